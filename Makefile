@@ -1,0 +1,30 @@
+# Everything lives in .venv; the stamp is renewed when the pinned packages change.
+VENV := .venv
+BIN := $(VENV)/bin
+STAMP := $(VENV)/.ready
+
+.PHONY: demo test check bench shots clean
+
+$(STAMP): pyproject.toml constraints.txt tools/setup.sh
+	@bash tools/setup.sh $(VENV)
+	@touch $@
+
+demo: $(STAMP)
+	@$(BIN)/tensimeter demo ridge-pier
+
+test: $(STAMP) check
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+check: $(STAMP)
+	@$(BIN)/ruff check . && $(BIN)/ruff format --check .
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports
+
+bench: $(STAMP)
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks
+
+shots: $(STAMP)
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m tensimeter.ui.shots docs/screenshots
+
+clean:
+	rm -rf $(VENV) demo-out build .mypy_cache .ruff_cache .pytest_cache

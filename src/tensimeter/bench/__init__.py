@@ -1,0 +1,1 @@
+"""What measures: instruments by role, typed and filed readings, the run engine."""

@@ -1,0 +1,22 @@
+"""Bench time: the wall's, or a faster one for simulated instruments."""
+
+import threading
+import time
+
+
+class Clock:
+    """Seconds that run `speed` times as fast as the wall's."""
+
+    def __init__(self, speed: float = 1.0) -> None:
+        if not speed > 0:
+            raise ValueError("speed must be above zero")
+        self.speed = speed
+        self._start = time.monotonic()
+
+    def now(self) -> float:
+        """Bench seconds since the clock was made."""
+        return (time.monotonic() - self._start) * self.speed
+
+    def wait(self, seconds: float, stop: threading.Event) -> bool:
+        """Wait bench seconds, or until `stop`; whether it was stopped."""
+        return stop.wait(max(seconds, 0.0) / self.speed)

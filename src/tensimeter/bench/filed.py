@@ -1,0 +1,98 @@
+"""Readings that people type or bring as a log, filed as facts beside those of instruments."""
+
+import time
+
+import numpy as np
+
+from tensimeter.core.campaign import Plan, step_for
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.core.readingline import Understood
+from tensimeter.core.verify.readings import Reading, accuracy_of, standing
+from tensimeter.store.jobfile import JobFile
+from tensimeter.store.logs import Log
+
+
+def done_steps(plan: Plan, readings: list[Reading]) -> set[int]:
+    """Steps of a plan that have volts already."""
+    return {
+        r.step
+        for r in standing(readings)
+        if r.test == plan.test.id and r.step is not None and r.quantity == "V"
+    }
+
+
+def file_typed(
+    file: JobFile,
+    line: Understood,
+    plan: Plan | None,
+    *,
+    instrument: str | None = None,
+    step: int | None = None,
+) -> list[Reading]:
+    """Keep what was typed. Volts with a current become a pair, filed under the test's step.
+
+    `instrument` is the meter in hand (the campaign's voltmeter when None); without `@ current` a
+    reading of the output under test is taken at the current of `step`, as set.
+    """
+    job = file.job
+    meter = instrument or job.campaign.voltmeter
+    at_test = plan is not None and line.place == plan.output.id and line.quantity == "V"
+    amps, amps_step = line.at_A, line.at_resolution
+    if at_test and plan is not None and amps is None and step is not None:
+        amps, amps_step = plan.steps[step].set_A, 0.001
+    scan, now = file.next_scan(), time.time()
+    test, filed = (plan.test.id, None) if at_test and plan else (None, None)
+    if at_test and plan is not None and amps is not None:
+        filed = step_for(plan, amps, done_steps(plan, file.readings()))
+    found = [
+        _reading(job, scan, now, line.place, line.quantity, line.value, meter, line.resolution,
+                 test, filed, line.text)
+    ]  # fmt: skip
+    if amps is not None:
+        ammeter = job.campaign.ammeter
+        found.append(_reading(job, scan, now, line.place, "A", amps, ammeter, amps_step,
+                              test, filed, line.text))  # fmt: skip
+    return file.keep(found)
+
+
+def _reading(
+    job: Job, scan: int, now: float, place: str, quantity: str, value: float,
+    instrument: str | None, resolution: float, test: str | None, step: int | None, text: str,
+) -> Reading:  # fmt: skip
+    accuracy, range_ = accuracy_of(job, instrument, quantity, value, resolution)
+    used = instrument if range_ != "assumed" else ""
+    return Reading(scan, now, place, quantity, value, used or "", accuracy,  # type: ignore[arg-type]
+                   job.campaign.wiring, "typed", range_, test, step, None, text)  # fmt: skip
+
+
+def file_log(file: JobFile, log: Log, plan: Plan, source: str) -> list[Reading]:
+    """Keep every row of a log as a pair of volts and amps of the output under test."""
+    job = file.job
+    volts, amps = log.need("volts", "amps")
+    if np.any(amps < -0.02 * plan.most_A):
+        raise Trouble(f"{source} has currents below zero. Are the load's wires swapped? Nothing "
+                      "was taken.")  # fmt: skip
+    first, now = file.next_scan(), time.time()
+    start = log.columns.get("time", np.arange(len(volts), dtype=float))
+    done = done_steps(plan, file.readings())
+    rows: list[Reading] = []
+    step, previous = None, None
+    for k, (v, a) in enumerate(zip(volts.tolist(), amps.tolist(), strict=True)):
+        if previous is None or abs(a - previous) > 0.02 * plan.most_A:
+            # A new plateau: the next open step at this current, so that up and down stay apart.
+            step = step_for(plan, a, done)
+            previous = a
+        if step is not None:
+            done.add(step)
+        moment = now + float(start[k] - start[0])
+        for quantity, value, meter in (
+            ("V", v, job.campaign.voltmeter),
+            ("A", a, job.campaign.ammeter),
+        ):
+            accuracy, range_ = accuracy_of(job, meter, quantity, value, 0.001)
+            used = (meter or "") if range_ != "assumed" else ""
+            rows.append(Reading(first + k, moment, plan.output.id, quantity, value, used,  # type: ignore[arg-type]
+                                accuracy, job.campaign.wiring, "file", range_, plan.test.id,
+                                step, None, source))  # fmt: skip
+    return file.keep(rows)

@@ -1,0 +1,1 @@
+"""Sources, converters, wires, fuses, and the path solver that joins them."""

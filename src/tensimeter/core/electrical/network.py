@@ -1,0 +1,175 @@
+"""The electrical model of a design: the numbers that the path solver works on."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields, replace
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from tensimeter.core.electrical import fuse as fuses
+from tensimeter.core.electrical import wire
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import ConverterLink, FuseLink, LeadLink, UnitLink, problems
+from tensimeter.core.job.document import Job, Spread
+from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart
+
+Array = npt.NDArray[np.float64]
+Figure = float | Array
+
+
+@dataclass(frozen=True)
+class Series:
+    """EMF and resistance in series: a unit (EMF > 0), a fuse or a lead."""
+
+    id: str
+    fed_by: str | None
+    emf: Figure = 0.0
+    resistance: Figure = 0.0
+    contact: Figure = 0.0
+    limit_A: Figure = np.inf
+    efficiency: Figure = 1.0
+
+
+@dataclass(frozen=True)
+class Conversion:
+    """A converter: set volts behind a resistance, a current limit, total loss P0 + a·I + b·I²."""
+
+    id: str
+    fed_by: str | None
+    set_V: Figure
+    limit_A: Figure
+    dropout_V: Figure
+    loss_fixed_W: Figure
+    loss_per_A: Figure
+    loss_per_A2: Figure
+    resistance: Figure = 0.0
+    topology: str = "step_down"
+
+    def loss(self, current: Array) -> Array:
+        """Loss in W at an output current in A."""
+        return np.asarray(
+            self.loss_fixed_W + self.loss_per_A * current + self.loss_per_A2 * current**2
+        )
+
+
+@dataclass(frozen=True)
+class Sink:
+    """An output: where a load current is drawn."""
+
+    id: str
+    fed_by: str | None
+
+
+Element = Series | Conversion | Sink
+
+
+@dataclass(frozen=True)
+class Network:
+    """Elements in the order of the path, each after what feeds it."""
+
+    elements: tuple[Element, ...]
+
+    def __getitem__(self, element_id: str) -> Element:
+        for element in self.elements:
+            if element.id == element_id:
+                return element
+        raise KeyError(element_id)
+
+    def with_values(self, values: Mapping[tuple[str, str], Figure]) -> "Network":
+        """A copy with figures replaced, by (element id, field)."""
+        known = {(e.id, f.name) for e in self.elements for f in fields(e)}
+        for key in values:
+            if key not in known:
+                raise KeyError(key)
+        return Network(
+            tuple(
+                replace(
+                    element, **{field: v for (name, field), v in values.items() if name == element.id}
+                )
+                for element in self.elements
+            )
+        )
+
+    def spread(self, job: Job, rng: np.random.Generator, draws: int) -> "Network":
+        """Seeded draws of every figure within its tolerance; each gets the shape (draws, 1)."""
+        values: dict[tuple[str, str], Figure] = {}
+        for element in self.elements:
+            for field, share in _tolerances(job, element).items():
+                value = getattr(element, field)
+                if share and np.any(value):
+                    values[element.id, field] = value * (1 + share * rng.uniform(-1, 1, (draws, 1)))
+        return self.with_values(values)
+
+
+def _tolerances(job: Job, element: Element) -> dict[str, float]:
+    """Rectangular tolerances of an element's figures, as fractions."""
+    spread: Spread = job.policy.spread
+    part = job.part(job.design.link(element.id).part)
+    if isinstance(part, Donor):
+        return {"emf": part.tolerance, "resistance": spread.source_ohm}
+    if isinstance(part, Converter):
+        return {"set_V": part.set_tolerance, "resistance": spread.source_ohm,
+                "loss_fixed_W": spread.loss, "loss_per_A": spread.loss,
+                "loss_per_A2": spread.loss}  # fmt: skip
+    if isinstance(part, FusePart):
+        return {"resistance": spread.fuse_ohm}
+    if isinstance(part, LeadPart):
+        share = 0.02 if part.measured_ohm else spread.wire_ohm
+        return {"resistance": share, "contact": spread.contact_ohm}
+    return {}
+
+
+def build(job: Job) -> Network:
+    """The network of a job's design; Trouble with the first problem's sentence if it has one."""
+    wrong = problems(job.design, job.stock)
+    if wrong:
+        raise Trouble(next(iter(wrong.values())))
+    return Network(tuple(_element(job, link) for _, link in job.design.walk()))
+
+
+def has_source(job: Job) -> bool:
+    """Whether there is a path to solve, or only outputs known by their readings."""
+    return any(isinstance(link, UnitLink) for link in job.design.links)
+
+
+def _element(job: Job, link: Any) -> Element:
+    part = job.part(link.part)
+    if isinstance(link, UnitLink) and isinstance(part, Donor):
+        return Series(
+            link.id,
+            link.fed_by,
+            emf=part.no_load_V,
+            resistance=part.output_resistance_ohm,
+            limit_A=part.limit_A or np.inf,
+            efficiency=part.efficiency,
+        )
+    if isinstance(link, ConverterLink) and isinstance(part, Converter):
+        return Conversion(
+            link.id,
+            link.fed_by,
+            set_V=link.set_V,
+            limit_A=min(link.limit_A or np.inf, part.rated_A),
+            dropout_V=part.dropout_V,
+            loss_fixed_W=part.loss_fixed_W,
+            loss_per_A=part.loss_per_A,
+            loss_per_A2=part.loss_per_A2,
+            resistance=part.output_resistance_ohm,
+            topology=part.topology,
+        )
+    if isinstance(link, FuseLink) and isinstance(part, FusePart):
+        return Series(link.id, link.fed_by, resistance=fuses.resistance(part))
+    if isinstance(link, LeadLink) and isinstance(part, LeadPart):
+        return Series(link.id, link.fed_by, **_lead(part, job.settings.ambient_C))
+    return Sink(link.id, link.fed_by)
+
+
+def _lead(part: LeadPart, ambient: float) -> dict[str, float]:
+    """Wire and contacts apart; a measured lead is taken as it was measured."""
+    if part.measured_ohm is not None:
+        return {"resistance": part.measured_ohm}
+    area = part.area_mm2 * 1e-6
+    return {
+        "resistance": wire.resistance(part.length_m, area, ambient),
+        "contact": 4 * part.contact_ohm,
+    }

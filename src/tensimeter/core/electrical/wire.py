@@ -1,0 +1,84 @@
+"""Copper wire: size, resistance, and how much current it carries."""
+
+import math
+import re
+
+import numpy as np
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.explain import Given, Worked
+from tensimeter.core.quantity import parse
+
+#: Annealed copper at 20 °C, Ω·m (IEC 60028).
+RHO_20 = 1.7241e-8
+#: Temperature coefficient of copper at 20 °C, 1/K (IEC 60028).
+ALPHA_20 = 0.00393
+
+
+def awg_area(gauge: float) -> float:
+    """Cross-section in m² of American wire gauge `gauge` (ASTM B258: d = 0.127 mm·92^((36−n)/39)).
+
+    Gauges 00, 000, 0000 are −1, −2, −3.
+
+    >>> round(awg_area(16) * 1e6, 3)
+    1.309
+    """
+    diameter = 0.127e-3 * 92 ** ((36 - gauge) / 39)
+    return float(math.pi / 4 * diameter**2)
+
+
+def parse_area(text: str) -> float:
+    """Cross-section in m² from `16awg`, `AWG 16`, `0.75mm2` or `0,75 mm²`; Trouble otherwise."""
+    compact = text.strip().casefold().replace(" ", "")
+    gauge = re.fullmatch(r"(?:awg)?(\d{1,2})(?:awg)?", compact)
+    if gauge and "awg" in compact:
+        number = int(gauge.group(1))
+        if number > 40:
+            raise Trouble(f"“{text}” is no wire gauge for a supply; give 0 to 40 AWG or mm².")
+        return awg_area(number)
+    metric = re.fullmatch(r"([\d.,]+)(?:mm2|mm²)", compact)
+    if not metric:
+        raise Trouble(f"“{text}” is not a wire size; write 16awg or 0.75mm2.")
+    area = parse(metric.group(1))
+    if area <= 0:
+        raise Trouble(f"“{text}” is not a wire size; it must be above zero.")
+    return area * 1e-6
+
+
+def resistivity(temperature: float = 20.0) -> float:
+    """Resistivity of copper in Ω·m at a temperature in °C: ρ20·(1 + α20·(T − 20))."""
+    return RHO_20 * (1 + ALPHA_20 * (temperature - 20))
+
+
+def resistance(length: float, area: float, temperature: float = 20.0) -> float:
+    """Resistance in Ω of both legs of a lead of `length` m and `area` m² per leg."""
+    return 2 * resistivity(temperature) * length / area
+
+
+def ampacity(area: float, insulation: float = 70.0, ambient: float = 20.0) -> float:
+    """Continuous current in A of a single wire in free air, a rule of thumb.
+
+    From I = 13·A^0.62 (A in mm², a 30 K rise), which follows published tables for single
+    conductors within some 15 % from 0.5 to 10 mm²; scaled with the root of the rise that the
+    insulation allows (loss goes with I², cooling about with the rise).
+    """
+    rise = max(insulation - ambient, 0.0)
+    return float(13 * (area * 1e6) ** 0.62 * np.sqrt(rise / 30))
+
+
+def explain_resistance(length: float, area: float, temperature: float = 20.0) -> Worked:
+    """Why a lead has this resistance."""
+    return Worked(
+        "Resistance of a lead, both legs",
+        "R = 2·ρ20·(1 + α20·(T − 20 °C))·L / A",
+        (
+            Given("ρ20·(1 + α20·(T − 20))", "copper, Ω·m", resistivity(temperature), ""),
+            Given("L", "length of one leg", length, "m"),
+            Given("A", "cross-section, m²", area, ""),
+            Given("T", "temperature of the copper", temperature, "C"),
+        ),
+        resistance(length, area, temperature),
+        "ohm",
+        ("annealed copper; both legs alike",),
+        "IEC 60028 (ρ20 = 1.7241e−8 Ω·m, α20 = 0.00393 /K); gauges: ASTM B258",
+    )

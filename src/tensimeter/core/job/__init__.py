@@ -1,0 +1,1 @@
+"""The document: frozen records of stock, design, policy and campaign, and edits to them."""

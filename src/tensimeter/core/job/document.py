@@ -1,0 +1,135 @@
+"""The job: the whole immutable document of one supply."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, ValidationError
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import Design, OutputLink
+from tensimeter.core.job.parts import Fraction, Identifier, Name, Part, Positive, Record
+
+#: Raised with every change that an older program could not read.
+FORMAT = 1
+
+
+class Settings(Record):
+    """Where the supply is used."""
+
+    mains_V: Positive = 230.0
+    mains_Hz: Positive = 50.0
+    ambient_C: float = 20.0
+
+
+class Spread(Record):
+    """How far parts stray from their figures, as fractions; rules of thumb, to be changed."""
+
+    source_ohm: Fraction = 0.3
+    wire_ohm: Fraction = 0.05
+    contact_ohm: Fraction = 0.5
+    fuse_ohm: Fraction = 0.2
+    loss: Fraction = 0.2
+
+
+class Policy(Record):
+    """The schools the builder follows (each a choice with a consequence)."""
+
+    donor_share: Annotated[float, Field(gt=0, le=1)] = 0.8
+    fuse_share: Annotated[float, Field(gt=0, le=1)] = 0.75
+    reference: Literal["floating", "negative_bonded"] = "floating"
+    protection: Literal["fuse", "electronic", "both"] = "both"
+    spread: Spread = Spread()
+
+
+class LoadRegulation(Record):
+    """A test: volts at set currents, up and then down.
+
+    `points` are shares of full load in the order taken; `others` says what the other outputs do.
+    """
+
+    kind: Literal["load-regulation"] = "load-regulation"
+    id: Identifier
+    output: Identifier
+    points: tuple[Fraction, ...] = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0, 0.5, 0.0)
+    dwell_s: Positive = 5.0
+    longest_dwell_s: Positive = 30.0
+
+
+class Campaign(Record):
+    """Which tests prove the supply, and with what it is measured."""
+
+    tests: tuple[LoadRegulation, ...] = ()
+    load: Identifier | None = None
+    voltmeter: Identifier | None = None
+    ammeter: Identifier | None = None
+    thermometer: Identifier | None = None
+    wiring: Literal["two-wire", "four-wire"] = "four-wire"
+    sense_lead_ohm: Annotated[float, Field(ge=0)] = 0.0
+    sense_lead_tolerance: Fraction = 0.1
+
+
+class Overrule(Record):
+    """A hold point that was passed without its reading, and why."""
+
+    hold: Name
+    reason: Annotated[str, Field(min_length=3)]
+
+
+class Nameplate(Record):
+    """What the supply says of itself, before anything is proven."""
+
+    text: str
+    volts: Positive
+    amps: Positive | None = None
+    watts: Positive | None = None
+
+
+class Job(Record):
+    """One supply: stock, design, policy, campaign."""
+
+    format: Literal[1] = FORMAT
+    name: Name
+    place: str = ""
+    nameplate: Nameplate | None = None
+    settings: Settings = Settings()
+    stock: tuple[Part, ...] = ()
+    design: Design = Design()
+    policy: Policy = Policy()
+    campaign: Campaign = Campaign()
+    overruled: tuple[Overrule, ...] = ()
+
+    def part(self, part_id: str | None) -> Part | None:
+        """The part with this id, or None."""
+        return next((part for part in self.stock if part.id == part_id), None)
+
+    def output(self, output_id: str) -> OutputLink:
+        """The output with this id or name; Trouble when there is none."""
+        for output in self.design.outputs():
+            if output_id.casefold() in (output.id.casefold(), output.name.casefold()):
+                return output
+        names = ", ".join(o.name for o in self.design.outputs()) or "none yet"
+        raise Trouble(f"There is no output “{output_id}” in this job; its outputs are: {names}.")
+
+    def test(self, name: str) -> LoadRegulation:
+        """The test with this id, or the first of this kind; Trouble when there is none."""
+        for test in self.campaign.tests:
+            if name in (test.id, test.kind):
+                return test
+        names = ", ".join(t.id for t in self.campaign.tests) or "none yet"
+        raise Trouble(f"There is no test “{name}” in this job; its tests are: {names}.")
+
+
+def read_job(data: str | bytes | dict[str, Any]) -> Job:
+    """A job from JSON text or a parsed object; Trouble in one sentence when it is not one."""
+    try:
+        if isinstance(data, dict):
+            return Job.model_validate(data)
+        return Job.model_validate_json(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        if first["loc"] == ("format",):
+            raise Trouble(
+                "This job was written by a newer Tensimeter; nothing was changed. "
+                "Open it with that version or a later one."
+            ) from error
+        where = ".".join(str(step) for step in first["loc"]) or "the whole"
+        raise Trouble(f"This is not a job that can be read: {where}: {first['msg']}.") from error

@@ -1,0 +1,156 @@
+"""Edits: each takes a job and gives a new one; none changes what it was given."""
+
+import re
+from collections.abc import Iterable
+from typing import Any, TypeVar
+
+from pydantic import ValidationError
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import PART_KIND, Design, Link, OutputLink
+from tensimeter.core.job.document import Campaign, Job, LoadRegulation, Nameplate
+from tensimeter.core.job.nameplate import read_nameplate
+from tensimeter.core.job.parts import Donor, Part, Record
+
+
+R = TypeVar("R", bound=Record)
+
+
+def identifier(name: str, taken: Iterable[str]) -> str:
+    """A free id made from a name."""
+    base = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-") or "part"
+    base = base[:50]
+    used = set(taken)
+    if base not in used:
+        return base
+    return next(f"{base}-{n}" for n in range(2, 10_000) if f"{base}-{n}" not in used)
+
+
+def changed(record: R, **fields: Any) -> R:
+    """A copy of a record with fields changed and checked; Trouble names the field."""
+    try:
+        return type(record).model_validate({**record.model_dump(), **fields})
+    except ValidationError as error:
+        first = error.errors()[0]
+        field = str(first["loc"][0]) if first["loc"] else "value"
+        raise Trouble(f"{field.replace('_', ' ')}: {first['msg'].lower()}.") from error
+
+
+def with_part(job: Job, part: Part) -> Job:
+    """The job with a part added, or replaced where its id is known already."""
+    if job.part(part.id) is None:
+        return job.model_copy(update={"stock": (*job.stock, part)})
+    stock = tuple(part if old.id == part.id else old for old in job.stock)
+    return job.model_copy(update={"stock": stock})
+
+
+def without_part(job: Job, part_id: str) -> Job:
+    """The job without a part; refused while a link or the campaign uses it."""
+    users = [link.name for link in job.design.links if link.part == part_id]
+    campaign = job.campaign
+    if part_id in (campaign.load, campaign.voltmeter, campaign.ammeter, campaign.thermometer):
+        users.append("the campaign")
+    if users:
+        raise Trouble(f"It is in use by {', '.join(users)}; take it out there first.")
+    return job.model_copy(update={"stock": tuple(p for p in job.stock if p.id != part_id)})
+
+
+def donor_from_nameplate(job: Job, text: str) -> Donor:
+    """A donor card from a typed nameplate; its figures are the label's."""
+    plate = read_nameplate(text)
+    if plate.amps is None or plate.watts is None:
+        raise Trouble(f"The nameplate “{text}” needs amps or watts beside the volts.")
+    name = plate.name or f"Donor {plate.volts:g} V {plate.amps:g} A"
+    return Donor(
+        id=identifier(name, (p.id for p in job.stock)),
+        name=name,
+        no_load_V=plate.volts,
+        rated_A=plate.amps,
+        rated_W=plate.watts,
+        efficiency=plate.efficiency or 0.85,
+        note=plate.note,
+        origins={
+            "no_load_V": "label",
+            "rated_A": "label",
+            "rated_W": "label",
+            "efficiency": "label" if plate.efficiency else "assumed",
+        },
+    )
+
+
+def with_links(job: Job, links: Iterable[Link]) -> Job:
+    return job.model_copy(update={"design": Design(links=tuple(links))})
+
+
+def with_link(job: Job, link: Link) -> Job:
+    """The job with one link replaced."""
+    return with_links(job, (link if old.id == link.id else old for old in job.design.links))
+
+
+def insert_link(job: Job, link: Link, after: str | None) -> Job:
+    """The job with a link put in after another: it takes over what that one fed.
+
+    An output branches off instead, and so does what is put after a unit that has a unit on top.
+    """
+    links = list(job.design.links)
+    place = next((i for i, old in enumerate(links) if old.id == after), len(links) - 1)
+    new = changed(link, fed_by=after)
+    takes_over = link.kind not in ("output",) and after is not None
+    if takes_over:
+        links = [
+            changed(old, fed_by=new.id) if old.fed_by == after and old.kind != "unit" else old
+            for old in links
+        ]
+    links.insert(place + 1, new)
+    return with_links(job, links)
+
+
+def without_link(job: Job, link_id: str) -> Job:
+    """The job without a link; what it fed is fed by what fed it. Its tests go with an output."""
+    gone = job.design.link(link_id)
+    links = tuple(
+        changed(old, fed_by=gone.fed_by) if old.fed_by == link_id else old
+        for old in job.design.links
+        if old.id != link_id
+    )
+    tests = tuple(t for t in job.campaign.tests if t.output != link_id)
+    campaign = job.campaign.model_copy(update={"tests": tests})
+    return with_links(job.model_copy(update={"campaign": campaign}), links)
+
+
+def parts_for(job: Job, kind: str) -> tuple[Part, ...]:
+    """The parts of the stock that a kind of link can be made of."""
+    return tuple(p for p in job.stock if p.kind == PART_KIND.get(kind))
+
+
+def with_campaign(job: Job, **fields: Any) -> Job:
+    campaign: Campaign = changed(job.campaign, **fields)
+    return job.model_copy(update={"campaign": campaign})
+
+
+def with_test_for(job: Job, output: OutputLink) -> Job:
+    """The job with a load regulation test for an output, where it has none."""
+    if any(test.output == output.id for test in job.campaign.tests):
+        return job
+    taken = (test.id for test in job.campaign.tests)
+    base = f"load-regulation-{output.id}" if job.campaign.tests else "load-regulation"
+    test = LoadRegulation(id=identifier(base, taken), output=output.id)
+    return with_campaign(job, tests=(*job.campaign.tests, test))
+
+
+def readings_first(name: str, nameplate: str, tolerance: float = 0.05) -> Job:
+    """A job for a supply that exists already: a name, a nameplate, one output, no design."""
+    plate = read_nameplate(nameplate)
+    if plate.amps is None:
+        raise Trouble(f"The nameplate “{nameplate}” needs amps or watts beside the volts.")
+    output = OutputLink(
+        id="out", name="OUT", nominal_V=plate.volts, full_load_A=plate.amps, tolerance=tolerance
+    )
+    job = Job(
+        name=name,
+        nameplate=Nameplate(
+            text=nameplate, volts=plate.volts, amps=plate.amps, watts=plate.watts
+        ),
+        design=Design(links=(output,)),
+    )
+    return with_test_for(job, output)

@@ -1,0 +1,55 @@
+"""Reads a typed nameplate such as `24V 6.3A 150W 85%`."""
+
+import re
+from dataclasses import dataclass
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.quantity import split
+
+_FIGURE = re.compile(r"[+-]?\d+(?:[.,]\d+)?\s*(?:[mku]?[VAW]|%)(?![A-Za-z])")
+
+
+@dataclass(frozen=True)
+class Plate:
+    """The figures found on a nameplate, in V, A, W and as a fraction; `note` flags a mismatch."""
+
+    volts: float
+    amps: float | None
+    watts: float | None
+    efficiency: float | None
+    name: str
+    note: str = ""
+
+
+def read_nameplate(text: str) -> Plate:
+    """Volts, amps, watts and efficiency of a nameplate; other words become the name.
+
+    A rating that is missing is computed from the other two; a label whose V·A is not its W
+    (by more than 5 %) is flagged, and the smaller of both counts. Raises Trouble without volts.
+    """
+    figures: dict[str, float] = {}
+    for match in _FIGURE.finditer(text):
+        value, unit = split(match.group())
+        if unit in figures:
+            raise Trouble(f"The nameplate “{text}” gives {unit} twice; type one output at a time.")
+        if value <= 0:
+            raise Trouble(f"The nameplate “{text}” has a figure that is not above zero.")
+        figures[unit] = value
+    if "V" not in figures:
+        raise Trouble(f"The nameplate “{text}” has no volts; write it like 24V 6.3A 150W.")
+    volts, amps, watts = figures["V"], figures.get("A"), figures.get("W")
+    note = ""
+    if amps is None and watts is not None:
+        amps = watts / volts
+    elif watts is None and amps is not None:
+        watts = volts * amps
+    elif amps is not None and watts is not None and abs(volts * amps - watts) > 0.05 * watts:
+        note = (
+            f"the label's {volts:g} V × {amps:g} A is {volts * amps:.0f} W, not {watts:g} W; "
+            "the smaller counts"
+        )
+    efficiency = figures.get("%")
+    if efficiency is not None and efficiency > 1:
+        raise Trouble(f"The nameplate “{text}” claims an efficiency above 100 %.")
+    name = " ".join(_FIGURE.sub(" ", text).split()).strip(" ,;·")
+    return Plate(volts, amps, watts, efficiency, name, note)

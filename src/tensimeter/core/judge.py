@@ -1,0 +1,225 @@
+"""Measurement uncertainty and the four verdicts.
+
+An instrument's accuracy is not drawn anew at each reading. Each instrument and range has one
+unknown gain and one unknown offset, shared by all its readings, both rectangular within the
+stated accuracy; noise and quantisation are independent from reading to reading.
+"""
+
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.explain import Given, Worked
+
+
+class Verdict(StrEnum):
+    """The four verdicts, from best to worst in `ORDER`."""
+
+    HOLDS = "holds"
+    NOT_MEASURED = "not_measured"
+    TOO_CLOSE = "too_close"
+    MISSES = "misses"
+
+    @property
+    def words(self) -> str:
+        return {"too_close": "too close to call", "not_measured": "not measured"}.get(
+            self.value, self.value
+        )
+
+
+_ORDER = (Verdict.HOLDS, Verdict.NOT_MEASURED, Verdict.TOO_CLOSE, Verdict.MISSES)
+
+
+def worst(verdicts: Iterable[Verdict]) -> Verdict:
+    """The worst verdict of several; nothing measured when there is none."""
+    return max(verdicts, key=_ORDER.index, default=Verdict.NOT_MEASURED)
+
+
+class Accuracy(BaseModel):
+    """±(`of_reading`·reading + `counts`·`resolution`), with noise of `noise_counts` (rms)."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    of_reading: float = Field(ge=0, le=1)
+    counts: float = Field(default=0.0, ge=0)
+    resolution: float = Field(gt=0)
+    noise_counts: float = Field(default=0.5, ge=0)
+
+    @property
+    def offset(self) -> float:
+        """Bound of the unknown shared offset, in the unit of the reading."""
+        return self.counts * self.resolution
+
+    @property
+    def scatter(self) -> float:
+        """Standard deviation of what is not shared: noise and quantisation (GUM, 4.3.7)."""
+        return self.resolution * float(np.sqrt(self.noise_counts**2 + 1 / 12))
+
+    def half_width(self, value: float, extra: Sequence[float] = ()) -> float:
+        """95 % half-width of one reading; `extra` are bounds of further rectangular terms."""
+        return half_width_95((self.of_reading * abs(value), self.offset, *extra), self.scatter)
+
+    def text(self) -> str:
+        """As it is typed: `0.5%+2@0.01`."""
+        return f"{self.of_reading * 100:g}%+{self.counts:g}@{self.resolution:g}"
+
+
+_ACCURACY = re.compile(
+    r"^\s*±?\s*\(?\s*(?P<reading>[\d.]+)\s*%\s*(?:\+\s*(?P<counts>[\d.]+)\s*)?\)?"
+    r"(?:@\s*(?P<resolution>[\d.]+(?:e-?\d+)?[mu]?)\s*[VAΩ]?)?\s*$"
+)
+
+
+def parse_accuracy(text: str, resolution: float | None = None) -> Accuracy:
+    """An accuracy written `0.5%+2@0.01`: per cent of reading, counts, value of one count.
+
+    `resolution` is used when none is written. Raises Trouble when it can't be read.
+    """
+    match = _ACCURACY.match(text.replace(",", "."))
+    step = resolution
+    if match and match["resolution"]:
+        raw = match["resolution"]
+        scale = {"m": 1e-3, "u": 1e-6}.get(raw[-1], 1.0)
+        step = float(raw.rstrip("mu")) * scale
+    if not match or not step:
+        raise Trouble(
+            f"“{text}” is not an accuracy; write per cent of reading, counts and the value of "
+            "one count, for example 0.5%+2@0.01."
+        )
+    try:
+        return Accuracy(
+            of_reading=float(match["reading"]) / 100,
+            counts=float(match["counts"] or 0),
+            resolution=step,
+        )
+    except ValueError as error:
+        raise Trouble(f"“{text}” is not an accuracy that a meter can have.") from error
+
+
+def half_width_95(rectangulars: Sequence[float], sigma: float = 0.0) -> float:
+    """Half-width h with P(|x| ≤ h) = 0.95 of a sum of independent errors.
+
+    `rectangulars` are half-widths of rectangular distributions, `sigma` the standard deviation of
+    a normal one. Exact up to the grid: the characteristic functions are multiplied and
+    transformed back, as in the convolution of input quantities (GUM Supplement 1, 5.2).
+    One rectangular term alone gives 0.95·a.
+    """
+    terms = sorted((abs(a) for a in rectangulars if a), reverse=True)
+    if not terms:
+        return 1.959964 * sigma
+    if len(terms) == 1 and sigma < 1e-9 * terms[0]:
+        return 0.95 * terms[0]
+    points = 4096
+    reach = sum(terms) + 6 * sigma
+    step = 2.4 * reach / points
+    omega = 2 * np.pi * np.fft.rfftfreq(points, step)
+    transform = np.exp(-0.5 * (sigma * omega) ** 2)
+    for bound in terms:
+        transform = transform * np.sinc(bound * omega / np.pi)
+    density = np.clip(np.fft.irfft(transform, points), 0, None)
+    # Mass within ±k steps: the centre cell by half on each side, then both sides alike.
+    side = np.cumsum(density[1 : points // 2])
+    inside = np.concatenate(([density[0]], density[0] + 2 * side))
+    inside /= inside[-1]
+    edges = (np.arange(len(inside)) + 0.5) * step
+    return float(np.interp(0.95, inside, edges))
+
+
+@dataclass(frozen=True)
+class Interval:
+    """A value with its 95 % interval."""
+
+    value: float
+    low: float
+    high: float
+
+    @property
+    def half_width(self) -> float:
+        return (self.high - self.low) / 2
+
+
+@dataclass(frozen=True)
+class Band:
+    """The allowed range of a quantity; an end that is None is open."""
+
+    low: float | None
+    high: float | None
+
+    @classmethod
+    def around(cls, nominal: float, tolerance: float) -> "Band":
+        """nominal ± tolerance (a fraction)."""
+        width = abs(nominal) * tolerance
+        return cls(nominal - width, nominal + width)
+
+    @property
+    def ends(self) -> tuple[float, float]:
+        return (
+            -np.inf if self.low is None else self.low,
+            np.inf if self.high is None else self.high,
+        )
+
+
+def judge(interval: Interval | None, band: Band) -> Verdict:
+    """Verdict by guard band: the whole 95 % interval decides (ISO 14253-1, decision rule).
+
+    Holds when it lies inside the band, misses when it lies wholly outside, else too close.
+    """
+    if interval is None:
+        return Verdict.NOT_MEASURED
+    low, high = band.ends
+    if interval.low >= low and interval.high <= high:
+        return Verdict.HOLDS
+    if interval.high < low or interval.low > high:
+        return Verdict.MISSES
+    return Verdict.TOO_CLOSE
+
+
+@dataclass(frozen=True)
+class Capability:
+    """Whether a meter can settle a limit at all, before anything is measured."""
+
+    half_width: float
+    room: float
+
+    @property
+    def can_hold(self) -> bool:
+        """Some reading exists whose whole interval is inside the band."""
+        return self.half_width < self.room
+
+    @property
+    def share(self) -> float:
+        """Share of the band's half-width that the uncertainty takes."""
+        return self.half_width / self.room if self.room > 0 else np.inf
+
+
+def capability(accuracy: Accuracy, band: Band, value: float) -> Capability:
+    """Can this accuracy ever call `band` held, for readings near `value`?"""
+    low, high = band.ends
+    room = (high - low) / 2 if np.isfinite(high - low) else np.inf
+    return Capability(accuracy.half_width(value), float(room))
+
+
+def explain_reading(
+    title: str, value: float, unit: str, accuracy: Accuracy, interval: Interval
+) -> Worked:
+    """Why a reading is uncertain by this much."""
+    return Worked(
+        title,
+        "x ± h95 of (gain ±g·x, offset ±n·d, noise and quantisation s)",
+        (
+            Given("x", "reading", value, unit),
+            Given("g", "accuracy, share of reading", accuracy.of_reading, "%"),
+            Given("n·d", "accuracy, counts times value of a count", accuracy.offset, unit),
+            Given("s", "noise and quantisation, rms", accuracy.scatter, unit),
+        ),
+        interval.value,
+        unit,
+        ("gain and offset are rectangular and shared by all readings on this range",),
+        "Propagation of distributions: GUM Supplement 1 (JCGM 101); rectangular: GUM 4.3.7",
+        (interval.low, interval.high),
+    )

@@ -1,0 +1,172 @@
+"""The limits ladder: how much of every limit is used, and what gives up first."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.electrical import fuse as fuses
+from tensimeter.core.electrical import wire
+from tensimeter.core.electrical.network import Array, Conversion, Figure, Network, build, has_source
+from tensimeter.core.electrical.solver import Solution, solve
+from tensimeter.core.explain import Given, Worked
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart
+
+
+@dataclass(frozen=True)
+class Limit:
+    """One limit of one link: what is used of what is allowed (arrays over operating points)."""
+
+    link: str
+    name: str
+    short: str
+    used: Array
+    allowed: Figure
+    unit: str
+    note: str
+    rated: Figure
+
+    @property
+    def fraction(self) -> Array:
+        """Share used; infinite where there is no running state."""
+        share = np.asarray(self.used, float) / self.allowed
+        return np.where(np.isfinite(share), share, np.inf)
+
+    def worked(self) -> Worked:
+        """Why this limit stands where it does; for a single operating point."""
+        given = [Given("used", self.short, float(self.used), self.unit)]
+        given.append(Given("limit", self.note, float(self.allowed), self.unit))
+        if self.rated is not self.allowed:
+            given.append(Given("rated", "before the policy's share", float(self.rated), self.unit))
+        return Worked(self.name, "share used = used / limit", tuple(given),
+                      float(self.fraction), "%")  # fmt: skip
+
+
+def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
+    """Every limit of every link at the operating points of a solution."""
+    found: list[Limit] = []
+    for link in job.design.links:
+        if link.id not in solution.points:
+            continue
+        part, point, name = job.part(link.part), solution[link.id], link.name
+
+        def add(short: str, used: Figure, allowed: Figure, unit: str, note: str,
+                rated: Figure | None = None, link_id: str = link.id, name: str = name) -> None:  # fmt: skip
+            title = f"{name}, {short}"
+            found.append(Limit(link_id, title, short, np.asarray(used), allowed, unit, note, allowed if rated is None else rated))
+
+        if isinstance(part, Donor):
+            share, words = job.policy.donor_share, f"{job.policy.donor_share:.0%} of its rating"
+            below = solution[link.fed_by].V if link.fed_by else 0.0
+            add("continuous amps", point.I, part.rated_A * share, "A", words, part.rated_A)
+            add("continuous watts", (point.V - below) * point.I, part.rated_W * share, "W",
+                words, part.rated_W)  # fmt: skip
+        elif isinstance(part, Converter):
+            model = network[link.id]
+            assert isinstance(model, Conversion)
+            add("rated amps", point.I, part.rated_A, "A", "rating")
+            if float(np.max(model.limit_A)) < part.rated_A:
+                add("current limit", point.I, float(np.max(model.limit_A)), "A", "as set")
+            if part.rated_W:
+                add("rated watts", point.power_out, part.rated_W, "W", "rating")
+            add("input volts", point.V_in, part.in_max_V, "V", "rating of its input")
+            if part.topology in ("step_down", "linear"):
+                need = model.set_V + model.dropout_V + np.zeros_like(point.V_in)
+                add("headroom", need, point.V_in, "V", "volts at its input")
+            if part.topology != "linear":
+                stiff = _stiff_volts(network, link.id)
+                add("input sag", stiff - point.V_in, stiff / 2, "V", "half the no-load volts, "
+                    "where constant power collapses")  # fmt: skip
+        elif isinstance(part, FusePart):
+            share = job.policy.fuse_share
+            add("continuous", point.I, fuses.continuous_A(part, share), "A",
+                f"{share:.0%} of {part.rated_A:g} A", part.rated_A)  # fmt: skip
+            add("volts to break", point.V, part.rated_V, "V", "DC rating")
+        elif isinstance(part, LeadPart):
+            area, ambient = part.area_mm2 * 1e-6, job.settings.ambient_C
+            add("wire heat", point.I, wire.ampacity(area, part.insulation_C, ambient), "A",
+                f"{part.area_mm2:g} mm² in free air, rule of thumb")  # fmt: skip
+    return found
+
+
+def _stiff_volts(network: Network, link_id: str) -> float:
+    """No-load volts in V at the input of a converter, from whatever source feeds it."""
+    total, parent = 0.0, network[link_id].fed_by
+    while parent is not None:
+        element = network[parent]
+        if isinstance(element, Conversion):
+            return total + float(np.max(element.set_V))
+        total += float(np.max(getattr(element, "emf", 0.0)))
+        parent = element.fed_by
+    return total
+
+
+def ranked(limits: list[Limit]) -> list[Limit]:
+    """What gives up first on top, for a single operating point."""
+    return sorted(limits, key=lambda limit: -float(limit.fraction))
+
+
+def at(job: Job, load_A: Mapping[str, Figure]) -> tuple[Network, Solution, list[Limit]]:
+    """Network, solution and ladder of a job at given loads."""
+    network = build(job)
+    solution = solve(network, load_A)
+    return network, solution, ladder(job, solution, network)
+
+
+@dataclass(frozen=True)
+class FullLoad:
+    """The current an output is tested to, and what set it."""
+
+    amps: float
+    reason: str
+
+
+def continuous_full_load(job: Job, output: str) -> FullLoad:
+    """The largest current in A, up to the output's own full load, at which no limit is passed.
+
+    Found on a grid of 0.1 % of full load, the other outputs idle. `reason` names what set it.
+    """
+    wanted = job.design.link(output)
+    assert wanted.kind == "output"
+    if not has_source(job):
+        return FullLoad(wanted.full_load_A, "the nameplate's current")
+    amps = np.linspace(0, wanted.full_load_A, 1001)
+    _, solution, limits = at(job, {output: amps})
+    over = {limit.name: limit.fraction > 1 + 1e-9 for limit in limits}
+    broken = ~np.isfinite(solution[output].V) | ~solution.runs
+    stopped = np.logical_or.reduce([broken, *over.values()])
+    if not stopped.any():
+        return FullLoad(wanted.full_load_A, "the output's full load")
+    first = int(np.argmax(stopped))
+    names = [name for name, flags in over.items() if flags[first]]
+    reason = names[0] if names else "the path gives up"
+    return FullLoad(float(amps[max(first - 1, 0)]), reason)
+
+
+def fault_notes(job: Job) -> list[tuple[str, str]]:
+    """Fuses that can't do their work, as (link id, sentence)."""
+    found = []
+    for link in job.design.links:
+        part = job.part(link.part)
+        if not isinstance(part, FusePart):
+            continue
+        before = job.design.path_to(link.id)[:-1]
+        # The nearest limit before the fuse counts; beyond a converter the amps are others.
+        nearest = (most for b in reversed(before) if (most := _most_A(job, b)) is not None)
+        most = next(nearest, None)
+        if most is not None and not fuses.can_blow(part, most):
+            found.append((link.id, (
+                f"The path limits at {most:.3g} A; a {part.rated_A:g} A fuse needs about "
+                f"{fuses.CERTAIN_TO_BLOW * part.rated_A:.3g} A to blow for certain. Behind this "
+                "limit it protects against a failed limit only.")))  # fmt: skip
+    return found
+
+
+def _most_A(job: Job, link: object) -> float | None:
+    part = job.part(getattr(link, "part", None))
+    if isinstance(part, Converter):
+        return min(getattr(link, "limit_A", None) or np.inf, part.rated_A)
+    if isinstance(part, Donor):
+        return part.limit_A
+    return None

@@ -1,0 +1,1 @@
+"""How a builder works through a job: stages, hold points, cautions."""

@@ -1,0 +1,177 @@
+"""The seven stages, and what stands before the builder at each: hold points and cautions."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import UnitLink, problems
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import ElectronicLoad, FusePart
+from tensimeter.core.limits import at, fault_notes, ranked
+from tensimeter.core.electrical.loadline import full_load
+from tensimeter.core.electrical.network import has_source
+from tensimeter.core.verify.readings import Reading, standing
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A stage: its name and, while it is not built yet, what it will hold."""
+
+    id: str
+    name: str
+    will_hold: str = ""
+
+
+STAGES = (
+    Stage("stock", "Stock"),
+    Stage("design", "Design"),
+    Stage(
+        "assemble",
+        "Assemble",
+        "Assemble will hold the wire list, the take-apart register and the isolation and "
+        "continuity matrix that follow from the design.",
+    ),
+    Stage(
+        "wake",
+        "Wake",
+        "Wake will hold the steps of first power behind a limit, with what to expect on every "
+        "node and when to pull the plug.",
+    ),
+    Stage("prove", "Prove"),
+    Stage(
+        "tune",
+        "Tune",
+        "Tune will hold panel meters against a reference, trims, and the ranked causes of what "
+        "was predicted otherwise than it was measured.",
+    ),
+    Stage("plate", "Plate"),
+)
+
+
+@dataclass(frozen=True)
+class Notice:
+    """One card of the right column: what, why, what to do.
+
+    A hold is lifted only by the reading named in `lifted_by` (a place); a caution stands.
+    """
+
+    id: str
+    kind: Literal["miss", "hold", "caution"]
+    title: str
+    text: str
+    stage: str
+    link: str | None = None
+    lifted_by: str | None = None
+    overruled: str = ""
+
+
+def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
+    """What to mind before going on, over all stages, the gravest first."""
+    found = [*_path_notices(job), *_stack_notices(job), *_prove_notices(job, readings)]
+    reasons = {o.hold: o.reason for o in job.overruled}
+    found = [
+        Notice(n.id, n.kind, n.title, n.text, n.stage, n.link, n.lifted_by, reasons.get(n.id, ""))
+        for n in found
+    ]
+    order = {"miss": 0, "hold": 1, "caution": 2}
+    return sorted(found, key=lambda n: order[n.kind])
+
+
+def open_holds(job: Job, readings: Sequence[Reading], stage: str) -> int:
+    """Number of hold points of a stage that no reading has lifted and nobody has overruled."""
+    return sum(
+        n.kind == "hold" and n.stage == stage and not n.overruled for n in notices(job, readings)
+    )
+
+
+def _path_notices(job: Job) -> list[Notice]:
+    wrong = problems(job.design, job.stock)
+    if wrong:
+        return [
+            Notice(f"path:{link}", "miss", "The path does not join up", text, "design", link)
+            for link, text in wrong.items()
+        ]
+    if not has_source(job):
+        return []
+    try:
+        _, _, limits = at(job, full_load(job))
+    except Trouble:
+        return []
+    found = []
+    over = [limit for limit in ranked(limits) if limit.fraction > 1]
+    for limit in over[:3]:
+        found.append(Notice(
+            f"over:{limit.name}", "miss", f"{limit.name}: over",
+            f"{float(limit.used):.3g} {limit.unit} at full load, where "
+            f"{float(limit.allowed):.3g} {limit.unit} is allowed ({limit.note}).",
+            "design", limit.link))  # fmt: skip
+    for link, text in fault_notes(job):
+        found.append(Notice(f"fuse:{link}", "caution", "A fuse that may never blow", text,
+                            "design", link))  # fmt: skip
+    for link_ in job.design.links:
+        part = job.part(link_.part)
+        if part is not None and part.condition in ("faulty", "for parts"):
+            found.append(Notice(f"part:{part.id}", "miss", f"{part.name} is {part.condition}",
+                                "It is in the path. Repair and test it, or take another.",
+                                "design", link_.id))  # fmt: skip
+        if isinstance(part, FusePart) and job.policy.protection == "electronic":
+            found.append(Notice(f"policy:{part.id}", "caution", "Policy says electronic limit only",
+                                "The path has a fuse all the same.", "design", link_.id))  # fmt: skip
+    return found
+
+
+def _stack_notices(job: Job) -> list[Notice]:
+    units = [link for link in job.design.links if isinstance(link, UnitLink)]
+    if len(units) < 2:
+        return []
+    parts = [job.part(unit.part) for unit in units]
+    volts = sum(
+        (p.trip_V or p.no_load_V * 1.3) for p in parts if p is not None and p.kind == "donor"
+    )
+    found = [
+        Notice(
+            "stack:earth", "caution", "Units stacked",
+            f"Each output must stand up to {volts:.0f} V against its case, at trip voltages. The "
+            "protective earth of every case stays. At most one point may meet earth.",
+            "design", units[-1].id,
+        )
+    ]  # fmt: skip
+    no_load = sum(p.no_load_V for p in parts if p is not None and p.kind == "donor")
+    if no_load > 60:
+        found.append(Notice(
+            "stack:60V", "hold", "More than 60 V DC",
+            f"The stack stands at {no_load:.0f} V: a hazard to touch. Read the volts from each end "
+            "to earth and enter them.", "design", units[-1].id, "earth-stack"))  # fmt: skip
+    return found
+
+
+def _prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
+    found = []
+    live = standing(readings)
+    for output in job.design.outputs():
+        if not has_source(job):
+            break
+        place = f"earth-{output.id}"
+        if any(r.place == place for r in live):
+            continue
+        found.append(Notice(
+            f"earth:{output.id}", "hold", f"{output.name} to earth",
+            f"Supply off and unplugged: read ohms from the {output.name} negative to the earth pin "
+            f"and type it, e.g. “{place} OL”.", "prove", output.id, place))  # fmt: skip
+    load = job.part(job.campaign.load)
+    if isinstance(load, ElectronicLoad) and not load.watchdog:
+        found.append(Notice(
+            "load:watchdog", "caution", "Stay with the load",
+            f"{load.name} has no watchdog: if its link dies, nothing but you drops it. Keep the "
+            "supply's switch within reach during a run.", "prove", None))  # fmt: skip
+    if job.design.outputs():
+        found.append(Notice(
+            "prove:amps-socket", "caution", "Mind the amps socket",
+            "A meter left in its amps socket shorts the output it is put across. Check the socket "
+            "before every reading of volts.", "prove", None))  # fmt: skip
+        found.append(Notice(
+            "prove:hot", "caution", "Hot after the load is off",
+            "Sinks, bolts and resistors stay hot for many minutes. Keep wood and printed plastic "
+            "away from them.", "prove", None))  # fmt: skip
+    return found

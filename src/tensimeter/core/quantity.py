@@ -1,0 +1,148 @@
+"""Numbers as people type and read them; SI base units inside.
+
+Reading and writing of prefixes is QuantiPhy's; this module adds what bench notes hold besides:
+a decimal comma, `4k7`, `16awg`, `0.75mm2`, `OL`.
+"""
+
+import math
+import re
+
+from quantiphy import Quantity, UnitConversion
+
+from tensimeter.core.errors import Trouble
+
+UnitConversion("Ω", "ohm")
+UnitConversion("°C", "C")
+
+#: A code such as 4k7: the prefix stands where the decimal point would.
+_INFIX = re.compile(r"^([+-]?\d+)([RpnuµmkKMG])(\d+)([A-Za-zΩ°]*)$")
+_NUMBER = re.compile(r"^[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?")
+_UNITS = {
+    "V": "V",
+    "A": "A",
+    "W": "W",
+    "Ω": "ohm",
+    "ohm": "ohm",
+    "ohms": "ohm",
+    "R": "ohm",
+    "C": "C",
+    "°C": "C",
+    "degC": "C",
+    "s": "s",
+    "min": "min",
+    "h": "h",
+    "Hz": "Hz",
+    "F": "F",
+    "K": "K",
+    "m": "m",
+    "mm2": "mm2",
+    "awg": "awg",
+    "Ah": "Ah",
+    "Wh": "Wh",
+    "%": "%",
+    "": "",
+}
+#: Words for an open reading: more than the meter can show.
+OPEN_WORDS = frozenset({"ol", "o.l", "open", "overload", "inf"})
+_decimal_mark = "."
+
+
+def use_decimal_mark(mark: str) -> None:
+    """Choose the decimal mark of every figure shown from now on ('.' or ',')."""
+    global _decimal_mark
+    if mark not in (".", ","):
+        raise ValueError(mark)
+    _decimal_mark = mark
+
+
+def parse(text: str, unit: str = "") -> float:
+    """The value of `text` in SI base units.
+
+    `unit` is the unit expected (``V``, ``A``, ``ohm``, ``C``, ``mm2`` …); a figure without a unit
+    is taken to be in it. Open (`OL`) is infinite.
+
+    >>> parse("13,58 V", "V"), parse("4k7", "ohm"), parse("21m", "ohm"), parse("5%", "%")
+    (13.58, 4700.0, 0.021, 0.05)
+
+    Raises Trouble when it is not a number, or has another unit than the one expected.
+    """
+    value, found = split(text)
+    if unit and found and found != unit:
+        raise Trouble(f"“{text.strip()}” is in {found}; a value in {unit} was expected.")
+    return value
+
+
+def split(text: str) -> tuple[float, str]:
+    """Value and unit (as in `parse`; empty when none was written) of one typed figure."""
+    raw = text.strip().replace("−", "-").replace("\u202f", " ")
+    if raw.lower() in OPEN_WORDS:
+        return math.inf, ""
+    if re.fullmatch(r"[+-]?\d+,\d+.*", raw):
+        raw = raw.replace(",", ".", 1)
+    infix = _INFIX.match(raw.replace(" ", ""))
+    if infix:
+        whole, prefix, part, tail = infix.groups()
+        raw = f"{whole}.{part}{'' if prefix == 'R' else prefix}{tail}"
+    number = _NUMBER.match(raw)
+    if not number:
+        raise Trouble(f"“{text.strip()}” is not a number.")
+    tail = raw[number.end() :].strip()
+    if tail in _UNITS and tail not in ("m", "R"):
+        value = float(number.group())
+        return (value / 100 if tail == "%" else value), _UNITS[tail]
+    try:
+        quantity = Quantity(number.group() + tail)
+    except ValueError as error:
+        raise Trouble(f"“{text.strip()}” is not a number with a unit that is known.") from error
+    if quantity.units not in _UNITS:
+        raise Trouble(f"The unit of “{text.strip()}” is not known.")
+    return float(quantity), _UNITS[quantity.units]
+
+
+def localised(text: str) -> str:
+    """The text of a figure with the decimal mark in use."""
+    return text if _decimal_mark == "." else text.replace(".", _decimal_mark)
+
+
+def show(value: float | None, unit: str, digits: int = 3) -> str:
+    """A value with prefix and unit, to `digits` significant figures; a dash when there is none.
+
+    >>> show(0.0281, "ohm"), show(None, "V"), show(13.6, "V", 4)
+    ('28.1 mΩ', '– V', '13.6 V')
+    """
+    symbol = _symbol(unit)
+    if value is None or math.isnan(value):
+        return f"– {symbol}".strip()
+    if math.isinf(value):
+        return "open" if unit == "ohm" else f"over range {symbol}".strip()
+    if unit in ("C", "K", "%", "s", "h", "min"):
+        scaled = value * 100 if unit == "%" else value
+        return localised(f"{scaled:.{digits}g} {symbol}".replace("-", "−"))
+    if value == 0:
+        return f"0 {symbol}"
+    text = Quantity(value, symbol).render(prec=digits - 1, form="si", strip_zeros=True)
+    return localised(text.replace("-", "−"))
+
+
+def fixed(value: float | None, unit: str, decimals: int = 2) -> str:
+    """A value with a set number of decimals, for columns that align.
+
+    >>> fixed(13.6, "V"), fixed(float("nan"), "A")
+    ('13.60 V', '– A')
+    """
+    symbol = _symbol(unit)
+    if value is None or not math.isfinite(value):
+        return f"– {symbol}".strip()
+    text = f"{0.0 if abs(value) < 0.5 * 10**-decimals else value:.{decimals}f}"
+    return localised(text.replace("-", "−")) + (f" {symbol}" if symbol else "")
+
+
+def decimals_for(uncertainty: float, most: int = 4) -> int:
+    """Decimals that show a value to about two figures of its uncertainty."""
+    if not math.isfinite(uncertainty) or uncertainty <= 0:
+        return 2
+    return max(0, min(most, 1 - math.floor(math.log10(uncertainty))))
+
+
+def _symbol(unit: str) -> str:
+    return {"ohm": "Ω", "C": "°C", "%": "%", "mm2": "mm²"}.get(unit, unit)

@@ -1,0 +1,1 @@
+"""What readings say: analyses of recorded facts."""

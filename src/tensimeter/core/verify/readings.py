@@ -1,0 +1,108 @@
+"""Readings as facts: what was read, with what, and how it got in."""
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
+from tensimeter.core.judge import Accuracy, Interval
+
+Quantity = Literal["V", "A", "C", "ohm"]
+Origin = Literal["typed", "file", "instrument"]
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One fact. `scan` joins what was read at the same moment; `value` is inf for over range.
+
+    `at` is in seconds since 1970; `corrects` names the reading that this one replaces.
+    """
+
+    scan: int
+    at: float
+    place: str
+    quantity: Quantity
+    value: float
+    instrument: str
+    accuracy: Accuracy | None
+    wiring: Literal["two-wire", "four-wire"]
+    origin: Origin
+    range: str = ""
+    test: str | None = None
+    step: int | None = None
+    run: int | None = None
+    note: str = ""
+    corrects: int | None = None
+    id: int | None = None
+
+
+#: Accuracy of a meter that nothing is known of; said wherever it is used.
+UNKNOWN_METER = "0.5%+2"
+
+
+def resolution_of(text: str) -> float:
+    """Value of the last digit typed: 0.01 for `13.58`; exponents and prefixes are not followed."""
+    digits = text.strip().lstrip("+-").replace(",", ".")
+    number = "".join(c for c in digits if c.isdigit() or c == ".")
+    decimals = len(number.split(".")[1]) if "." in number else 0
+    return float(10.0**-decimals)
+
+
+def accuracy_of(
+    job: Job, instrument: str | None, quantity: str, value: float, typed_resolution: float = 0.01
+) -> tuple[Accuracy, str]:
+    """Accuracy and range name for a value read on an instrument of the stock.
+
+    Without an instrument, a plain handheld's accuracy is assumed at the digits that were typed.
+    """
+    part = job.part(instrument)
+    if isinstance(part, Multimeter):
+        found = part.range_for(quantity, value) if math.isfinite(value) else None
+        if found:
+            return found.accuracy, f"{found.full_scale:g} {quantity}"
+    if isinstance(part, ElectronicLoad) and quantity in ("V", "A"):
+        return (part.volts if quantity == "V" else part.amps), quantity
+    if isinstance(part, Thermometer) and quantity == "C":
+        counts = part.accuracy_K / part.resolution_K
+        return Accuracy(of_reading=0, counts=counts, resolution=part.resolution_K), ""
+    if quantity == "C":
+        return Accuracy(of_reading=0, counts=2.0, resolution=1.0), "assumed"
+    return Accuracy(of_reading=0.005, counts=2, resolution=typed_resolution), "assumed"
+
+
+def interval_of(reading: Reading, extra: Sequence[float] = ()) -> Interval | None:
+    """A reading with its 95 % interval; None for a value over range or without accuracy."""
+    if not math.isfinite(reading.value) or reading.accuracy is None:
+        return None
+    half = reading.accuracy.half_width(reading.value, extra)
+    return Interval(reading.value, reading.value - half, reading.value + half)
+
+
+def standing(readings: Iterable[Reading]) -> list[Reading]:
+    """The readings that count: those that no later one corrects."""
+    kept = list(readings)
+    replaced = {r.corrects for r in kept if r.corrects is not None}
+    return [r for r in kept if r.id not in replaced]
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Volts and amps read at one moment at one place."""
+
+    volts: Reading
+    amps: Reading
+
+
+def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> list[Pair]:
+    """Volts and amps of an output by scan, in the order taken; incomplete scans are left out."""
+    scans: dict[int, dict[str, Reading]] = {}
+    for reading in standing(readings):
+        if reading.place == place and (test is None or reading.test == test):
+            scans.setdefault(reading.scan, {})[reading.quantity] = reading
+    return [
+        Pair(scan["V"], scan["A"])
+        for scan in scans.values()
+        if "V" in scan and "A" in scan and math.isfinite(scan["V"].value + scan["A"].value)
+    ]

@@ -1,0 +1,1 @@
+"""The jobs of the Fellmoor Observatory (all invented), and what is hidden in them."""

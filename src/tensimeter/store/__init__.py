@@ -1,0 +1,1 @@
+"""The job file and what goes in and out of it."""

@@ -1,0 +1,417 @@
+"""The job file: SQLite in WAL mode; revisions, readings, runs and log are only ever added to."""
+
+import fcntl
+import json
+import os
+import sqlite3
+import threading
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from importlib import resources
+from pathlib import Path
+from typing import IO, Any
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import FORMAT, Job, read_job
+from tensimeter.core.judge import Accuracy
+from tensimeter.core.verify.readings import Reading
+
+#: Marks a file as ours: "tens" in ASCII (SQLite application id).
+APPLICATION_ID = 0x74656E73
+TABLES = ("revision", "head", "run", "run_event", "reading", "log")
+
+
+@dataclass(frozen=True)
+class LogEntry:
+    """One line of the logbook."""
+
+    at: float
+    kind: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Run:
+    """One run of a test and how it ended (empty while it is open)."""
+
+    id: int
+    at: float
+    test: str
+    instruments: dict[str, str]
+    ended: str = ""
+    sentence: str = ""
+
+
+class JobFile:
+    """One open job file. May be used from several threads; every call is one transaction.
+
+    Opening for writing takes a lock beside the file, which the system drops with the process.
+    """
+
+    def __init__(self, path: Path, *, read_only: bool = False) -> None:
+        self.path = Path(path)
+        self.read_only = read_only
+        self._mutex = threading.RLock()
+        self._lock: IO[str] | None = None
+        _must_be_job(self.path)
+        if not read_only:
+            self._lock = _lock_beside(self.path)
+        try:
+            self._db = _connect(self.path, read_only)
+            self._check_version()
+            self.job = self._head_job()
+        except BaseException:
+            self._unlock()
+            raise
+
+    @classmethod
+    def create(cls, path: Path, job: Job) -> "JobFile":
+        """A new file with this job as its first revision; Trouble when one is there already."""
+        path = Path(path)
+        if path.exists():
+            raise Trouble(f"{path.name} exists already; it was left as it is. Choose another name.")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            build_empty(path)
+            db = sqlite3.connect(path, isolation_level=None)
+            with _said(path):
+                db.execute("BEGIN")
+                _add_revision(db, None, "new job", job)
+                db.execute("COMMIT")
+            db.close()
+        except OSError as error:
+            raise Trouble(_cannot_write(path, error)) from error
+        return cls(path)
+
+    def close(self) -> None:
+        with self._mutex:
+            self._db.close()
+            self._unlock()
+
+    def __enter__(self) -> "JobFile":
+        return self
+
+    def __exit__(self, *exc: object) -> None:
+        self.close()
+
+    # -- the document ---------------------------------------------------------------------------
+
+    @property
+    def revision(self) -> int:
+        with self._mutex:
+            row = self._db.execute("SELECT revision FROM head ORDER BY id DESC LIMIT 1").fetchone()
+        return int(row[0])
+
+    def edit(self, name: str, job: Job) -> None:
+        """Keep a new revision of the job under a name; on disk when this returns."""
+        with self._transaction() as db:
+            _add_revision(db, self.revision, name, job)
+        self.job = job
+
+    def undo_name(self) -> str:
+        """Name of the edit that undo would take back; empty when there is none."""
+        row = self._row("SELECT name, parent FROM revision WHERE id = ?", self.revision)
+        return str(row[0]) if row and row[1] is not None else ""
+
+    def redo_name(self) -> str:
+        row = self._redo_row()
+        return str(row[1]) if row else ""
+
+    def undo(self) -> str:
+        """Take back the last edit; its name, or empty when there was none."""
+        row = self._row("SELECT name, parent FROM revision WHERE id = ?", self.revision)
+        if not row or row[1] is None:
+            return ""
+        self._move_head(int(row[1]))
+        return str(row[0])
+
+    def redo(self) -> str:
+        """Bring back the edit undone last; its name, or empty when there was none."""
+        row = self._redo_row()
+        if not row:
+            return ""
+        self._move_head(int(row[0]))
+        return str(row[1])
+
+    def _redo_row(self) -> tuple[Any, ...] | None:
+        return self._row(
+            "SELECT id, name FROM revision WHERE parent = ? ORDER BY id DESC LIMIT 1", self.revision
+        )
+
+    def _move_head(self, revision: int) -> None:
+        with self._transaction() as db:
+            db.execute("INSERT INTO head (at, revision) VALUES (?, ?)", (time.time(), revision))
+        self.job = self._head_job()
+
+    def _head_job(self) -> Job:
+        row = self._row(
+            "SELECT job FROM revision WHERE id = (SELECT revision FROM head ORDER BY id DESC)"
+        )
+        if not row:
+            raise Trouble(f"{self.path.name} holds no job; it was left as it is.")
+        return read_job(row[0])
+
+    # -- facts ----------------------------------------------------------------------------------
+
+    def keep(self, readings: Sequence[Reading]) -> list[Reading]:
+        """Keep readings for good, all or none; they come back with their ids."""
+        kept = []
+        with self._transaction() as db:
+            revision = self.revision
+            for r in readings:
+                values = (r.scan, r.at, r.place, r.quantity, r.value, r.instrument, r.range,
+                          r.accuracy.model_dump_json() if r.accuracy else None, r.wiring, r.origin,
+                          r.test, r.step, r.run, r.note, r.corrects, revision)  # fmt: skip
+                cursor = db.execute(_KEEP, values)
+                kept.append(replace(r, id=cursor.lastrowid))
+        return kept
+
+    def next_scan(self) -> int:
+        """A number for a scan that none has yet (one writer at a time holds the file)."""
+        row = self._row("SELECT coalesce(max(scan), 0) + 1 FROM reading")
+        return int(row[0]) if row else 1
+
+    def readings(self) -> list[Reading]:
+        """Every reading, in the order kept."""
+        with self._mutex, _said(self.path):
+            rows = self._db.execute(f"SELECT id, {_COLUMNS} FROM reading ORDER BY id").fetchall()
+        return [_reading(row) for row in rows]
+
+    def begin_run(self, test: str, instruments: dict[str, str]) -> int:
+        with self._transaction() as db:
+            cursor = db.execute(
+                "INSERT INTO run (at, test, revision, instruments) VALUES (?, ?, ?, ?)",
+                (time.time(), test, self.revision, json.dumps(instruments)),
+            )
+            return int(cursor.lastrowid or 0)
+
+    def run_event(self, run: int, kind: str, sentence: str = "") -> None:
+        """Something that happened in a run; the kinds done, aborted, failed end it."""
+        with self._transaction() as db:
+            db.execute(
+                "INSERT INTO run_event (run, at, kind, sentence) VALUES (?, ?, ?, ?)",
+                (run, time.time(), kind, sentence),
+            )
+
+    def runs(self) -> list[Run]:
+        with self._mutex, _said(self.path):
+            rows = self._db.execute(
+                "SELECT r.id, r.at, r.test, r.instruments, coalesce(e.kind, ''),"
+                " coalesce(e.sentence, '') FROM run r LEFT JOIN run_event e ON e.run = r.id"
+                " AND e.kind IN ('done', 'aborted', 'failed') ORDER BY r.id"
+            ).fetchall()
+        return [Run(r[0], r[1], r[2], json.loads(r[3]), r[4], r[5]) for r in rows]
+
+    def log(self, kind: str, text: str) -> LogEntry:
+        entry = LogEntry(time.time(), kind, text)
+        with self._transaction() as db:
+            db.execute("INSERT INTO log (at, kind, text) VALUES (?, ?, ?)",
+                       (entry.at, entry.kind, entry.text))  # fmt: skip
+        return entry
+
+    def logbook(self, last: int = 1000) -> list[LogEntry]:
+        with self._mutex, _said(self.path):
+            rows = self._db.execute(
+                "SELECT at, kind, text FROM log ORDER BY id DESC LIMIT ?", (last,)
+            ).fetchall()
+        return [LogEntry(*row) for row in reversed(rows)]
+
+    # -- the file -------------------------------------------------------------------------------
+
+    def check(self) -> list[str]:
+        """What is wrong with the file; empty when its pages and every revision can be read."""
+        with self._mutex, _said(self.path):
+            found = [r[0] for r in self._db.execute("PRAGMA integrity_check") if r[0] != "ok"]
+            found += [f"a row of {r[0]} points nowhere"
+                      for r in self._db.execute("PRAGMA foreign_key_check")]  # fmt: skip
+            for number, text in self._db.execute("SELECT id, job FROM revision"):
+                try:
+                    read_job(text)
+                except Trouble as trouble:
+                    found.append(f"revision {number}: {trouble}")
+        return found
+
+    def count(self, table: str) -> int:
+        if table not in TABLES:
+            raise KeyError(table)
+        row = self._row(f"SELECT count(*) FROM {table}")
+        return int(row[0]) if row else 0
+
+    def rows(self, table: str) -> tuple[list[str], list[tuple[Any, ...]]]:
+        """Column names and all rows of a table, for export."""
+        if table not in TABLES:
+            raise KeyError(table)
+        with self._mutex, _said(self.path):
+            cursor = self._db.execute(f"SELECT * FROM {table} ORDER BY id")
+            return [c[0] for c in cursor.description], cursor.fetchall()
+
+    def _check_version(self) -> None:
+        with _said(self.path):
+            ours = self._db.execute("PRAGMA application_id").fetchone()[0]
+            version = self._db.execute("PRAGMA user_version").fetchone()[0]
+        if ours != APPLICATION_ID:
+            raise Trouble(f"{self.path.name} is a database, but no job file; it was left as it is.")
+        if version > FORMAT:
+            raise Trouble(
+                f"{self.path.name} was written by a newer Tensimeter (format {version}; this one "
+                f"reads {FORMAT}). Nothing was changed; open it with the newer version."
+            )
+
+    def _row(self, sql: str, *values: object) -> tuple[Any, ...] | None:
+        with self._mutex, _said(self.path):
+            row = self._db.execute(sql, values).fetchone()
+        return tuple(row) if row else None
+
+    @contextmanager
+    def _transaction(self) -> Iterator[sqlite3.Connection]:
+        if self.read_only:
+            raise Trouble(f"{self.path.name} is open for reading only; nothing was changed.")
+        with self._mutex, _said(self.path):
+            self._db.execute("BEGIN IMMEDIATE")
+            try:
+                yield self._db
+                self._db.execute("COMMIT")
+            except BaseException:
+                if self._db.in_transaction:
+                    self._db.execute("ROLLBACK")
+                raise
+
+    def _unlock(self) -> None:
+        if self._lock:
+            self._lock.close()
+            self._lock = None
+
+
+_COLUMNS = (
+    "scan, at, place, quantity, value, instrument, range, accuracy, wiring, origin, test, step,"
+    " run, note, corrects"
+)
+_KEEP = (
+    f"INSERT INTO reading ({_COLUMNS}, revision) VALUES "
+    "(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
+)
+
+
+def _reading(row: tuple[Any, ...]) -> Reading:
+    (number, scan, at, place, quantity, value, instrument, range_, accuracy, wiring, origin,
+     test, step, run, note, corrects) = row  # fmt: skip
+    parsed = Accuracy.model_validate_json(accuracy) if accuracy else None
+    return Reading(scan, at, place, quantity, value, instrument, parsed, wiring, origin, range_,
+                   test, step, run, note, corrects, number)  # fmt: skip
+
+
+def _add_revision(db: sqlite3.Connection, parent: int | None, name: str, job: Job) -> None:
+    now = time.time()
+    cursor = db.execute(
+        "INSERT INTO revision (parent, at, name, job) VALUES (?, ?, ?, ?)",
+        (parent, now, name, job.model_dump_json()),
+    )
+    db.execute("INSERT INTO head (at, revision) VALUES (?, ?)", (now, cursor.lastrowid))
+
+
+def build_empty(path: Path) -> None:
+    """The tables of a job file with nothing in them; a file that fails half-way is removed."""
+    try:
+        with _said(path):
+            db = sqlite3.connect(path, isolation_level=None)
+            try:
+                db.execute("PRAGMA journal_mode = WAL")
+                db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+                db.execute(f"PRAGMA user_version = {FORMAT}")
+                script = resources.files("tensimeter.store").joinpath("schema.sql").read_text()
+                db.executescript(script)
+                for table in TABLES:
+                    for verb in ("UPDATE", "DELETE"):
+                        db.execute(
+                            f"CREATE TRIGGER {table}_no_{verb.lower()} BEFORE {verb} ON {table}"
+                            f" BEGIN SELECT RAISE(ABORT, 'rows are never changed'); END"
+                        )
+            finally:
+                db.close()
+    except Trouble:
+        path.unlink(missing_ok=True)
+        raise
+
+
+def _connect(path: Path, read_only: bool) -> sqlite3.Connection:
+    with _said(path):
+        if read_only:
+            db = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True,
+                                 check_same_thread=False, isolation_level=None)  # fmt: skip
+        else:
+            db = sqlite3.connect(path, check_same_thread=False, isolation_level=None, timeout=5)
+            db.execute("PRAGMA journal_mode = WAL")
+            # A reading that was shown must outlive a power cut, not only a killed program.
+            db.execute("PRAGMA synchronous = FULL")
+            db.execute("PRAGMA foreign_keys = ON")
+        db.execute("SELECT count(*) FROM sqlite_master").fetchone()
+        return db
+
+
+def _must_be_job(path: Path) -> None:
+    if not path.exists():
+        raise Trouble(f"There is no file {path}.")
+    if path.is_dir():
+        raise Trouble(f"{path} is a folder, not a job file.")
+    try:
+        with path.open("rb") as file:
+            start = file.read(16)
+    except OSError as error:
+        raise Trouble(f"{path.name} can't be read: {error.strerror}.") from error
+    if start != b"SQLite format 3\0":
+        what = "empty" if not start else "something else than a job file"
+        raise Trouble(f"{path.name} is {what}; it was left as it is.")
+
+
+def _lock_beside(path: Path) -> IO[str]:
+    # Beside, not on the file: closing a second handle of a database drops SQLite's own locks.
+    name = path.with_name(path.name + ".lock")
+    if not os.access(path, os.W_OK):
+        raise Trouble(f"{path.name} can't be written: no permission. It was left as it is; copy it "
+                      "to a folder of your own.")  # fmt: skip
+    try:
+        lock = name.open("a")
+    except OSError as error:
+        raise Trouble(_cannot_write(path, error)) from error
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError as error:
+        lock.close()
+        raise Trouble(f"{path.name} is open in another Tensimeter; close it there first.") from error
+    return lock
+
+
+def _cannot_write(path: Path, error: OSError) -> str:
+    return (
+        f"{path.name} can't be written in {path.parent}: {error.strerror}. Nothing was changed; "
+        "choose another folder."
+    )
+
+
+@contextmanager
+def _said(path: Path) -> Iterator[None]:
+    """Turn what SQLite reports into a sentence."""
+    try:
+        yield
+    except sqlite3.Error as error:
+        raise Trouble(f"{path.name}: {_sentence(error)}") from error
+
+
+def _sentence(error: sqlite3.Error) -> str:
+    text = str(error)
+    if "disk is full" in text:
+        return (
+            "the disk is full. What was kept before is whole; make room and repeat the last entry."
+        )
+    if "locked" in text:
+        return "another program holds the file. Nothing was lost; try again."
+    if "readonly" in text or "unable to open" in text:
+        return "no permission to write there. Nothing was changed; choose another folder."
+    if "malformed" in text or "not a database" in text or "disk I/O" in text:
+        return (
+            "the file is damaged or cut short. It was left as it is; take the last export or a "
+            "copy, or try “tensimeter check”."
+        )
+    return f"the file can't be used ({text}). It was left as it is."

@@ -1,0 +1,129 @@
+"""Measurement logs in CSV: columns found by header, either decimal mark, any usual separator."""
+
+import re
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from tensimeter.core.errors import Trouble
+
+Array = npt.NDArray[np.float64]
+
+#: What a header may be called, by the quantity it stands for.
+_HEADERS = {
+    "time": re.compile(r"^(t|time|elapsed|seconds?)\b|^(time|t)\s*[\[(]", re.I),
+    "volts": re.compile(r"^(v|u|volts?|voltage|vout|v_?meas)\b|^(v|u)\s*[\[(]", re.I),
+    "amps": re.compile(r"^(i|a|amps?|current|iout|i_?meas)\b|^(i|a)\s*[\[(]", re.I),
+    "temp": re.compile(r"^(temp|temperature|t_)", re.I),
+    "set": re.compile(r"^(set|setpoint|set_?a)\b", re.I),
+}
+
+
+@dataclass(frozen=True)
+class Log:
+    """Columns of a log by quantity (`volts`, `amps`, `time`, …), and its own headers."""
+
+    columns: dict[str, Array]
+    headers: tuple[str, ...]
+
+    def __len__(self) -> int:
+        return max((len(c) for c in self.columns.values()), default=0)
+
+    def need(self, *quantities: str) -> tuple[Array, ...]:
+        """The columns asked for; Trouble names the one that was not found."""
+        for quantity in quantities:
+            if quantity not in self.columns:
+                raise Trouble(
+                    f"No column for {quantity} was found; the headers are "
+                    f"{', '.join(self.headers)}. Name it with --{quantity}."
+                )
+        return tuple(self.columns[q] for q in quantities)
+
+
+def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
+    """Read a CSV log with a header line.
+
+    `named` maps a quantity to the header of its column. Trouble in one sentence for an empty
+    file, a word in a number column, or a column that is missing.
+    """
+    import pyarrow as pa
+    import pyarrow.csv
+
+    path = Path(path)
+    try:
+        with path.open("rb") as file:
+            start = file.read(65536)
+    except OSError as error:
+        raise Trouble(f"{path.name} can't be read: {error.strerror}.") from error
+    try:
+        lines = start.decode("utf-8-sig").splitlines()
+    except UnicodeDecodeError as error:
+        raise Trouble(f"{path.name} is not a text file in UTF-8.") from error
+    if not any(line.strip() for line in lines):
+        raise Trouble(f"{path.name} is empty; there is nothing to read in it.")
+    separator, comma = _format(lines)
+    headers = [h.strip().strip('"') for h in lines[0].split(separator)]
+    if len(set(headers)) != len(headers):
+        raise Trouble(f"{path.name} has two columns of one name; give each a name of its own.")
+    wanted = _match(headers, named or {}, path)
+    if not wanted:
+        raise Trouble(f"{path.name} has no header that is known; its first line is “{lines[0][:60]}”.")
+    convert = pa.csv.ConvertOptions(
+        column_types={headers[k]: pa.float64() for k in wanted.values()},
+        include_columns=[headers[k] for k in wanted.values()],
+        decimal_point="," if comma else ".",
+    )
+    read = pa.csv.ReadOptions(column_names=headers, skip_rows=1)
+    try:
+        table = pa.csv.read_csv(path, read, pa.csv.ParseOptions(delimiter=separator), convert)
+    except pa.ArrowInvalid as error:
+        raise Trouble(f"{path.name}: {_reason(str(error))} Nothing was taken from it.") from error
+    if table.num_rows == 0:
+        raise Trouble(f"{path.name} has a header but no rows; there is nothing to read in it.")
+    return Log({q: _column(table, headers[k], path) for q, k in wanted.items()}, tuple(headers))
+
+
+def _format(lines: list[str]) -> tuple[str, bool]:
+    """Separator, and whether the decimal mark is a comma."""
+    head, first = lines[0], next((line for line in lines[1:] if line.strip()), "")
+    separator = next((s for s in ("\t", ";") if s in head), ",")
+    return separator, separator != "," and bool(re.search(r"\d,\d", first))
+
+
+def _match(headers: list[str], named: dict[str, str], path: Path) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for quantity, name in named.items():
+        if name not in headers:
+            raise Trouble(f"{path.name} has no column “{name}”; it has {', '.join(headers)}.")
+        found[quantity] = headers.index(name)
+    for k, header in enumerate(headers):
+        for quantity, pattern in _HEADERS.items():
+            if quantity not in found and k not in found.values() and pattern.search(header):
+                found[quantity] = k
+                break
+    return found
+
+
+def _reason(text: str) -> str:
+    column = re.search(r"column #(\d+)", text, re.I)
+    value = re.search(r"(?:invalid value|to double: ).*?'([^']*)'", text, re.S)
+    where = f" in column {int(column.group(1)) + 1}" if column else ""
+    if value:
+        return f"“{value.group(1)}”{where} is not a number."
+    if "Expected" in text and "columns" in text:
+        return "a row has more or fewer columns than the header."
+    return "a row can't be read."
+
+
+def _column(table: Any, name: str, path: Path) -> Array:
+    column = table.column(name)
+    if column.null_count:
+        raise Trouble(f"{path.name}: column “{name}” has {column.null_count} empty cells. Fill or "
+                      "remove those rows; nothing was taken.")  # fmt: skip
+    values: Array = column.to_numpy()
+    if not np.isfinite(values).all():
+        raise Trouble(f"{path.name}: column “{name}” has values that are not finite numbers.")
+    return values
