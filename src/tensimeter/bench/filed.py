@@ -8,7 +8,7 @@ from tensimeter.core.campaign import Plan, step_for
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import Understood
-from tensimeter.core.verify.readings import Reading, accuracy_of, standing
+from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of, standing
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import Log
 
@@ -42,28 +42,66 @@ def file_typed(
     if at_test and plan is not None and amps is None and step is not None:
         amps, amps_step = plan.steps[step].set_A, 0.001
     scan, now = file.next_scan(), time.time()
-    test, filed = (plan.test.id, None) if at_test and plan else (None, None)
+    test = plan.test.id if at_test and plan else None
+    filed: int | None = None
     if at_test and plan is not None and amps is not None:
         filed = step_for(plan, amps, done_steps(plan, file.readings()))
     found = [
-        _reading(job, scan, now, line.place, line.quantity, line.value, meter, line.resolution,
-                 test, filed, line.text)
-    ]  # fmt: skip
+        _reading(
+            job,
+            scan,
+            now,
+            line.place,
+            line.quantity,
+            line.value,
+            meter,
+            line.resolution,
+            test,
+            filed,
+            line.text,
+        )
+    ]
     if amps is not None:
         ammeter = job.campaign.ammeter
-        found.append(_reading(job, scan, now, line.place, "A", amps, ammeter, amps_step,
-                              test, filed, line.text))  # fmt: skip
+        found.append(
+            _reading(
+                job, scan, now, line.place, "A", amps, ammeter, amps_step, test, filed, line.text
+            )
+        )
     return file.keep(found)
 
 
 def _reading(
-    job: Job, scan: int, now: float, place: str, quantity: str, value: float,
-    instrument: str | None, resolution: float, test: str | None, step: int | None, text: str,
-) -> Reading:  # fmt: skip
+    job: Job,
+    scan: int,
+    now: float,
+    place: str,
+    quantity: Quantity,
+    value: float,
+    instrument: str | None,
+    resolution: float,
+    test: str | None,
+    step: int | None,
+    text: str,
+) -> Reading:
     accuracy, range_ = accuracy_of(job, instrument, quantity, value, resolution)
     used = instrument if range_ != "assumed" else ""
-    return Reading(scan, now, place, quantity, value, used or "", accuracy,  # type: ignore[arg-type]
-                   job.campaign.wiring, "typed", range_, test, step, None, text)  # fmt: skip
+    return Reading(
+        scan,
+        now,
+        place,
+        quantity,
+        value,
+        used or "",
+        accuracy,
+        job.campaign.wiring,
+        "typed",
+        range_,
+        test,
+        step,
+        None,
+        text,
+    )
 
 
 def file_log(file: JobFile, log: Log, plan: Plan, source: str) -> list[Reading]:
@@ -71,8 +109,9 @@ def file_log(file: JobFile, log: Log, plan: Plan, source: str) -> list[Reading]:
     job = file.job
     volts, amps = log.need("volts", "amps")
     if np.any(amps < -0.02 * plan.most_A):
-        raise Trouble(f"{source} has currents below zero. Are the load's wires swapped? Nothing "
-                      "was taken.")  # fmt: skip
+        raise Trouble(
+            f"{source} has currents below zero. Are the load's wires swapped? Nothing was taken."
+        )
     first, now = file.next_scan(), time.time()
     start = log.columns.get("time", np.arange(len(volts), dtype=float))
     done = done_steps(plan, file.readings())
@@ -86,13 +125,29 @@ def file_log(file: JobFile, log: Log, plan: Plan, source: str) -> list[Reading]:
         if step is not None:
             done.add(step)
         moment = now + float(start[k] - start[0])
-        for quantity, value, meter in (
+        columns: tuple[tuple[Quantity, float, str | None], ...] = (
             ("V", v, job.campaign.voltmeter),
             ("A", a, job.campaign.ammeter),
-        ):
+        )
+        for quantity, value, meter in columns:
             accuracy, range_ = accuracy_of(job, meter, quantity, value, 0.001)
             used = (meter or "") if range_ != "assumed" else ""
-            rows.append(Reading(first + k, moment, plan.output.id, quantity, value, used,  # type: ignore[arg-type]
-                                accuracy, job.campaign.wiring, "file", range_, plan.test.id,
-                                step, None, source))  # fmt: skip
+            rows.append(
+                Reading(
+                    first + k,
+                    moment,
+                    plan.output.id,
+                    quantity,
+                    value,
+                    used,
+                    accuracy,
+                    job.campaign.wiring,
+                    "file",
+                    range_,
+                    plan.test.id,
+                    step,
+                    None,
+                    source,
+                )
+            )
     return file.keep(rows)

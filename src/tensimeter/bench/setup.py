@@ -42,8 +42,11 @@ def open_bench(
     job: Job, resources: dict[str, str], *, profiles: dict[str, str] | None = None, speed: float = 1
 ) -> Bench:
     """Open the instruments of a campaign by role → resource string; Trouble when one is missing."""
-    wanted = {"load": job.campaign.load, "voltmeter": job.campaign.voltmeter,
-              "thermometer": job.campaign.thermometer}  # fmt: skip
+    wanted = {
+        "load": job.campaign.load,
+        "voltmeter": job.campaign.voltmeter,
+        "thermometer": job.campaign.thermometer,
+    }
     if "load" not in resources:
         raise Trouble("A run needs a load; the bench names none.")
     opened: dict[str, VisaInstrument] = {}
@@ -75,7 +78,7 @@ def open_bench_file(job: Job, path: Path) -> Bench:
     resources, profiles = {}, {}
     for role, entry in data.items():
         if not isinstance(entry, dict) or not isinstance(entry.get("resource"), str):
-            raise Trouble(f"{path}: [{role}] needs a line resource = \"…\".")
+            raise Trouble(f'{path}: [{role}] needs a line resource = "…".')
         resources[role] = entry["resource"]
         with contextlib.suppress(KeyError):
             profiles[role] = str(entry["profile"])

@@ -1,0 +1,1 @@
+"""Every computation and report without a window."""

@@ -75,9 +75,7 @@ def plan(job: Job, test: LoadRegulation) -> Plan:
     amps = np.floor(np.array(test.points) * most * 1000 + 1e-6) / 1000
     line = load_line(job, output.id, amps)
     band = Band.around(output.nominal_V, output.tolerance)
-    steps = tuple(
-        Step(k, float(a), _predicted(line, k), band) for k, a in enumerate(amps)
-    )
+    steps = tuple(Step(k, float(a), _predicted(line, k), band) for k, a in enumerate(amps))
     return Plan(test, output, full, steps, tuple(unreachable), line)
 
 
@@ -137,7 +135,9 @@ def columns(job: Job, found: list[Pair]) -> Readings:
     keys: dict[str, list[str]] = {"V": [], "A": []}
     for pair in found:
         for reading in (pair.volts, pair.amps):
-            accuracy = reading.accuracy or accuracy_of(job, None, reading.quantity, reading.value)[0]
+            accuracy = (
+                reading.accuracy or accuracy_of(job, None, reading.quantity, reading.value)[0]
+            )
             key = f"{reading.instrument}|{reading.range}|{accuracy.text()}"
             # Volts and amps of one instrument are different circuits with different errors.
             key += f"|{reading.quantity}"
@@ -147,8 +147,15 @@ def columns(job: Job, found: list[Pair]) -> Readings:
     two_wire = np.array([pair.volts.wiring == "two-wire" for pair in found], float)
     amps = np.array([pair.amps.value for pair in found])
     volts = np.array([pair.volts.value for pair in found]) + lead * amps * two_wire
-    return Readings(volts, amps, keys["V"], keys["A"], accuracies, 0.0,
-                    lead * job.campaign.sense_lead_tolerance * float(two_wire.any()))  # fmt: skip
+    return Readings(
+        volts,
+        amps,
+        keys["V"],
+        keys["A"],
+        accuracies,
+        0.0,
+        lead * job.campaign.sense_lead_tolerance * float(two_wire.any()),
+    )
 
 
 def corrected(job: Job, pair: Pair) -> Interval | None:
@@ -175,8 +182,15 @@ def outcome(job: Job, worked_out: Plan, readings: list[Reading]) -> Outcome:
     singles = [r.verdict for r in results if r.pair]
     singles += [judge(corrected(job, p), worked_out.steps[0].allowed) for p in extra]
     verdict = worst([*singles, fit_verdict]) if singles else Verdict.NOT_MEASURED
-    return Outcome(worked_out, tuple(results), extra, fit, fit_verdict, verdict,
-                   sum(r.pair is not None for r in results))  # fmt: skip
+    return Outcome(
+        worked_out,
+        tuple(results),
+        extra,
+        fit,
+        fit_verdict,
+        verdict,
+        sum(r.pair is not None for r in results),
+    )
 
 
 def _regulation(

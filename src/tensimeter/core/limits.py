@@ -39,8 +39,9 @@ class Limit:
         given.append(Given("limit", self.note, float(self.allowed), self.unit))
         if self.rated is not self.allowed:
             given.append(Given("rated", "before the policy's share", float(self.rated), self.unit))
-        return Worked(self.name, "share used = used / limit", tuple(given),
-                      float(self.fraction), "%")  # fmt: skip
+        return Worked(
+            self.name, "share used = used / limit", tuple(given), float(self.fraction), "%"
+        )
 
 
 def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
@@ -51,17 +52,42 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
             continue
         part, point, name = job.part(link.part), solution[link.id], link.name
 
-        def add(short: str, used: Figure, allowed: Figure, unit: str, note: str,
-                rated: Figure | None = None, link_id: str = link.id, name: str = name) -> None:  # fmt: skip
+        def add(
+            short: str,
+            used: Figure,
+            allowed: Figure,
+            unit: str,
+            note: str,
+            rated: Figure | None = None,
+            link_id: str = link.id,
+            name: str = name,
+        ) -> None:
             title = f"{name}, {short}"
-            found.append(Limit(link_id, title, short, np.asarray(used), allowed, unit, note, allowed if rated is None else rated))
+            found.append(
+                Limit(
+                    link_id,
+                    title,
+                    short,
+                    np.asarray(used),
+                    allowed,
+                    unit,
+                    note,
+                    allowed if rated is None else rated,
+                )
+            )
 
         if isinstance(part, Donor):
             share, words = job.policy.donor_share, f"{job.policy.donor_share:.0%} of its rating"
             below = solution[link.fed_by].V if link.fed_by else 0.0
             add("continuous amps", point.I, part.rated_A * share, "A", words, part.rated_A)
-            add("continuous watts", (point.V - below) * point.I, part.rated_W * share, "W",
-                words, part.rated_W)  # fmt: skip
+            add(
+                "continuous watts",
+                (point.V - below) * point.I,
+                part.rated_W * share,
+                "W",
+                words,
+                part.rated_W,
+            )
         elif isinstance(part, Converter):
             model = network[link.id]
             assert isinstance(model, Conversion)
@@ -76,17 +102,33 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
                 add("headroom", need, point.V_in, "V", "volts at its input")
             if part.topology != "linear":
                 stiff = _stiff_volts(network, link.id)
-                add("input sag", stiff - point.V_in, stiff / 2, "V", "half the no-load volts, "
-                    "where constant power collapses")  # fmt: skip
+                add(
+                    "input sag",
+                    stiff - point.V_in,
+                    stiff / 2,
+                    "V",
+                    "half the no-load volts, where constant power collapses",
+                )
         elif isinstance(part, FusePart):
             share = job.policy.fuse_share
-            add("continuous", point.I, fuses.continuous_A(part, share), "A",
-                f"{share:.0%} of {part.rated_A:g} A", part.rated_A)  # fmt: skip
+            add(
+                "continuous",
+                point.I,
+                fuses.continuous_A(part, share),
+                "A",
+                f"{share:.0%} of {part.rated_A:g} A",
+                part.rated_A,
+            )
             add("volts to break", point.V, part.rated_V, "V", "DC rating")
         elif isinstance(part, LeadPart):
             area, ambient = part.area_mm2 * 1e-6, job.settings.ambient_C
-            add("wire heat", point.I, wire.ampacity(area, part.insulation_C, ambient), "A",
-                f"{part.area_mm2:g} mm² in free air, rule of thumb")  # fmt: skip
+            add(
+                "wire heat",
+                point.I,
+                wire.ampacity(area, part.insulation_C, ambient),
+                "A",
+                f"{part.area_mm2:g} mm² in free air, rule of thumb",
+            )
     return found
 
 
@@ -156,10 +198,16 @@ def fault_notes(job: Job) -> list[tuple[str, str]]:
         nearest = (most for b in reversed(before) if (most := _most_A(job, b)) is not None)
         most = next(nearest, None)
         if most is not None and not fuses.can_blow(part, most):
-            found.append((link.id, (
-                f"The path limits at {most:.3g} A; a {part.rated_A:g} A fuse needs about "
-                f"{fuses.CERTAIN_TO_BLOW * part.rated_A:.3g} A to blow for certain. Behind this "
-                "limit it protects against a failed limit only.")))  # fmt: skip
+            found.append(
+                (
+                    link.id,
+                    (
+                        f"The path limits at {most:.3g} A; a {part.rated_A:g} A fuse needs about "
+                        f"{fuses.CERTAIN_TO_BLOW * part.rated_A:.3g} A to blow for certain. Behind this "
+                        "limit it protects against a failed limit only."
+                    ),
+                )
+            )
     return found
 
 

@@ -59,7 +59,7 @@ def completion(job: Job, typed: str) -> str:
     if not start.strip():
         return ""
     fitting = [p for p in places(job) if p.casefold().startswith(start)]
-    return fitting[0][len(typed):] if fitting else ""  # fmt: skip
+    return fitting[0][len(typed) :] if fitting else ""
 
 
 def find_place(job: Job, typed: str) -> tuple[str, str, bool]:
@@ -127,9 +127,7 @@ def _digit(raw: str, value: float) -> float:
     return resolution_of(digits) * scale
 
 
-def _doubt(
-    quantity: str, value: float, predicted: float | None, at_A: float | None
-) -> str:
+def _doubt(quantity: str, value: float, predicted: float | None, at_A: float | None) -> str:
     """What can't be right about a value, as a question; empty when nothing is."""
     if at_A is not None and at_A < 0:
         return "The load's current is below zero. Are its wires swapped?"

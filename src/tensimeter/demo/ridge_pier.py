@@ -40,90 +40,227 @@ TRUTHS: dict[tuple[str, str], float] = {
 
 def _donors() -> tuple[Part, ...]:
     label = {"no_load_V": "measured", "rated_A": "label", "rated_W": "label"}
-    common = {"rated_A": 6.3, "rated_W": 150.0, "output_resistance_ohm": 0.018, "limit_A": 7.4,
-              "beyond": "hiccup", "trip_V": 30.0, "efficiency": 0.87, "condition": "works",
-              "origins": label}  # fmt: skip
+    common = {
+        "rated_A": 6.3,
+        "rated_W": 150.0,
+        "output_resistance_ohm": 0.018,
+        "limit_A": 7.4,
+        "beyond": "hiccup",
+        "trip_V": 30.0,
+        "efficiency": 0.87,
+        "condition": "works",
+        "origins": label,
+    }
     return (
         Donor(id="enclosed-a", name="Enclosed 24 V 150 W, A", no_load_V=24.1, cost=6.0, **common),
-        Donor(id="enclosed-b", name="Enclosed 24 V 150 W, B", no_load_V=24.2, cost=6.0,
-              note="another revision of the label than A", **common),
-    )  # fmt: skip
+        Donor(
+            id="enclosed-b",
+            name="Enclosed 24 V 150 W, B",
+            no_load_V=24.2,
+            cost=6.0,
+            note="another revision of the label than A",
+            **common,
+        ),
+    )
 
 
 def _modules() -> tuple[Part, ...]:
     return (
-        Converter(id="front-end-40", name="CC/CV front end 40 V 12 A", out_max_V=40, in_max_V=60,
-                  rated_A=12, rated_W=320, dropout_V=1.5, loss_fixed_W=1.3, loss_per_A=0.42,
-                  loss_per_A2=0.055, output_resistance_ohm=0.004, cost=19.5,
-                  condition="works"),
-        Converter(id="step-down-5a", name="Step-down module 5 A, limited", out_min_V=1.25,
-                  out_max_V=36, in_max_V=58, rated_A=5, rated_W=75, dropout_V=1.2,
-                  loss_fixed_W=0.4, loss_per_A=0.55, loss_per_A2=0.08,
-                  output_resistance_ohm=0.012, cost=3.2),
-        Converter(id="step-down-3a", name="Step-down module 3 A", out_min_V=1.25, out_max_V=30,
-                  in_max_V=58, rated_A=3, dropout_V=1.4, loss_fixed_W=0.25, loss_per_A=0.5,
-                  loss_per_A2=0.1, output_resistance_ohm=0.015, cost=1.9),
-    )  # fmt: skip
+        Converter(
+            id="front-end-40",
+            name="CC/CV front end 40 V 12 A",
+            out_max_V=40,
+            in_max_V=60,
+            rated_A=12,
+            rated_W=320,
+            dropout_V=1.5,
+            loss_fixed_W=1.3,
+            loss_per_A=0.42,
+            loss_per_A2=0.055,
+            output_resistance_ohm=0.004,
+            cost=19.5,
+            condition="works",
+        ),
+        Converter(
+            id="step-down-5a",
+            name="Step-down module 5 A, limited",
+            out_min_V=1.25,
+            out_max_V=36,
+            in_max_V=58,
+            rated_A=5,
+            rated_W=75,
+            dropout_V=1.2,
+            loss_fixed_W=0.4,
+            loss_per_A=0.55,
+            loss_per_A2=0.08,
+            output_resistance_ohm=0.012,
+            cost=3.2,
+        ),
+        Converter(
+            id="step-down-3a",
+            name="Step-down module 3 A",
+            out_min_V=1.25,
+            out_max_V=30,
+            in_max_V=58,
+            rated_A=3,
+            dropout_V=1.4,
+            loss_fixed_W=0.25,
+            loss_per_A=0.5,
+            loss_per_A2=0.1,
+            output_resistance_ohm=0.015,
+            cost=1.9,
+        ),
+    )
 
 
 def _joining() -> tuple[Part, ...]:
     return (
-        FusePart(id="fuse-12", name="Fuse 12 A slow, holder", rated_A=12, resistance_ohm=0.0061,
-                 cost=1.4),
+        FusePart(
+            id="fuse-12", name="Fuse 12 A slow, holder", rated_A=12, resistance_ohm=0.0061, cost=1.4
+        ),
         FusePart(id="fuse-4", name="Fuse 4 A slow, holder", rated_A=4, cost=1.2),
-        LeadPart(id="lead-2m", name="Lead 2 m, 2.5 mm²", length_m=2, area_mm2=2.5,
-                 contact_ohm=0.0015, cost=4.0),
-        LeadPart(id="lead-3m", name="Lead 3 m, 0.75 mm²", length_m=3, area_mm2=0.75,
-                 contact_ohm=0.002, cost=2.0),
-        LeadPart(id="lead-hub", name="Lead 1.5 m, 16 AWG", length_m=1.5, area_mm2=1.309,
-                 contact_ohm=0.002, cost=2.0),
-    )  # fmt: skip
+        LeadPart(
+            id="lead-2m",
+            name="Lead 2 m, 2.5 mm²",
+            length_m=2,
+            area_mm2=2.5,
+            contact_ohm=0.0015,
+            cost=4.0,
+        ),
+        LeadPart(
+            id="lead-3m",
+            name="Lead 3 m, 0.75 mm²",
+            length_m=3,
+            area_mm2=0.75,
+            contact_ohm=0.002,
+            cost=2.0,
+        ),
+        LeadPart(
+            id="lead-hub",
+            name="Lead 1.5 m, 16 AWG",
+            length_m=1.5,
+            area_mm2=1.309,
+            contact_ohm=0.002,
+            cost=2.0,
+        ),
+    )
 
 
 def _bench() -> tuple[Part, ...]:
     def volts(scale: float, step: float) -> MeterRange:
-        return MeterRange(quantity="V", full_scale=scale,
-                          accuracy=Accuracy(of_reading=0.0005, counts=3, resolution=step))  # fmt: skip
+        return MeterRange(
+            quantity="V",
+            full_scale=scale,
+            accuracy=Accuracy(of_reading=0.0005, counts=3, resolution=step),
+        )
 
     return (
-        ElectronicLoad(id="sink-150", name="Electronic load 150 W", max_V=120, max_A=20, max_W=150,
-                       on_ohm=0.05, watchdog=True, cost=65.0, condition="works",
-                       volts=Accuracy(of_reading=0.0005, counts=5, resolution=0.001),
-                       amps=Accuracy(of_reading=0.0008, counts=5, resolution=0.001)),
-        Multimeter(id="bench-meter", name="Bench multimeter", condition="works",
-                   ranges=(volts(6, 0.0001), volts(60, 0.001), volts(600, 0.01))),
-        Multimeter(id="hand-meter", name="Handheld multimeter", condition="works",
-                   ranges=(MeterRange(quantity="V", full_scale=20, accuracy=Accuracy(
-                               of_reading=0.005, counts=2, resolution=0.01)),
-                           MeterRange(quantity="V", full_scale=200, accuracy=Accuracy(
-                               of_reading=0.005, counts=2, resolution=0.1)),
-                           MeterRange(quantity="A", full_scale=10, accuracy=Accuracy(
-                               of_reading=0.015, counts=3, resolution=0.01)))),
+        ElectronicLoad(
+            id="sink-150",
+            name="Electronic load 150 W",
+            max_V=120,
+            max_A=20,
+            max_W=150,
+            on_ohm=0.05,
+            watchdog=True,
+            cost=65.0,
+            condition="works",
+            volts=Accuracy(of_reading=0.0005, counts=5, resolution=0.001),
+            amps=Accuracy(of_reading=0.0008, counts=5, resolution=0.001),
+        ),
+        Multimeter(
+            id="bench-meter",
+            name="Bench multimeter",
+            condition="works",
+            ranges=(volts(6, 0.0001), volts(60, 0.001), volts(600, 0.01)),
+        ),
+        Multimeter(
+            id="hand-meter",
+            name="Handheld multimeter",
+            condition="works",
+            ranges=(
+                MeterRange(
+                    quantity="V",
+                    full_scale=20,
+                    accuracy=Accuracy(of_reading=0.005, counts=2, resolution=0.01),
+                ),
+                MeterRange(
+                    quantity="V",
+                    full_scale=200,
+                    accuracy=Accuracy(of_reading=0.005, counts=2, resolution=0.1),
+                ),
+                MeterRange(
+                    quantity="A",
+                    full_scale=10,
+                    accuracy=Accuracy(of_reading=0.015, counts=3, resolution=0.01),
+                ),
+            ),
+        ),
         Thermometer(id="probe-k", name="Probe thermometer", accuracy_K=1.1, condition="works"),
-    )  # fmt: skip
+    )
 
 
 def _design() -> Design:
-    return Design(links=(
-        UnitLink(id="donor-a", name="Donor A", part="enclosed-a"),
-        UnitLink(id="donor-b", name="Donor B", part="enclosed-b", fed_by="donor-a"),
-        ConverterLink(id="front-end", name="Front end", part="front-end-40", fed_by="donor-b",
-                      set_V=13.6, limit_A=9.5),
-        FuseLink(id="mount-fuse", name="Fuse 12 A", part="fuse-12", fed_by="front-end"),
-        LeadLink(id="mount-lead", name="Lead 2 m", part="lead-2m", fed_by="mount-fuse"),
-        OutputLink(id="mount", name="MOUNT", fed_by="mount-lead", nominal_V=13.6, tolerance=0.03,
-                   full_load_A=8, regulation_limit=0.035, device_min_V=12, device_max_V=15),
-        ConverterLink(id="dew-module", name="Dew module", part="step-down-5a", fed_by="donor-b",
-                      set_V=12.0, limit_A=3.5),
-        LeadLink(id="dew-lead", name="Dew lead", part="lead-3m", fed_by="dew-module"),
-        OutputLink(id="dew", name="DEW HEATER", fed_by="dew-lead", nominal_V=12, tolerance=0.1,
-                   full_load_A=3, regulation_limit=0.06),
-        ConverterLink(id="hub-module", name="Hub module", part="step-down-3a", fed_by="donor-a",
-                      set_V=5.2),
-        LeadLink(id="hub-lead", name="Hub lead", part="lead-hub", fed_by="hub-module"),
-        OutputLink(id="hub", name="CAMERA HUB", fed_by="hub-lead", nominal_V=5.2, tolerance=0.04,
-                   full_load_A=2, regulation_limit=0.04, device_min_V=4.75, device_max_V=5.4),
-    ))  # fmt: skip
+    return Design(
+        links=(
+            UnitLink(id="donor-a", name="Donor A", part="enclosed-a"),
+            UnitLink(id="donor-b", name="Donor B", part="enclosed-b", fed_by="donor-a"),
+            ConverterLink(
+                id="front-end",
+                name="Front end",
+                part="front-end-40",
+                fed_by="donor-b",
+                set_V=13.6,
+                limit_A=9.5,
+            ),
+            FuseLink(id="mount-fuse", name="Fuse 12 A", part="fuse-12", fed_by="front-end"),
+            LeadLink(id="mount-lead", name="Lead 2 m", part="lead-2m", fed_by="mount-fuse"),
+            OutputLink(
+                id="mount",
+                name="MOUNT",
+                fed_by="mount-lead",
+                nominal_V=13.6,
+                tolerance=0.03,
+                full_load_A=8,
+                regulation_limit=0.035,
+                device_min_V=12,
+                device_max_V=15,
+            ),
+            ConverterLink(
+                id="dew-module",
+                name="Dew module",
+                part="step-down-5a",
+                fed_by="donor-b",
+                set_V=12.0,
+                limit_A=3.5,
+            ),
+            LeadLink(id="dew-lead", name="Dew lead", part="lead-3m", fed_by="dew-module"),
+            OutputLink(
+                id="dew",
+                name="DEW HEATER",
+                fed_by="dew-lead",
+                nominal_V=12,
+                tolerance=0.1,
+                full_load_A=3,
+                regulation_limit=0.06,
+            ),
+            ConverterLink(
+                id="hub-module", name="Hub module", part="step-down-3a", fed_by="donor-a", set_V=5.2
+            ),
+            LeadLink(id="hub-lead", name="Hub lead", part="lead-hub", fed_by="hub-module"),
+            OutputLink(
+                id="hub",
+                name="CAMERA HUB",
+                fed_by="hub-lead",
+                nominal_V=5.2,
+                tolerance=0.04,
+                full_load_A=2,
+                regulation_limit=0.04,
+                device_min_V=4.75,
+                device_max_V=5.4,
+            ),
+        )
+    )
 
 
 def job() -> Job:
@@ -138,6 +275,11 @@ def job() -> Job:
         place="Fellmoor Observatory",
         stock=(*_donors(), *_modules(), *_joining(), *_bench()),
         design=_design(),
-        campaign=Campaign(tests=tests, load="sink-150", voltmeter="bench-meter",
-                          ammeter="sink-150", thermometer="probe-k"),
-    )  # fmt: skip
+        campaign=Campaign(
+            tests=tests,
+            load="sink-150",
+            voltmeter="bench-meter",
+            ammeter="sink-150",
+            thermometer="probe-k",
+        ),
+    )

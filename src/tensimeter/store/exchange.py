@@ -11,8 +11,17 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import FORMAT, read_job
 from tensimeter.store.jobfile import TABLES, JobFile, build_empty
 
-_TYPES = {"id": "int", "parent": "int", "revision": "int", "run": "int", "scan": "int",
-          "step": "int", "corrects": "int", "at": "float", "value": "float"}  # fmt: skip
+_TYPES = {
+    "id": "int",
+    "parent": "int",
+    "revision": "int",
+    "run": "int",
+    "scan": "int",
+    "step": "int",
+    "corrects": "int",
+    "at": "float",
+    "value": "float",
+}
 
 
 def export(file: JobFile, folder: Path) -> list[Path]:
@@ -30,15 +39,16 @@ def export(file: JobFile, folder: Path) -> list[Path]:
         written[1].write_text(file.job.model_dump_json(indent=1) + "\n")
         for table in TABLES:
             names, rows = file.rows(table)
-            columns = list(zip(*rows, strict=True)) or [[] for _ in names]
+            columns: list[Any] = list(zip(*rows, strict=True)) or [[] for _ in names]
             arrays = [
                 pa.array(list(c), _arrow_type(n)) for n, c in zip(names, columns, strict=True)
             ]
             written.append(folder / f"{table}.csv")
             pa.csv.write_csv(pa.table(dict(zip(names, arrays, strict=True))), written[-1])
     except OSError as error:
-        raise Trouble(f"The export to {folder} failed: {error.strerror}. The job file is "
-                      "untouched.") from error  # fmt: skip
+        raise Trouble(
+            f"The export to {folder} failed: {error.strerror}. The job file is untouched."
+        ) from error
     return written
 
 
@@ -50,7 +60,9 @@ def import_folder(folder: Path, path: Path) -> JobFile:
     try:
         manifest = json.loads((folder / "manifest.json").read_text())
     except (OSError, ValueError) as error:
-        raise Trouble(f"{folder} is not an exported job: its manifest.json can't be read.") from error
+        raise Trouble(
+            f"{folder} is not an exported job: its manifest.json can't be read."
+        ) from error
     if not isinstance(manifest, dict) or manifest.get("tensimeter") != "job export":
         raise Trouble(f"{folder} is not an exported job.")
     if manifest.get("format") != FORMAT:
@@ -106,8 +118,10 @@ def _fill(path: Path, tables: dict[str, list[dict[str, Any]]]) -> None:
             known = {row[1] for row in db.execute(f"PRAGMA table_info({table})")}
             for row in tables[table]:
                 if set(row) != known:
-                    raise Trouble(f"{table}.csv of the export has other columns than expected; "
-                                  "nothing was made.")  # fmt: skip
+                    raise Trouble(
+                        f"{table}.csv of the export has other columns than expected; "
+                        "nothing was made."
+                    )
                 names = list(row)
                 db.execute(
                     f"INSERT INTO {table} ({', '.join(names)}) "

@@ -161,9 +161,24 @@ class JobFile:
         with self._transaction() as db:
             revision = self.revision
             for r in readings:
-                values = (r.scan, r.at, r.place, r.quantity, r.value, r.instrument, r.range,
-                          r.accuracy.model_dump_json() if r.accuracy else None, r.wiring, r.origin,
-                          r.test, r.step, r.run, r.note, r.corrects, revision)  # fmt: skip
+                values = (
+                    r.scan,
+                    r.at,
+                    r.place,
+                    r.quantity,
+                    r.value,
+                    r.instrument,
+                    r.range,
+                    r.accuracy.model_dump_json() if r.accuracy else None,
+                    r.wiring,
+                    r.origin,
+                    r.test,
+                    r.step,
+                    r.run,
+                    r.note,
+                    r.corrects,
+                    revision,
+                )
                 cursor = db.execute(_KEEP, values)
                 kept.append(replace(r, id=cursor.lastrowid))
         return kept
@@ -207,8 +222,10 @@ class JobFile:
     def log(self, kind: str, text: str) -> LogEntry:
         entry = LogEntry(time.time(), kind, text)
         with self._transaction() as db:
-            db.execute("INSERT INTO log (at, kind, text) VALUES (?, ?, ?)",
-                       (entry.at, entry.kind, entry.text))  # fmt: skip
+            db.execute(
+                "INSERT INTO log (at, kind, text) VALUES (?, ?, ?)",
+                (entry.at, entry.kind, entry.text),
+            )
         return entry
 
     def logbook(self, last: int = 1000) -> list[LogEntry]:
@@ -224,8 +241,10 @@ class JobFile:
         """What is wrong with the file; empty when its pages and every revision can be read."""
         with self._mutex, _said(self.path):
             found = [r[0] for r in self._db.execute("PRAGMA integrity_check") if r[0] != "ok"]
-            found += [f"a row of {r[0]} points nowhere"
-                      for r in self._db.execute("PRAGMA foreign_key_check")]  # fmt: skip
+            found += [
+                f"a row of {r[0]} points nowhere"
+                for r in self._db.execute("PRAGMA foreign_key_check")
+            ]
             for number, text in self._db.execute("SELECT id, job FROM revision"):
                 try:
                     read_job(text)
@@ -295,11 +314,43 @@ _KEEP = (
 
 
 def _reading(row: tuple[Any, ...]) -> Reading:
-    (number, scan, at, place, quantity, value, instrument, range_, accuracy, wiring, origin,
-     test, step, run, note, corrects) = row  # fmt: skip
+    (
+        number,
+        scan,
+        at,
+        place,
+        quantity,
+        value,
+        instrument,
+        range_,
+        accuracy,
+        wiring,
+        origin,
+        test,
+        step,
+        run,
+        note,
+        corrects,
+    ) = row
     parsed = Accuracy.model_validate_json(accuracy) if accuracy else None
-    return Reading(scan, at, place, quantity, value, instrument, parsed, wiring, origin, range_,
-                   test, step, run, note, corrects, number)  # fmt: skip
+    return Reading(
+        scan,
+        at,
+        place,
+        quantity,
+        value,
+        instrument,
+        parsed,
+        wiring,
+        origin,
+        range_,
+        test,
+        step,
+        run,
+        note,
+        corrects,
+        number,
+    )
 
 
 def _add_revision(db: sqlite3.Connection, parent: int | None, name: str, job: Job) -> None:
@@ -338,8 +389,12 @@ def build_empty(path: Path) -> None:
 def _connect(path: Path, read_only: bool) -> sqlite3.Connection:
     with _said(path):
         if read_only:
-            db = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True,
-                                 check_same_thread=False, isolation_level=None)  # fmt: skip
+            db = sqlite3.connect(
+                f"{path.resolve().as_uri()}?mode=ro",
+                uri=True,
+                check_same_thread=False,
+                isolation_level=None,
+            )
         else:
             db = sqlite3.connect(path, check_same_thread=False, isolation_level=None, timeout=5)
             db.execute("PRAGMA journal_mode = WAL")
@@ -369,8 +424,10 @@ def _lock_beside(path: Path) -> IO[str]:
     # Beside, not on the file: closing a second handle of a database drops SQLite's own locks.
     name = path.with_name(path.name + ".lock")
     if not os.access(path, os.W_OK):
-        raise Trouble(f"{path.name} can't be written: no permission. It was left as it is; copy it "
-                      "to a folder of your own.")  # fmt: skip
+        raise Trouble(
+            f"{path.name} can't be written: no permission. It was left as it is; copy it "
+            "to a folder of your own."
+        )
     try:
         lock = name.open("a")
     except OSError as error:
@@ -379,7 +436,9 @@ def _lock_beside(path: Path) -> IO[str]:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError as error:
         lock.close()
-        raise Trouble(f"{path.name} is open in another Tensimeter; close it there first.") from error
+        raise Trouble(
+            f"{path.name} is open in another Tensimeter; close it there first."
+        ) from error
     return lock
 
 

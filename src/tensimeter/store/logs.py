@@ -70,7 +70,9 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
         raise Trouble(f"{path.name} has two columns of one name; give each a name of its own.")
     wanted = _match(headers, named or {}, path)
     if not wanted:
-        raise Trouble(f"{path.name} has no header that is known; its first line is “{lines[0][:60]}”.")
+        raise Trouble(
+            f"{path.name} has no header that is known; its first line is “{lines[0][:60]}”."
+        )
     convert = pa.csv.ConvertOptions(
         column_types={headers[k]: pa.float64() for k in wanted.values()},
         include_columns=[headers[k] for k in wanted.values()],
@@ -121,8 +123,10 @@ def _reason(text: str) -> str:
 def _column(table: Any, name: str, path: Path) -> Array:
     column = table.column(name)
     if column.null_count:
-        raise Trouble(f"{path.name}: column “{name}” has {column.null_count} empty cells. Fill or "
-                      "remove those rows; nothing was taken.")  # fmt: skip
+        raise Trouble(
+            f"{path.name}: column “{name}” has {column.null_count} empty cells. Fill or "
+            "remove those rows; nothing was taken."
+        )
     values: Array = column.to_numpy()
     if not np.isfinite(values).all():
         raise Trouble(f"{path.name}: column “{name}” has values that are not finite numbers.")

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.electrical.network import Array, Network, build, has_source
+from tensimeter.core.electrical.network import Array, Figure, Network, build, has_source
 from tensimeter.core.electrical.solver import Solution, solve
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.document import Job
@@ -42,7 +42,7 @@ def load_line(
         return None
     model = network or build(job)
     currents = np.atleast_1d(np.asarray(amps, float))
-    loads = {**other_loads(job, output), output: currents}
+    loads: dict[str, Figure] = {**other_loads(job, output), output: currents}
     nominal = solve(model, loads)[output].V
     drawn = solve(model.spread(job, np.random.default_rng(seed), DRAWS), loads)[output].V
     ends = np.full((3, len(currents)), np.nan)
@@ -78,8 +78,15 @@ def explain_volts(job: Job, solution: Solution, network: Network, link_id: str) 
         if len(above) < 2:
             return Worked(f"Volts of {link.name}", "as read", (), volts, "V")
         inner = explain_volts(job, solution, network, above[-2].id)
-        return Worked(f"Volts of {link.name}", inner.formula, inner.given, volts, "V",
-                      inner.assumptions, inner.source)  # fmt: skip
+        return Worked(
+            f"Volts of {link.name}",
+            inner.formula,
+            inner.given,
+            volts,
+            "V",
+            inner.assumptions,
+            inner.source,
+        )
     source = float(point.V_in)
     ohms = float(element.resistance + element.contact)  # type: ignore[union-attr]
     given = (
@@ -87,8 +94,7 @@ def explain_volts(job: Job, solution: Solution, network: Network, link_id: str) 
         Given("R", "resistance, both legs and contacts", ohms, "ohm"),
         Given("I", "current through it", amps, "A"),
     )
-    return Worked(f"Volts after {link.name}", "U = U_in − R·I", given, volts, "V", (),
-                  "Ohm's law")  # fmt: skip
+    return Worked(f"Volts after {link.name}", "U = U_in − R·I", given, volts, "V", (), "Ohm's law")
 
 
 def explain_input(solution: Solution, network: Network, link_id: str, name: str) -> Worked:

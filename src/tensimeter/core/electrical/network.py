@@ -82,14 +82,7 @@ class Network:
         for key in values:
             if key not in known:
                 raise KeyError(key)
-        return Network(
-            tuple(
-                replace(
-                    element, **{field: v for (name, field), v in values.items() if name == element.id}
-                )
-                for element in self.elements
-            )
-        )
+        return Network(tuple(_replaced(element, values) for element in self.elements))
 
     def spread(self, job: Job, rng: np.random.Generator, draws: int) -> "Network":
         """Seeded draws of every figure within its tolerance; each gets the shape (draws, 1)."""
@@ -102,6 +95,11 @@ class Network:
         return self.with_values(values)
 
 
+def _replaced(element: Element, values: Mapping[tuple[str, str], Figure]) -> Element:
+    own: dict[str, Any] = {field: v for (name, field), v in values.items() if name == element.id}
+    return replace(element, **own)
+
+
 def _tolerances(job: Job, element: Element) -> dict[str, float]:
     """Rectangular tolerances of an element's figures, as fractions."""
     spread: Spread = job.policy.spread
@@ -109,9 +107,13 @@ def _tolerances(job: Job, element: Element) -> dict[str, float]:
     if isinstance(part, Donor):
         return {"emf": part.tolerance, "resistance": spread.source_ohm}
     if isinstance(part, Converter):
-        return {"set_V": part.set_tolerance, "resistance": spread.source_ohm,
-                "loss_fixed_W": spread.loss, "loss_per_A": spread.loss,
-                "loss_per_A2": spread.loss}  # fmt: skip
+        return {
+            "set_V": part.set_tolerance,
+            "resistance": spread.source_ohm,
+            "loss_fixed_W": spread.loss,
+            "loss_per_A": spread.loss,
+            "loss_per_A2": spread.loss,
+        }
     if isinstance(part, FusePart):
         return {"resistance": spread.fuse_ohm}
     if isinstance(part, LeadPart):

@@ -15,6 +15,8 @@ import numpy.typing as npt
 
 from tensimeter.core.electrical.network import Array, Conversion, Figure, Network, Series, Sink
 
+Flags = npt.NDArray[np.bool_]
+
 
 class State(IntEnum):
     """What a link does at an operating point; the names are shown."""
@@ -70,7 +72,7 @@ class Solution:
     def runs(self) -> npt.NDArray[np.bool_]:
         """Where every link regulates."""
         states = [p.state == State.RUNS for p in self.points.values()]
-        return np.logical_and.reduce(states)
+        return np.asarray(np.logical_and.reduce(states), bool)
 
 
 def constant_power_volts(emf: Figure, resistance: Figure, power: Figure) -> Array:
@@ -185,7 +187,7 @@ def solve(network: Network, load_A: Mapping[str, Figure]) -> Solution:
     return _lay_down(path, emf, draw, scaled, state)
 
 
-def _short_of_input(c: Conversion, emf: Array, volts: Array, limited: Array) -> Array:
+def _short_of_input(c: Conversion, emf: Array, volts: Array, limited: Flags) -> Flags:
     """Where a converter has too little input for what it is set to give."""
     if c.topology in ("step_up", "both_ways"):
         return np.zeros(np.shape(volts), bool)
@@ -195,7 +197,7 @@ def _short_of_input(c: Conversion, emf: Array, volts: Array, limited: Array) -> 
 
 def _apply_limits(
     path: _Path, converters: list[Conversion], emf: dict[str, Array]
-) -> tuple[dict[str, Array], dict[str, Array]]:
+) -> tuple[dict[str, Flags], dict[str, Array]]:
     """Where a converter limits, and the load currents that are left; its volts fall to match."""
     scaled = dict(path.load)
     limited = {c.id: np.zeros(path.shape, bool) for c in converters}
@@ -224,8 +226,9 @@ def _apply_limits(
 def _chain_drop(path: _Path, leaf: str, others: list[str], current: dict[str, Array]) -> Array:
     drop = np.zeros(path.shape)
     for element in path.chain(leaf):
-        through = sum((current[o] for o in others if element in path.chain(o)),
-                      start=np.zeros(path.shape))  # fmt: skip
+        through = sum(
+            (current[o] for o in others if element in path.chain(o)), start=np.zeros(path.shape)
+        )
         drop = drop + (element.resistance + element.contact) * through
     return drop
 
@@ -280,8 +283,11 @@ def _draw_power(
 
     def open_volts(leaf: str) -> Array:
         source = base + sum((e.emf for e in chains[leaf]), start=np.float64(0.0))
-        return np.asarray(source - sum((common(leaf, s) * draw[s] for s in steady),
-                                       start=np.float64(0.0)) + np.zeros(path.shape))  # fmt: skip
+        return np.asarray(
+            source
+            - sum((common(leaf, s) * draw[s] for s in steady), start=np.float64(0.0))
+            + np.zeros(path.shape)
+        )
 
     power = {}
     for leaf in switching:
@@ -294,8 +300,12 @@ def _draw_power(
         volts[leaf] = constant_power_volts(open_volts(leaf), common(leaf, leaf), power[leaf])
     elif switching:
         shared = np.stack(
-            [np.stack([np.broadcast_to(common(a, b), path.shape) for b in switching], -1)
-             for a in switching], -2)  # fmt: skip
+            [
+                np.stack([np.broadcast_to(common(a, b), path.shape) for b in switching], -1)
+                for a in switching
+            ],
+            -2,
+        )
         u = np.stack([open_volts(leaf) for leaf in switching], -1)
         found = _coupled_volts(u, shared, np.stack([power[leaf] for leaf in switching], -1))
         volts |= {leaf: found[..., k] for k, leaf in enumerate(switching)}
@@ -349,8 +359,13 @@ def _lay_down(
         out[element.id] = np.asarray(v)
         drawn = source + element.emf if isinstance(element, Series) else source
         points[element.id] = Point(
-            np.asarray(v), np.asarray(i), np.asarray(drawn), np.asarray(i_in),
-            np.asarray(loss), state[element.id])  # fmt: skip
+            np.asarray(v),
+            np.asarray(i),
+            np.asarray(drawn),
+            np.asarray(i_in),
+            np.asarray(loss),
+            state[element.id],
+        )
     return Solution(points, np.asarray(wall))
 
 

@@ -1,6 +1,6 @@
 """The job: the whole immutable document of one supply."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Final, Literal
 
 from pydantic import Field, ValidationError
 
@@ -9,7 +9,7 @@ from tensimeter.core.job.design import Design, OutputLink
 from tensimeter.core.job.parts import Fraction, Identifier, Name, Part, Positive, Record
 
 #: Raised with every change that an older program could not read.
-FORMAT = 1
+FORMAT: Final = 1
 
 
 class Settings(Record):
@@ -86,7 +86,7 @@ class Nameplate(Record):
 class Job(Record):
     """One supply: stock, design, policy, campaign."""
 
-    format: Literal[1] = FORMAT
+    format: Literal[1] = 1
     name: Name
     place: str = ""
     nameplate: Nameplate | None = None

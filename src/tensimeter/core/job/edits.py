@@ -12,7 +12,6 @@ from tensimeter.core.job.document import Campaign, Job, LoadRegulation, Nameplat
 from tensimeter.core.job.nameplate import read_nameplate
 from tensimeter.core.job.parts import Donor, Part, Record
 
-
 R = TypeVar("R", bound=Record)
 
 
@@ -148,9 +147,7 @@ def readings_first(name: str, nameplate: str, tolerance: float = 0.05) -> Job:
     )
     job = Job(
         name=name,
-        nameplate=Nameplate(
-            text=nameplate, volts=plate.volts, amps=plate.amps, watts=plate.watts
-        ),
+        nameplate=Nameplate(text=nameplate, volts=plate.volts, amps=plate.amps, watts=plate.watts),
         design=Design(links=(output,)),
     )
     return with_test_for(job, output)

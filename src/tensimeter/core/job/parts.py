@@ -127,9 +127,7 @@ class Multimeter(PartRecord):
 
     def range_for(self, quantity: str, value: float) -> MeterRange | None:
         """The finest range that can show the value, or None."""
-        fitting = [
-            r for r in self.ranges if r.quantity == quantity and abs(value) <= r.full_scale
-        ]
+        fitting = [r for r in self.ranges if r.quantity == quantity and abs(value) <= r.full_scale]
         return min(fitting, key=lambda r: r.full_scale, default=None)
 
 

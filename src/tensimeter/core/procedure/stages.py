@@ -4,13 +4,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from tensimeter.core.electrical.loadline import full_load
+from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import UnitLink, problems
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, FusePart
 from tensimeter.core.limits import at, fault_notes, ranked
-from tensimeter.core.electrical.loadline import full_load
-from tensimeter.core.electrical.network import has_source
 from tensimeter.core.verify.readings import Reading, standing
 
 
@@ -101,23 +101,45 @@ def _path_notices(job: Job) -> list[Notice]:
     found = []
     over = [limit for limit in ranked(limits) if limit.fraction > 1]
     for limit in over[:3]:
-        found.append(Notice(
-            f"over:{limit.name}", "miss", f"{limit.name}: over",
-            f"{float(limit.used):.3g} {limit.unit} at full load, where "
-            f"{float(limit.allowed):.3g} {limit.unit} is allowed ({limit.note}).",
-            "design", limit.link))  # fmt: skip
+        found.append(
+            Notice(
+                f"over:{limit.name}",
+                "miss",
+                f"{limit.name}: over",
+                f"{float(limit.used):.3g} {limit.unit} at full load, where "
+                f"{float(limit.allowed):.3g} {limit.unit} is allowed ({limit.note}).",
+                "design",
+                limit.link,
+            )
+        )
     for link, text in fault_notes(job):
-        found.append(Notice(f"fuse:{link}", "caution", "A fuse that may never blow", text,
-                            "design", link))  # fmt: skip
+        found.append(
+            Notice(f"fuse:{link}", "caution", "A fuse that may never blow", text, "design", link)
+        )
     for link_ in job.design.links:
         part = job.part(link_.part)
         if part is not None and part.condition in ("faulty", "for parts"):
-            found.append(Notice(f"part:{part.id}", "miss", f"{part.name} is {part.condition}",
-                                "It is in the path. Repair and test it, or take another.",
-                                "design", link_.id))  # fmt: skip
+            found.append(
+                Notice(
+                    f"part:{part.id}",
+                    "miss",
+                    f"{part.name} is {part.condition}",
+                    "It is in the path. Repair and test it, or take another.",
+                    "design",
+                    link_.id,
+                )
+            )
         if isinstance(part, FusePart) and job.policy.protection == "electronic":
-            found.append(Notice(f"policy:{part.id}", "caution", "Policy says electronic limit only",
-                                "The path has a fuse all the same.", "design", link_.id))  # fmt: skip
+            found.append(
+                Notice(
+                    f"policy:{part.id}",
+                    "caution",
+                    "Policy says electronic limit only",
+                    "The path has a fuse all the same.",
+                    "design",
+                    link_.id,
+                )
+            )
     return found
 
 
@@ -131,18 +153,29 @@ def _stack_notices(job: Job) -> list[Notice]:
     )
     found = [
         Notice(
-            "stack:earth", "caution", "Units stacked",
+            "stack:earth",
+            "caution",
+            "Units stacked",
             f"Each output must stand up to {volts:.0f} V against its case, at trip voltages. The "
             "protective earth of every case stays. At most one point may meet earth.",
-            "design", units[-1].id,
+            "design",
+            units[-1].id,
         )
-    ]  # fmt: skip
+    ]
     no_load = sum(p.no_load_V for p in parts if p is not None and p.kind == "donor")
     if no_load > 60:
-        found.append(Notice(
-            "stack:60V", "hold", "More than 60 V DC",
-            f"The stack stands at {no_load:.0f} V: a hazard to touch. Read the volts from each end "
-            "to earth and enter them.", "design", units[-1].id, "earth-stack"))  # fmt: skip
+        found.append(
+            Notice(
+                "stack:60V",
+                "hold",
+                "More than 60 V DC",
+                f"The stack stands at {no_load:.0f} V: a hazard to touch. Read the volts from each end "
+                "to earth and enter them.",
+                "design",
+                units[-1].id,
+                "earth-stack",
+            )
+        )
     return found
 
 
@@ -155,23 +188,52 @@ def _prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
         place = f"earth-{output.id}"
         if any(r.place == place for r in live):
             continue
-        found.append(Notice(
-            f"earth:{output.id}", "hold", f"{output.name} to earth",
-            f"Supply off and unplugged: read ohms from the {output.name} negative to the earth pin "
-            f"and type it, e.g. “{place} OL”.", "prove", output.id, place))  # fmt: skip
+        found.append(
+            Notice(
+                f"earth:{output.id}",
+                "hold",
+                f"{output.name} to earth",
+                f"Supply off and unplugged: read ohms from the {output.name} negative to the earth pin "
+                f"and type it, e.g. “{place} OL”.",
+                "prove",
+                output.id,
+                place,
+            )
+        )
     load = job.part(job.campaign.load)
     if isinstance(load, ElectronicLoad) and not load.watchdog:
-        found.append(Notice(
-            "load:watchdog", "caution", "Stay with the load",
-            f"{load.name} has no watchdog: if its link dies, nothing but you drops it. Keep the "
-            "supply's switch within reach during a run.", "prove", None))  # fmt: skip
+        found.append(
+            Notice(
+                "load:watchdog",
+                "caution",
+                "Stay with the load",
+                f"{load.name} has no watchdog: if its link dies, nothing but you drops it. Keep the "
+                "supply's switch within reach during a run.",
+                "prove",
+                None,
+            )
+        )
     if job.design.outputs():
-        found.append(Notice(
-            "prove:amps-socket", "caution", "Mind the amps socket",
-            "A meter left in its amps socket shorts the output it is put across. Check the socket "
-            "before every reading of volts.", "prove", None))  # fmt: skip
-        found.append(Notice(
-            "prove:hot", "caution", "Hot after the load is off",
-            "Sinks, bolts and resistors stay hot for many minutes. Keep wood and printed plastic "
-            "away from them.", "prove", None))  # fmt: skip
+        found.append(
+            Notice(
+                "prove:amps-socket",
+                "caution",
+                "Mind the amps socket",
+                "A meter left in its amps socket shorts the output it is put across. Check the socket "
+                "before every reading of volts.",
+                "prove",
+                None,
+            )
+        )
+        found.append(
+            Notice(
+                "prove:hot",
+                "caution",
+                "Hot after the load is off",
+                "Sinks, bolts and resistors stay hot for many minutes. Keep wood and printed plastic "
+                "away from them.",
+                "prove",
+                None,
+            )
+        )
     return found

@@ -38,13 +38,25 @@ class Readings:
 
     @classmethod
     def of_one_pair(
-        cls, volts: Array, amps: Array, voltmeter: Accuracy, ammeter: Accuracy,
-        lead_ohm: float = 0.0, lead_bound: float = 0.0,
-    ) -> "Readings":  # fmt: skip
+        cls,
+        volts: Array,
+        amps: Array,
+        voltmeter: Accuracy,
+        ammeter: Accuracy,
+        lead_ohm: float = 0.0,
+        lead_bound: float = 0.0,
+    ) -> "Readings":
         """All volts on one range of one meter, all amps on one of another."""
         v, a = np.asarray(volts, float), np.asarray(amps, float)
-        return cls(v, a, ["V"] * len(v), ["A"] * len(a),
-                   {"V": voltmeter, "A": ammeter}, lead_ohm, lead_bound)  # fmt: skip
+        return cls(
+            v,
+            a,
+            ["V"] * len(v),
+            ["A"] * len(a),
+            {"V": voltmeter, "A": ammeter},
+            lead_ohm,
+            lead_bound,
+        )
 
 
 @dataclass(frozen=True)
@@ -75,18 +87,35 @@ class Regulation:
             Given("U_fl", "volts of the line at full load", vf.value, "V"),
             Given("I_fl", "full load", self.full_load_A, "A"),
         )
-        nominal = (v0.value - vf.value) / self.load_regulation.value if (
-            self.load_regulation.value) else np.nan  # fmt: skip
+        nominal = (
+            (v0.value - vf.value) / self.load_regulation.value
+            if (self.load_regulation.value)
+            else np.nan
+        )
         return {
-            "resistance": Worked("Output resistance", "slope of U = U0 − R·I, weighted", given,
-                                 r.value, "ohm", ("the line is straight",) if not self.curved else
-                                 ("the points bend significantly: one slope does not say it all",),
-                                 source, (r.low, r.high)),
-            "regulation": Worked("Load regulation", "(U0 − U_fl) / U_nom",
-                                 (*given[1:], Given("U_nom", "nominal", nominal, "V")),
-                                 self.load_regulation.value, "%", (), source,
-                                 (self.load_regulation.low, self.load_regulation.high)),
-        }  # fmt: skip
+            "resistance": Worked(
+                "Output resistance",
+                "slope of U = U0 − R·I, weighted",
+                given,
+                r.value,
+                "ohm",
+                ("the line is straight",)
+                if not self.curved
+                else ("the points bend significantly: one slope does not say it all",),
+                source,
+                (r.low, r.high),
+            ),
+            "regulation": Worked(
+                "Load regulation",
+                "(U0 − U_fl) / U_nom",
+                (*given[1:], Given("U_nom", "nominal", nominal, "V")),
+                self.load_regulation.value,
+                "%",
+                (),
+                source,
+                (self.load_regulation.low, self.load_regulation.high),
+            ),
+        }
 
 
 def _nuisance(data: Readings, slope: float) -> tuple[Array, Array]:
@@ -114,10 +143,12 @@ def _scatter(data: Readings, slope: float) -> Array:
     of = {key: a.scatter for key, a in data.accuracies.items()}
     volts = np.array([of[k] for k in data.volt_keys])
     amps = np.array([of[k] for k in data.amp_keys])
-    return np.hypot(volts, slope * amps)
+    return np.asarray(np.hypot(volts, slope * amps))
 
 
-def _fit(design: Array, y: Array, sigma: Array, shared: Array, bounds: Array) -> tuple[Array, Array]:
+def _fit(
+    design: Array, y: Array, sigma: Array, shared: Array, bounds: Array
+) -> tuple[Array, Array]:
     """Parameters (p,) and the gain matrix (p, n) that makes them from y."""
     p, q = design.shape[1], shared.shape[1]
     whole = np.concatenate([design, shared], 1) / sigma[:, None]
@@ -154,7 +185,7 @@ def regulation(data: Readings, nominal: float, full_load: float | None = None) -
 
     def figure(row: Array, value: float) -> Interval:
         own = row @ spread
-        half = half_width_95(np.abs(row @ gain @ shared) * bounds, float(np.linalg.norm(own)))
+        half = half_width_95(list(np.abs(row @ gain @ shared) * bounds), float(np.linalg.norm(own)))
         return Interval(float(value), float(value - half), float(value + half))
 
     rows = {
@@ -202,8 +233,11 @@ def _curved(line: Array, y: Array, amps: Array, sigma: Array, shared: Array, bou
         return False
     centred = (amps - amps.mean()) ** 2
     theta, gain = _fit(np.column_stack([line, centred]), y, sigma, shared, bounds)
-    deviation = float(np.hypot(np.linalg.norm(gain[2] * sigma),
-                               np.linalg.norm(gain[2] @ shared * bounds) / np.sqrt(3)))  # fmt: skip
+    deviation = float(
+        np.hypot(
+            np.linalg.norm(gain[2] * sigma), np.linalg.norm(gain[2] @ shared * bounds) / np.sqrt(3)
+        )
+    )
     return bool(abs(theta[2]) > 3 * deviation)
 
 
@@ -243,8 +277,10 @@ def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, fl
             np.append(data.amps, amps),
             [*data.volt_keys, data.volt_keys[-1]],
             [*data.amp_keys, data.amp_keys[-1]],
-            data.accuracies, data.lead_ohm, data.lead_bound,
-        )  # fmt: skip
+            data.accuracies,
+            data.lead_ohm,
+            data.lead_bound,
+        )
         width = regulation(extended, nominal).output_resistance_ohm.half_width
         if best is None or width < best[1]:
             best = (float(amps), width)

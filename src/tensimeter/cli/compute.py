@@ -1,0 +1,253 @@
+"""Commands that compute: solve, analyse, size."""
+
+from pathlib import Path
+from typing import Annotated
+
+import numpy as np
+import typer
+
+from tensimeter.cli.main import app
+from tensimeter.cli.output import answer
+from tensimeter.core.electrical import wire
+from tensimeter.core.electrical.network import Array, has_source
+from tensimeter.core.electrical.solver import State
+from tensimeter.core.errors import Trouble
+from tensimeter.core.judge import Accuracy, Band, Interval, Verdict, judge, parse_accuracy, worst
+from tensimeter.core.limits import at, ranked
+from tensimeter.core.quantity import parse
+from tensimeter.core.verify.readings import UNKNOWN_METER
+from tensimeter.core.verify.regulation import Readings, regulation
+from tensimeter.store.jobfile import JobFile
+from tensimeter.store.logs import read_log
+
+Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
+Require = Annotated[str, typer.Option(help="Exit 1 unless the verdict is this one.")]
+
+analyse = typer.Typer(help="Analyse a log of readings.", no_args_is_help=True)
+size = typer.Typer(help="Size a part.", no_args_is_help=True)
+app.add_typer(analyse, name="analyse")
+app.add_typer(size, name="size")
+
+
+@analyse.callback()
+def _analyse() -> None:
+    """Analyse a log of readings."""
+
+
+@size.callback()
+def _size() -> None:
+    """Size a part."""
+
+
+def check_required(require: str, verdict: Verdict) -> None:
+    """Exit 1 when another verdict was asked for; Trouble for a word that is none."""
+    if require and require not in [v.value for v in Verdict]:
+        raise Trouble(f"“{require}” is no verdict; use {', '.join(v.value for v in Verdict)}.")
+    if require and verdict != require:
+        raise typer.Exit(1)
+
+
+def _currents(loads: list[str]) -> dict[str, float]:
+    found = {}
+    for text in loads:
+        name, mark, amps = text.partition("=")
+        if not mark:
+            raise Trouble(f"“{text}” is no load; write OUTPUT=4A.")
+        value = parse(amps, "A")
+        if not 0 <= value < np.inf:
+            raise Trouble(f"“{text}”: a load's current is zero or above.")
+        found[name] = value
+    return found
+
+
+@app.command()
+def solve(
+    job: Path,
+    load: Annotated[list[str], typer.Option(help="An output and its current: OUTPUT=4A.")] = [],  # noqa: B006
+    json: Json = False,
+) -> None:
+    """Every link's volts, amps and watts at given loads."""
+    with JobFile(job, read_only=True) as file:
+        document = file.job
+    if not has_source(document):
+        raise Trouble("This job has no path from a source; it is known by its readings only.")
+    currents = {document.output(name).id: amps for name, amps in _currents(load).items()}
+    _, solution, limits = at(document, currents)
+    links = []
+    for link in document.design.links:
+        p = solution[link.id]
+        links.append(
+            {
+                "link": link.name,
+                "id": link.id,
+                "out_V": p.V,
+                "out_A": p.I,
+                "in_V": p.V_in,
+                "in_A": p.I_in,
+                "loss_W": p.loss,
+                "state": State(int(p.state)).words,
+            }
+        )
+    first = ranked(limits)[0]
+    warnings = [
+        f"{limit.name}: {float(limit.used):.4g} of {float(limit.allowed):.4g} {limit.unit}."
+        for limit in ranked(limits)
+        if limit.fraction > 1
+    ]
+    answer(
+        {
+            "links": links,
+            "wall_W": solution.wall_W,
+            "gives_up_first": first.name,
+            "used_percent": float(first.fraction) * 100,
+            "warnings": warnings,
+        },
+        json,
+    )
+
+
+@analyse.command("regulation")
+def analyse_regulation(
+    files: list[Path],
+    nominal: Annotated[str, typer.Option(help="Nominal volts; else the no-load volts.")] = "",
+    tolerance: str = "5%",
+    lead: Annotated[str, typer.Option(help="Ohms of the voltmeter's lead, taken out.")] = "0",
+    meter: Annotated[str, typer.Option(help="Voltmeter: 0.5%+2@0.01")] = "",
+    ammeter: Annotated[str, typer.Option(help="Ammeter: 0.5%+2@0.01")] = "",
+    volts: str = "",
+    amps: str = "",
+    require: Require = "",
+    json: Json = False,
+) -> None:
+    """Load regulation and output resistance from volts over amps."""
+    named = {k: v for k, v in (("volts", volts), ("amps", amps)) if v}
+    columns = [read_log(path, named).need("volts", "amps") for path in files]
+    v, i = (np.concatenate(c) for c in zip(*columns, strict=True))
+    warnings: list[str] = []
+    accuracies = (
+        _accuracy(meter, v, "voltmeter", warnings),
+        _accuracy(ammeter, i, "ammeter", warnings),
+    )
+    ohms = parse(lead, "ohm")
+    data = Readings.of_one_pair(v, i, *accuracies, ohms, 0.1 * abs(ohms))
+    volts_nominal = parse(nominal, "V") if nominal else float(v[np.argmin(i)])
+    if not 0 < volts_nominal < np.inf:
+        raise Trouble("Nominal volts must be above zero.")
+    if not nominal:
+        warnings.append(
+            f"No nominal volts given; {volts_nominal:.5g} V, the least loaded reading, were taken."
+        )
+    found = regulation(data, volts_nominal)
+    band = Band.around(volts_nominal, _share(tolerance))
+    verdict = worst(
+        _single(x + ohms * y, accuracies[0], 0.1 * abs(ohms) * y, band)
+        for x, y in zip(v, i, strict=True)
+    )
+    if found.birge > 1:
+        warnings.append(
+            f"The readings scatter {found.birge:.1f} times as much as the meters' noise "
+            "explains; the intervals were widened."
+        )
+    if accuracies[0].half_width(volts_nominal) >= volts_nominal * _share(tolerance):
+        warnings.append(
+            "This voltmeter can't settle this tolerance: its own uncertainty is wider. "
+            "A finer range or meter would."
+        )
+    answer(
+        {
+            "no_load_V": found.no_load_V,
+            "full_load_V": found.full_load_V,
+            "full_load_A": found.full_load_A,
+            "load_regulation_percent": Interval(
+                *(
+                    100 * x
+                    for x in (
+                        found.load_regulation.value,
+                        found.load_regulation.low,
+                        found.load_regulation.high,
+                    )
+                )
+            ),
+            "output_resistance_ohm": found.output_resistance_ohm,
+            "curved": found.curved,
+            "verdict": verdict,
+            "readings": found.count,
+            "warnings": warnings,
+        },
+        json,
+    )
+    check_required(require, verdict)
+
+
+def _share(text: str) -> float:
+    """A tolerance: `5%`, or a fraction."""
+    value = parse(text)
+    if not 0 < value <= 1:
+        raise Trouble(f"“{text}” is no tolerance; write it like 5%.")
+    return value
+
+
+def _single(volts: float, accuracy: Accuracy, lead_bound: float, band: Band) -> Verdict:
+    half = accuracy.half_width(volts, (lead_bound,) if lead_bound else ())
+    return judge(Interval(volts, volts - half, volts + half), band)
+
+
+def _accuracy(text: str, values: Array, what: str, warnings: list[str]) -> Accuracy:
+    step = _resolution(values)
+    if text:
+        return parse_accuracy(text, step)
+    warnings.append(f"No accuracy given for the {what}; {UNKNOWN_METER}@{step:g} was assumed.")
+    return parse_accuracy(UNKNOWN_METER, step)
+
+
+def _resolution(values: Array) -> float:
+    """The decimal step in which all values are written, from 1 to 1e−6."""
+    for decimals in range(6):
+        if np.allclose(values, np.round(values, decimals), rtol=0, atol=1e-9):
+            return float(10.0**-decimals)
+    return 1e-6
+
+
+@size.command("wire")
+def size_wire(
+    gauge: Annotated[str, typer.Option(help="16awg or 0.75mm2")],
+    length: Annotated[str, typer.Option(help="Length of one leg, m.")],
+    current: Annotated[str, typer.Option(help="Current, A.")],
+    temperature: Annotated[str, typer.Option(help="Temperature of the copper, °C.")] = "20",
+    json: Json = False,
+) -> None:
+    """Resistance, drop and loss of a two-conductor lead, both legs."""
+    area = wire.parse_area(gauge)
+    metres, amps, celsius = _metres(length), parse(current, "A"), parse(temperature, "C")
+    if metres < 0 or amps < 0:
+        raise Trouble("Length and current must be zero or above.")
+    if not -100 <= celsius <= 400:
+        raise Trouble(f"{celsius:g} °C is outside what copper wire is used at.")
+    ohms = wire.resistance(metres, area, celsius)
+    carries = wire.ampacity(area)
+    warnings = []
+    if amps > carries:
+        warnings.append(
+            f"{amps:.3g} A is above the {carries:.3g} A that this size carries in free "
+            "air with 70 °C insulation (rule of thumb)."
+        )
+    answer(
+        {
+            "resistance_ohm": ohms,
+            "drop_V": ohms * amps,
+            "loss_W": ohms * amps**2,
+            "area_mm2": area * 1e6,
+            "ampacity_A": carries,
+            "warnings": warnings,
+        },
+        json,
+    )
+
+
+def _metres(text: str) -> float:
+    """A length; a bare `m` is metres here, not milli."""
+    stripped = text.strip()
+    for unit, scale in (("mm", 1e-3), ("cm", 1e-2), ("m", 1.0)):
+        if stripped.endswith(unit):
+            return parse(stripped.removesuffix(unit)) * scale
+    return parse(stripped)

@@ -1,0 +1,64 @@
+"""The command line; without a command it opens the window."""
+
+import os
+import sys
+from pathlib import Path
+
+import typer
+
+from tensimeter.core.errors import Trouble
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=False,
+    pretty_exceptions_enable=False,
+    help="Proves what a home-made bench power supply really delivers.",
+)
+
+
+def run() -> None:
+    """Entry point: a command, or the window for a job file (or for none)."""
+    if len(sys.argv) <= 1 or _is_job(sys.argv[1]):
+        _guarded(lambda: sys.exit(_open_window(sys.argv[1:2])))
+        return
+    from tensimeter.cli import compute, files, measure  # noqa: F401 - they add their commands
+
+    _guarded(app)
+
+
+def _is_job(word: str) -> bool:
+    return not word.startswith("-") and (word.endswith(".tensi") or Path(word).is_file())
+
+
+def has_display() -> bool:
+    """Whether a window can be shown."""
+    chosen = os.environ.get("QT_QPA_PLATFORM", "")
+    if chosen:
+        return chosen not in ("offscreen", "minimal")
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def _open_window(paths: list[str]) -> int:
+    if not has_display() and not os.environ.get("QT_QPA_PLATFORM"):
+        raise Trouble(
+            "There is no display to open a window on; “tensimeter --help” lists what "
+            "works without one."
+        )
+    from tensimeter.ui.app import open_window
+
+    return open_window(Path(paths[0]) if paths else None)
+
+
+def _guarded(action: object) -> None:
+    """Bad input ends in one sentence on standard error and exit 2."""
+    try:
+        action()  # type: ignore[operator]
+    except Trouble as trouble:
+        print(str(trouble), file=sys.stderr)
+        sys.exit(2)
+    except KeyboardInterrupt:
+        sys.exit(130)
+    except BrokenPipeError:
+        # The reader of our output went away; nothing is left to say to it.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(1)

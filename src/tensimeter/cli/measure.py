@@ -1,0 +1,173 @@
+"""Commands that measure: stand-ins, prove, demo."""
+
+import json as json_module
+import signal
+import sys
+import threading
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from tensimeter.bench.engine import Event, RunEngine
+from tensimeter.bench.setup import Bench, open_bench, open_bench_file
+from tensimeter.bench.simulated.server import StandIns
+from tensimeter.cli.compute import Json, Require, check_required
+from tensimeter.cli.main import app, has_display
+from tensimeter.cli.output import answer, span
+from tensimeter.core.campaign import Outcome, outcome, plan, proven_A
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.core.judge import Interval
+from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.store.jobfile import JobFile
+
+
+@app.command("stand-ins")
+def stand_ins(
+    job: Annotated[Path | None, typer.Argument()] = None,
+    demo: Annotated[str, typer.Option(help="A demo job instead of a file.")] = "",
+    output: Annotated[str, typer.Option(help="The output that load and meter sit on.")] = "",
+    speed: Annotated[float, typer.Option(min=0.001)] = 1.0,
+    seed: int = 1,
+) -> None:
+    """Serve simulated instruments; prints one JSON line with a VISA resource for each role."""
+    document, truths = _job_of(job, demo)
+    stopped = threading.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: stopped.set())
+    with StandIns(document, truths=truths, seed=seed, speed=speed, output=output or None) as bench:
+        resources: dict[str, Any] = {**bench.resources, "speed": speed}
+        print(json_module.dumps(resources), flush=True)
+        stopped.wait()
+
+
+def _job_of(job: Path | None, demo: str) -> tuple[Job, dict[tuple[str, str], float]]:
+    if demo:
+        return demo_job(demo), demo_truths(demo)
+    if job is None:
+        raise Trouble("Name a job file, or --demo ridge-pier.")
+    with JobFile(job, read_only=True) as file:
+        return file.job, demo_truths(file.job.name)
+
+
+@app.command()
+def prove(
+    job: Path,
+    test: Annotated[str, typer.Argument(help="A test's id, such as load-regulation.")],
+    use_stand_ins: Annotated[
+        bool, typer.Option("--stand-ins", help="Run on simulated instruments.")
+    ] = False,
+    bench: Annotated[Path | None, typer.Option(help="A bench file that names instruments.")] = None,
+    speed: Annotated[float, typer.Option(min=0.001, help="Of the simulated bench.")] = 60.0,
+    seed: int = 1,
+    present: Annotated[
+        bool, typer.Option("--i-am-present", help="For a load without a watchdog.")
+    ] = False,
+    require: Require = "",
+    json: Json = False,
+) -> None:
+    """Run a test of the campaign on instruments and judge it."""
+    if use_stand_ins == (bench is not None):
+        raise Trouble("Choose one: --stand-ins, or --bench BENCH.toml.")
+    with JobFile(job) as file:
+        wanted = file.job.test(test)
+        if bench is not None:
+            ended = _run(file, wanted.id, open_bench_file(file.job, bench), present, json)
+        else:
+            truths = demo_truths(file.job.name)
+            with StandIns(
+                file.job, truths=truths, seed=seed, speed=speed, output=wanted.output
+            ) as served:
+                opened = open_bench(file.job, served.resources, speed=speed)
+                ended = _run(file, wanted.id, opened, True, json)
+        result = outcome(file.job, plan(file.job, wanted), file.readings())
+    answer(_result(result, ended), json)
+    if ended.kind != "done":
+        print(ended.text, file=sys.stderr)
+        raise typer.Exit(1)
+    check_required(require, result.verdict)
+
+
+def _run(file: JobFile, test: str, bench: Bench, present: bool, quiet: bool) -> Event:
+    def tell(event: Event) -> None:
+        if event.kind == "kept" and event.step is not None and not quiet:
+            print(f"{event.step.set_A:6.3f} A  {event.volts:8.4f} V", file=sys.stderr, flush=True)
+
+    try:
+        engine = RunEngine(file, plan(file.job, file.job.test(test)), bench, tell, present=present)
+        engine.start()
+        try:
+            while engine.alive:
+                engine.join(0.2)
+        except KeyboardInterrupt:
+            engine.drop()
+            engine.join()
+    finally:
+        bench.close()
+    assert engine.ended is not None
+    return engine.ended
+
+
+def _result(result: Outcome, ended: Event) -> dict[str, Any]:
+    points = []
+    for r in result.steps:
+        low, high = r.step.allowed.ends
+        points.append(
+            {
+                "step": r.step.index,
+                "set_A": r.step.set_A,
+                "measured_A": r.pair.amps.value if r.pair else None,
+                "predicted_V": span(r.step.predicted_V),
+                "measured_V": span(r.volts),
+                "allowed_low_V": low,
+                "allowed_high_V": high,
+                "verdict": r.verdict.value,
+            }
+        )
+    fit = result.regulation
+    found: dict[str, Any] = {
+        "test": result.plan.test.id,
+        "output": result.plan.output.name,
+        "ended": ended.kind,
+        "points": points,
+    }
+    if fit:
+        reg = fit.load_regulation
+        found |= {
+            "no_load_V": fit.no_load_V,
+            "full_load_V": fit.full_load_V,
+            "full_load_A": fit.full_load_A,
+            "load_regulation_percent": Interval(100 * reg.value, 100 * reg.low, 100 * reg.high),
+            "output_resistance_ohm": fit.output_resistance_ohm,
+            "curved": fit.curved,
+            "regulation_verdict": result.regulation_verdict,
+        }
+    warnings = [ended.text] if ended.kind != "done" else []
+    return {
+        **found,
+        "proven_A": proven_A(result),
+        "verdict": result.verdict,
+        "warnings": [*warnings, *result.plan.unreachable],
+    }
+
+
+@app.command()
+def demo(
+    name: Annotated[str, typer.Argument()] = "ridge-pier",
+    headless: Annotated[bool, typer.Option(help="Play it off screen.")] = False,
+    out: Annotated[Path, typer.Option(help="Folder for what is made.")] = Path("demo-out"),
+    speed: Annotated[float, typer.Option(min=0.001)] = 60.0,
+) -> None:
+    """Open a demo job; without a display, play its campaign and leave the results in a folder."""
+    demo_job(name)
+    if headless or not has_display():
+        from tensimeter.ui.headless import play
+
+        for line in play(name, out, speed):
+            print(line, flush=True)
+        return
+    from tensimeter.demo.library import demo_file
+    from tensimeter.ui.app import open_window
+
+    raise typer.Exit(open_window(demo_file(name, out)))

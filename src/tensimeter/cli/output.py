@@ -1,0 +1,125 @@
+"""How commands answer: one JSON object or a readable table; one sentence and exit 2 for bad input."""
+
+import json
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from tensimeter.core.judge import Interval, Verdict
+from tensimeter.core.quantity import show
+
+#: Units at the end of a key, longest first.
+_UNITS = {
+    "_percent": "%",
+    "_ohm": "ohm",
+    "_Ah": "Ah",
+    "_Wh": "Wh",
+    "_Hz": "Hz",
+    "_mm2": "mm2",
+    "_V": "V",
+    "_A": "A",
+    "_W": "W",
+    "_C": "C",
+    "_s": "s",
+    "_K": "K",
+    "_m": "m",
+}
+
+
+def span(interval: Interval | None, scale: float = 1.0) -> dict[str, float | None] | None:
+    """A measured or fitted value as value, low, high; an open end is null."""
+    if interval is None:
+        return None
+    return {
+        "value": _number(interval.value * scale),
+        "low": _number(interval.low * scale),
+        "high": _number(interval.high * scale),
+    }
+
+
+def _number(value: float) -> float | None:
+    return float(value) if math.isfinite(value) else None
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Interval):
+        return span(value)
+    if isinstance(value, Verdict):
+        return value.value
+    if isinstance(value, Mapping):
+        return {k: _plain(v) for k, v in value.items()}
+    if isinstance(value, list | tuple):
+        return [_plain(v) for v in value]
+    if hasattr(value, "item"):
+        value = value.item()
+    if isinstance(value, float):
+        return _number(value)
+    return value
+
+
+def answer(result: Mapping[str, Any], as_json: bool) -> None:
+    """Print a result in the form asked for."""
+    plain = _plain(result)
+    if as_json:
+        print(json.dumps(plain))
+        return
+    from rich.console import Console
+    from rich.table import Table
+
+    console = Console(highlight=False, soft_wrap=True)
+    table = Table(box=None, show_header=False, pad_edge=False)
+    for key, value in plain.items():
+        if key == "warnings":
+            continue
+        if isinstance(value, list) and value and isinstance(value[0], dict):
+            if table.row_count:
+                console.print(table)
+                table = Table(box=None, show_header=False, pad_edge=False)
+            console.print(_rows(value))
+        else:
+            table.add_row(_label(key), _cell(key, value))
+    if table.row_count:
+        console.print(table)
+    for warning in plain.get("warnings", ()):
+        console.print(f"! {warning}")
+
+
+def _rows(rows: list[dict[str, Any]]) -> Any:
+    from rich.table import Table
+
+    table = Table(box=None, pad_edge=False)
+    for key in rows[0]:
+        table.add_column(_label(key), justify="left" if isinstance(rows[0][key], str) else "right")
+    for row in rows:
+        table.add_row(*(_cell(k, v) for k, v in row.items()))
+    return table
+
+
+def _unit(key: str) -> str:
+    return next((unit for end, unit in _UNITS.items() if key.endswith(end)), "")
+
+
+def _label(key: str) -> str:
+    end = next((e for e in _UNITS if key.endswith(e)), "")
+    return key.removesuffix(end).replace("_", " ")
+
+
+def _cell(key: str, value: Any) -> str:
+    unit = _unit(key)
+    if isinstance(value, dict) and "value" in value:
+        ends = f"{_show(value['low'], unit)} … {_show(value['high'], unit)}"
+        return f"{_show(value['value'], unit)}  ({ends})"
+    if isinstance(value, bool) or value is None:
+        return {True: "yes", False: "no", None: "–"}[value]
+    if isinstance(value, int | float):
+        return _show(value, unit)
+    if key in ("verdict",) and isinstance(value, str):
+        return Verdict(value).words
+    return ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+
+
+def _show(value: float | None, unit: str) -> str:
+    if value is None:
+        return "open"
+    # A percentage in a result is a figure in per cent already.
+    return show(value / 100 if unit == "%" else value, unit, 5)

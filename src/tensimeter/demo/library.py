@@ -1,0 +1,36 @@
+"""The demo jobs by name, and the file in which one is tried out."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.demo import ridge_pier
+from tensimeter.store.jobfile import JobFile
+
+_JOBS: dict[str, tuple[Callable[[], Job], dict[tuple[str, str], float]]] = {
+    "ridge-pier": (ridge_pier.job, ridge_pier.TRUTHS),
+}
+
+
+def demo_job(name: str) -> Job:
+    """A demo job by name; Trouble names those there are."""
+    if name not in _JOBS:
+        raise Trouble(f"There is no demo “{name}”; there is {', '.join(_JOBS)}.")
+    return _JOBS[name][0]()
+
+
+def demo_truths(name: str) -> dict[tuple[str, str], float]:
+    """What is hidden in a demo job, by its short or its full name; nothing for another job."""
+    for short, (make, truths) in _JOBS.items():
+        if name in (short, make().name):
+            return dict(truths)
+    return {}
+
+
+def demo_file(name: str, folder: Path) -> Path:
+    """The demo's job file in a folder; made when it is not there, kept when it is."""
+    path = folder / f"{name}.tensi"
+    if not path.exists():
+        JobFile.create(path, demo_job(name)).close()
+    return path
