@@ -96,7 +96,8 @@ def understand(
     at_A, at_step = None, 0.01
     if match["at"]:
         at_A, unit = split(match["at"])
-        at_step = _digit(match["at"], at_A)
+        # “@4A” is a load set to 4 A, not one that shows whole amperes.
+        at_step = min(_digit(match["at"], at_A), 0.01)
         if unit not in ("", "A"):
             raise Trouble(f"After @ goes the current; “{match['at'].strip()}” is in {unit}.")
     if raw.casefold() in OPEN_WORDS:

@@ -1,0 +1,1 @@
+"""The window: Qt widgets only; what they show is computed in core."""

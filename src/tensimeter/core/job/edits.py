@@ -7,10 +7,19 @@ from typing import Any, TypeVar
 from pydantic import ValidationError
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import PART_KIND, Design, Link, OutputLink
+from tensimeter.core.job.design import (
+    PART_KIND,
+    ConverterLink,
+    Design,
+    FuseLink,
+    LeadLink,
+    Link,
+    OutputLink,
+    UnitLink,
+)
 from tensimeter.core.job.document import Campaign, Job, LoadRegulation, Nameplate
 from tensimeter.core.job.nameplate import read_nameplate
-from tensimeter.core.job.parts import Donor, Part, Record
+from tensimeter.core.job.parts import Converter, Donor, Part, Record
 
 R = TypeVar("R", bound=Record)
 
@@ -38,9 +47,23 @@ def changed(record: R, **fields: Any) -> R:
 def with_part(job: Job, part: Part) -> Job:
     """The job with a part added, or replaced where its id is known already."""
     if job.part(part.id) is None:
-        return job.model_copy(update={"stock": (*job.stock, part)})
+        grown = job.model_copy(update={"stock": (*job.stock, part)})
+        return _first_of_its_role(grown, part)
     stock = tuple(part if old.id == part.id else old for old in job.stock)
     return job.model_copy(update={"stock": stock})
+
+
+def _first_of_its_role(job: Job, part: Part) -> Job:
+    """The campaign takes the first load, meter or thermometer that comes into the stock."""
+    campaign, taken = job.campaign, {}
+    if part.kind == "load":
+        taken = {"load": part.id, "ammeter": campaign.ammeter or part.id}
+    elif part.kind == "meter":
+        taken = {"voltmeter": part.id}
+    elif part.kind == "thermometer":
+        taken = {"thermometer": part.id}
+    free = {role: i for role, i in taken.items() if getattr(campaign, role) in (None, i)}
+    return with_campaign(job, **free) if free else job
 
 
 def without_part(job: Job, part_id: str) -> Job:
@@ -115,6 +138,64 @@ def without_link(job: Job, link_id: str) -> Job:
     tests = tuple(t for t in job.campaign.tests if t.output != link_id)
     campaign = job.campaign.model_copy(update={"tests": tests})
     return with_links(job.model_copy(update={"campaign": campaign}), links)
+
+
+def new_link(job: Job, text: str, after: str | None) -> Job:
+    """The job with a link made from what was typed, put in after another link.
+
+    Either the name of a part in the stock, or `output NAME 13.6V 8A`. A donor stands on the unit
+    named, or on top of the stack. Trouble when it is neither.
+    """
+    words = text.strip()
+    taken = [link.id for link in job.design.links]
+    if words.casefold().startswith("output"):
+        plate = read_nameplate(words[len("output") :])
+        if plate.amps is None or not plate.name:
+            raise Trouble("Write an output like “output MOUNT 13.6V 8A”.")
+        output = OutputLink(
+            id=identifier(plate.name, taken),
+            name=plate.name,
+            nominal_V=plate.volts,
+            full_load_A=plate.amps,
+        )
+        return with_test_for(insert_link(job, output, after), output)
+    part = _part_named(job, words)
+    common: dict[str, Any] = {
+        "id": identifier(part.name, taken),
+        "name": part.name,
+        "part": part.id,
+    }
+    if isinstance(part, Donor):
+        return insert_link(job, UnitLink(**common), _top_unit(job, after))
+    if isinstance(part, Converter):
+        link: Link = ConverterLink(**common, set_V=min(max(12.0, part.out_min_V), part.out_max_V))
+    elif part.kind == "fuse":
+        link = FuseLink(**common)
+    elif part.kind == "lead":
+        link = LeadLink(**common)
+    else:
+        raise Trouble(f"{part.name} is no link of a path; it measures or loads.")
+    return insert_link(job, link, after)
+
+
+def _part_named(job: Job, words: str) -> Part:
+    wanted = words.casefold()
+    exact = [p for p in job.stock if wanted in (p.name.casefold(), p.id)]
+    begin = exact or [p for p in job.stock if p.name.casefold().startswith(wanted)]
+    if not begin or not wanted:
+        raise Trouble(f"There is no “{words}” in the stock; add it there, or write “output …”.")
+    if len(begin) > 1:
+        raise Trouble(f"“{words}” could be {' or '.join(p.name for p in begin[:3])}.")
+    return begin[0]
+
+
+def _top_unit(job: Job, after: str | None) -> str | None:
+    """The unit that a further one stands on: the one named, else the top of the stack."""
+    units = [link for link in job.design.links if isinstance(link, UnitLink)]
+    if any(unit.id == after for unit in units):
+        return after
+    carried = {unit.fed_by for unit in units}
+    return next((unit.id for unit in reversed(units) if unit.id not in carried), None)
 
 
 def parts_for(job: Job, kind: str) -> tuple[Part, ...]:

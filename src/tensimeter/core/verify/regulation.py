@@ -167,7 +167,7 @@ def regulation(data: Readings, nominal: float, full_load: float | None = None) -
     nominal in V; full_load in A (the largest current read, when None). Raises Trouble with fewer
     than two pairs or when all are at one current.
     """
-    amps = data.amps
+    amps = np.asarray(data.amps)
     if len(amps) < 2 or len(amps) != len(data.volts):
         raise Trouble("Two pairs of volts and amps are needed for a resistance; add readings.")
     finest = min(data.accuracies[k].resolution for k in data.amp_keys)

@@ -1,0 +1,1 @@
+"""The Prove stage: the campaign, a run, what the readings say."""

@@ -1,0 +1,1 @@
+"""The Stock stage: what is in the bin."""

@@ -1,0 +1,90 @@
+"""Sentences that say where a test stands: is the meter fine enough, what do the readings say, next."""
+
+import numpy as np
+
+from tensimeter.core.campaign import Outcome, Plan, columns
+from tensimeter.core.job.document import Job
+from tensimeter.core.judge import Verdict, capability
+from tensimeter.core.quantity import localised, show
+from tensimeter.core.verify.readings import Reading, accuracy_of, pairs
+from tensimeter.core.verify.regulation import next_reading
+
+
+def _percent(share: float) -> str:
+    return localised(f"{share * 100:.2g}") + " %"
+
+
+def meter_sentence(job: Job, plan: Plan, meter: str | None = None) -> str:
+    """Whether the meter in hand can settle the allowed band at all, before anything is read."""
+    chosen = meter or job.campaign.voltmeter
+    nominal = plan.output.nominal_V
+    accuracy, range_ = accuracy_of(job, chosen, "V", nominal)
+    part = job.part(chosen)
+    name = part.name if part and range_ != "assumed" else "A plain handheld (assumed)"
+    able = capability(accuracy, plan.steps[0].allowed, nominal)
+    said = f"{name} reads ± {show(able.half_width, 'V', 2)} here"
+    if not able.can_hold:
+        return (
+            f"{said}, wider than the allowed band: it can never call this held. "
+            f"{_finer(job, plan, accuracy.half_width(nominal))}"
+        )
+    if able.share > 0.3:
+        return (
+            f"{said}, {_percent(able.share)} of the allowed half-width: near an edge it will be "
+            f"too close to call. {_finer(job, plan, accuracy.half_width(nominal))}"
+        )
+    return f"{said}, {_percent(able.share)} of the allowed half-width: fine enough."
+
+
+def _finer(job: Job, plan: Plan, half_width: float) -> str:
+    """Which meter of the stock would do better."""
+    nominal, best = plan.output.nominal_V, None
+    for part in job.stock:
+        if part.kind != "meter":
+            continue
+        accuracy, range_ = accuracy_of(job, part.id, "V", nominal)
+        half = accuracy.half_width(nominal)
+        if range_ != "assumed" and half < 0.7 * half_width and (best is None or half < best[1]):
+            best = (part.name, half)
+    if best:
+        return f"{best[0]} would read ± {show(best[1], 'V', 2)}."
+    return "A finer meter, or a finer range, would settle it."
+
+
+def outcome_sentence(result: Outcome) -> str:
+    """What the readings of a test say so far, in one or two sentences."""
+    output, fit = result.plan.output, result.regulation
+    if not result.measured and not result.extra:
+        return f"Nothing read yet. First: {show(result.plan.steps[0].set_A, 'A', 3)}."
+    taken = f"{result.measured} of {len(result.steps)} points read."
+    if fit is None:
+        return f"{taken} A second current gives resistance and regulation."
+    r, reg = fit.output_resistance_ohm, fit.load_regulation
+    text = (
+        f"{show(r.value, 'ohm', 3)} ± {show(r.half_width, 'ohm', 2)} at {output.name}; regulation "
+        f"{show(reg.value, '%', 3)} ± {show(reg.half_width, '%', 2)} of at most "
+        f"{_percent(output.regulation_limit)}: {result.regulation_verdict.words}."
+    )
+    failing = [s for s in result.steps if s.verdict in (Verdict.MISSES, Verdict.TOO_CLOSE)]
+    if failing:
+        first = min(failing, key=lambda s: s.step.set_A)
+        at = show(first.step.set_A, "A", 3)
+        missing = first.verdict is Verdict.MISSES
+        text += f" At {at} the volts {'miss' if missing else 'are too close to call'}."
+    elif result.complete:
+        text += " Every point holds."
+    if fit.curved:
+        text += " The points bend: one resistance does not say it all."
+    return text if result.complete else f"{taken} {text}"
+
+
+def next_sentence(job: Job, result: Outcome, readings: list[Reading]) -> str:
+    """Which reading would tell most next; empty while there is none to compare with."""
+    found = pairs(readings, result.plan.output.id, result.plan.test.id)
+    if len(found) < 2 or result.regulation is None:
+        return ""
+    best = next_reading(columns(job, found), result.plan.output.nominal_V, result.plan.most_A)
+    if best is None or not np.isfinite(best[1]) or best[1] > 0.97:
+        return ""
+    gain = _percent(1 - best[1])
+    return f"A reading at {show(best[0], 'A', 3)} would narrow the resistance most, by {gain}."

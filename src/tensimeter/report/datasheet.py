@@ -1,0 +1,61 @@
+"""The data sheet as one self-contained HTML file, and the same HTML as PDF."""
+
+import base64
+import logging
+from importlib import resources
+from pathlib import Path
+
+from tensimeter.core.errors import Trouble
+from tensimeter.report.figure import load_line_svg
+from tensimeter.report.sheet import Sheet, build
+from tensimeter.store.jobfile import JobFile
+
+_FACES = (("Regular", "normal", 400), ("Bold", "normal", 700))
+
+
+def html(sheet: Sheet) -> str:
+    """The sheet as HTML that needs nothing beside itself; every text in it is escaped."""
+    from jinja2 import Environment
+
+    source = resources.files("tensimeter.report").joinpath("datasheet.html").read_text()
+    template = Environment(autoescape=True).from_string(source)
+    figures = [load_line_svg(s.outcome) if s.outcome.measured else "" for s in sheet.sections]
+    return template.render(sheet=sheet, figures=figures, font_face=_font_face())
+
+
+def pdf(text: str) -> bytes:
+    """The same HTML as PDF; Trouble names the missing library."""
+    try:
+        logging.getLogger("weasyprint").setLevel(logging.ERROR)
+        logging.getLogger("fontTools").setLevel(logging.ERROR)
+        from weasyprint import HTML
+    except OSError as error:
+        raise Trouble("PDF needs the system library Pango: sudo apt install libpango-1.0-0 "
+                      "libpangoft2-1.0-0.") from error  # fmt: skip
+    made: bytes = HTML(string=text).write_pdf()
+    return made
+
+
+def write(file: JobFile, path: Path) -> None:
+    """Write the data sheet to FILE.html or FILE.pdf; Trouble when it can't be."""
+    kind = path.suffix.casefold()
+    if kind not in (".html", ".pdf"):
+        raise Trouble(f"{path.name}: a data sheet is written as .pdf or .html.")
+    text = html(build(file))
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(pdf(text) if kind == ".pdf" else text.encode())
+    except OSError as error:
+        raise Trouble(f"{path} can't be written: {error.strerror}.") from error
+
+
+def _font_face() -> str:
+    fonts = resources.files("tensimeter.ui").joinpath("assets", "fonts")
+    rules = []
+    for name, style, weight in _FACES:
+        data = base64.b64encode(fonts.joinpath(f"B612-{name}.otf").read_bytes()).decode()
+        rules.append(
+            f"@font-face {{ font-family: B612; font-style: {style}; font-weight: {weight}; "
+            f'src: url("data:font/otf;base64,{data}"); }}'
+        )
+    return "\n".join(rules)

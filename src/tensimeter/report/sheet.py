@@ -1,0 +1,208 @@
+"""What a data sheet says: computed from the job and its readings, before any layout."""
+
+import math
+import time
+from dataclasses import dataclass
+
+from tensimeter.core.campaign import Outcome, outcome, plan, proven_A
+from tensimeter.core.electrical.network import has_source
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
+from tensimeter.core.judge import Verdict
+from tensimeter.core.procedure.stages import Notice, notices
+from tensimeter.core.quantity import decimals_for, fixed, localised, show
+from tensimeter.core.verify.readings import Reading
+from tensimeter.store.jobfile import JobFile, LogEntry
+
+
+@dataclass(frozen=True)
+class Rating:
+    """What has been shown of one output, in a line for the plate."""
+
+    output: str
+    nominal: str
+    proven: str
+    why: str
+    verdict: Verdict
+
+
+@dataclass(frozen=True)
+class Row:
+    """One point of a test as it is printed."""
+
+    amps: str
+    predicted: str
+    measured: str
+    uncertainty: str
+    allowed: str
+    verdict: Verdict
+    origin: str
+
+
+@dataclass(frozen=True)
+class Section:
+    """One test: its points, its figures, its verdict."""
+
+    title: str
+    conditions: str
+    rows: tuple[Row, ...]
+    figures: tuple[tuple[str, str, str], ...]
+    outcome: Outcome
+    notes: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """The whole data sheet."""
+
+    job: Job
+    printed: str
+    path: tuple[tuple[str, str, str], ...]
+    instruments: tuple[tuple[str, str, str], ...]
+    ratings: tuple[Rating, ...]
+    sections: tuple[Section, ...]
+    holds: tuple[Notice, ...]
+    remarks: tuple[tuple[str, str], ...]
+
+
+def outcomes(job: Job, readings: list[Reading]) -> list[Outcome]:
+    """Every test of the campaign judged by the readings; a broken path has no tests to judge."""
+    found = []
+    for test in job.campaign.tests:
+        try:
+            found.append(outcome(job, plan(job, test), readings))
+        except Trouble:
+            continue
+    return found
+
+
+def rating(result: Outcome) -> Rating:
+    """The rating shown so far: volts of the band, and the largest current that holds."""
+    output, amps = result.plan.output, proven_A(result)
+    nominal = f"{show(output.nominal_V, 'V', 4)} ± {localised(f'{output.tolerance * 100:g}')} %"
+    if not result.measured and not result.extra:
+        return Rating(output.name, nominal, "not proven", "nothing measured", Verdict.NOT_MEASURED)
+    if not result.measured:
+        return Rating(
+            output.name, nominal, "not proven", "no reading at a point of the test", result.verdict
+        )
+    if amps is None:
+        return Rating(output.name, nominal, "not proven", "the first point fails", result.verdict)
+    parts = []
+    if not result.complete:
+        parts.append(f"{result.measured} of {len(result.steps)} points measured")
+    failing = [r for r in result.steps if r.pair and r.verdict is not Verdict.HOLDS]
+    if failing:
+        first = min(failing, key=lambda r: r.step.set_A)
+        parts.append(f"{first.verdict.words} at {show(first.step.set_A, 'A', 3)}")
+    proven = "at no load only" if amps == 0 else f"up to {show(amps, 'A', 3)}"
+    return Rating(output.name, nominal, proven, "; ".join(parts) or "every point", result.verdict)
+
+
+def build(file: JobFile) -> Sheet:
+    """The data sheet of a job file as it stands."""
+    job, readings = file.job, file.readings()
+    results = outcomes(job, readings)
+    holds = tuple(n for n in notices(job, readings) if n.kind == "hold")
+    return Sheet(
+        job=job,
+        printed=time.strftime("%Y-%m-%d %H:%M"),
+        path=_path(job),
+        instruments=_instruments(job, file),
+        ratings=tuple(rating(r) for r in results),
+        sections=tuple(_section(job, r) for r in results),
+        holds=holds,
+        remarks=tuple(_remark(e) for e in file.logbook() if e.kind == "remark"),
+    )
+
+
+def _remark(entry: LogEntry) -> tuple[str, str]:
+    return time.strftime("%Y-%m-%d %H:%M", time.localtime(entry.at)), entry.text
+
+
+def _path(job: Job) -> tuple[tuple[str, str, str], ...]:
+    rows = []
+    for link in job.design.links:
+        part = job.part(link.part)
+        fed = job.design.link(link.fed_by).name if link.fed_by else "the wall"
+        if link.kind == "output" and not has_source(job):
+            fed = "known by its readings only"
+        rows.append((link.name, part.name if part else "output", fed))
+    return tuple(rows)
+
+
+def _instruments(job: Job, file: JobFile) -> tuple[tuple[str, str, str], ...]:
+    used = {r.instrument for r in file.readings()} | {job.campaign.load, job.campaign.voltmeter}
+    answered = {k: v for run in file.runs() for k, v in run.instruments.items()}
+    rows = []
+    for part in job.stock:
+        if part.id not in used:
+            continue
+        role = "load" if part.id == job.campaign.load else (
+            "voltmeter" if part.id == job.campaign.voltmeter else part.kind
+        )  # fmt: skip
+        if isinstance(part, ElectronicLoad):
+            accuracy = f"V {part.volts.text()}, A {part.amps.text()}"
+        elif isinstance(part, Multimeter):
+            accuracy = "; ".join(
+                f"{show(r.full_scale, r.quantity)} range {r.accuracy.text()}" for r in part.ranges
+            )
+        elif isinstance(part, Thermometer):
+            accuracy = f"± {part.accuracy_K:g} K"
+        else:
+            continue
+        rows.append((part.name, answered.get(role, "by hand"), localised(accuracy)))
+    if any(r.instrument == "" for r in file.readings()):
+        rows.append(("A meter that is not in the stock", "by hand", "assumed 0.5 % + 2 counts"))
+    return tuple(rows)
+
+
+def _section(job: Job, result: Outcome) -> Section:
+    output = result.plan.output
+    conditions = [
+        f"others idle, ambient {show(job.settings.ambient_C, 'C', 3)}",
+        f"mains {job.settings.mains_V:g} V {job.settings.mains_Hz:g} Hz",
+        f"{job.campaign.wiring} at the terminals",
+    ]
+    fit, figures = result.regulation, []
+    if fit:
+        for name, value, unit in (
+            ("No-load volts", fit.no_load_V, "V"),
+            ("Volts at full load", fit.full_load_V, "V"),
+            ("Output resistance", fit.output_resistance_ohm, "ohm"),
+            ("Load regulation", fit.load_regulation, "%"),
+        ):
+            figures.append(
+                (name, show(value.value, unit, 4), f"± {show(value.half_width, unit, 2)}")
+            )
+    notes = list(result.plan.unreachable)
+    if fit and fit.curved:
+        notes.append("The points bend significantly; one resistance does not say it all.")
+    if fit and fit.birge > 1:
+        notes.append(f"Readings scatter {fit.birge:.1f} times the stated noise; intervals widened.")
+    return Section(
+        title=f"Load regulation of {output.name}",
+        conditions="; ".join(conditions),
+        rows=tuple(_row(result, k) for k in range(len(result.steps))),
+        figures=tuple(figures),
+        outcome=result,
+        notes=tuple(notes),
+    )
+
+
+def _row(result: Outcome, index: int) -> Row:
+    r = result.steps[index]
+    half = r.volts.half_width if r.volts else math.nan
+    places = max(decimals_for(half), 2) if r.volts else 2
+    predicted = r.step.predicted_V
+    low, high = r.step.allowed.ends
+    return Row(
+        amps=fixed(r.pair.amps.value if r.pair else r.step.set_A, "A", 3),
+        predicted=fixed(predicted.value if predicted else None, "V", 2),
+        measured=fixed(r.volts.value if r.volts else None, "V", places),
+        uncertainty=f"± {fixed(half, 'V', places)}" if r.volts else "",
+        allowed=f"{fixed(low, '', 2)} … {fixed(high, 'V', 2)}",
+        verdict=r.verdict,
+        origin=r.pair.volts.origin if r.pair else "",
+    )

@@ -1,0 +1,121 @@
+"""Starts the program: type, theme, locale, then the start page or a job."""
+
+import logging
+import signal
+import sys
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+
+from platformdirs import user_log_path
+from PyQt6.QtCore import QLocale, QSettings, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from tensimeter.core.quantity import use_decimal_mark
+from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.session import Session
+from tensimeter.ui.start_page import StartPage, remember
+from tensimeter.ui.theme import load_fonts, theme
+from tensimeter.ui.window import MainWindow
+
+#: Qt's application lives as long as Python holds it.
+_application: QApplication | None = None
+
+
+class Tensimeter:
+    """The windows of one program: the start page, or a job."""
+
+    def __init__(self) -> None:
+        self.window: MainWindow | None = None
+        self.start: StartPage | None = None
+
+    def show_start(self) -> None:
+        self.start = StartPage()
+        self.start.opened.connect(self.show_job)
+        self.start.show()
+
+    def show_job(self, file: JobFile) -> MainWindow:
+        """A window on an open job file; the window before it closes, with its load off."""
+        remember(file.path)
+        before = self.window
+        self.window = MainWindow(Session(file))
+        self.window.jobs_wanted.connect(self._leave_job)
+        self.window.show()
+        if self.start is not None:
+            self.start.close()
+            self.start = None
+        if before is not None:
+            before.close()
+        return self.window
+
+    def _leave_job(self) -> None:
+        self.show_start()
+        if self.window is not None:
+            self.window.close()
+            self.window = None
+
+
+def make_application() -> QApplication:
+    """The application with its type, theme and decimal mark."""
+    global _application
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    _application = app
+    app.setApplicationName("Tensimeter")
+    app.setOrganizationName("Tensimeter")
+    app.setStyle("Fusion")
+    load_fonts()
+    use_decimal_mark("," if QLocale.system().decimalPoint() == "," else ".")
+    theme.use(night=False, scale=1.0)
+    return app
+
+
+def _keep_log() -> None:
+    try:
+        folder = user_log_path("tensimeter")
+        folder.mkdir(parents=True, exist_ok=True)
+        handler = RotatingFileHandler(folder / "tensimeter.log", maxBytes=500_000, backupCount=3)
+        logging.basicConfig(
+            level=logging.INFO,
+            handlers=[handler],
+            format="%(asctime)s %(levelname)s %(name)s %(message)s",
+        )
+    except OSError:
+        logging.basicConfig(level=logging.WARNING)
+
+
+def _say_unforeseen(program: Tensimeter, app: QApplication) -> None:
+    """An error that nobody foresaw: load off, a sentence, the details in the log."""
+
+    def hook(kind: type[BaseException], error: BaseException, trace: object) -> None:
+        logging.getLogger("tensimeter").error("unforeseen", exc_info=(kind, error, trace))
+        if program.window is not None:
+            program.window.session.drop_load()
+            program.window.line.say(
+                "Something in the program failed; the load was dropped and all readings are kept. "
+                "Details are in the log."
+            )
+
+    sys.excepthook = hook
+
+
+def open_window(path: Path | None) -> int:
+    """Open a job, or the start page; returns when the last window is closed."""
+    file = JobFile(path) if path else None
+    app = make_application()
+    _keep_log()
+    settings = QSettings()
+    theme.use(night=settings.value("night", False, bool), scale=settings.value("scale", 1.0, float))
+    theme.changed.connect(
+        lambda: (settings.setValue("night", theme.night), settings.setValue("scale", theme.scale))
+    )
+    program = Tensimeter()
+    _say_unforeseen(program, app)
+    program.show_job(file) if file else program.show_start()
+    # Ctrl+C and a polite kill close the window, which puts the load off; Python needs to be
+    # woken now and then to notice them.
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: app.closeAllWindows())
+    waker = QTimer()
+    waker.start(200)
+    waker.timeout.connect(lambda: None)
+    return app.exec()

@@ -1,0 +1,194 @@
+"""The plots, on pyqtgraph, in the theme's colours: the load line and the trace view."""
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF
+from PyQt6.QtWidgets import QWidget
+
+from tensimeter.core.campaign import Outcome
+from tensimeter.core.electrical.loadline import LoadLine
+from tensimeter.core.judge import Band, Verdict
+from tensimeter.core.quantity import fixed, localised, show
+from tensimeter.ui.parts.verdict_square import verdict_colour
+from tensimeter.ui.theme import theme
+
+
+class _Axis(pg.AxisItem):
+    """Tick figures with the decimal mark in use."""
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return [localised(s) for s in super().tickStrings(values, scale, spacing)]
+
+
+class Plot(pg.PlotWidget):
+    """A plot with the theme's colours, a quiet grid and no menu."""
+
+    def __init__(self, bottom: str, left: str, parent: QWidget | None = None) -> None:
+        axes = {"bottom": _Axis("bottom"), "left": _Axis("left")}
+        super().__init__(parent, axisItems=axes)
+        self._names = {"bottom": bottom, "left": left}
+        self.setMenuEnabled(False)
+        self.hideButtons()
+        self.setMinimumHeight(120)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        theme.changed.connect(self.restyle)
+        self.restyle()
+
+    def restyle(self) -> None:
+        self.setBackground(theme.colour("paper"))
+        for side, text in self._names.items():
+            axis = self.getAxis(side)
+            axis.setPen(theme.colour("rule"))
+            axis.setTextPen(theme.colour("pencil"))
+            axis.setTickFont(theme.font(9))
+            axis.setLabel(text, color=theme.colours.pencil, **{"font-size": f"{9 * theme.scale}pt"})
+            axis.enableAutoSIPrefix(False)
+        width = QFontMetricsF(theme.font(9)).horizontalAdvance("00.000")
+        self.getAxis("left").setWidth(width + theme.px(34))
+        self.showGrid(x=True, y=True, alpha=0.12 if theme.night else 0.2)
+
+    def write(
+        self, text: str, x: float, y: float, colour: str, anchor: tuple[float, float]
+    ) -> None:
+        item = pg.TextItem(text, color=theme.colour(colour), anchor=anchor)
+        item.setFont(theme.font(9))
+        item.setPos(x, y)
+        self.addItem(item, ignoreBounds=True)
+
+
+class LoadLinePlot(Plot):
+    """Volts over amps: allowed band, predicted line with its spread, readings with whiskers.
+
+    A click gives the current pointed at, to become the operating point.
+    """
+
+    picked = pyqtSignal(float)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("amps", "volts", parent)
+        self.setAccessibleName("load line")
+        self.setMouseEnabled(x=False, y=False)
+        self.scene().sigMouseClicked.connect(self._on_click)
+        self._last: tuple = ()
+
+    def restyle(self) -> None:
+        super().restyle()
+        if getattr(self, "_last", ()):
+            self.show_line(*self._last)
+
+    def show_line(
+        self,
+        band: Band,
+        line: LoadLine | None,
+        most: float,
+        result: Outcome | None = None,
+        point_A: float | None = None,
+    ) -> None:
+        self._last = (band, line, most, result, point_A)
+        self.clear()
+        low, high = band.ends
+        region = pg.LinearRegionItem(
+            (low, high),
+            orientation="horizontal",
+            movable=False,
+            brush=theme.colour("holds", 0.10),
+            pen=pg.mkPen(theme.colour("holds"), width=1),
+        )
+        self.addItem(region, ignoreBounds=True)
+        points = [low, high]
+        if line is not None and np.isfinite(line.volts).any():
+            self._predict(line)
+            points += [float(np.nanmin(line.low)), float(np.nanmax(line.high))]
+        if result is not None:
+            points += self._measured(result)
+        if point_A is not None:
+            self.addItem(
+                pg.InfiniteLine(point_A, pen=pg.mkPen(theme.colour("ink"), width=1)),
+                ignoreBounds=True,
+            )
+        finite = [p for p in points if np.isfinite(p)]
+        margin = 0.14 * max(max(finite) - min(finite), 1e-3)
+        self.setYRange(min(finite) - margin, max(finite) + margin, padding=0)
+        most = max(most, 1e-3)
+        self.setXRange(-0.04 * most, 1.14 * most, padding=0)
+        self.write(f"allowed to {fixed(high, 'V')}", 0, high, "holds", (0, 1))
+        self.write(f"allowed from {fixed(low, 'V')}", 0, low, "holds", (0, 0))
+
+    def _predict(self, line: LoadLine) -> None:
+        order = np.argsort(line.amps, kind="stable")
+        x = line.amps[order]
+        edge = pg.mkPen(theme.colour("prediction", 0.35), width=1)
+        low = pg.PlotDataItem(x, line.low[order], pen=edge)
+        high = pg.PlotDataItem(x, line.high[order], pen=edge)
+        self.addItem(low)
+        self.addItem(high)
+        self.addItem(pg.FillBetweenItem(low, high, brush=theme.colour("prediction", 0.16)))
+        dash = pg.mkPen(theme.colour("prediction"), width=2, style=Qt.PenStyle.DashLine)
+        self.plot(x, line.volts[order], pen=dash)
+        last = int(np.flatnonzero(np.isfinite(line.volts[order]))[-1])
+        self.write(
+            "predicted", float(x[last]), float(line.volts[order][last]), "prediction", (-0.08, 0.5)
+        )
+
+    def _measured(self, result: Outcome) -> list[float]:
+        ends = []
+        for r in result.steps:
+            if r.pair is None or r.volts is None:
+                continue
+            self._diamond(r.pair.amps.value, r.volts.value, r.volts.half_width, r.verdict)
+            ends += [r.volts.low, r.volts.high]
+        for pair in result.extra:
+            self._diamond(pair.amps.value, pair.volts.value, 0.0, Verdict.NOT_MEASURED)
+        if result.regulation is not None:
+            fit = result.regulation
+            x = np.array([0.0, fit.full_load_A])
+            y = fit.no_load_V.value - fit.output_resistance_ohm.value * x
+            self.plot(x, y, pen=pg.mkPen(theme.colour("ink"), width=1))
+            text = f"measured\n{show(fit.output_resistance_ohm.value, 'ohm', 3)}"
+            self.write(text, x[1], float(y[1]), "ink", (-0.08, 0.2))
+        return ends
+
+    def _diamond(self, x: float, y: float, half: float, verdict: Verdict) -> None:
+        colour = theme.colour(verdict_colour(verdict))
+        pen = pg.mkPen(colour, width=1.5)
+        if half:
+            bar = pg.ErrorBarItem(
+                x=np.array([x]), y=np.array([y]), height=2 * half, beam=0.0, pen=pen
+            )
+            self.addItem(bar)
+        fill = colour if verdict is Verdict.HOLDS else theme.colour("paper")
+        self.addItem(
+            pg.ScatterPlotItem([x], [y], symbol="d", size=theme.px(12), pen=pen, brush=fill)
+        )
+
+    def _on_click(self, event: object) -> None:
+        spot: QPointF = self.getPlotItem().vb.mapSceneToView(event.scenePos())  # type: ignore
+        self.picked.emit(max(spot.x(), 0.0))
+
+
+class TraceView(Plot):
+    """Live volts over time of the run, decimated by pyqtgraph when there are many."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("seconds of the run", "volts", parent)
+        self.setAccessibleName("trace of volts")
+        self._t: list[float] = []
+        self._v: list[float] = []
+        self._curve = self.plot([], [], pen=pg.mkPen(theme.colour("ink"), width=1.5))
+        self._curve.setDownsampling(auto=True, method="peak")
+        self._curve.setClipToView(True)
+
+    def restyle(self) -> None:
+        super().restyle()
+        if hasattr(self, "_curve"):
+            self._curve.setPen(pg.mkPen(theme.colour("ink"), width=1.5))
+
+    def reset(self) -> None:
+        self._t, self._v = [], []
+        self._curve.setData([], [])
+
+    def add(self, at_s: float, volts: float) -> None:
+        self._t.append(at_s)
+        self._v.append(volts)
+        self._curve.setData(self._t, self._v)

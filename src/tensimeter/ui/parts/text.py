@@ -1,0 +1,95 @@
+"""Labels: headings, captions, and figures that can be asked why."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent
+from PyQt6.QtWidgets import QFrame, QLabel, QSizePolicy, QWidget
+
+from tensimeter.core.explain import Worked
+from tensimeter.ui.theme import theme
+
+
+def label(text: str, kind: str = "", *, wrap: bool = False) -> QLabel:
+    """A label of one of the shared kinds: heading, caption, strong, reading, prediction."""
+    made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    if kind:
+        made.setProperty("kind", kind)
+    made.setWordWrap(wrap)
+    if wrap:
+        made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+    return made
+
+
+def rule(vertical: bool = False) -> QFrame:
+    """A thin line."""
+    line = QFrame()
+    line.setObjectName("rule")
+    if vertical:
+        line.setFixedWidth(1)
+    else:
+        line.setFixedHeight(1)
+    return line
+
+
+def clear(layout: object) -> None:
+    """Take every widget and inner layout out of a layout."""
+    while layout.count():  # type: ignore[attr-defined]
+        item = layout.takeAt(0)  # type: ignore[attr-defined]
+        widget = item.widget()
+        if widget is not None:
+            # Out of the layout at once; gone when Qt has dealt with what is under way.
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif item.layout() is not None:
+            clear(item.layout())
+
+
+class Figure(QLabel):
+    """A computed figure: F1 or a click asks for the worked answer behind it."""
+
+    asked = pyqtSignal(object)
+
+    def __init__(
+        self,
+        text: str,
+        why: Callable[[], Worked | None],
+        kind: str = "",
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(text, parent)
+        self._why = why
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setProperty("kind", kind)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.WhatsThisCursor)
+        self.setAccessibleDescription("F1 shows how this figure came about")
+        self.setToolTip("F1 or click: why?")
+
+    def worked(self) -> Worked | None:
+        return self._why()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._ask()
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_F1, Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self._ask()
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.setStyleSheet(f"border-bottom: 2px solid {theme.colours.prediction};")
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        self.setStyleSheet("")
+
+    def _ask(self) -> None:
+        worked = self._why()
+        if worked is not None:
+            self.asked.emit(worked)

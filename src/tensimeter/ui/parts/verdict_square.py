@@ -1,0 +1,69 @@
+"""The verdict square: shape and colour both say it."""
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap
+from PyQt6.QtWidgets import QWidget
+
+from tensimeter.core.judge import Verdict
+from tensimeter.ui.theme import theme
+
+_COLOUR = {
+    Verdict.HOLDS: "holds",
+    Verdict.TOO_CLOSE: "hold",
+    Verdict.MISSES: "miss",
+    Verdict.NOT_MEASURED: "pencil",
+}
+
+
+def verdict_colour(verdict: Verdict) -> str:
+    """Name of the colour that belongs to a verdict."""
+    return _COLOUR[verdict]
+
+
+def paint_verdict(painter: QPainter, box: QRectF, verdict: Verdict) -> None:
+    """Filled: holds. Lower half filled: too close. Struck through: misses. Outline: not measured."""
+    colour = theme.colour(_COLOUR[verdict])
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(colour, 1.5))
+    painter.setBrush(colour if verdict is Verdict.HOLDS else Qt.BrushStyle.NoBrush)
+    painter.drawRect(box)
+    if verdict is Verdict.TOO_CLOSE:
+        painter.fillRect(
+            QRectF(box.left(), box.center().y(), box.width(), box.height() / 2), colour
+        )
+    elif verdict is Verdict.MISSES:
+        painter.setPen(QPen(colour, 2))
+        painter.drawLine(QPointF(box.left(), box.bottom()), QPointF(box.right(), box.top()))
+    painter.restore()
+
+
+def verdict_icon(verdict: Verdict, size: int = 14) -> QIcon:
+    pixmap = QPixmap(QSize(size, size) * 2)
+    pixmap.setDevicePixelRatio(2)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    paint_verdict(painter, QRectF(1.5, 1.5, size - 3, size - 3), verdict)
+    painter.end()
+    return QIcon(pixmap)
+
+
+class VerdictSquare(QWidget):
+    """A square of its own, named for those who cannot see it."""
+
+    def __init__(self, verdict: Verdict = Verdict.NOT_MEASURED, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.show_verdict(verdict)
+        theme.changed.connect(self.update)
+
+    def show_verdict(self, verdict: Verdict) -> None:
+        self._verdict = verdict
+        side = theme.px(16)
+        self.setFixedSize(side, side)
+        self.setAccessibleName(verdict.words)
+        self.setToolTip(verdict.words)
+        self.update()
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        paint_verdict(painter, QRectF(self.rect()).adjusted(2, 2, -2, -2), self._verdict)

@@ -1,0 +1,44 @@
+"""Pictures of the window: used for the manual, for the demo without a display, and for looking."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QDeadlineTimer, QEventLoop
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from tensimeter.ui.window import MainWindow
+
+
+def wait_until(condition: Callable[[], bool], seconds: float = 30.0) -> bool:
+    """Let the window live until something holds; whether it did."""
+    deadline = QDeadlineTimer(round(seconds * 1000))
+    app = QApplication.instance()
+    while not condition() and not deadline.hasExpired():
+        app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+    return condition()
+
+
+def settle(rounds: int = 8) -> None:
+    """Let layouts and repaints run out."""
+    for _ in range(rounds):
+        QApplication.instance().processEvents()
+
+
+def picture(widget: QWidget, path: Path) -> Path:
+    """Save what a widget shows as PNG."""
+    settle()
+    path.parent.mkdir(parents=True, exist_ok=True)
+    widget.grab().save(str(path))
+    return path
+
+
+def picture_stages(window: MainWindow, folder: Path) -> list[Path]:
+    """A picture of every stage."""
+    made = []
+    for k, button in enumerate(window.rail.buttons):
+        window.go_to(k)
+        if button.stage.id == "plate":
+            stage = window.stage("plate")
+            wait_until(lambda plate=stage: plate.ready, 60)
+        made.append(picture(window, folder / f"{k + 1}-{button.stage.id}.png"))
+    return made

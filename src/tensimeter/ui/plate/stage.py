@@ -1,0 +1,202 @@
+"""The Plate stage: the rating shown so far, the data sheet as it will print, and its export."""
+
+import threading
+from pathlib import Path
+
+from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtPdf import QPdfDocument
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.core.errors import Trouble
+from tensimeter.report.datasheet import html, pdf, write
+from tensimeter.report.sheet import Rating, build, rating
+from tensimeter.ui.parts.text import clear, label, rule
+from tensimeter.ui.parts.verdict_square import VerdictSquare
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+
+class PlateStage(QWidget):
+    """Laid out in a thread of its own; what came too late for a newer reading is thrown away."""
+
+    laid_out = pyqtSignal(int, bytes)
+    failed = pyqtSignal(int, str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self._asked, self._stale = 0, True
+        self._pdf = QPdfDocument(self)
+        self._bytes = b""
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(theme.px(20), theme.px(12), theme.px(10), 0)
+        layout.setSpacing(theme.px(12))
+        layout.addLayout(self._left())
+        layout.addWidget(rule(vertical=True))
+        right = QVBoxLayout()
+        head = QHBoxLayout()
+        head.addWidget(label("Data sheet, as it prints", "heading"))
+        head.addStretch(1)
+        self.progress = QProgressBar()
+        self.progress.setRange(0, 0)
+        self.progress.setTextVisible(False)
+        self.progress.setFixedWidth(theme.px(120))
+        self.progress.setAccessibleName("the sheet is being laid out")
+        head.addWidget(self.progress)
+        right.addLayout(head)
+        self._pages = QWidget()
+        self._pages_layout = QVBoxLayout(self._pages)
+        self._pages_layout.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        self.preview = QScrollArea()
+        self.preview.setWidgetResizable(True)
+        self.preview.setAccessibleName("data sheet preview")
+        self.preview.setWidget(self._pages)
+        right.addWidget(self.preview, 1)
+        layout.addLayout(right, 1)
+        self.laid_out.connect(self._show)
+        self.failed.connect(self._say_failed)
+        session.job_changed.connect(self.refresh)
+        session.readings_changed.connect(self.refresh)
+        theme.changed.connect(self.refresh)
+        self.refresh()
+
+    def first_focus(self) -> QWidget:
+        return self.path
+
+    def _left(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.addWidget(label("Proven so far", "heading"))
+        self._ratings = QVBoxLayout()
+        self._ratings.setSpacing(theme.px(10))
+        column.addLayout(self._ratings)
+        column.addStretch(1)
+        column.addWidget(label("Write the sheet to", "strong"))
+        self.path = QLineEdit(str(self.session.file.path.with_suffix(".pdf")))
+        self.path.setAccessibleName("file of the data sheet, .pdf or .html")
+        self.path.setMinimumWidth(theme.px(210))
+        column.addWidget(self.path)
+        row = QHBoxLayout()
+        for words, ending in (("Write PDF", ".pdf"), ("Write HTML", ".html")):
+            button = QPushButton(words)
+            button.clicked.connect(lambda _=False, e=ending: self.write(e))
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.said = label("", "caption", wrap=True)
+        column.addWidget(self.said)
+        column.addSpacing(theme.px(8))
+        return column
+
+    # -- what is shown --------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        clear(self._ratings)
+        ratings = [rating(o) for o in self.session.now.outcomes.values()]
+        for r in ratings:
+            self._ratings.addWidget(_rating(r))
+        if not ratings:
+            self._ratings.addWidget(
+                label("Nothing is proven yet: read a test in Prove first.", wrap=True)
+            )
+        self._stale = True
+        if self.isVisible():
+            self.lay_out()
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)
+        if self._stale:
+            self.lay_out()
+
+    def lay_out(self) -> None:
+        """Start laying out the sheet anew."""
+        self._stale = False
+        self._asked += 1
+        number, sheet = self._asked, build(self.session.file)
+        self.progress.show()
+
+        def work() -> None:
+            try:
+                made = pdf(html(sheet))
+            except Trouble as trouble:
+                self._emit(self.failed, number, str(trouble))
+            except Exception as error:  # a sheet that can't be laid out must not end the program
+                self._emit(self.failed, number, f"The sheet could not be laid out: {error}")
+            else:
+                self._emit(self.laid_out, number, made)
+
+        threading.Thread(target=work, name="data sheet", daemon=True).start()
+
+    def _emit(self, signal: object, *values: object) -> None:
+        try:
+            signal.emit(*values)
+        except RuntimeError:
+            return  # the window was closed meanwhile
+
+    def _say_failed(self, number: int, text: str) -> None:
+        if number == self._asked:
+            self.progress.hide()
+            self.said.setText(text)
+
+    def _show(self, number: int, data: bytes) -> None:
+        if number != self._asked:
+            return
+        self.progress.hide()
+        self._bytes = data
+        self._buffer = QBuffer(self)
+        self._buffer.setData(QByteArray(data))
+        self._buffer.open(QBuffer.OpenModeFlag.ReadOnly)
+        self._pdf.load(self._buffer)
+        clear(self._pages_layout)
+        width = min(max(self.preview.viewport().width() - theme.px(28), 320), theme.px(660))
+        for k in range(self._pdf.pageCount()):
+            points = self._pdf.pagePointSize(k)
+            height = round(width * points.height() / points.width())
+            image = self._pdf.render(k, QSize(width * 2, height * 2))
+            pixmap = QPixmap.fromImage(image)
+            pixmap.setDevicePixelRatio(2)
+            page = QLabel()
+            page.setPixmap(pixmap)
+            page.setAccessibleName(f"page {k + 1} of the data sheet")
+            page.setStyleSheet(f"background: white; border: 1px solid {theme.colours.rule};")
+            self._pages_layout.addWidget(page)
+
+    @property
+    def ready(self) -> bool:
+        """Whether the preview shows the newest sheet."""
+        return not self._stale and bool(self._bytes) and not self.progress.isVisible()
+
+    def write(self, ending: str) -> None:
+        """Write the sheet beside the name in the line, as PDF or HTML."""
+        path = Path(self.path.text().strip() or self.session.file.path).with_suffix(ending)
+        try:
+            write(self.session.file, path)
+        except Trouble as trouble:
+            self.said.setText(str(trouble))
+            return
+        self.said.setText(f"{path} written.")
+        self.session.note("export", f"data sheet written to {path.name}")
+
+
+def _rating(r: Rating) -> QWidget:
+    box = QWidget()
+    column = QVBoxLayout(box)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(theme.px(2))
+    row = QHBoxLayout()
+    row.addWidget(VerdictSquare(r.verdict))
+    row.addWidget(label(r.output, "strong"))
+    row.addStretch(1)
+    column.addLayout(row)
+    column.addWidget(label(f"{r.nominal}, {r.proven}", wrap=True))
+    column.addWidget(label(r.why, "caption", wrap=True))
+    return box

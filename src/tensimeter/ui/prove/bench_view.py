@@ -1,0 +1,145 @@
+"""The bench view: the same step in figures that can be read from two metres."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from tensimeter.bench.engine import Event
+from tensimeter.core.errors import Trouble
+from tensimeter.core.quantity import decimals_for, fixed, show
+from tensimeter.core.readingline import understand
+from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.verdict_square import verdict_colour
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+
+class _Entry(QLineEdit):
+    """Space takes the reading: a figure has no space in it."""
+
+    taken = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.taken.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class BenchView(QWidget):
+    """Covers the window: what to do, target, predicted, entered, verdict."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self._live: Event | None = None
+        self._asked = ""
+        self.setAutoFillBackground(True)
+        self.setAccessibleName("bench view")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(*[theme.px(32)] * 4)
+        self.todo = label("", wrap=True)
+        self.big = label("")
+        self.big.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.verdict = label("")
+        self.verdict.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(self.todo)
+        column.addStretch(1)
+        column.addWidget(self.big)
+        column.addWidget(self.verdict)
+        column.addStretch(1)
+        row = QHBoxLayout()
+        self.entry = _Entry()
+        self.entry.setPlaceholderText("type the volts, Space takes them")
+        self.entry.setAccessibleName("volts read; Space takes them")
+        self.entry.taken.connect(self.take)
+        self.expected = label("")
+        row.addWidget(self.entry, 1)
+        row.addWidget(self.expected, 1)
+        column.addLayout(row)
+        self.keys = label(
+            "Space takes the reading · Ctrl+B goes back · Esc drops the load", "caption"
+        )
+        column.addWidget(self.keys)
+        for signal in (session.readings_changed, session.subject_changed, session.job_changed):
+            signal.connect(self.refresh)
+        session.run_event.connect(self._on_run_event)
+        theme.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        self.setPalette(self.parentWidget().palette() if self.parentWidget() else self.palette())
+        size = 96 if self.width() > theme.px(900) else 72
+        self.big.setStyleSheet(f"font-size: {size * theme.scale}pt;")
+        for widget, points in (
+            (self.todo, 28),
+            (self.verdict, 28),
+            (self.expected, 22),
+            (self.entry, 28),
+        ):
+            widget.setStyleSheet(f"font-size: {points * theme.scale}pt;")
+        result, plan = self.session.outcome, self.session.plan
+        if result is None or plan is None:
+            self.todo.setText("No test is planned yet.")
+            return
+        running = self.session.running
+        index = min(self.session.step_index, len(result.steps) - 1)
+        r = result.steps[index]
+        load = "no load" if r.step.set_A == 0 else f"{show(r.step.set_A, 'A', 4)}"
+        what = "runs by itself" if running else "set the load, read the volts"
+        self.todo.setText(
+            f"Step {index + 1} of {len(result.steps)} · {plan.output.name} at {load}: {what}"
+        )
+        low, high = r.step.allowed.ends
+        expect = f"expect {fixed(r.step.predicted_V.value, 'V')}, " if r.step.predicted_V else ""
+        self.expected.setText(f"{expect}allowed {fixed(low, '')} … {fixed(high, 'V')}")
+        self.expected.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.entry.setVisible(not running)
+        last = self._last_taken(result)
+        if running and self._live is not None:
+            self.big.setText(fixed(self._live.volts, "V", 3))
+            self._say(f"{fixed(self._live.amps, 'A', 3)}, settling", "pencil")
+        elif last is not None and last.volts is not None:
+            self.big.setText(fixed(last.volts.value, "V", decimals_for(last.volts.half_width)))
+            self._say(
+                f"at {show(last.step.set_A, 'A', 3)}: {last.verdict.words}",
+                verdict_colour(last.verdict),
+            )
+        else:
+            self.big.setText("– V")
+            self._say("not measured", "pencil")
+
+    def _last_taken(self, result: object) -> object:
+        """The step read last, which is what the builder wants confirmed."""
+        taken = [r for r in result.steps if r.pair is not None]
+        return max(taken, key=lambda r: r.pair.volts.id or 0, default=None)
+
+    def _say(self, text: str, colour: str) -> None:
+        self.verdict.setText(text)
+        self.verdict.setStyleSheet(
+            f"font-size: {28 * theme.scale}pt; color: {getattr(theme.colours, colour)};"
+        )
+
+    def take(self) -> None:
+        """Space: keep what was typed as the volts of this step."""
+        text, plan = self.entry.text().strip(), self.session.plan
+        if not text or plan is None:
+            return
+        step = plan.steps[self.session.step_index]
+        expected = step.predicted_V.value if step.predicted_V else plan.output.nominal_V
+        try:
+            found = understand(self.session.job, text, expected, plan.output.id)
+            if found.question and self._asked != text:
+                self._asked = text
+                self._say(f"{found.question} Space again keeps it.", "hold")
+                return
+            self.entry.clear()
+            self.session.take_typed(found)
+        except Trouble as trouble:
+            self._say(str(trouble), "miss")
+
+    def _on_run_event(self, event: Event) -> None:
+        self._live = event if event.kind in ("live", "kept") else self._live
+        self.refresh()

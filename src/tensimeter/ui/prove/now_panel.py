@@ -1,0 +1,123 @@
+"""What is at hand now: the step, its target, the reading in large figures, its verdict."""
+
+import math
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from tensimeter.bench.engine import Event
+from tensimeter.core.campaign import StepResult
+from tensimeter.core.explain import Worked
+from tensimeter.core.judge import Interval, Verdict, explain_reading
+from tensimeter.core.quantity import decimals_for, fixed, show
+from tensimeter.core.verify.readings import accuracy_of
+from tensimeter.ui.parts.text import Figure, label
+from tensimeter.ui.parts.verdict_square import VerdictSquare
+from tensimeter.ui.parts.window_gauge import WindowGauge
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+
+class NowPanel(QWidget):
+    """Volts with their window gauge, amps, sink temperature; live in a run, else as kept."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self._live: Event | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(theme.px(14), theme.px(12), theme.px(14), theme.px(4))
+        column.setSpacing(theme.px(2))
+        self.title = label("Now", "heading", wrap=True)
+        column.addWidget(self.title)
+        self.todo = label("", "", wrap=True)
+        column.addWidget(self.todo)
+        row = QHBoxLayout()
+        self.volts = Figure("– V", self._why_volts, "reading")
+        self.volts.asked.connect(session.why)
+        self.half = label("", "caption")
+        row.addStretch(1)
+        row.addWidget(self.volts)
+        row.addWidget(self.half, 0, Qt.AlignmentFlag.AlignBottom)
+        column.addLayout(row)
+        self.gauge = WindowGauge("V")
+        column.addWidget(self.gauge)
+        verdict = QHBoxLayout()
+        self.square = VerdictSquare()
+        self.words = label("not measured", "strong")
+        verdict.addWidget(self.square)
+        verdict.addWidget(self.words)
+        verdict.addStretch(1)
+        self.amps = label("– A", "strong")
+        verdict.addWidget(self.amps)
+        column.addLayout(verdict)
+        self.heat = label("", "caption")
+        column.addWidget(self.heat)
+        for signal in (session.job_changed, session.readings_changed, session.subject_changed):
+            signal.connect(self.refresh)
+        session.run_event.connect(self._on_run_event)
+        theme.changed.connect(self.refresh)
+        self.refresh()
+
+    def result(self) -> StepResult | None:
+        """The step in hand with what was read there."""
+        found = self.session.outcome
+        if found is None or self.session.step_index >= len(found.steps):
+            return None
+        return found.steps[self.session.step_index]
+
+    def _interval(self) -> Interval | None:
+        result = self.result()
+        if self._live is not None and self.session.running and math.isfinite(self._live.volts):
+            job = self.session.job
+            accuracy, _ = accuracy_of(job, job.campaign.voltmeter, "V", self._live.volts)
+            half = accuracy.half_width(self._live.volts)
+            return Interval(self._live.volts, self._live.volts - half, self._live.volts + half)
+        return result.volts if result else None
+
+    def refresh(self) -> None:
+        result, plan = self.result(), self.session.plan
+        if result is None or plan is None:
+            self.title.setText("Now")
+            self.todo.setText("No test is planned yet.")
+            return
+        count = len(plan.steps)
+        live = self._live is not None and self.session.running
+        self.title.setText(f"{'Live: step' if live else 'Step'} {result.step.index + 1} of {count}")
+        load = "no load" if result.step.set_A == 0 else f"load {show(result.step.set_A, 'A', 4)}"
+        expected = result.step.predicted_V
+        text = f"{plan.output.name}, {load}"
+        if expected:
+            text += f"; expect {fixed(expected.value, 'V')}"
+        self.todo.setText(text)
+        interval = self._interval()
+        places = decimals_for(interval.half_width) if interval else 2
+        self.volts.setText(fixed(interval.value if interval else None, "V", places))
+        self.half.setText(f"± {fixed(interval.half_width, 'V', places)}" if interval else "")
+        self.gauge.show_values(result.step.allowed, expected, interval)
+        verdict = Verdict.NOT_MEASURED if live else result.verdict
+        self.square.show_verdict(verdict)
+        self.words.setText("settling" if live else verdict.words)
+        amps = self._live.amps if live else (result.pair.amps.value if result.pair else math.nan)
+        self.amps.setText(fixed(amps, "A", 3))
+        celsius = self._live.celsius if live else None
+        self.heat.setText(f"sink {fixed(celsius, 'C', 1)}" if celsius is not None else "")
+        self.heat.setVisible(celsius is not None)
+
+    def _why_volts(self) -> Worked | None:
+        result, interval = self.result(), self._interval()
+        if interval is None or result is None:
+            return None
+        reading = result.pair.volts if result.pair else None
+        job = self.session.job
+        accuracy = reading.accuracy if reading else None
+        if accuracy is None:
+            accuracy, _ = accuracy_of(job, job.campaign.voltmeter, "V", interval.value)
+        return explain_reading("Volts as read", interval.value, "V", accuracy, interval)
+
+    def _on_run_event(self, event: Event) -> None:
+        if event.kind == "live":
+            self._live = event
+        elif event.kind in ("kept", "done", "aborted", "failed", "started"):
+            self._live = None
+        self.refresh()

@@ -1,0 +1,66 @@
+"""Starts runs from the window: on a real bench, or on stand-ins of the job."""
+
+from pathlib import Path
+
+from tensimeter.bench.setup import open_bench, open_bench_file
+from tensimeter.bench.simulated.server import StandIns
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.demo.library import demo_truths
+from tensimeter.ui.session import Session
+
+#: How fast the quick stand-ins' clock runs.
+QUICK = 20.0
+
+
+class RunControl:
+    """Owns the stand-ins while they are wanted; the run itself is the session's."""
+
+    def __init__(self, session: Session) -> None:
+        self.session = session
+        self._served: tuple[Job, float, StandIns] | None = None
+
+    def sources(self) -> list[tuple[str, str]]:
+        """What can measure, in words, and its key."""
+        return [
+            ("by hand, typed or a log", "hand"),
+            (f"stand-ins, {QUICK:g} × as fast", "quick"),
+            ("stand-ins, real time", "real"),
+            ("instruments of a bench file", "bench"),
+        ]
+
+    def start(self, source: str, bench_path: str = "", *, present: bool = False) -> None:
+        """Begin the run of the test in hand; Trouble when it can't."""
+        session = self.session
+        if session.plan is None:
+            raise Trouble("Choose a test first.")
+        if session.running:
+            raise Trouble("A run is on already.")
+        if source == "bench":
+            if not bench_path:
+                raise Trouble("Type the path of a bench file first.")
+            bench = open_bench_file(session.job, Path(bench_path))
+        else:
+            speed = QUICK if source == "quick" else 1.0
+            served = self._stand_ins(speed, session.plan.output.id)
+            bench = open_bench(session.job, served.resources, speed=speed)
+        try:
+            session.start_run(bench, present=present)
+        except Trouble:
+            bench.close()
+            raise
+
+    def _stand_ins(self, speed: float, output: str) -> StandIns:
+        job = self.session.job
+        if self._served and (self._served[0] is not job or self._served[1] != speed):
+            self.stop()
+        if self._served is None:
+            served = StandIns(job, truths=demo_truths(job.name), speed=speed).start()
+            self._served = (job, speed, served)
+        self._served[2].connect(output)
+        return self._served[2]
+
+    def stop(self) -> None:
+        if self._served is not None:
+            self._served[2].stop()
+            self._served = None

@@ -1,0 +1,148 @@
+"""The reading line: type a place and a value; it says what it understood before Enter."""
+
+import time
+
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QSizePolicy, QWidget
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.quantity import show
+from tensimeter.core.readingline import Understood, completion, understand
+from tensimeter.ui.parts.text import label
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+
+class _Entry(QLineEdit):
+    """The line itself; Tab completes a place while there is one to complete."""
+
+    completes = ""
+
+    def event(self, event: QEvent) -> bool:
+        pressed = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
+        if pressed and event.key() == Qt.Key.Key_Tab and self.completes:
+            self.setText(self.text() + self.completes + " ")
+            self.completes = ""
+            return True
+        return super().event(event)
+
+
+class ReadingLine(QFrame):
+    """Files readings under the step in hand; Shift+Enter writes a remark into the logbook."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setObjectName("line")
+        self._asked = ""
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(theme.px(12), theme.px(6), theme.px(14), theme.px(6))
+        layout.setSpacing(theme.px(14))
+        self.entry = _Entry()
+        self.entry.setAccessibleName("reading line")
+        self.entry.setPlaceholderText("reading, e.g. mount 13.58V @4A")
+        self.entry.setMinimumWidth(theme.px(240))
+        self.hint = label("", "caption")
+        self.log = label("", "caption")
+        self.log.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        for quiet in (self.hint, self.log):
+            # Long sentences must not push the window wider than the screen.
+            quiet.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        layout.addWidget(self.entry, 3)
+        layout.addWidget(self.hint, 5)
+        layout.addWidget(self.log, 4)
+        self.entry.textEdited.connect(self._look)
+        self.entry.installEventFilter(self)
+        session.logged.connect(self.show_log)
+        session.trouble.connect(self.say)
+        session.subject_changed.connect(self._idle)
+        theme.changed.connect(self.updateGeometry)
+        self.show_log()
+        self._idle()
+
+    def say(self, text: str, colour: str = "miss") -> None:
+        """Show a sentence beside the line until something else is typed."""
+        self.hint.setText(text)
+        self.hint.setToolTip(text)
+        self.hint.setAccessibleName(text)
+        self.hint.setStyleSheet(f"color: {getattr(theme.colours, colour)};")
+
+    def show_log(self) -> None:
+        entries = self.session.logbook(3)
+        lines = [
+            f"{time.strftime('%H:%M', time.localtime(e.at))} {e.text}" for e in reversed(entries)
+        ]
+        self.log.setText("  ·  ".join(lines))
+        self.log.setToolTip("\n".join(lines))
+
+    def eventFilter(self, watched: object, event: QEvent) -> bool:
+        if watched is self.entry and isinstance(event, QKeyEvent):
+            pressed = event.type() == QEvent.Type.KeyPress
+            if pressed and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                shift = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+                self._remark() if shift else self.take()
+                return True
+        return super().eventFilter(watched, event)
+
+    def _understand(self, text: str) -> Understood:
+        session = self.session
+        output = session.plan.output.id if session.plan else session.output_id
+        predicted = None
+        if session.plan and session.step_index < len(session.plan.steps):
+            interval = session.plan.steps[session.step_index].predicted_V
+            predicted = interval.value if interval else session.plan.output.nominal_V
+        return understand(session.job, text, predicted, output)
+
+    def _look(self, text: str) -> None:
+        self._asked = ""
+        self.entry.completes = completion(self.session.job, text)
+        if not text.strip():
+            self._idle()
+            return
+        try:
+            found = self._understand(text)
+        except Trouble as trouble:
+            place = text + self.entry.completes
+            self.say(f"Tab: {place}" if self.entry.completes else str(trouble), "pencil")
+            return
+        where = self._where(found)
+        self.say(f"→ {found.summary}{where}", "ink")
+
+    def _where(self, found: Understood) -> str:
+        plan = self.session.plan
+        if plan and found.place == plan.output.id and found.quantity == "V":
+            if found.at_A is None:
+                step = plan.steps[self.session.step_index]
+                return f" at {show(step.set_A, 'A', 3)} as set, files under {plan.test.id}"
+            return f", files under {plan.test.id}"
+        return ", kept in the job"
+
+    def _idle(self) -> None:
+        if not self.entry.text().strip():
+            self.say("Enter keeps it · Shift+Enter writes a remark · Ctrl+L comes here", "pencil")
+
+    def take(self) -> None:
+        """Enter: keep the reading; a value that cannot be right is asked about first."""
+        text = self.entry.text().strip()
+        if not text:
+            return
+        try:
+            found = self._understand(text)
+            if found.question and self._asked != text:
+                self._asked = text
+                self.say(f"{found.question} Enter again keeps it.", "hold")
+                return
+            self.session.take_typed(found)
+        except Trouble as trouble:
+            self.say(str(trouble))
+            return
+        self.entry.clear()
+        self.say(f"kept: {found.summary}", "holds")
+
+    def _remark(self) -> None:
+        text = self.entry.text().strip()
+        if text:
+            self.session.note("remark", text)
+            self.entry.clear()
+            self.say("remark written into the logbook", "holds")

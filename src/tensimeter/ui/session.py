@@ -1,0 +1,298 @@
+"""What the window is working on: the open job, its readings, the subject in hand, the run."""
+
+from functools import cached_property
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tensimeter.bench.engine import Event, RunEngine
+from tensimeter.bench.filed import done_steps, file_log, file_typed
+from tensimeter.bench.setup import Bench
+from tensimeter.core.campaign import Outcome, Plan, outcome, plan
+from tensimeter.core.electrical.loadline import full_load
+from tensimeter.core.electrical.network import Network, has_source
+from tensimeter.core.electrical.solver import Solution
+from tensimeter.core.errors import Trouble
+from tensimeter.core.explain import Worked
+from tensimeter.core.job.document import Job, LoadRegulation
+from tensimeter.core.limits import Limit, at
+from tensimeter.core.procedure.stages import Notice, notices
+from tensimeter.core.readingline import Understood
+from tensimeter.core.verify.readings import Reading
+from tensimeter.store.jobfile import JobFile, LogEntry
+from tensimeter.store.logs import Log
+
+
+class Derived:
+    """What follows from one job and its readings; each figure is computed when first asked for."""
+
+    def __init__(self, job: Job, readings: list[Reading], load: dict[str, float]) -> None:
+        self.job, self.readings, self.load = job, readings, load
+
+    @cached_property
+    def solved(self) -> tuple[Network, Solution, list[Limit]] | None:
+        """Network, solution and limits at the operating point; None where nothing can be solved."""
+        if not has_source(self.job):
+            return None
+        try:
+            return at(self.job, {k: np.float64(v) for k, v in self.load.items()})
+        except Trouble:
+            return None
+
+    @cached_property
+    def plans(self) -> dict[str, Plan]:
+        found = {}
+        for test in self.job.campaign.tests:
+            try:
+                found[test.id] = plan(self.job, test)
+            except Trouble:
+                continue
+        return found
+
+    @cached_property
+    def outcomes(self) -> dict[str, Outcome]:
+        return {k: outcome(self.job, p, self.readings) for k, p in self.plans.items()}
+
+    @cached_property
+    def notices(self) -> list[Notice]:
+        return notices(self.job, self.readings)
+
+
+class Session(QObject):
+    """The open job and everything in hand. Widgets read it and ask it; it tells them of change."""
+
+    job_changed = pyqtSignal()
+    readings_changed = pyqtSignal()
+    subject_changed = pyqtSignal()
+    point_changed = pyqtSignal()
+    logged = pyqtSignal()
+    run_event = pyqtSignal(object)
+    asked_why = pyqtSignal(object)
+    trouble = pyqtSignal(str)
+
+    def __init__(self, file: JobFile) -> None:
+        super().__init__()
+        self.file = file
+        self.subject: str | None = None
+        self.test_id: str | None = None
+        self.step_index = 0
+        self.hand_meter: str | None = None
+        self.engine: RunEngine | None = None
+        self.bench: Bench | None = None
+        self._plans_of: tuple[Job, dict[str, Plan]] | None = None
+        self.load: dict[str, float] = full_load(self.job)
+        self._derive()
+        tests = self.job.campaign.tests
+        if tests:
+            self.choose_test(tests[0].id)
+        # The engine speaks from its own thread; the signal brings it over to this one.
+        self.run_event.connect(self._on_run_event)
+
+    @property
+    def job(self) -> Job:
+        return self.file.job
+
+    def _derive(self) -> None:
+        self.now = Derived(self.job, self.file.readings(), self.load)
+        # A plan follows from the job alone: a new reading need not draw its band again.
+        if self._plans_of and self._plans_of[0] is self.job:
+            self.now.__dict__["plans"] = self._plans_of[1]
+        else:
+            self._plans_of = (self.job, self.now.plans)
+
+    # -- the document ---------------------------------------------------------------------------
+
+    def edit(self, name: str, job: Job) -> bool:
+        """Keep an edit; whether it was kept (a sentence is shown where it was not)."""
+        try:
+            if job == self.job:
+                return True
+            self.file.edit(name, job)
+            self.file.log("edit", name)
+        except Trouble as trouble:
+            self.trouble.emit(str(trouble))
+            return False
+        self._after_job_change()
+        return True
+
+    def undo(self) -> None:
+        self._travel(self.file.undo, "undone")
+
+    def redo(self) -> None:
+        self._travel(self.file.redo, "done again")
+
+    def _travel(self, move: object, word: str) -> None:
+        try:
+            name = move()  # type: ignore[operator]
+            if name:
+                self.file.log("edit", f"{name}: {word}")
+        except Trouble as trouble:
+            self.trouble.emit(str(trouble))
+            return
+        self._after_job_change()
+
+    def _after_job_change(self) -> None:
+        known = {o.id: o.full_load_A for o in self.job.design.outputs()}
+        self.load = {k: self.load.get(k, v) for k, v in known.items()}
+        self._derive()
+        if self.test_id not in self.now.plans:
+            self.test_id = next(iter(self.now.plans), None)
+            self.step_index = 0
+        if self.subject not in {link.id for link in self.job.design.links}:
+            self.subject = None
+        self.job_changed.emit()
+        self.logged.emit()
+
+    # -- the subject ----------------------------------------------------------------------------
+
+    def choose(self, link_id: str | None) -> None:
+        """Make a link the subject of workspace and right column."""
+        if link_id != self.subject:
+            self.subject = link_id
+            self.subject_changed.emit()
+
+    @property
+    def output_id(self) -> str | None:
+        """The output in hand: the subject, the first one it feeds, or that of the test."""
+        outputs = self.job.design.outputs()
+        for output in outputs:
+            path = [link.id for link in self.job.design.path_to(output.id)]
+            if self.subject == output.id or (self.subject in path and len(path) > 1):
+                test_output = self.plan.output.id if self.plan else None
+                shared = [
+                    o.id
+                    for o in outputs
+                    if self.subject in [p.id for p in self.job.design.path_to(o.id)]
+                ]
+                return test_output if test_output in shared else output.id
+        if self.plan:
+            return self.plan.output.id
+        return outputs[0].id if outputs else None
+
+    def set_load(self, output: str, amps: float) -> None:
+        """Move the operating point of one output."""
+        self.load = {**self.load, output: max(amps, 0.0)}
+        plans = self.now.plans
+        outcomes = self.now.__dict__.get("outcomes")
+        self.now = Derived(self.job, self.now.readings, self.load)
+        self.now.__dict__["plans"] = plans
+        if outcomes is not None:
+            self.now.__dict__["outcomes"] = outcomes
+        self.point_changed.emit()
+
+    # -- the test in hand -----------------------------------------------------------------------
+
+    @property
+    def plan(self) -> Plan | None:
+        return self.now.plans.get(self.test_id or "")
+
+    @property
+    def outcome(self) -> Outcome | None:
+        return self.now.outcomes.get(self.test_id or "")
+
+    @property
+    def test(self) -> LoadRegulation | None:
+        return next((t for t in self.job.campaign.tests if t.id == self.test_id), None)
+
+    def choose_test(self, test_id: str) -> None:
+        self.test_id = test_id
+        self.step_index = self._next_step()
+        plan_ = self.plan
+        if plan_:
+            self.subject = plan_.output.id
+        self.subject_changed.emit()
+
+    def choose_step(self, index: int) -> None:
+        if index != self.step_index:
+            self.step_index = index
+            self.subject_changed.emit()
+
+    def _next_step(self) -> int:
+        plan_ = self.plan
+        if plan_ is None:
+            return 0
+        done = done_steps(plan_, self.now.readings)
+        return next((s.index for s in plan_.steps if s.index not in done), 0)
+
+    # -- readings -------------------------------------------------------------------------------
+
+    def take_typed(self, line: Understood) -> list[Reading]:
+        """Keep a typed reading; Trouble when it can't be kept."""
+        kept = file_typed(
+            self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index
+        )
+        self.file.log("reading", f"{line.summary}, typed")
+        self._after_readings()
+        return kept
+
+    def take_log(self, log: Log, source: str) -> int:
+        """File a log's rows under the test in hand; the number of rows. Trouble when it can't."""
+        if self.plan is None:
+            raise Trouble("Choose a test first; the log is filed under it.")
+        kept = file_log(self.file, log, self.plan, source)
+        self.file.log("reading", f"{len(kept) // 2} rows from {source}")
+        self._after_readings()
+        return len(kept) // 2
+
+    def note(self, kind: str, text: str) -> None:
+        """Write a line into the logbook; remarks are printed on the data sheet."""
+        try:
+            self.file.log(kind, text)
+        except Trouble as trouble:
+            self.trouble.emit(str(trouble))
+        self.logged.emit()
+
+    def _after_readings(self) -> None:
+        self._derive()
+        self.step_index = self._next_step()
+        self.readings_changed.emit()
+        self.logged.emit()
+
+    def logbook(self, last: int = 200) -> list[LogEntry]:
+        return self.file.logbook(last)
+
+    # -- the run --------------------------------------------------------------------------------
+
+    @property
+    def running(self) -> bool:
+        return self.engine is not None and self.engine.alive
+
+    def start_run(self, bench: Bench, *, present: bool = False) -> None:
+        """Run the test in hand on a bench; Trouble when it can't begin."""
+        if self.plan is None:
+            raise Trouble("Choose a test first.")
+        if self.running:
+            raise Trouble("A run is on already.")
+        self.engine = RunEngine(self.file, self.plan, bench, self.run_event.emit, present=present)
+        self.bench = bench
+        self.file.log("run", f"{self.plan.test.id} begun")
+        self.engine.start()
+
+    def drop_load(self) -> None:
+        if self.engine is not None:
+            self.engine.drop()
+
+    def _on_run_event(self, event: Event) -> None:
+        if event.step is not None:
+            self.step_index = event.step.index
+        if event.kind == "kept":
+            self._derive()
+            self.readings_changed.emit()
+        if event.kind in ("done", "aborted", "failed"):
+            self.file.log("run", f"{self.test_id} {event.kind}: {event.text}")
+            if self.bench is not None:
+                self.bench.close()
+                self.bench = None
+            self._after_readings()
+
+    def close(self) -> None:
+        """End a run with the load off, then close the file."""
+        if self.engine is not None and self.engine.alive:
+            self.engine.drop()
+            self.engine.join(8)
+        if self.bench is not None:
+            self.bench.close()
+        self.file.close()
+
+    def why(self, worked: Worked) -> None:
+        self.asked_why.emit(worked)

@@ -1,0 +1,98 @@
+"""The stages down the left, each with what is open in it."""
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
+
+from tensimeter.core.procedure.stages import STAGES, Stage
+from tensimeter.report.sheet import rating
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+
+class StageButton(QAbstractButton):
+    """A stage's name and one line on how it stands."""
+
+    def __init__(self, stage: Stage, number: int) -> None:
+        super().__init__()
+        self.stage, self.caption, self.open_holds = stage, "", 0
+        self.setCheckable(True)
+        self.setAutoExclusive(True)
+        self.setToolTip(f"Alt+{number}")
+        theme.changed.connect(self.updateGeometry)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(112), theme.px(50))
+
+    def show_caption(self, caption: str, open_holds: int) -> None:
+        self.caption, self.open_holds = caption, open_holds
+        self.setAccessibleName(f"{self.stage.name}, {caption}")
+        self.update()
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        if self.isChecked():
+            painter.fillRect(self.rect(), theme.colour("sheet"))
+            painter.fillRect(0, 0, 4, self.height(), theme.colour("ink"))
+        box = QRectF(self.rect()).adjusted(theme.px(18), theme.px(5), -2, -theme.px(5))
+        painter.setFont(theme.font(11, bold=self.isChecked()))
+        painter.setPen(theme.colour("ink" if self.isChecked() else "pencil"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignTop, self.stage.name)
+        painter.setFont(theme.font(8.5))
+        painter.setPen(theme.colour("hold" if self.open_holds else "pencil"))
+        text = painter.fontMetrics().elidedText(
+            self.caption, Qt.TextElideMode.ElideRight, round(box.width())
+        )
+        painter.drawText(box, Qt.AlignmentFlag.AlignBottom, text)
+        if self.hasFocus():
+            painter.setPen(QPen(theme.colour("prediction"), 1))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+
+class StageRail(QWidget):
+    """All seven stages; one may go back at any time."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 8, 0, 8)
+        layout.setSpacing(2)
+        self.buttons = [StageButton(stage, k + 1) for k, stage in enumerate(STAGES)]
+        for k, button in enumerate(self.buttons):
+            button.clicked.connect(lambda _=False, k=k: self.chosen.emit(k))
+            layout.addWidget(button)
+        layout.addStretch(1)
+        session.job_changed.connect(self.refresh)
+        session.readings_changed.connect(self.refresh)
+        self.refresh()
+
+    def show_stage(self, index: int) -> None:
+        self.buttons[index].setChecked(True)
+
+    def refresh(self) -> None:
+        holds: dict[str, int] = {}
+        for notice in self.session.now.notices:
+            if notice.kind == "hold" and not notice.overruled:
+                holds[notice.stage] = holds.get(notice.stage, 0) + 1
+        for button in self.buttons:
+            count = holds.get(button.stage.id, 0)
+            caption = f"{count} hold{'s' if count > 1 else ''} open" if count else ""
+            button.show_caption(caption or self._caption(button.stage), count)
+
+    def _caption(self, stage: Stage) -> str:
+        job, outcomes = self.session.job, list(self.session.now.outcomes.values())
+        if stage.id == "stock":
+            return f"{len(job.stock)} parts" if job.stock else "empty"
+        if stage.id == "design":
+            count = len(job.design.links)
+            return f"{count} links" if count else "empty"
+        if stage.id == "prove":
+            total = sum(len(o.steps) for o in outcomes)
+            return f"{sum(o.measured for o in outcomes)} of {total} read" if total else "no test"
+        if stage.id == "plate":
+            shown = [r for r in map(rating, outcomes) if r.proven.startswith("up to")]
+            return f"{len(shown)} of {len(outcomes)} rated" if outcomes else "nothing yet"
+        return "to come"

@@ -1,0 +1,205 @@
+"""Where one begins: a new supply by design or by readings, a recent job, the demo."""
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+from platformdirs import user_data_path, user_documents_path
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.edits import identifier, readings_first
+from tensimeter.demo.library import demo_file
+from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.parts.text import label, rule
+from tensimeter.ui.theme import theme
+
+
+def jobs_folder() -> Path:
+    return user_documents_path() / "Tensimeter"
+
+
+def _recent_path() -> Path:
+    return user_data_path("tensimeter") / "recent.json"
+
+
+def recent() -> list[Path]:
+    """Jobs opened lately that are still there, the newest first."""
+    try:
+        found = json.loads(_recent_path().read_text())
+        return [Path(p) for p in found if isinstance(p, str) and Path(p).is_file()]
+    except (OSError, ValueError, TypeError):
+        return []
+
+
+def remember(path: Path) -> None:
+    """Put a job on top of the recent ones; a list that can't be kept is no reason to stop."""
+    paths = [str(path.resolve()), *(str(p) for p in recent() if p != path.resolve())]
+    try:
+        _recent_path().parent.mkdir(parents=True, exist_ok=True)
+        _recent_path().write_text(json.dumps(paths[:12]))
+    except OSError:
+        return
+
+
+class StartPage(QWidget):
+    opened = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setWindowTitle("Tensimeter")
+        self.resize(1280, 800)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(*[theme.px(48)] * 4)
+        column.setSpacing(theme.px(14))
+        title = label("Tensimeter")
+        title.setStyleSheet(f"font-size: {24 * theme.scale}pt; font-weight: bold;")
+        column.addWidget(title)
+        column.addWidget(
+            label(
+                "What does your supply really deliver? Design it or just read it; "
+                "what it has shown is what you may print on its front.",
+                wrap=True,
+            )
+        )
+        column.addWidget(rule())
+        doors = QHBoxLayout()
+        doors.setSpacing(theme.px(48))
+        doors.addLayout(self._doors(), 1)
+        doors.addLayout(self._known(), 1)
+        column.addLayout(doors, 1)
+        self.said = label("", wrap=True)
+        column.addWidget(self.said)
+        QShortcut(QKeySequence("Ctrl+O"), self).activated.connect(self._browse)
+
+    def _doors(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(theme.px(8))
+        column.addWidget(label("A supply I have already", "heading"))
+        column.addWidget(
+            label(
+                "Its name and its nameplate; then type what you read. Two readings "
+                "give its resistance and regulation.",
+                "caption",
+                wrap=True,
+            )
+        )
+        self.read_name = self._field("name, e.g. Shed bench supply")
+        self.read_plate = self._field("nameplate, e.g. 12V 5A")
+        column.addWidget(self.read_name)
+        column.addWidget(self.read_plate)
+        column.addLayout(self._go("Begin with readings", self.begin_readings))
+        self.read_plate.returnPressed.connect(self.begin_readings)
+        column.addSpacing(theme.px(22))
+        column.addWidget(label("A supply I want to build", "heading"))
+        column.addWidget(
+            label("Its name; then what is in the bin, and how it is joined.", "caption", wrap=True)
+        )
+        self.design_name = self._field("name, e.g. Mount supply")
+        column.addWidget(self.design_name)
+        column.addLayout(self._go("Begin with the stock", self.begin_design))
+        self.design_name.returnPressed.connect(self.begin_design)
+        column.addStretch(1)
+        return column
+
+    def _known(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(theme.px(8))
+        column.addWidget(label("Recent jobs", "heading"))
+        self.list = QListWidget()
+        self.list.setAccessibleName("recent jobs")
+        for path in recent():
+            item = QListWidgetItem(f"{path.stem}\n{path.parent}")
+            item.setData(Qt.ItemDataRole.UserRole, str(path))
+            self.list.addItem(item)
+        self.list.itemActivated.connect(
+            lambda item: self.open_path(Path(item.data(Qt.ItemDataRole.UserRole)))
+        )
+        if self.list.count():
+            column.addWidget(self.list, 1)
+        else:
+            column.addWidget(label("None yet.", "caption"))
+        for words, act in (
+            ("Open a job file …", self._browse),
+            ("Open the demo: Ridge pier supply", self.open_demo),
+        ):
+            column.addLayout(self._go(words, act))
+        column.addStretch(0 if self.list.count() else 1)
+        return column
+
+    def _field(self, hint: str) -> QLineEdit:
+        field = QLineEdit()
+        field.setPlaceholderText(hint)
+        field.setAccessibleName(hint)
+        field.setMaximumWidth(theme.px(420))
+        return field
+
+    def _go(self, words: str, act: Callable[[], None]) -> QHBoxLayout:
+        row = QHBoxLayout()
+        button = QPushButton(words)
+        button.clicked.connect(lambda _=False: act())
+        row.addWidget(button)
+        row.addStretch(1)
+        return row
+
+    # -- doors ----------------------------------------------------------------------------------
+
+    def begin_readings(self) -> None:
+        self._begin(lambda: readings_first(self._name(self.read_name), self.read_plate.text()))
+
+    def begin_design(self) -> None:
+        self._begin(lambda: Job(name=self._name(self.design_name)))
+
+    def _name(self, field: QLineEdit) -> str:
+        name = field.text().strip()[:80]
+        if not name:
+            field.setFocus()
+            raise Trouble("The supply needs a name first.")
+        return name
+
+    def _begin(self, make: Callable[[], Job]) -> None:
+        try:
+            job = make()
+            folder = jobs_folder()
+            taken = [p.stem for p in folder.glob("*.tensi")] if folder.is_dir() else []
+            file = JobFile.create(folder / f"{identifier(job.name, taken)}.tensi", job)
+        except Trouble as trouble:
+            self.said.setText(str(trouble))
+            return
+        self.opened.emit(file)
+
+    def open_demo(self) -> None:
+        try:
+            self.open_path(demo_file("ridge-pier", jobs_folder()))
+        except Trouble as trouble:
+            self.said.setText(str(trouble))
+
+    def _browse(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Open a job", str(jobs_folder()), "Jobs (*.tensi)"
+        )
+        if path:
+            self.open_path(Path(path))
+
+    def open_path(self, path: Path) -> None:
+        """Open a job file; a sentence here when it can't be."""
+        try:
+            file = JobFile(path)
+        except Trouble as trouble:
+            self.said.setText(str(trouble))
+            return
+        self.opened.emit(file)

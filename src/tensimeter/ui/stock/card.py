@@ -1,0 +1,171 @@
+"""A part's card: its rating drawn to one common scale, its name, its figures."""
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtWidgets import QWidget
+
+from tensimeter.core.job.parts import (
+    Converter,
+    Donor,
+    ElectronicLoad,
+    FusePart,
+    LeadPart,
+    Multimeter,
+    Part,
+    Thermometer,
+)
+from tensimeter.core.quantity import localised, show
+from tensimeter.ui.theme import theme
+
+#: The common scale of the drawn ratings: a frame of these volts and amps.
+SCALE_V, SCALE_A = 60.0, 20.0
+
+
+def figures(part: Part) -> list[str]:
+    """The ratings of a part in one or two lines."""
+    if isinstance(part, Donor):
+        return [
+            f"{part.no_load_V:g} V  {part.rated_A:g} A  {part.rated_W:g} W",
+            f"± {part.tolerance * 100:g} %, {show(part.output_resistance_ohm, 'ohm')}",
+        ]
+    if isinstance(part, Converter):
+        words = part.topology.replace("_", "-")
+        return [
+            f"{words}, {part.out_min_V:g}–{part.out_max_V:g} V  {part.rated_A:g} A",
+            f"input to {part.in_max_V:g} V, drops {part.dropout_V:g} V",
+        ]
+    if isinstance(part, FusePart):
+        return [f"{part.rated_A:g} A {part.speed}", f"breaks {part.rated_V:g} V DC"]
+    if isinstance(part, LeadPart):
+        return [
+            f"{part.length_m:g} m  {part.area_mm2:.3g} mm²",
+            f"{show(part.contact_ohm, 'ohm')} a contact",
+        ]
+    if isinstance(part, ElectronicLoad):
+        guard = "has a watchdog" if part.watchdog else "no watchdog"
+        return [f"{part.max_V:g} V  {part.max_A:g} A  {part.max_W:g} W", guard]
+    if isinstance(part, Multimeter):
+        volts = [r for r in part.ranges if r.quantity == "V"]
+        if not volts:
+            return ["no range for volts", ""]
+        ends = ", ".join(f"{r.full_scale:g}" for r in volts)
+        return [f"volts {ends}", volts[0].accuracy.text()]
+    assert isinstance(part, Thermometer)
+    return [f"± {part.accuracy_K:g} K", f"shows {part.resolution_K:g} K"]
+
+
+class PartCard(QWidget):
+    """One part on its shelf. Enter or a click edits it."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, part: Part, used: bool, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.part, self.used, self.current = part, used, False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFixedSize(self.sizeHint())
+        where = ", in the path" if used else ""
+        self.setAccessibleName(f"{part.name}, {', '.join(figures(part))}, {part.condition}{where}")
+        self.setToolTip(part.note or part.name)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(236), theme.px(80))
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        painter.setBrush(theme.colour("sheet"))
+        lit = self.hasFocus() or self.current
+        painter.setPen(QPen(theme.colour("prediction" if lit else "rule"), 2 if lit else 1))
+        painter.drawRoundedRect(box, 2, 2)
+        drawn = self._rating(painter, QRectF(theme.px(9), theme.px(9), theme.px(52), theme.px(44)))
+        left = theme.px(70) if drawn else theme.px(10)
+        text = QRectF(left, theme.px(6), self.width() - left - theme.px(8), theme.px(70))
+        line = theme.px(17)
+        painter.setPen(theme.colour("ink"))
+        painter.setFont(theme.font(9.5, bold=True))
+        self._line(painter, text, 0, self.part.name, line)
+        painter.setFont(theme.font(9))
+        for k, words in enumerate(figures(self.part)):
+            self._line(painter, text, k + 1, localised(words), line)
+        bad = self.part.condition in ("faulty", "for parts")
+        painter.setPen(theme.colour("miss" if bad else "pencil"))
+        ending = [self.part.condition]
+        if self.part.count > 1:
+            ending.append(f"{self.part.count} of these")
+        if self.used:
+            ending.append("in use")
+        self._line(painter, text, 3, " · ".join(ending), line)
+
+    def _line(self, painter: QPainter, box: QRectF, k: int, words: str, line: float) -> None:
+        elided = painter.fontMetrics().elidedText(
+            words, Qt.TextElideMode.ElideRight, round(box.width())
+        )
+        painter.drawText(
+            QRectF(box.left(), box.top() + k * line, box.width(), line),
+            Qt.AlignmentFlag.AlignVCenter,
+            elided,
+        )
+
+    def _rating(self, painter: QPainter, frame: QRectF) -> bool:
+        """Volts across, amps up, watts as the curve that cuts the corner; to one common scale."""
+        rated = _rated(self.part)
+        if rated is None:
+            return False
+        volts, amps, watts = rated
+        painter.setPen(QPen(theme.colour("rule"), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(frame)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("prediction", 0.55))
+        columns = 26
+        for k in range(columns):
+            v = (k + 0.5) / columns * SCALE_V
+            if v > volts:
+                break
+            up = min(amps, watts / v, SCALE_A) / SCALE_A * frame.height()
+            painter.drawRect(
+                QRectF(
+                    frame.left() + k * frame.width() / columns,
+                    frame.bottom() - up,
+                    frame.width() / columns + 0.5,
+                    up,
+                )
+            )
+        painter.setPen(theme.colour("pencil"))
+        painter.setFont(theme.font(7))
+        painter.drawText(
+            QRectF(frame.left(), frame.bottom() + 1, frame.width(), theme.px(12)),
+            Qt.AlignmentFlag.AlignLeft,
+            f"{SCALE_V:g} V · {SCALE_A:g} A",
+        )
+        return True
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        self.chosen.emit(self.part.id)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space, Qt.Key.Key_Enter):
+            self.chosen.emit(self.part.id)
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: object) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: object) -> None:
+        super().focusOutEvent(event)
+        self.update()
+
+
+def _rated(part: Part) -> tuple[float, float, float] | None:
+    if isinstance(part, Donor):
+        return part.no_load_V, part.rated_A, part.rated_W
+    if isinstance(part, Converter):
+        return part.out_max_V, part.rated_A, part.rated_W or part.rated_A * part.out_max_V
+    if isinstance(part, ElectronicLoad):
+        return part.max_V, part.max_A, part.max_W
+    return None

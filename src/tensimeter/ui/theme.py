@@ -1,0 +1,193 @@
+"""Colours by name for paper and night, the shipped type, and the style sheet made from both."""
+
+from dataclasses import dataclass
+from importlib import resources
+
+from PyQt6.QtCore import QByteArray, QObject, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PyQt6.QtSvg import QSvgRenderer
+from PyQt6.QtWidgets import QApplication
+
+
+@dataclass(frozen=True)
+class Colours:
+    """The named colours; nothing in the window uses another."""
+
+    paper: str
+    sheet: str
+    ink: str
+    pencil: str
+    rule: str
+    hold: str
+    miss: str
+    holds: str
+    prediction: str
+    chosen: str
+
+
+PAPER = Colours(
+    paper="#F6F3EC",
+    sheet="#FFFDF8",
+    ink="#22303C",
+    pencil="#59646D",
+    rule="#D8D2C4",
+    hold="#8F580C",
+    miss="#BC3B24",
+    holds="#1C7468",
+    prediction="#3D648C",
+    chosen="#EAE4D6",
+)
+NIGHT = Colours(
+    paper="#171C21",
+    sheet="#1F262D",
+    ink="#E4DFD3",
+    pencil="#9BA6AF",
+    rule="#38424B",
+    hold="#D69A45",
+    miss="#F08066",
+    holds="#5CBFAF",
+    prediction="#8DB4DC",
+    chosen="#2C353E",
+)
+
+
+class Theme(QObject):
+    """The theme in use; `changed` tells painted widgets to repaint."""
+
+    changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.night = False
+        self.scale = 1.0
+
+    @property
+    def colours(self) -> Colours:
+        return NIGHT if self.night else PAPER
+
+    def colour(self, name: str, alpha: float = 1.0) -> QColor:
+        made = QColor(getattr(self.colours, name))
+        made.setAlphaF(alpha)
+        return made
+
+    def font(self, points: float = 10.5, bold: bool = False) -> QFont:
+        font = QFont("B612")
+        font.setPointSizeF(points * self.scale)
+        font.setBold(bold)
+        return font
+
+    def px(self, pixels: float) -> int:
+        """A length that grows with the text."""
+        return round(pixels * self.scale)
+
+    def use(self, night: bool | None = None, scale: float | None = None) -> None:
+        """Switch to day or night, or to another size of text."""
+        self.night = self.night if night is None else night
+        self.scale = self.scale if scale is None else scale
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            app.setFont(self.font())
+            app.setPalette(_palette(self.colours))
+            app.setStyleSheet(_style(self))
+        self.changed.emit()
+
+
+theme = Theme()
+
+
+def load_fonts() -> None:
+    folder = resources.files("tensimeter.ui").joinpath("assets", "fonts")
+    for name in ("Regular", "Bold", "Italic"):
+        QFontDatabase.addApplicationFontFromData(
+            QByteArray(folder.joinpath(f"B612-{name}.otf").read_bytes())
+        )
+
+
+def icon(name: str, colour: str = "ink", size: int = 18) -> QIcon:
+    """A shipped icon in a named colour."""
+    path = resources.files("tensimeter.ui").joinpath("assets", "icons", f"{name}.svg")
+    data = path.read_text().replace("currentColor", getattr(theme.colours, colour))
+    renderer = QSvgRenderer(QByteArray(data.encode()))
+    pixmap = QPixmap(QSize(size, size) * 2)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    renderer.render(painter)
+    painter.end()
+    return QIcon(pixmap)
+
+
+def _palette(c: Colours) -> QPalette:
+    palette = QPalette()
+    roles = {
+        QPalette.ColorRole.Window: c.paper,
+        QPalette.ColorRole.Base: c.sheet,
+        QPalette.ColorRole.AlternateBase: c.paper,
+        QPalette.ColorRole.Text: c.ink,
+        QPalette.ColorRole.WindowText: c.ink,
+        QPalette.ColorRole.Button: c.sheet,
+        QPalette.ColorRole.ButtonText: c.ink,
+        QPalette.ColorRole.Highlight: c.chosen,
+        QPalette.ColorRole.HighlightedText: c.ink,
+        QPalette.ColorRole.PlaceholderText: c.pencil,
+        QPalette.ColorRole.ToolTipBase: c.sheet,
+        QPalette.ColorRole.ToolTipText: c.ink,
+    }
+    for role, colour in roles.items():
+        palette.setColor(role, QColor(colour))
+    return palette
+
+
+def _style(t: Theme) -> str:
+    c, px = t.colours, t.px
+    return f"""
+    QWidget {{ color: {c.ink}; font-size: {10.5 * t.scale}pt; }}
+    QMainWindow, #page {{ background: {c.paper}; }}
+    QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: 0; }}
+    QLabel[kind="heading"] {{ font-size: {13 * t.scale}pt; font-weight: bold; }}
+    QLabel[kind="caption"] {{ font-size: {9 * t.scale}pt; color: {c.pencil}; }}
+    QLabel[kind="reading"] {{ font-size: {22 * t.scale}pt; }}
+    QLabel[kind="strong"] {{ font-weight: bold; }}
+    QLabel[kind="prediction"] {{ color: {c.prediction}; font-size: {9 * t.scale}pt; }}
+    QLineEdit, QComboBox, QPlainTextEdit, QDoubleSpinBox {{
+        background: {c.sheet}; border: 1px solid {c.rule}; border-radius: 2px;
+        padding: {px(3)}px {px(6)}px; selection-background-color: {c.prediction};
+        selection-color: {c.sheet}; }}
+    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c.prediction};
+        padding: {px(2)}px {px(5)}px; }}
+    QComboBox QAbstractItemView {{ background: {c.sheet}; border: 1px solid {c.rule};
+        selection-background-color: {c.chosen}; selection-color: {c.ink}; }}
+    QPushButton {{ background: {c.sheet}; border: 1px solid {c.pencil}; border-radius: 2px;
+        padding: {px(4)}px {px(10)}px; }}
+    QPushButton:hover {{ background: {c.chosen}; }}
+    QPushButton:focus {{ border: 2px solid {c.prediction}; padding: {px(3)}px {px(9)}px; }}
+    QPushButton:disabled {{ color: {c.pencil}; border-color: {c.rule}; }}
+    QPushButton[kind="quiet"] {{ border: 1px solid transparent; background: transparent;
+        color: {c.prediction}; padding: {px(2)}px {px(4)}px; text-align: left; }}
+    QPushButton[kind="quiet"]:focus {{ border: 1px solid {c.prediction}; }}
+    QPushButton[kind="main"] {{ background: {c.ink}; color: {c.sheet}; border-color: {c.ink};
+        font-weight: bold; }}
+    QPushButton[kind="drop"] {{ background: {c.miss}; color: {c.sheet}; border: 0;
+        font-size: {15 * t.scale}pt; font-weight: bold; padding: {px(8)}px; }}
+    QToolButton {{ border: 1px solid transparent; background: transparent; padding: {px(3)}px; }}
+    QToolButton:hover {{ background: {c.chosen}; }}
+    QToolButton:focus {{ border: 1px solid {c.prediction}; }}
+    QTreeWidget, QListWidget {{ background: transparent; border: 0; outline: 0; }}
+    QTreeWidget:focus, QListWidget:focus {{ border: 1px solid {c.prediction}; }}
+    QTreeWidget::item, QListWidget::item {{ padding: {px(3)}px {px(2)}px;
+        border-bottom: 1px solid {c.rule}; color: {c.ink}; }}
+    QTreeWidget::item:selected, QListWidget::item:selected {{ background: {c.chosen};
+        color: {c.ink}; }}
+    QHeaderView::section {{ background: transparent; color: {c.pencil}; border: 0;
+        border-bottom: 1px solid {c.pencil}; padding: {px(3)}px {px(2)}px;
+        font-size: {9 * t.scale}pt; }}
+    QScrollBar:vertical {{ background: transparent; width: {px(9)}px; margin: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: {px(9)}px; margin: 0; }}
+    QScrollBar::handle {{ background: {c.rule}; min-height: 24px; min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QProgressBar {{ border: 1px solid {c.rule}; background: {c.sheet}; height: {px(6)}px; }}
+    QProgressBar::chunk {{ background: {c.prediction}; }}
+    QToolTip {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.rule}; }}
+    #rule {{ background: {c.rule}; }}
+    #card {{ background: {c.sheet}; border: 1px solid {c.rule}; }}
+    #line {{ background: {c.sheet}; }}
+    """

@@ -1,0 +1,303 @@
+"""The frame: path strip, stages, workspace, right column, drop-load bar, reading line."""
+
+from PyQt6.QtCore import QSize, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QPushButton,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.bench.engine import Event
+from tensimeter.core.procedure.stages import STAGES
+from tensimeter.ui.design.stage import DesignStage
+from tensimeter.ui.empty_stage import EmptyStage
+from tensimeter.ui.notice_column import NoticeColumn
+from tensimeter.ui.parts.text import label, rule
+from tensimeter.ui.path_strip import PathStrip
+from tensimeter.ui.prove.bench_view import BenchView
+from tensimeter.ui.prove.now_panel import NowPanel
+from tensimeter.ui.prove.run_control import RunControl
+from tensimeter.ui.prove.stage import ProveStage
+from tensimeter.ui.reading_line import ReadingLine
+from tensimeter.ui.session import Session
+from tensimeter.ui.stage_rail import StageRail
+from tensimeter.ui.stock.stage import StockStage
+from tensimeter.ui.theme import icon, theme
+
+PROVE = next(k for k, stage in enumerate(STAGES) if stage.id == "prove")
+
+
+class MainWindow(QMainWindow):
+    """One job in one window."""
+
+    jobs_wanted = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.control = RunControl(session)
+        self.stage_index = 0
+        self.resize(1280, 800)
+        self.setMinimumSize(820, 560)
+        page = QWidget()
+        page.setObjectName("page")
+        self.setCentralWidget(page)
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(self._header())
+        self.strip = PathStrip(session)
+        strip_row = QHBoxLayout()
+        strip_row.setContentsMargins(theme.px(18), 0, theme.px(14), theme.px(6))
+        strip_row.addWidget(self.strip)
+        column.addLayout(strip_row)
+        column.addWidget(rule())
+        column.addLayout(self._middle(), 1)
+        self.drop_bar = QPushButton("Drop load      Esc, from anywhere")
+        self.drop_bar.setProperty("kind", "drop")
+        self.drop_bar.clicked.connect(session.drop_load)
+        self.drop_bar.hide()
+        column.addWidget(self.drop_bar)
+        column.addWidget(rule())
+        self.line = ReadingLine(session)
+        column.addWidget(self.line)
+        self.bench_view = BenchView(session, page)
+        self.bench_view.hide()
+        self._connect()
+        self._shortcuts()
+        self.go_to(PROVE if session.plan and not session.now.solved else 0)
+        self._show_job()
+
+    def _header(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(theme.px(18), theme.px(8), theme.px(14), theme.px(2))
+        self._name, self._place = label("", "strong"), label("", "caption")
+        row.addWidget(self._name)
+        row.addWidget(self._place)
+        row.addStretch(1)
+        self._mode = label("", "prediction")
+        row.addWidget(self._mode)
+        row.addSpacing(theme.px(10))
+        self._tools: dict[str, QToolButton] = {}
+        for name, picture, words, act in (
+            ("jobs", "folder-open", "All jobs, Ctrl+O", self.jobs_wanted.emit),
+            ("undo", "arrow-back-up", "Undo", self.session.undo),
+            ("redo", "arrow-forward-up", "Do again", self.session.redo),
+            ("night", "moon", "Night or day, Alt+N", self.toggle_night),
+            ("bench", "eye", "Bench view, Ctrl+B", self.toggle_bench_view),
+            ("column", "chevron-right", "Hide or show the right column, F2", self.toggle_column),
+        ):
+            button = QToolButton()
+            button.setToolTip(words)
+            button.setAccessibleName(words)
+            button.setIconSize(QSize(theme.px(18), theme.px(18)))
+            button.clicked.connect(lambda _=False, act=act: act())
+            button.setProperty("picture", picture)
+            self._tools[name] = button
+            row.addWidget(button)
+        return row
+
+    def _middle(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        self.rail = StageRail(self.session)
+        row.addWidget(self.rail)
+        row.addWidget(rule(vertical=True))
+        self.stages = QStackedWidget()
+        self._made: dict[str, QWidget] = {}
+        for _ in STAGES:
+            self.stages.addWidget(QWidget())
+        row.addWidget(self.stages, 1)
+        row.addWidget(rule(vertical=True))
+        self.column = QWidget()
+        inner = QVBoxLayout(self.column)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(0)
+        self.now_panel = NowPanel(self.session)
+        self._now_rule = rule()
+        self.notices = NoticeColumn(self.session)
+        for widget in (self.now_panel, self._now_rule):
+            inner.addWidget(widget)
+        inner.addWidget(self.notices, 1)
+        self.column.setFixedWidth(theme.px(252))
+        row.addWidget(self.column)
+        return row
+
+    def _connect(self) -> None:
+        session = self.session
+        self.rail.chosen.connect(self.go_to)
+        self.bench_view.closed.connect(self.toggle_bench_view)
+        session.run_event.connect(self._on_run_event)
+        for signal in (
+            session.job_changed,
+            session.readings_changed,
+            session.subject_changed,
+            session.point_changed,
+        ):
+            signal.connect(self._show_job)
+        theme.changed.connect(self._restyle)
+
+    def _shortcuts(self) -> None:
+        keys = [(f"Alt+{k + 1}", lambda k=k: self.go_to(k)) for k in range(len(STAGES))]
+        keys += [
+            ("Ctrl+L", self.focus_line),
+            ("Ctrl+B", self.toggle_bench_view),
+            ("Esc", self.escape),
+            ("Ctrl+Z", self.session.undo),
+            ("Ctrl+Shift+Z", self.session.redo),
+            ("Ctrl+O", self.jobs_wanted.emit),
+            ("Alt+N", self.toggle_night),
+            ("F1", self.ask_why),
+            ("F2", self.toggle_column),
+            ("Ctrl++", lambda: theme.use(scale=min(theme.scale + 0.1, 1.5))),
+            ("Ctrl+-", lambda: theme.use(scale=max(theme.scale - 0.1, 0.8))),
+        ]
+        for key, act in keys:
+            QShortcut(QKeySequence(key), self).activated.connect(act)
+
+    # -- what is shown --------------------------------------------------------------------------
+
+    def go_to(self, index: int) -> None:
+        """Show a stage; it is made when it is first gone to."""
+        stage = STAGES[index]
+        if stage.id not in self._made:
+            self._made[stage.id] = self._make(stage.id)
+            old = self.stages.widget(index)
+            self.stages.removeWidget(old)
+            old.deleteLater()
+            self.stages.insertWidget(index, self._made[stage.id])
+        self.stage_index = index
+        self.stages.setCurrentIndex(index)
+        self.rail.show_stage(index)
+        self.notices.show_stage(stage.id)
+        self.now_panel.setVisible(stage.id == "prove")
+        self._now_rule.setVisible(stage.id == "prove")
+        first = getattr(self._made[stage.id], "first_focus", None)
+        (first() if first else self.rail.buttons[index]).setFocus()
+
+    def _make(self, stage_id: str) -> QWidget:
+        if stage_id == "stock":
+            return StockStage(self.session)
+        if stage_id == "design":
+            return DesignStage(self.session)
+        if stage_id == "prove":
+            return ProveStage(self.session, self.control)
+        if stage_id == "plate":
+            from tensimeter.ui.plate.stage import PlateStage
+
+            return PlateStage(self.session)
+        return EmptyStage(next(s for s in STAGES if s.id == stage_id))
+
+    def stage(self, stage_id: str) -> QWidget:
+        """The widget of a stage, made and shown."""
+        self.go_to(next(k for k, s in enumerate(STAGES) if s.id == stage_id))
+        return self._made[stage_id]
+
+    def _show_job(self) -> None:
+        job = self.session.job
+        self.setWindowTitle(f"{job.name} – Tensimeter")
+        self._name.setText(job.name)
+        self._place.setText(job.place)
+        self._mode.setText(self.strip.mode())
+        undo, redo = self.session.file.undo_name(), self.session.file.redo_name()
+        for name, what, words, key in (
+            ("undo", undo, "Undo", "Ctrl+Z"),
+            ("redo", redo, "Do again", "Ctrl+Shift+Z"),
+        ):
+            button = self._tools[name]
+            button.setEnabled(bool(what))
+            button.setToolTip(f"{words}: {what}, {key}" if what else f"nothing to {words.lower()}")
+            button.setAccessibleName(button.toolTip())
+        self._restyle_tools()
+
+    def _restyle_tools(self) -> None:
+        for name, button in self._tools.items():
+            picture = button.property("picture")
+            if name == "night":
+                picture = "sun" if theme.night else "moon"
+            if name == "column":
+                picture = "chevron-right" if self.column.isVisible() else "chevron-left"
+            if button.property("drawn") != (picture, theme.night):
+                button.setProperty("drawn", (picture, theme.night))
+                button.setIcon(icon(picture, "ink"))
+
+    def _restyle(self) -> None:
+        self.column.setFixedWidth(theme.px(252))
+        self._restyle_tools()
+
+    def _on_run_event(self, event: Event) -> None:
+        running = event.kind not in ("done", "aborted", "failed")
+        self.drop_bar.setVisible(running)
+        self._mode.setText(self.strip.mode())
+        if event.kind in ("done", "aborted", "failed"):
+            self._show_job()
+        if self.bench_view.isVisible():
+            self._place_bench_view()
+
+    # -- what keys do ---------------------------------------------------------------------------
+
+    def focus_line(self) -> None:
+        self.line.entry.setFocus()
+        self.line.entry.selectAll()
+
+    def escape(self) -> None:
+        """Esc: drop the load first of all; else leave the bench view, else put away the why."""
+        if self.session.running:
+            self.session.drop_load()
+        elif self.bench_view.isVisible():
+            self.toggle_bench_view()
+        else:
+            self.notices.show_why(None)
+
+    def ask_why(self) -> None:
+        """F1: the worked answer of what has the focus."""
+        focused = QApplication.focusWidget()
+        worked = getattr(focused, "worked", None)
+        found = worked() if callable(worked) else None
+        if found is not None:
+            self.session.why(found)
+        elif self.session.outcome and self.session.outcome.regulation and self.stage_index == PROVE:
+            self.session.why(self.session.outcome.regulation.worked()["resistance"])
+        else:
+            self.line.say("Tab to a figure, then F1 shows how it came about.", "pencil")
+
+    def toggle_night(self) -> None:
+        theme.use(night=not theme.night)
+
+    def toggle_column(self) -> None:
+        self.column.setVisible(not self.column.isVisible())
+        self._restyle_tools()
+
+    def toggle_bench_view(self) -> None:
+        if self.bench_view.isVisible():
+            self.bench_view.hide()
+            self.focus_line()
+            return
+        self._place_bench_view()
+        self.bench_view.show()
+        self.bench_view.raise_()
+        self.drop_bar.raise_()
+        self.bench_view.refresh()
+        self.bench_view.entry.setFocus()
+
+    def _place_bench_view(self) -> None:
+        page = self.centralWidget()
+        if page is not None:
+            bar = self.drop_bar.height() + self.line.height() if self.drop_bar.isVisible() else 0
+            self.bench_view.setGeometry(0, 0, page.width(), page.height() - bar)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._place_bench_view()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """The load goes off before the window does."""
+        self.session.close()
+        self.control.stop()
+        event.accept()
