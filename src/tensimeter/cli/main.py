@@ -46,7 +46,7 @@ def _open_window(paths: list[str]) -> int:
         )
     from tensimeter.ui.app import open_window
 
-    return open_window(Path(paths[0]) if paths else None)
+    return int(open_window(Path(paths[0]) if paths else None))
 
 
 def _guarded(action: object) -> None:

@@ -17,8 +17,9 @@ from tensimeter.cli.main import app, has_display
 from tensimeter.cli.output import answer, span
 from tensimeter.core.campaign import Outcome, outcome, plan, proven_A
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.job.document import Job, Overrule
 from tensimeter.core.judge import Interval
+from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
 from tensimeter.demo.library import demo_job, demo_truths
 from tensimeter.store.jobfile import JobFile
 
@@ -64,6 +65,9 @@ def prove(
     present: Annotated[
         bool, typer.Option("--i-am-present", help="For a load without a watchdog.")
     ] = False,
+    overrule: Annotated[
+        str, typer.Option(help="Why open hold points are passed; kept with the job.")
+    ] = "",
     require: Require = "",
     json: Json = False,
 ) -> None:
@@ -73,6 +77,7 @@ def prove(
     with JobFile(job) as file:
         wanted = file.job.test(test)
         if bench is not None:
+            _pass_holds(file, wanted.output, overrule)
             ended = _run(file, wanted.id, open_bench_file(file.job, bench), present, json)
         else:
             truths = demo_truths(file.job.name)
@@ -87,6 +92,17 @@ def prove(
         print(ended.text, file=sys.stderr)
         raise typer.Exit(1)
     check_required(require, result.verdict)
+
+
+def _pass_holds(file: JobFile, output: str, reason: str) -> None:
+    """Overrule the open holds before an output with a reason, or refuse to go on without one."""
+    job = file.job
+    stopping = open_holds(notices(job, file.readings()), "prove", output)
+    if reason and stopping:
+        entries = tuple(Overrule(hold=n.id, reason=reason) for n in stopping)
+        job = job.model_copy(update={"overruled": (*job.overruled, *entries)})
+        file.edit(f"{len(stopping)} holds overruled: {reason}", job)
+    must_be_lifted(file.job, file.readings(), output)
 
 
 def _run(file: JobFile, test: str, bench: Bench, present: bool, quiet: bool) -> Event:

@@ -5,7 +5,7 @@ import numpy as np
 from tensimeter.core.campaign import Outcome, Plan, columns
 from tensimeter.core.job.document import Job
 from tensimeter.core.judge import Verdict, capability
-from tensimeter.core.quantity import localised, show
+from tensimeter.core.quantity import localised, show, with_uncertainty
 from tensimeter.core.verify.readings import Reading, accuracy_of, pairs
 from tensimeter.core.verify.regulation import next_reading
 
@@ -61,10 +61,12 @@ def outcome_sentence(result: Outcome) -> str:
         return f"{taken} A second current gives resistance and regulation."
     r, reg = fit.output_resistance_ohm, fit.load_regulation
     text = (
-        f"{show(r.value, 'ohm', 3)} ± {show(r.half_width, 'ohm', 2)} at {output.name}; regulation "
-        f"{show(reg.value, '%', 3)} ± {show(reg.half_width, '%', 2)} of at most "
+        f"{with_uncertainty(r.value, r.half_width, 'ohm')} at {output.name}; regulation "
+        f"{with_uncertainty(reg.value, reg.half_width, '%')} of at most "
         f"{_percent(output.regulation_limit)}: {result.regulation_verdict.words}."
     )
+    if fit.extended_from_A is not None:
+        text += f" The line is extended from {show(fit.extended_from_A, 'A', 3)} to full load."
     failing = [s for s in result.steps if s.verdict in (Verdict.MISSES, Verdict.TOO_CLOSE)]
     if failing:
         first = min(failing, key=lambda s: s.step.set_A)

@@ -77,7 +77,10 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
             )
 
         if isinstance(part, Donor):
-            share, words = job.policy.donor_share, f"{job.policy.donor_share:.0%} of its rating"
+            share, words = (
+                job.policy.donor_share,
+                f"{job.policy.donor_share * 100:.0f} % of its rating",
+            )
             below = solution[link.fed_by].V if link.fed_by else 0.0
             add("continuous amps", point.I, part.rated_A * share, "A", words, part.rated_A)
             add(
@@ -116,7 +119,7 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
                 point.I,
                 fuses.continuous_A(part, share),
                 "A",
-                f"{share:.0%} of {part.rated_A:g} A",
+                f"{share * 100:.0f} % of {part.rated_A:g} A",
                 part.rated_A,
             )
             add("volts to break", point.V, part.rated_V, "V", "DC rating")

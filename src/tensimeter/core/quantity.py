@@ -121,6 +121,28 @@ def show(value: float | None, unit: str, digits: int = 3) -> str:
     if value == 0:
         return f"0 {symbol}"
     text = Quantity(value, symbol).render(prec=digits - 1, form="si", strip_zeros=True)
+    # A prefix stands right before the unit; the font has the micro sign.
+    return localised(re.sub(r"(?<=\d )u", "µ", text).replace("-", "−"))
+
+
+def with_uncertainty(value: float, half_width: float, unit: str) -> str:
+    """A value and its 95 % half-width in one unit, to two figures of the half-width.
+
+    >>> with_uncertainty(0.05193, 0.00016, "ohm"), with_uncertainty(0.0306, 0.0001, "%")
+    ('51.93 ± 0.16 mΩ', '3.060 ± 0.010 %')
+    """
+    if not (math.isfinite(value) and math.isfinite(half_width)):
+        return f"{show(value, unit)} ± open"
+    largest = max(abs(value), half_width)
+    prefix, scale = "", 1.0
+    if unit == "%":
+        scale = 0.01
+    elif unit not in ("C", "K", "s", "h", "min") and largest < 1:
+        prefix, scale = next(
+            ((p, s) for p, s in (("m", 1e-3), ("µ", 1e-6), ("n", 1e-9)) if largest >= s), ("", 1.0)
+        )
+    places = decimals_for(half_width / scale)
+    text = f"{value / scale:.{places}f} ± {half_width / scale:.{places}f} {prefix}{_symbol(unit)}"
     return localised(text.replace("-", "−"))
 
 

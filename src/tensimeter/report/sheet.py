@@ -11,7 +11,7 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
 from tensimeter.core.judge import Verdict
 from tensimeter.core.procedure.stages import Notice, notices
-from tensimeter.core.quantity import decimals_for, fixed, localised, show
+from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
 from tensimeter.core.verify.readings import Reading
 from tensimeter.store.jobfile import JobFile, LogEntry
 
@@ -47,7 +47,7 @@ class Section:
     title: str
     conditions: str
     rows: tuple[Row, ...]
-    figures: tuple[tuple[str, str, str], ...]
+    figures: tuple[tuple[str, str], ...]
     outcome: Outcome
     notes: tuple[str, ...]
 
@@ -173,10 +173,10 @@ def _section(job: Job, result: Outcome) -> Section:
             ("Output resistance", fit.output_resistance_ohm, "ohm"),
             ("Load regulation", fit.load_regulation, "%"),
         ):
-            figures.append(
-                (name, show(value.value, unit, 4), f"± {show(value.half_width, unit, 2)}")
-            )
+            figures.append((name, with_uncertainty(value.value, value.half_width, unit)))
     notes = list(result.plan.unreachable)
+    if fit and fit.extended_from_A is not None:
+        notes.append(f"The line is extended from {show(fit.extended_from_A, 'A')} to full load.")
     if fit and fit.curved:
         notes.append("The points bend significantly; one resistance does not say it all.")
     if fit and fit.birge > 1:

@@ -147,6 +147,9 @@ class NoticeColumn(QScrollArea):
 
     def _relevant(self) -> list[Notice]:
         found = [n for n in self.session.now.notices if n.stage == self._stage]
+        if self._stage == "plate":
+            # What was held or overruled anywhere is printed on the sheet.
+            found = [n for n in self.session.now.notices if n.kind == "hold"]
         subject = self.session.subject
         # What belongs to the link in hand comes first; the order is otherwise by gravity.
         return sorted(found, key=lambda n: n.link != subject)

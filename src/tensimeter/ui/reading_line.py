@@ -4,12 +4,12 @@ import time
 
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import Understood, completion, understand
-from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.text import Elided
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -43,12 +43,7 @@ class ReadingLine(QFrame):
         self.entry.setAccessibleName("reading line")
         self.entry.setPlaceholderText("reading, e.g. mount 13.58V @4A")
         self.entry.setMinimumWidth(theme.px(240))
-        self.hint = label("", "caption")
-        self.log = label("", "caption")
-        self.log.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        for quiet in (self.hint, self.log):
-            # Long sentences must not push the window wider than the screen.
-            quiet.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.hint, self.log = Elided(), Elided(right=True)
         layout.addWidget(self.entry, 3)
         layout.addWidget(self.hint, 5)
         layout.addWidget(self.log, 4)
@@ -56,6 +51,7 @@ class ReadingLine(QFrame):
         self.entry.installEventFilter(self)
         session.logged.connect(self.show_log)
         session.trouble.connect(self.say)
+        session.told.connect(lambda text: self.say(text, "ink"))
         session.subject_changed.connect(self._idle)
         theme.changed.connect(self.updateGeometry)
         self.show_log()
@@ -64,8 +60,6 @@ class ReadingLine(QFrame):
     def say(self, text: str, colour: str = "miss") -> None:
         """Show a sentence beside the line until something else is typed."""
         self.hint.setText(text)
-        self.hint.setToolTip(text)
-        self.hint.setAccessibleName(text)
         self.hint.setStyleSheet(f"color: {getattr(theme.colours, colour)};")
 
     def show_log(self) -> None:

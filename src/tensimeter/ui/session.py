@@ -69,6 +69,7 @@ class Session(QObject):
     run_event = pyqtSignal(object)
     asked_why = pyqtSignal(object)
     trouble = pyqtSignal(str)
+    told = pyqtSignal(str)
 
     def __init__(self, file: JobFile) -> None:
         super().__init__()
@@ -79,6 +80,7 @@ class Session(QObject):
         self.hand_meter: str | None = None
         self.engine: RunEngine | None = None
         self.bench: Bench | None = None
+        self._load_before_run: dict[str, float] | None = None
         self._plans_of: tuple[Job, dict[str, Plan]] | None = None
         self.load: dict[str, float] = full_load(self.job)
         self._derive()
@@ -275,6 +277,8 @@ class Session(QObject):
     def _on_run_event(self, event: Event) -> None:
         if event.step is not None:
             self.step_index = event.step.index
+        if event.kind == "step" and event.step is not None and self.plan is not None:
+            self._follow_load(self.plan.output.id, event.step.set_A)
         if event.kind == "kept":
             self._derive()
             self.readings_changed.emit()
@@ -283,7 +287,17 @@ class Session(QObject):
             if self.bench is not None:
                 self.bench.close()
                 self.bench = None
+            if self._load_before_run is not None:
+                self.load, self._load_before_run = self._load_before_run, None
             self._after_readings()
+            (self.told if event.kind == "done" else self.trouble).emit(event.text)
+
+    def _follow_load(self, output: str, amps: float) -> None:
+        """Predict the path at what the run sets: this output alone is loaded."""
+        if self._load_before_run is None:
+            self._load_before_run = dict(self.load)
+        self.load = dict.fromkeys(self.load, 0.0)
+        self.set_load(output, amps)
 
     def close(self) -> None:
         """End a run with the load off, then close the file."""

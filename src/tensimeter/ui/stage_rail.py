@@ -4,7 +4,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
-from tensimeter.core.procedure.stages import STAGES, Stage
+from tensimeter.core.procedure.stages import STAGES, Stage, open_holds
 from tensimeter.report.sheet import rating
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -73,12 +73,8 @@ class StageRail(QWidget):
         self.buttons[index].setChecked(True)
 
     def refresh(self) -> None:
-        holds: dict[str, int] = {}
-        for notice in self.session.now.notices:
-            if notice.kind == "hold" and not notice.overruled:
-                holds[notice.stage] = holds.get(notice.stage, 0) + 1
         for button in self.buttons:
-            count = holds.get(button.stage.id, 0)
+            count = len(open_holds(self.session.now.notices, button.stage.id))
             caption = f"{count} hold{'s' if count > 1 else ''} open" if count else ""
             button.show_caption(caption or self._caption(button.stage), count)
 
@@ -88,7 +84,7 @@ class StageRail(QWidget):
             return f"{len(job.stock)} parts" if job.stock else "empty"
         if stage.id == "design":
             count = len(job.design.links)
-            return f"{count} links" if count else "empty"
+            return f"{count} link{'s' * (count != 1)}" if count else "empty"
         if stage.id == "prove":
             total = sum(len(o.steps) for o in outcomes)
             return f"{sum(o.measured for o in outcomes)} of {total} read" if total else "no test"

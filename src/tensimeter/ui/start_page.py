@@ -26,6 +26,14 @@ from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.parts.text import label, rule
 from tensimeter.ui.theme import theme
 
+_KEYS = (
+    ("Ctrl+L", "type a reading, such as mount 13.58V @4A"),
+    ("Esc", "drop the load, from anywhere, at once"),
+    ("F1", "why? The formula and the figures behind what has the focus"),
+    ("Ctrl+B", "bench view: figures to be read from two metres"),
+    ("Alt+1 … Alt+7", "the stages, from Stock to Plate"),
+)
+
 
 def jobs_folder() -> Path:
     return user_documents_path() / "Tensimeter"
@@ -138,6 +146,15 @@ class StartPage(QWidget):
             ("Open the demo: Ridge pier supply", self.open_demo),
         ):
             column.addLayout(self._go(words, act))
+        column.addSpacing(theme.px(18))
+        column.addWidget(label("Keys worth knowing", "heading"))
+        for key, words in _KEYS:
+            row = QHBoxLayout()
+            name = label(key, "strong")
+            name.setFixedWidth(theme.px(120))
+            row.addWidget(name)
+            row.addWidget(label(words, wrap=True), 1)
+            column.addLayout(row)
         column.addStretch(0 if self.list.count() else 1)
         return column
 

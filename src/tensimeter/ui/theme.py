@@ -139,6 +139,7 @@ def _palette(c: Colours) -> QPalette:
 
 def _style(t: Theme) -> str:
     c, px = t.colours, t.px
+    arrow = resources.files("tensimeter.ui").joinpath("assets", "icons", "arrow-down.svg")
     return f"""
     QWidget {{ color: {c.ink}; font-size: {10.5 * t.scale}pt; }}
     QMainWindow, #page {{ background: {c.paper}; }}
@@ -154,6 +155,10 @@ def _style(t: Theme) -> str:
         selection-color: {c.sheet}; }}
     QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c.prediction};
         padding: {px(2)}px {px(5)}px; }}
+    QComboBox::drop-down {{ border: 0; width: {px(18)}px; }}
+    QComboBox::down-arrow {{ image: url("{arrow}"); width: {px(11)}px; height: {px(11)}px; }}
+    QTreeView::branch {{ image: none; border-image: none; background: transparent; }}
+    QHeaderView {{ background: transparent; border: 0; }}
     QComboBox QAbstractItemView {{ background: {c.sheet}; border: 1px solid {c.rule};
         selection-background-color: {c.chosen}; selection-color: {c.ink}; }}
     QPushButton {{ background: {c.sheet}; border: 1px solid {c.pencil}; border-radius: 2px;

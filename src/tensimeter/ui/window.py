@@ -79,6 +79,7 @@ class MainWindow(QMainWindow):
         row.setContentsMargins(theme.px(18), theme.px(8), theme.px(14), theme.px(2))
         self._name, self._place = label("", "strong"), label("", "caption")
         row.addWidget(self._name)
+        row.addSpacing(theme.px(10))
         row.addWidget(self._place)
         row.addStretch(1)
         self._mode = label("", "prediction")

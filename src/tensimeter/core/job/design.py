@@ -104,14 +104,18 @@ class Design(Record):
         return tuple(reversed(path))
 
     def walk(self) -> Iterator[tuple[int, Link]]:
-        """Every link with its depth, each after what feeds it; loops are left out."""
+        """Every link with its depth, each after what feeds it; loops are left out.
 
-        def below(parent: str | None, depth: int) -> Iterator[tuple[int, Link]]:
-            children = self.fed_from(parent)
+        Units and what they feed stand at the left; a branch is set in by one below its first link.
+        """
+
+        def below(parent: Link | None, depth: int) -> Iterator[tuple[int, Link]]:
+            children = self.fed_from(parent.id if parent else None)
             for child in children:
-                yield depth, child
-                deeper = depth + (len(children) > 1 and parent is not None)
-                yield from below(child.id, deeper)
+                own = 0 if parent is None or parent.kind == "unit" else depth
+                yield own, child
+                chained = len(children) == 1 and parent is not None and parent.kind != "unit"
+                yield from below(child, own if chained else own + 1)
 
         yield from below(None, 0)
 

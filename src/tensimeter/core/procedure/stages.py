@@ -7,10 +7,11 @@ from typing import Literal
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import UnitLink, problems
+from tensimeter.core.job.design import OutputLink, UnitLink, problems
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, FusePart
 from tensimeter.core.limits import at, fault_notes, ranked
+from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import Reading, standing
 
 
@@ -68,7 +69,12 @@ class Notice:
 
 def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
     """What to mind before going on, over all stages, the gravest first."""
-    found = [*_path_notices(job), *_stack_notices(job), *_prove_notices(job, readings)]
+    found = [
+        *_stock_notices(job),
+        *_path_notices(job),
+        *_stack_notices(job),
+        *_prove_notices(job, readings),
+    ]
     reasons = {o.hold: o.reason for o in job.overruled}
     found = [
         Notice(n.id, n.kind, n.title, n.text, n.stage, n.link, n.lifted_by, reasons.get(n.id, ""))
@@ -78,11 +84,46 @@ def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
     return sorted(found, key=lambda n: order[n.kind])
 
 
-def open_holds(job: Job, readings: Sequence[Reading], stage: str) -> int:
-    """Number of hold points of a stage that no reading has lifted and nobody has overruled."""
-    return sum(
-        n.kind == "hold" and n.stage == stage and not n.overruled for n in notices(job, readings)
-    )
+def open_holds(found: Sequence[Notice], stage: str, link: str | None = None) -> list[Notice]:
+    """Hold points of a stage (and of one link) that no reading has lifted and nobody overruled."""
+    return [
+        n
+        for n in found
+        if n.kind == "hold"
+        and n.stage == stage
+        and not n.overruled
+        and (link is None or n.link in (None, link))
+    ]
+
+
+def must_be_lifted(job: Job, readings: Sequence[Reading], output: str) -> None:
+    """Trouble while a hold stands before loading an output on a real bench."""
+    stopping = open_holds(notices(job, readings), "prove", output)
+    if stopping:
+        raise Trouble(
+            f"Hold point open: {stopping[0].title}. {stopping[0].text} Or overrule it, with a reason."
+        )
+
+
+def _stock_notices(job: Job) -> list[Notice]:
+    used = {link.part for link in job.design.links}
+    untested = [
+        p.name
+        for p in job.stock
+        if p.id in used and p.condition == "untested" and p.kind in ("donor", "converter")
+    ]
+    if not untested:
+        return []
+    return [
+        Notice(
+            "stock:untested",
+            "caution",
+            "Untested parts in the path",
+            f"{', '.join(untested)}. Try each alone, its case closed, before the path relies on it; "
+            "then say so on its card.",
+            "stock",
+        )
+    ]
 
 
 def _path_notices(job: Job) -> list[Notice]:
@@ -179,27 +220,49 @@ def _stack_notices(job: Job) -> list[Notice]:
     return found
 
 
-def _prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
-    found = []
-    live = standing(readings)
-    for output in job.design.outputs():
-        if not has_source(job):
-            break
-        place = f"earth-{output.id}"
-        if any(r.place == place for r in live):
-            continue
-        found.append(
-            Notice(
-                f"earth:{output.id}",
-                "hold",
-                f"{output.name} to earth",
-                f"Supply off and unplugged: read ohms from the {output.name} negative to the earth pin "
-                f"and type it, e.g. “{place} OL”.",
-                "prove",
-                output.id,
-                place,
-            )
+#: Ohms from a floating output to earth below which it is not floating, and above which a bonded
+#: one is not bonded; rules of thumb for a handheld meter.
+FLOATING_OHM, BONDED_OHM = 100e3, 1.0
+
+
+def _earth_notice(job: Job, output: OutputLink, readings: Sequence[Reading]) -> Notice | None:
+    """The hold on an output's way to earth: open, lifted (None), or read and wrong."""
+    place = f"earth-{output.id}"
+    found = [r for r in readings if r.place == place and r.quantity == "ohm"]
+    if not found:
+        return Notice(
+            f"earth:{output.id}",
+            "hold",
+            f"{output.name} to earth",
+            f"Supply off and unplugged: read ohms from the {output.name} negative to the earth pin "
+            f"and type it, e.g. “{place} OL”.",
+            "prove",
+            output.id,
+            place,
         )
+    ohms = found[-1].value
+    floating = job.policy.reference == "floating"
+    if (ohms >= FLOATING_OHM) if floating else (ohms <= BONDED_OHM):
+        return None
+    wanted = "floating" if floating else "bonded to earth"
+    return Notice(
+        f"earth:{output.id}",
+        "hold",
+        f"{output.name} is not {wanted}",
+        f"{show(ohms, 'ohm')} from its negative to earth, while the policy says {wanted}. Find out "
+        f"why, mend it, and read “{place}” again.",
+        "prove",
+        output.id,
+        place,
+    )
+
+
+def _prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
+    found: list[Notice] = []
+    live = standing(readings)
+    if has_source(job):
+        earth = (_earth_notice(job, output, live) for output in job.design.outputs())
+        found += [notice for notice in earth if notice is not None]
     load = job.part(job.campaign.load)
     if isinstance(load, ElectronicLoad) and not load.watchdog:
         found.append(

@@ -73,6 +73,8 @@ class Regulation:
     residual_V: Array
     birge: float
     count: int
+    #: The largest current read, where full load is more than 5 % beyond it; else None.
+    extended_from_A: float | None = None
 
     def worked(self) -> dict[str, Worked]:
         """The worked answers behind resistance and regulation."""
@@ -205,6 +207,7 @@ def regulation(data: Readings, nominal: float, full_load: float | None = None) -
         residual_V=residual,
         birge=birge,
         count=len(amps),
+        extended_from_A=float(amps.max()) if amps.max() < 0.95 * full else None,
     )
 
 

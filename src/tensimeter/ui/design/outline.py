@@ -48,7 +48,7 @@ class Outline(QTreeWidget):
         shown += [(0, link) for link in job.design.links if link.id in lost]
         for depth, link in shown:
             figure = self._figure(link, solved[0] if solved else None)
-            item = QTreeWidgetItem([link.name, figure])
+            item = QTreeWidgetItem([self._name(link), figure])
             item.setData(0, Qt.ItemDataRole.UserRole, link.id)
             item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             item.setToolTip(0, wrong.get(link.id, link.name))
@@ -68,6 +68,14 @@ class Outline(QTreeWidget):
                 self.setCurrentItem(item)
         self.expandAll()
         self.blockSignals(False)
+
+    def _name(self, link: Link) -> str:
+        """The name, and where it taps the stack when that is not its top."""
+        feeder = next((x for x in self.session.job.design.links if x.id == link.fed_by), None)
+        carried = {x.fed_by for x in self.session.job.design.links if x.kind == "unit"}
+        if link.kind != "unit" and feeder is not None and feeder.id in carried:
+            return f"{link.name}, off {feeder.name}"
+        return link.name
 
     def _figure(self, link: Link, network: Network | None) -> str:
         part = self.session.job.part(link.part)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from tensimeter.core.campaign import Outcome
 from tensimeter.core.electrical.loadline import LoadLine
 from tensimeter.core.judge import Band, Verdict
-from tensimeter.core.quantity import fixed, localised, show
+from tensimeter.core.quantity import fixed, localised
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme
 
@@ -51,7 +51,9 @@ class Plot(pg.PlotWidget):
     def write(
         self, text: str, x: float, y: float, colour: str, anchor: tuple[float, float]
     ) -> None:
-        item = pg.TextItem(text, color=theme.colour(colour), anchor=anchor)
+        item = pg.TextItem(
+            text, color=theme.colour(colour), anchor=anchor, fill=theme.colour("paper", 0.8)
+        )
         item.setFont(theme.font(9))
         item.setPos(x, y)
         self.addItem(item, ignoreBounds=True)
@@ -128,7 +130,7 @@ class LoadLinePlot(Plot):
         self.plot(x, line.volts[order], pen=dash)
         last = int(np.flatnonzero(np.isfinite(line.volts[order]))[-1])
         self.write(
-            "predicted", float(x[last]), float(line.volts[order][last]), "prediction", (-0.08, 0.5)
+            "predicted", float(x[last]), float(line.volts[order][last]), "prediction", (-0.08, 0.9)
         )
 
     def _measured(self, result: Outcome) -> list[float]:
@@ -145,8 +147,7 @@ class LoadLinePlot(Plot):
             x = np.array([0.0, fit.full_load_A])
             y = fit.no_load_V.value - fit.output_resistance_ohm.value * x
             self.plot(x, y, pen=pg.mkPen(theme.colour("ink"), width=1))
-            text = f"measured\n{show(fit.output_resistance_ohm.value, 'ohm', 3)}"
-            self.write(text, x[1], float(y[1]), "ink", (-0.08, 0.2))
+            self.write("measured", x[1], float(y[1]), "ink", (-0.08, 0.1))
         return ends
 
     def _diamond(self, x: float, y: float, half: float, verdict: Verdict) -> None:

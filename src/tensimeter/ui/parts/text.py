@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QFrame, QLabel, QSizePolicy, QWidget
 
 from tensimeter.core.explain import Worked
@@ -20,6 +20,29 @@ def label(text: str, kind: str = "", *, wrap: bool = False) -> QLabel:
     if wrap:
         made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
     return made
+
+
+class Elided(QLabel):
+    """A line that is cut with an ellipsis where it does not fit; whole in its tool tip."""
+
+    def __init__(self, right: bool = False) -> None:
+        super().__init__()
+        self.setProperty("kind", "caption")
+        self._right = right
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self.setToolTip(text)
+        self.setAccessibleName(text)
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        side = Qt.AlignmentFlag.AlignRight if self._right else Qt.AlignmentFlag.AlignLeft
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        painter.drawText(self.rect(), side | Qt.AlignmentFlag.AlignVCenter, text)
 
 
 def rule(vertical: bool = False) -> QFrame:

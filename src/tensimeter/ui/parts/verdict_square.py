@@ -45,7 +45,11 @@ def verdict_icon(verdict: Verdict, size: int = 14) -> QIcon:
     painter = QPainter(pixmap)
     paint_verdict(painter, QRectF(1.5, 1.5, size - 3, size - 3), verdict)
     painter.end()
-    return QIcon(pixmap)
+    icon = QIcon(pixmap)
+    # A chosen or disabled row must not tint what the colour says.
+    for mode in (QIcon.Mode.Selected, QIcon.Mode.Disabled):
+        icon.addPixmap(pixmap, mode)
+    return icon
 
 
 class VerdictSquare(QWidget):

@@ -59,6 +59,7 @@ class PlateStage(QWidget):
         self._pages_layout.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         self.preview = QScrollArea()
         self.preview.setWidgetResizable(True)
+        self.preview.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.preview.setAccessibleName("data sheet preview")
         self.preview.setWidget(self._pages)
         right.addWidget(self.preview, 1)

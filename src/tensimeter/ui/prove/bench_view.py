@@ -88,7 +88,8 @@ class BenchView(QWidget):
         index = min(self.session.step_index, len(result.steps) - 1)
         r = result.steps[index]
         load = "no load" if r.step.set_A == 0 else f"{show(r.step.set_A, 'A', 4)}"
-        what = "runs by itself" if running else "set the load, read the volts"
+        set_it = "load off" if r.step.set_A == 0 else "set the load"
+        what = "runs by itself" if running else f"{set_it}, read the volts"
         self.todo.setText(
             f"Step {index + 1} of {len(result.steps)} · {plan.output.name} at {load}: {what}"
         )

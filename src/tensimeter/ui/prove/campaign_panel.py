@@ -54,7 +54,7 @@ class CampaignPanel(QScrollArea):
         self.tests.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tests.currentItemChanged.connect(self._on_test)
         column.addWidget(self.tests)
-        self.plan_missing = QPushButton("plan a test for each output")
+        self.plan_missing = QPushButton("plan its test")
         self.plan_missing.clicked.connect(self._plan_missing)
         column.addWidget(self.plan_missing)
         self._add_measuring(column)
@@ -78,6 +78,11 @@ class CampaignPanel(QScrollArea):
         self.bench_path.setPlaceholderText("path of a bench file")
         self.bench_path.setAccessibleName("path of a bench file")
         column.addWidget(self.bench_path)
+        for box in (self.source, self.meter):
+            box.setSizeAdjustPolicy(
+                QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+            )
+            box.setMinimumContentsLength(6)
         self.present = QCheckBox("I stay with the load")
         self.present.setToolTip("Asked because this load has no watchdog")
         column.addWidget(self.present)
@@ -107,10 +112,10 @@ class CampaignPanel(QScrollArea):
             figure = "not read yet"
             if result.regulation:
                 figure = show(result.regulation.load_regulation.value, "%", 3)
-            elif result.measured:
-                figure = f"{result.measured} read"
+            if result.measured and not result.complete:
+                figure = f"{result.measured} of {len(result.steps)} read"
             item = QListWidgetItem(
-                verdict_icon(result.verdict, 16), f"{result.plan.output.name}, load\n{figure}"
+                verdict_icon(result.verdict, 16), f"{result.plan.output.name}\n{figure}"
             )
             item.setToolTip(f"Load regulation of {result.plan.output.name}: {result.verdict.words}")
             item.setData(Qt.ItemDataRole.UserRole, test.id)
@@ -221,4 +226,4 @@ class CampaignPanel(QScrollArea):
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))
             return
-        self.session.trouble.emit(f"{count} rows of {path.name} kept.")
+        self.session.told.emit(f"{count} rows of {path.name} kept.")

@@ -6,6 +6,7 @@ from tensimeter.bench.setup import open_bench, open_bench_file
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
+from tensimeter.core.procedure.stages import must_be_lifted
 from tensimeter.demo.library import demo_truths
 from tensimeter.ui.session import Session
 
@@ -39,6 +40,8 @@ class RunControl:
         if source == "bench":
             if not bench_path:
                 raise Trouble("Type the path of a bench file first.")
+            # Nothing simulated can hurt; a real supply waits for its hold points.
+            must_be_lifted(session.job, session.now.readings, session.plan.output.id)
             bench = open_bench_file(session.job, Path(bench_path))
         else:
             speed = QUICK if source == "quick" else 1.0

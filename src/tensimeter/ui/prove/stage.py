@@ -107,6 +107,7 @@ class ProveStage(QWidget):
         self.meter.setText(f"{about} {following}".strip())
         plan = result.plan
         self.plot.show_line(plan.steps[0].allowed, plan.line, plan.most_A, result)
+        self.steps.setColumnHidden(2, all(r.step.predicted_V is None for r in result.steps))
         self._show_steps(result.steps)
 
     def _show_steps(self, steps: tuple[StepResult, ...]) -> None:
@@ -156,7 +157,8 @@ class ProveStage(QWidget):
             self.steps.setCurrentItem(self.steps.topLevelItem(self.session.step_index))
             self.steps.blockSignals(False)
         elif event.kind in ("done", "aborted", "failed"):
-            self.session.trouble.emit(event.text)
+            # The trace of a run that went well is told by its points.
+            self.trace.setVisible(event.kind != "done")
             self.refresh()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
