@@ -28,7 +28,7 @@ def load_line_svg(result: Outcome) -> str:
         {"svg.fonttype": "path", "font.family": ["B612", "DejaVu Sans"], "font.size": 8,
          "svg.hashsalt": "tensimeter"}
     ):  # fmt: skip
-        figure = Figure(figsize=(6.6, 2.5), layout="constrained")
+        figure = Figure(figsize=(6.6, 2.2), layout="constrained")
         axes = figure.subplots()
         _draw(axes, result)
         out = io.StringIO()

@@ -161,9 +161,12 @@ class PathStrip(QWidget):
             )
             return
         left, gap = 0.0, theme.px(18)
+        joints = gap * (len(self.cells) - 1) + 2
         also_w = theme.px(196) if self.also else 0
-        room = self.width() - also_w - gap * (len(self.cells) - 1) - 2
-        width = min(theme.px(168), room / len(self.cells))
+        if (self.width() - also_w - joints) / len(self.cells) < theme.px(110):
+            # The other outlets are in the outline too; the path itself must stay readable.
+            also_w = 0
+        width = min(theme.px(168), (self.width() - also_w - joints) / len(self.cells))
         height = theme.px(66)
         for k, cell in enumerate(self.cells):
             box = QRectF(left + 1, theme.px(6), width, height)
@@ -172,7 +175,7 @@ class PathStrip(QWidget):
             if k < len(self.cells) - 1:
                 self._joint(painter, box.right(), box.center().y(), gap, self.cells[k + 1].stacked)
             left += width + gap
-        if self.also:
+        if also_w:
             self._also(painter, self.width() - also_w + theme.px(10), also_w - theme.px(10))
 
     def _card(self, painter: QPainter, box: QRectF, cell: Cell, *, last: bool) -> None:
@@ -193,9 +196,9 @@ class PathStrip(QWidget):
         painter.drawText(
             row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, fixed(cell.volts, "V")
         )
-        painter.drawText(
-            row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, fixed(cell.amps, "A")
-        )
+        if box.width() >= theme.px(100):
+            right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(row, right, fixed(cell.amps, "A"))
         if cell.fraction is not None:
             bar = QRectF(inner.left(), inner.top() + line * 2.55, inner.width(), theme.px(4))
             paint_bar(painter, bar, cell.fraction)

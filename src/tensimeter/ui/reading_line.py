@@ -36,6 +36,7 @@ class ReadingLine(QFrame):
         self.session = session
         self.setObjectName("line")
         self._asked = ""
+        self._said = ("", "pencil")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(theme.px(12), theme.px(6), theme.px(14), theme.px(6))
         layout.setSpacing(theme.px(14))
@@ -53,12 +54,13 @@ class ReadingLine(QFrame):
         session.trouble.connect(self.say)
         session.told.connect(lambda text: self.say(text, "ink"))
         session.subject_changed.connect(self._idle)
-        theme.changed.connect(self.updateGeometry)
+        theme.changed.connect(lambda: self.say(*self._said))
         self.show_log()
         self._idle()
 
     def say(self, text: str, colour: str = "miss") -> None:
         """Show a sentence beside the line until something else is typed."""
+        self._said = (text, colour)
         self.hint.setText(text)
         self.hint.setStyleSheet(f"color: {getattr(theme.colours, colour)};")
 

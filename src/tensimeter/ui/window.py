@@ -43,6 +43,7 @@ class MainWindow(QMainWindow):
         self.session = session
         self.control = RunControl(session)
         self.stage_index = 0
+        self._narrow = False
         self.resize(1280, 800)
         self.setMinimumSize(820, 560)
         page = QWidget()
@@ -135,6 +136,7 @@ class MainWindow(QMainWindow):
         self.rail.chosen.connect(self.go_to)
         self.bench_view.closed.connect(self.toggle_bench_view)
         session.run_event.connect(self._on_run_event)
+        session.asked_why.connect(lambda _: self.column.show())
         for signal in (
             session.job_changed,
             session.readings_changed,
@@ -230,6 +232,7 @@ class MainWindow(QMainWindow):
 
     def _restyle(self) -> None:
         self.column.setFixedWidth(theme.px(252))
+        self._fit_column()
         self._restyle_tools()
 
     def _on_run_event(self, event: Event) -> None:
@@ -293,8 +296,17 @@ class MainWindow(QMainWindow):
             bar = self.drop_bar.height() + self.line.height() if self.drop_bar.isVisible() else 0
             self.bench_view.setGeometry(0, 0, page.width(), page.height() - bar)
 
+    def _fit_column(self) -> None:
+        """Below a certain width the right column steps aside; F2 brings it back."""
+        narrow = self.width() < theme.px(1080)
+        if narrow != self._narrow:
+            self._narrow = narrow
+            self.column.setVisible(not narrow)
+            self._restyle_tools()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._fit_column()
         self._place_bench_view()
 
     def closeEvent(self, event: QCloseEvent) -> None:

@@ -48,7 +48,7 @@ class Outline(QTreeWidget):
         shown += [(0, link) for link in job.design.links if link.id in lost]
         for depth, link in shown:
             figure = self._figure(link, solved[0] if solved else None)
-            item = QTreeWidgetItem([self._name(link), figure])
+            item = QTreeWidgetItem([link.name, figure])
             item.setData(0, Qt.ItemDataRole.UserRole, link.id)
             item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             item.setToolTip(0, wrong.get(link.id, link.name))
@@ -69,20 +69,20 @@ class Outline(QTreeWidget):
         self.expandAll()
         self.blockSignals(False)
 
-    def _name(self, link: Link) -> str:
-        """The name, and where it taps the stack when that is not its top."""
+    def _tap(self, link: Link) -> str:
+        """Where a link taps the stack, when that is not its top."""
         feeder = next((x for x in self.session.job.design.links if x.id == link.fed_by), None)
         carried = {x.fed_by for x in self.session.job.design.links if x.kind == "unit"}
         if link.kind != "unit" and feeder is not None and feeder.id in carried:
-            return f"{link.name}, off {feeder.name}"
-        return link.name
+            return f"off {feeder.name}, "
+        return ""
 
     def _figure(self, link: Link, network: Network | None) -> str:
         part = self.session.job.part(link.part)
         if isinstance(part, Donor):
             return f"{show(part.no_load_V, 'V')} {show(part.rated_A, 'A')}"
         if isinstance(link, ConverterLink):
-            return f"set {show(link.set_V, 'V', 4)}"
+            return f"{self._tap(link)}{show(link.set_V, 'V', 4)}"
         if isinstance(link, OutputLink):
             return f"{show(link.nominal_V, 'V')} {show(link.full_load_A, 'A')}"
         if isinstance(part, FusePart) and network is None:

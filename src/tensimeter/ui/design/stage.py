@@ -15,13 +15,13 @@ from PyQt6.QtWidgets import (
 
 from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
 from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Worked
+from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.design import problems
 from tensimeter.core.job.edits import changed, new_link, parts_for, with_link, without_link
 from tensimeter.core.job.parts import Record
 from tensimeter.core.judge import Band
 from tensimeter.core.limits import ranked
-from tensimeter.core.quantity import fixed, show
+from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.ui.design.outline import Outline
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.margin_bar import MarginRow
@@ -56,7 +56,7 @@ class DesignStage(QWidget):
 
     def _left(self) -> QWidget:
         left = QWidget()
-        left.setFixedWidth(theme.px(252))
+        left.setFixedWidth(theme.px(272))
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, theme.px(6))
         column.addWidget(label("The path", "heading"))
@@ -131,7 +131,7 @@ class DesignStage(QWidget):
 
     def refresh(self) -> None:
         job = self.session.job
-        self._left_box.setFixedWidth(theme.px(252))
+        self._left_box.setFixedWidth(theme.px(272))
         self.outline.refresh()
         joinable = [p.name for p in job.stock if p.kind in ("donor", "converter", "fuse", "lead")]
         self._names.setStringList(joinable)
@@ -268,9 +268,17 @@ class DesignStage(QWidget):
                     lambda: explain_input(solution, network, subject, link.name),
                 )
             )
-        shown.append(
-            Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point))
-        )
+        if link.kind == "output":
+            shown.append(
+                Figure(
+                    f"takes {fixed(float(point.power_out), 'W', 1)}",
+                    lambda: _taken(link.name, point),
+                )
+            )
+        else:
+            shown.append(
+                Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point))
+            )
         wall = float(solution.wall_W)
         shown.append(
             Figure(
@@ -333,8 +341,6 @@ class DesignStage(QWidget):
             self.session.set_load(self.session.output_id, round(amps, 2))
 
     def _typed_point(self) -> None:
-        from tensimeter.core.quantity import parse
-
         try:
             amps = parse(self.point.text(), "A")
             if not 0 <= amps < 1e4:
@@ -346,9 +352,15 @@ class DesignStage(QWidget):
             self.session.set_load(self.session.output_id, amps)
 
 
-def _loss(name: str, point: object) -> Worked:
-    from tensimeter.core.explain import Given
+def _taken(name: str, point: object) -> Worked:
+    given = (
+        Given("U", "volts at it", float(point.V), "V"),
+        Given("I", "current set", float(point.I), "A"),
+    )
+    return Worked(f"Power at {name}", "P = U·I", given, float(point.power_out), "W")
 
+
+def _loss(name: str, point: object) -> Worked:
     return Worked(
         f"Loss in {name}",
         "P = U_in·I_in − U·I",

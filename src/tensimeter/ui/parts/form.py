@@ -94,14 +94,14 @@ class RecordForm(QWidget):
     def _field(self, name: str, kind: Any, optional: bool, unit: str) -> QWidget:
         value = getattr(self.record, name)
         if get_origin(kind) is Literal:
-            box = QComboBox()
+            box = _narrow_box()
             for option in get_args(kind):
                 box.addItem(str(option).replace("_", " "), option)
             box.setCurrentIndex(box.findData(value))
             box.activated.connect(lambda _=0: self._take(name, box.currentData()))
             return box
         if kind is bool:
-            box = QComboBox()
+            box = _narrow_box()
             box.addItem("no", False)
             box.addItem("yes", True)
             box.setCurrentIndex(int(bool(value)))
@@ -145,6 +145,13 @@ class RecordForm(QWidget):
             return False
         self.record = new
         return True
+
+
+def _narrow_box() -> QComboBox:
+    box = QComboBox()
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(4)
+    return box
 
 
 def _si(unit: str) -> str:

@@ -3,7 +3,7 @@
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF
+from PyQt6.QtGui import QFontMetricsF, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.campaign import Outcome
@@ -112,10 +112,21 @@ class LoadLinePlot(Plot):
         finite = [p for p in points if np.isfinite(p)]
         margin = 0.14 * max(max(finite) - min(finite), 1e-3)
         self.setYRange(min(finite) - margin, max(finite) + margin, padding=0)
-        most = max(most, 1e-3)
-        self.setXRange(-0.04 * most, 1.14 * most, padding=0)
-        self.write(f"allowed to {fixed(high, 'V')}", 0, high, "holds", (0, 1))
-        self.write(f"allowed from {fixed(low, 'V')}", 0, low, "holds", (0, 0))
+        self._most = max(most, 1e-3)
+        self._fit_range()
+        self.write(f"allowed to {fixed(high, 'V')}", 0, high, "holds", (0, -0.05))
+        self.write(f"allowed from {fixed(low, 'V')}", 0, low, "holds", (0, 1.05))
+
+    def _fit_range(self) -> None:
+        """Room at the right for the words at the ends of the lines, however wide the plot is."""
+        room = QFontMetricsF(theme.font(9)).horizontalAdvance("predicted") + theme.px(22)
+        share = min(room / max(self.width() - self.getAxis("left").width(), 1), 0.5)
+        self.setXRange(-0.04 * self._most, self._most / (1 - share), padding=0)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if getattr(self, "_last", ()):
+            self._fit_range()
 
     def _predict(self, line: LoadLine) -> None:
         order = np.argsort(line.amps, kind="stable")

@@ -57,7 +57,8 @@ class ProveStage(QWidget):
         self.trace.hide()
         column.addWidget(self.trace)
         self.steps = self._steps_table()
-        column.addWidget(self.steps, 4)
+        self.steps.setMinimumHeight(theme.px(120))
+        column.addWidget(self.steps, 5)
         layout.addLayout(column, 1)
         session.job_changed.connect(self.refresh)
         session.readings_changed.connect(self.refresh)
@@ -148,7 +149,8 @@ class ProveStage(QWidget):
     def _on_run_event(self, event: Event) -> None:
         if event.kind == "started":
             self.trace.reset()
-            self.trace.show()
+            # A low window has room for one plot only, and the test's own matters more.
+            self.trace.setVisible(self.height() > theme.px(560))
         elif event.kind == "live":
             self.trace.add(event.at_s, event.volts)
         elif event.kind in ("step", "paused"):
