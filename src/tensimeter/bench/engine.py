@@ -199,9 +199,7 @@ class RunEngine:
         kept, live = self.scan(step, note)
         self._tell(Event("kept", step, tuple(kept), *live, at_s=self._since()))
 
-    def scan(
-        self, step: Step, note: str = ""
-    ) -> tuple[list[Reading], tuple[float, float, float | None]]:
+    def scan(self, step: Step, note: str = "") -> tuple[list[Reading], tuple[float, float, float | None]]:
         """Read every instrument once and keep the readings; they are on disk on return."""
         volts, amps, celsius = self._look()
         job, scan, now = self.file.job, self.file.next_scan(), time.time()
@@ -316,8 +314,5 @@ class RunEngine:
 
     def _cannot_switch_off(self) -> str:
         if self.bench.load.has_watchdog:
-            return (
-                f"The load does not answer; its watchdog drops it within {WATCHDOG_S} s. "
-                "See that it did."
-            )
+            return f"The load does not answer; its watchdog drops it within {WATCHDOG_S} s. See that it did."
         return "THE LOAD DOES NOT ANSWER AND MAY STILL BE ON: switch the supply off by hand now."

@@ -64,9 +64,7 @@ def file_typed(
     if amps is not None:
         ammeter = job.campaign.ammeter
         found.append(
-            _reading(
-                job, scan, now, line.place, "A", amps, ammeter, amps_step, test, filed, line.text
-            )
+            _reading(job, scan, now, line.place, "A", amps, ammeter, amps_step, test, filed, line.text)
         )
     return file.keep(found)
 
@@ -109,9 +107,7 @@ def file_log(file: JobFile, log: Log, plan: Plan, source: str) -> list[Reading]:
     job = file.job
     volts, amps = log.need("volts", "amps")
     if np.any(amps < -0.02 * plan.most_A):
-        raise Trouble(
-            f"{source} has currents below zero. Are the load's wires swapped? Nothing was taken."
-        )
+        raise Trouble(f"{source} has currents below zero. Are the load's wires swapped? Nothing was taken.")
     first, now = file.next_scan(), time.time()
     start = log.columns.get("time", np.arange(len(volts), dtype=float))
     done = done_steps(plan, file.readings())

@@ -145,9 +145,7 @@ class VisaInstrument:
         try:
             value = float(answer)
         except ValueError as error:
-            raise LinkFailed(
-                f"{self.part} answered “{answer[:40]}” where a number was asked."
-            ) from error
+            raise LinkFailed(f"{self.part} answered “{answer[:40]}” where a number was asked.") from error
         if math.isnan(value):
             raise LinkFailed(f"{self.part} answered that it has no number.")
         # IEEE 488.2 and SCPI 1999 (vol. 1, 7.2.1.4): 9.9E37 stands for infinity.

@@ -124,10 +124,7 @@ def analyse_regulation(
     columns = [read_log(path, named).need("volts", "amps") for path in files]
     v, i = (np.concatenate(c) for c in zip(*columns, strict=True))
     warnings: list[str] = []
-    accuracies = (
-        _accuracy(meter, v, "voltmeter", warnings),
-        _accuracy(ammeter, i, "ammeter", warnings),
-    )
+    accuracies = (_accuracy(meter, v, "voltmeter", warnings), _accuracy(ammeter, i, "ammeter", warnings))
     ohms = parse(lead, "ohm")
     data = Readings.of_one_pair(v, i, *accuracies, ohms, 0.1 * abs(ohms))
     volts_nominal = parse(nominal, "V") if nominal else float(v[np.argmin(i)])
@@ -140,8 +137,7 @@ def analyse_regulation(
     found = regulation(data, volts_nominal)
     band = Band.around(volts_nominal, _share(tolerance))
     verdict = worst(
-        _single(x + ohms * y, accuracies[0], 0.1 * abs(ohms) * y, band)
-        for x, y in zip(v, i, strict=True)
+        _single(x + ohms * y, accuracies[0], 0.1 * abs(ohms) * y, band) for x, y in zip(v, i, strict=True)
     )
     if found.birge > 1:
         warnings.append(

@@ -18,8 +18,7 @@ from tensimeter.store.jobfile import TABLES, JobFile
 
 @app.command()
 def report(
-    job: Path,
-    output: Annotated[Path, typer.Option("-o", "--output", help="FILE.pdf or FILE.html")],
+    job: Path, output: Annotated[Path, typer.Option("-o", "--output", help="FILE.pdf or FILE.html")]
 ) -> None:
     """The data sheet as PDF or as one self-contained HTML file."""
     from tensimeter.report.datasheet import write

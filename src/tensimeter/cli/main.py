@@ -41,8 +41,7 @@ def has_display() -> bool:
 def _open_window(paths: list[str]) -> int:
     if not has_display() and not os.environ.get("QT_QPA_PLATFORM"):
         raise Trouble(
-            "There is no display to open a window on; “tensimeter --help” lists what "
-            "works without one."
+            "There is no display to open a window on; “tensimeter --help” lists what works without one."
         )
     from tensimeter.ui.app import open_window
 

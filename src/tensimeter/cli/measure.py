@@ -56,18 +56,12 @@ def _job_of(job: Path | None, demo: str) -> tuple[Job, dict[tuple[str, str], flo
 def prove(
     job: Path,
     test: Annotated[str, typer.Argument(help="A test's id, such as load-regulation.")],
-    use_stand_ins: Annotated[
-        bool, typer.Option("--stand-ins", help="Run on simulated instruments.")
-    ] = False,
+    use_stand_ins: Annotated[bool, typer.Option("--stand-ins", help="Run on simulated instruments.")] = False,
     bench: Annotated[Path | None, typer.Option(help="A bench file that names instruments.")] = None,
     speed: Annotated[float, typer.Option(min=0.001, help="Of the simulated bench.")] = 60.0,
     seed: int = 1,
-    present: Annotated[
-        bool, typer.Option("--i-am-present", help="For a load without a watchdog.")
-    ] = False,
-    overrule: Annotated[
-        str, typer.Option(help="Why open hold points are passed; kept with the job.")
-    ] = "",
+    present: Annotated[bool, typer.Option("--i-am-present", help="For a load without a watchdog.")] = False,
+    overrule: Annotated[str, typer.Option(help="Why open hold points are passed; kept with the job.")] = "",
     require: Require = "",
     json: Json = False,
 ) -> None:
@@ -81,9 +75,7 @@ def prove(
             ended = _run(file, wanted.id, open_bench_file(file.job, bench), present, json)
         else:
             truths = demo_truths(file.job.name)
-            with StandIns(
-                file.job, truths=truths, seed=seed, speed=speed, output=wanted.output
-            ) as served:
+            with StandIns(file.job, truths=truths, seed=seed, speed=speed, output=wanted.output) as served:
                 opened = open_bench(file.job, served.resources, speed=speed)
                 ended = _run(file, wanted.id, opened, True, json)
         result = outcome(file.job, plan(file.job, wanted), file.readings())

@@ -136,9 +136,7 @@ def columns(job: Job, found: list[Pair]) -> Readings:
     keys: dict[str, list[str]] = {"V": [], "A": []}
     for pair in found:
         for reading in (pair.volts, pair.amps):
-            accuracy = (
-                reading.accuracy or accuracy_of(job, None, reading.quantity, reading.value)[0]
-            )
+            accuracy = reading.accuracy or accuracy_of(job, None, reading.quantity, reading.value)[0]
             key = f"{reading.instrument}|{reading.range}|{accuracy.text()}"
             # Volts and amps of one instrument are different circuits with different errors.
             key += f"|{reading.quantity}"
@@ -184,13 +182,7 @@ def outcome(job: Job, worked_out: Plan, readings: list[Reading]) -> Outcome:
     singles += [judge(corrected(job, p), worked_out.steps[0].allowed) for p in extra]
     verdict = worst([*singles, fit_verdict]) if singles else Verdict.NOT_MEASURED
     return Outcome(
-        worked_out,
-        tuple(results),
-        extra,
-        fit,
-        fit_verdict,
-        verdict,
-        sum(r.pair is not None for r in results),
+        worked_out, tuple(results), extra, fit, fit_verdict, verdict, sum(r.pair is not None for r in results)
     )
 
 

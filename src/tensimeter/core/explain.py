@@ -31,9 +31,7 @@ class Worked:
     def text(self) -> str:
         """The whole answer as plain lines."""
         lines = [self.title, f"  {self.formula}"]
-        lines += [
-            f"  {g.symbol} = {show(g.value, g.unit, 4)}   {g.meaning}".rstrip() for g in self.given
-        ]
+        lines += [f"  {g.symbol} = {show(g.value, g.unit, 4)}   {g.meaning}".rstrip() for g in self.given]
         result = f"  = {show(self.value, self.unit, 4)}"
         if self.interval:
             low, high = (show(end, self.unit, 4) for end in self.interval)

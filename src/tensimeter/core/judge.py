@@ -27,9 +27,7 @@ class Verdict(StrEnum):
 
     @property
     def words(self) -> str:
-        return {"too_close": "too close to call", "not_measured": "not measured"}.get(
-            self.value, self.value
-        )
+        return {"too_close": "too close to call", "not_measured": "not measured"}.get(self.value, self.value)
 
 
 _ORDER = (Verdict.HOLDS, Verdict.NOT_MEASURED, Verdict.TOO_CLOSE, Verdict.MISSES)
@@ -93,9 +91,7 @@ def parse_accuracy(text: str, resolution: float | None = None) -> Accuracy:
         )
     try:
         return Accuracy(
-            of_reading=float(match["reading"]) / 100,
-            counts=float(match["counts"] or 0),
-            resolution=step,
+            of_reading=float(match["reading"]) / 100, counts=float(match["counts"] or 0), resolution=step
         )
     except ValueError as error:
         raise Trouble(f"“{text}” is not an accuracy that a meter can have.") from error
@@ -158,10 +154,7 @@ class Band:
 
     @property
     def ends(self) -> tuple[float, float]:
-        return (
-            -np.inf if self.low is None else self.low,
-            np.inf if self.high is None else self.high,
-        )
+        return (-np.inf if self.low is None else self.low, np.inf if self.high is None else self.high)
 
 
 def judge(interval: Interval | None, band: Band) -> Verdict:
@@ -204,9 +197,7 @@ def capability(accuracy: Accuracy, band: Band, value: float) -> Capability:
     return Capability(accuracy.half_width(value), float(room))
 
 
-def explain_reading(
-    title: str, value: float, unit: str, accuracy: Accuracy, interval: Interval
-) -> Worked:
+def explain_reading(title: str, value: float, unit: str, accuracy: Accuracy, interval: Interval) -> Worked:
     """Why a reading is uncertain by this much."""
     return Worked(
         title,

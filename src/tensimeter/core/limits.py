@@ -39,9 +39,7 @@ class Limit:
         given.append(Given("limit", self.note, float(self.allowed), self.unit))
         if self.rated is not self.allowed:
             given.append(Given("rated", "before the policy's share", float(self.rated), self.unit))
-        return Worked(
-            self.name, "share used = used / limit", tuple(given), float(self.fraction), "%"
-        )
+        return Worked(self.name, "share used = used / limit", tuple(given), float(self.fraction), "%")
 
 
 def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
@@ -77,10 +75,7 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
             )
 
         if isinstance(part, Donor):
-            share, words = (
-                job.policy.donor_share,
-                f"{job.policy.donor_share * 100:.0f} % of its rating",
-            )
+            share, words = (job.policy.donor_share, f"{job.policy.donor_share * 100:.0f} % of its rating")
             below = solution[link.fed_by].V if link.fed_by else 0.0
             add("continuous amps", point.I, part.rated_A * share, "A", words, part.rated_A)
             add(

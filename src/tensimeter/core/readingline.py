@@ -109,9 +109,7 @@ def understand(
     if unit and unit not in _QUANTITIES:
         raise Trouble(f"A reading is in V, A, Ω or °C; “{raw.strip()}” is in {unit}.")
     question = _doubt(quantity, value, predicted_V if place == default_place else None, at_A)
-    return Understood(
-        place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question
-    )
+    return Understood(place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question)
 
 
 def _starts_with_figure(line: str) -> bool:

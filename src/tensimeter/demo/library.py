@@ -9,7 +9,7 @@ from tensimeter.demo import ridge_pier
 from tensimeter.store.jobfile import JobFile
 
 _JOBS: dict[str, tuple[Callable[[], Job], dict[tuple[str, str], float]]] = {
-    "ridge-pier": (ridge_pier.job, ridge_pier.TRUTHS),
+    "ridge-pier": (ridge_pier.job, ridge_pier.TRUTHS)
 }
 
 

@@ -3,14 +3,7 @@
 All names, labels and figures are invented.
 """
 
-from tensimeter.core.job.design import (
-    ConverterLink,
-    Design,
-    FuseLink,
-    LeadLink,
-    OutputLink,
-    UnitLink,
-)
+from tensimeter.core.job.design import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.core.job.document import Campaign, Job, LoadRegulation
 from tensimeter.core.job.parts import (
     Converter,
@@ -115,25 +108,13 @@ def _modules() -> tuple[Part, ...]:
 
 def _joining() -> tuple[Part, ...]:
     return (
-        FusePart(
-            id="fuse-12", name="Fuse 12 A slow, holder", rated_A=12, resistance_ohm=0.0061, cost=1.4
-        ),
+        FusePart(id="fuse-12", name="Fuse 12 A slow, holder", rated_A=12, resistance_ohm=0.0061, cost=1.4),
         FusePart(id="fuse-4", name="Fuse 4 A slow, holder", rated_A=4, cost=1.2),
         LeadPart(
-            id="lead-2m",
-            name="Lead 2 m, 2.5 mm²",
-            length_m=2,
-            area_mm2=2.5,
-            contact_ohm=0.0015,
-            cost=4.0,
+            id="lead-2m", name="Lead 2 m, 2.5 mm²", length_m=2, area_mm2=2.5, contact_ohm=0.0015, cost=4.0
         ),
         LeadPart(
-            id="lead-3m",
-            name="Lead 3 m, 0.75 mm²",
-            length_m=3,
-            area_mm2=0.75,
-            contact_ohm=0.002,
-            cost=2.0,
+            id="lead-3m", name="Lead 3 m, 0.75 mm²", length_m=3, area_mm2=0.75, contact_ohm=0.002, cost=2.0
         ),
         LeadPart(
             id="lead-hub",
@@ -149,9 +130,7 @@ def _joining() -> tuple[Part, ...]:
 def _bench() -> tuple[Part, ...]:
     def volts(scale: float, step: float) -> MeterRange:
         return MeterRange(
-            quantity="V",
-            full_scale=scale,
-            accuracy=Accuracy(of_reading=0.0005, counts=3, resolution=step),
+            quantity="V", full_scale=scale, accuracy=Accuracy(of_reading=0.0005, counts=3, resolution=step)
         )
 
     return (
@@ -276,10 +255,6 @@ def job() -> Job:
         stock=(*_donors(), *_modules(), *_joining(), *_bench()),
         design=_design(),
         campaign=Campaign(
-            tests=tests,
-            load="sink-150",
-            voltmeter="bench-meter",
-            ammeter="sink-150",
-            thermometer="probe-k",
+            tests=tests, load="sink-150", voltmeter="bench-meter", ammeter="sink-150", thermometer="probe-k"
         ),
     )

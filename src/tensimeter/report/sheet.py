@@ -84,9 +84,7 @@ def rating(result: Outcome) -> Rating:
     if not result.measured and not result.extra:
         return Rating(output.name, nominal, "not proven", "nothing measured", Verdict.NOT_MEASURED)
     if not result.measured:
-        return Rating(
-            output.name, nominal, "not proven", "no reading at a point of the test", result.verdict
-        )
+        return Rating(output.name, nominal, "not proven", "no reading at a point of the test", result.verdict)
     if amps is None:
         return Rating(output.name, nominal, "not proven", "the first point fails", result.verdict)
     parts = []

@@ -40,9 +40,7 @@ def export(file: JobFile, folder: Path) -> list[Path]:
         for table in TABLES:
             names, rows = file.rows(table)
             columns: list[Any] = list(zip(*rows, strict=True)) or [[] for _ in names]
-            arrays = [
-                pa.array(list(c), _arrow_type(n)) for n, c in zip(names, columns, strict=True)
-            ]
+            arrays = [pa.array(list(c), _arrow_type(n)) for n, c in zip(names, columns, strict=True)]
             written.append(folder / f"{table}.csv")
             pa.csv.write_csv(pa.table(dict(zip(names, arrays, strict=True))), written[-1])
     except OSError as error:
@@ -60,9 +58,7 @@ def import_folder(folder: Path, path: Path) -> JobFile:
     try:
         manifest = json.loads((folder / "manifest.json").read_text())
     except (OSError, ValueError) as error:
-        raise Trouble(
-            f"{folder} is not an exported job: its manifest.json can't be read."
-        ) from error
+        raise Trouble(f"{folder} is not an exported job: its manifest.json can't be read.") from error
     if not isinstance(manifest, dict) or manifest.get("tensimeter") != "job export":
         raise Trouble(f"{folder} is not an exported job.")
     if manifest.get("format") != FORMAT:
@@ -119,13 +115,11 @@ def _fill(path: Path, tables: dict[str, list[dict[str, Any]]]) -> None:
             for row in tables[table]:
                 if set(row) != known:
                     raise Trouble(
-                        f"{table}.csv of the export has other columns than expected; "
-                        "nothing was made."
+                        f"{table}.csv of the export has other columns than expected; nothing was made."
                     )
                 names = list(row)
                 db.execute(
-                    f"INSERT INTO {table} ({', '.join(names)}) "
-                    f"VALUES ({', '.join('?' for _ in names)})",
+                    f"INSERT INTO {table} ({', '.join(names)}) VALUES ({', '.join('?' for _ in names)})",
                     [row[n] for n in names],
                 )
         db.execute("COMMIT")

@@ -146,9 +146,7 @@ class JobFile:
         self.job = self._head_job()
 
     def _head_job(self) -> Job:
-        row = self._row(
-            "SELECT job FROM revision WHERE id = (SELECT revision FROM head ORDER BY id DESC)"
-        )
+        row = self._row("SELECT job FROM revision WHERE id = (SELECT revision FROM head ORDER BY id DESC)")
         if not row:
             raise Trouble(f"{self.path.name} holds no job; it was left as it is.")
         return read_job(row[0])
@@ -223,8 +221,7 @@ class JobFile:
         entry = LogEntry(time.time(), kind, text)
         with self._transaction() as db:
             db.execute(
-                "INSERT INTO log (at, kind, text) VALUES (?, ?, ?)",
-                (entry.at, entry.kind, entry.text),
+                "INSERT INTO log (at, kind, text) VALUES (?, ?, ?)", (entry.at, entry.kind, entry.text)
             )
         return entry
 
@@ -241,10 +238,7 @@ class JobFile:
         """What is wrong with the file; empty when its pages and every revision can be read."""
         with self._mutex, _said(self.path):
             found = [r[0] for r in self._db.execute("PRAGMA integrity_check") if r[0] != "ok"]
-            found += [
-                f"a row of {r[0]} points nowhere"
-                for r in self._db.execute("PRAGMA foreign_key_check")
-            ]
+            found += [f"a row of {r[0]} points nowhere" for r in self._db.execute("PRAGMA foreign_key_check")]
             for number, text in self._db.execute("SELECT id, job FROM revision"):
                 try:
                     read_job(text)
@@ -307,10 +301,7 @@ _COLUMNS = (
     "scan, at, place, quantity, value, instrument, range, accuracy, wiring, origin, test, step,"
     " run, note, corrects"
 )
-_KEEP = (
-    f"INSERT INTO reading ({_COLUMNS}, revision) VALUES "
-    "(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
-)
+_KEEP = f"INSERT INTO reading ({_COLUMNS}, revision) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
 
 
 def _reading(row: tuple[Any, ...]) -> Reading:
@@ -390,10 +381,7 @@ def _connect(path: Path, read_only: bool) -> sqlite3.Connection:
     with _said(path):
         if read_only:
             db = sqlite3.connect(
-                f"{path.resolve().as_uri()}?mode=ro",
-                uri=True,
-                check_same_thread=False,
-                isolation_level=None,
+                f"{path.resolve().as_uri()}?mode=ro", uri=True, check_same_thread=False, isolation_level=None
             )
         else:
             db = sqlite3.connect(path, check_same_thread=False, isolation_level=None, timeout=5)
@@ -436,9 +424,7 @@ def _lock_beside(path: Path) -> IO[str]:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError as error:
         lock.close()
-        raise Trouble(
-            f"{path.name} is open in another Tensimeter; close it there first."
-        ) from error
+        raise Trouble(f"{path.name} is open in another Tensimeter; close it there first.") from error
     return lock
 
 
@@ -461,9 +447,7 @@ def _said(path: Path) -> Iterator[None]:
 def _sentence(error: sqlite3.Error) -> str:
     text = str(error)
     if "disk is full" in text:
-        return (
-            "the disk is full. What was kept before is whole; make room and repeat the last entry."
-        )
+        return "the disk is full. What was kept before is whole; make room and repeat the last entry."
     if "locked" in text:
         return "another program holds the file. Nothing was lost; try again."
     if "readonly" in text or "unable to open" in text:

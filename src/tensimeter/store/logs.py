@@ -70,9 +70,7 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
         raise Trouble(f"{path.name} has two columns of one name; give each a name of its own.")
     wanted = _match(headers, named or {}, path)
     if not wanted:
-        raise Trouble(
-            f"{path.name} has no header that is known; its first line is “{lines[0][:60]}”."
-        )
+        raise Trouble(f"{path.name} has no header that is known; its first line is “{lines[0][:60]}”.")
     convert = pa.csv.ConvertOptions(
         column_types={headers[k]: pa.float64() for k in wanted.values()},
         include_columns=[headers[k] for k in wanted.values()],

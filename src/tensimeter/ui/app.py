@@ -75,9 +75,7 @@ def _keep_log() -> None:
         folder.mkdir(parents=True, exist_ok=True)
         handler = RotatingFileHandler(folder / "tensimeter.log", maxBytes=500_000, backupCount=3)
         logging.basicConfig(
-            level=logging.INFO,
-            handlers=[handler],
-            format="%(asctime)s %(levelname)s %(name)s %(message)s",
+            level=logging.INFO, handlers=[handler], format="%(asctime)s %(levelname)s %(name)s %(message)s"
         )
     except OSError:
         logging.basicConfig(level=logging.WARNING)

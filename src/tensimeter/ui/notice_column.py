@@ -2,15 +2,7 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import (
-    QFrame,
-    QHBoxLayout,
-    QLineEdit,
-    QPushButton,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.explain import Worked
 from tensimeter.core.job.document import Overrule
@@ -93,8 +85,7 @@ class WhyCard(Card):
         self.body.addWidget(label(title, "strong", wrap=True))
         text = label("\n".join(line.strip() for line in lines), wrap=True)
         text.setTextInteractionFlags(
-            Qt.TextInteractionFlag.TextSelectableByMouse
-            | Qt.TextInteractionFlag.TextSelectableByKeyboard
+            Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
         self.body.addWidget(text)
         row = QHBoxLayout()
@@ -165,9 +156,7 @@ class NoticeColumn(QScrollArea):
             self._layout.addWidget(WhyCard(self._worked, lambda: self.show_why(None)))
         self._layout.addWidget(label("Before you go on", "heading"))
         if not notices:
-            self._layout.addWidget(
-                label("Nothing stands against this stage.", "caption", wrap=True)
-            )
+            self._layout.addWidget(label("Nothing stands against this stage.", "caption", wrap=True))
         for notice in notices:
             self._layout.addWidget(NoticeCard(self.session, notice))
         self._layout.addStretch(1)

@@ -209,9 +209,7 @@ class PathStrip(QWidget):
         self._fit(painter, QRectF(inner.left(), inner.bottom() - line, inner.width(), line), word)
 
     def _fit(self, painter: QPainter, box: QRectF, text: str) -> None:
-        elided = painter.fontMetrics().elidedText(
-            text, Qt.TextElideMode.ElideRight, round(box.width())
-        )
+        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, round(box.width()))
         painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
 
     def _joint(self, painter: QPainter, x: float, y: float, gap: float, stacked: bool) -> None:

@@ -66,9 +66,7 @@ class ReadingLine(QFrame):
 
     def show_log(self) -> None:
         entries = self.session.logbook(3)
-        lines = [
-            f"{time.strftime('%H:%M', time.localtime(e.at))} {e.text}" for e in reversed(entries)
-        ]
+        lines = [f"{time.strftime('%H:%M', time.localtime(e.at))} {e.text}" for e in reversed(entries)]
         self.log.setText("  ·  ".join(lines))
         self.log.setToolTip("\n".join(lines))
 

@@ -162,9 +162,7 @@ class Session(QObject):
             if self.subject == output.id or (self.subject in path and len(path) > 1):
                 test_output = self.plan.output.id if self.plan else None
                 shared = [
-                    o.id
-                    for o in outputs
-                    if self.subject in [p.id for p in self.job.design.path_to(o.id)]
+                    o.id for o in outputs if self.subject in [p.id for p in self.job.design.path_to(o.id)]
                 ]
                 return test_output if test_output in shared else output.id
         if self.plan:
@@ -220,9 +218,7 @@ class Session(QObject):
 
     def take_typed(self, line: Understood) -> list[Reading]:
         """Keep a typed reading; Trouble when it can't be kept."""
-        kept = file_typed(
-            self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index
-        )
+        kept = file_typed(self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index)
         self.file.log("reading", f"{line.summary}, typed")
         self._after_readings()
         return kept

@@ -25,9 +25,7 @@ def main(folder: Path) -> None:
 
     make_application()
     with tempfile.TemporaryDirectory() as scratch:
-        session = Session(
-            JobFile.create(Path(scratch) / "ridge-pier.tensi", demo_job("ridge-pier"))
-        )
+        session = Session(JobFile.create(Path(scratch) / "ridge-pier.tensi", demo_job("ridge-pier")))
         window = MainWindow(session)
         window.show()
         stock = window.stage("stock")
@@ -59,9 +57,7 @@ def main(folder: Path) -> None:
         theme.use(night=False)
         window.close()
 
-        file = JobFile.create(
-            Path(scratch) / "shed.tensi", readings_first("Shed bench supply", "12V 5A")
-        )
+        file = JobFile.create(Path(scratch) / "shed.tensi", readings_first("Shed bench supply", "12V 5A"))
         session = Session(file)
         window = MainWindow(session)
         window.show()

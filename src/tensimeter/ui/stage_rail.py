@@ -40,9 +40,7 @@ class StageButton(QAbstractButton):
         painter.drawText(box, Qt.AlignmentFlag.AlignTop, self.stage.name)
         painter.setFont(theme.font(8.5))
         painter.setPen(theme.colour("hold" if self.open_holds else "pencil"))
-        text = painter.fontMetrics().elidedText(
-            self.caption, Qt.TextElideMode.ElideRight, round(box.width())
-        )
+        text = painter.fontMetrics().elidedText(self.caption, Qt.TextElideMode.ElideRight, round(box.width()))
         painter.drawText(box, Qt.AlignmentFlag.AlignBottom, text)
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("prediction"), 1))

@@ -206,9 +206,7 @@ class StartPage(QWidget):
             self.said.setText(str(trouble))
 
     def _browse(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(
-            self, "Open a job", str(jobs_folder()), "Jobs (*.tensi)"
-        )
+        path, _ = QFileDialog.getOpenFileName(self, "Open a job", str(jobs_folder()), "Jobs (*.tensi)")
         if path:
             self.open_path(Path(path))
 

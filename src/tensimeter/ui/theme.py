@@ -98,9 +98,7 @@ theme = Theme()
 def load_fonts() -> None:
     folder = resources.files("tensimeter.ui").joinpath("assets", "fonts")
     for name in ("Regular", "Bold", "Italic"):
-        QFontDatabase.addApplicationFontFromData(
-            QByteArray(folder.joinpath(f"B612-{name}.otf").read_bytes())
-        )
+        QFontDatabase.addApplicationFontFromData(QByteArray(folder.joinpath(f"B612-{name}.otf").read_bytes()))
 
 
 def icon(name: str, colour: str = "ink", size: int = 18) -> QIcon:

@@ -6,12 +6,7 @@ import threading
 from collections.abc import Mapping
 
 from tensimeter.bench.clock import Clock
-from tensimeter.bench.simulated.instruments import (
-    SimulatedLoad,
-    SimulatedMeter,
-    SimulatedThermometer,
-    World,
-)
+from tensimeter.bench.simulated.instruments import SimulatedLoad, SimulatedMeter, SimulatedThermometer, World
 from tensimeter.bench.simulated.scpi import ScpiDevice
 from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
 from tensimeter.core.errors import Trouble
@@ -123,11 +118,7 @@ class StandIns:
             load.tick()
 
     async def _talk(
-        self,
-        role: str,
-        device: ScpiDevice,
-        reader: asyncio.StreamReader,
-        writer: asyncio.StreamWriter,
+        self, role: str, device: ScpiDevice, reader: asyncio.StreamReader, writer: asyncio.StreamWriter
     ) -> None:
         rest = b""
         try:

@@ -79,13 +79,7 @@ def explain_volts(job: Job, solution: Solution, network: Network, link_id: str) 
             return Worked(f"Volts of {link.name}", "as read", (), volts, "V")
         inner = explain_volts(job, solution, network, above[-2].id)
         return Worked(
-            f"Volts of {link.name}",
-            inner.formula,
-            inner.given,
-            volts,
-            "V",
-            inner.assumptions,
-            inner.source,
+            f"Volts of {link.name}", inner.formula, inner.given, volts, "V", inner.assumptions, inner.source
         )
     source = float(point.V_in)
     ohms = float(element.resistance + element.contact)  # type: ignore[union-attr]

@@ -48,9 +48,7 @@ class Conversion:
 
     def loss(self, current: Array) -> Array:
         """Loss in W at an output current in A."""
-        return np.asarray(
-            self.loss_fixed_W + self.loss_per_A * current + self.loss_per_A2 * current**2
-        )
+        return np.asarray(self.loss_fixed_W + self.loss_per_A * current + self.loss_per_A2 * current**2)
 
 
 @dataclass(frozen=True)
@@ -171,7 +169,4 @@ def _lead(part: LeadPart, ambient: float) -> dict[str, float]:
     if part.measured_ohm is not None:
         return {"resistance": part.measured_ohm}
     area = part.area_mm2 * 1e-6
-    return {
-        "resistance": wire.resistance(part.length_m, area, ambient),
-        "contact": 4 * part.contact_ohm,
-    }
+    return {"resistance": wire.resistance(part.length_m, area, ambient), "contact": 4 * part.contact_ohm}

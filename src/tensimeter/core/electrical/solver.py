@@ -134,9 +134,7 @@ class _Path:
 
     def leaves(self, root: str | None) -> list[str]:
         return [
-            e.id
-            for e in self.elements
-            if isinstance(e, Sink | Conversion) and self.root_of(e.id) == root
+            e.id for e in self.elements if isinstance(e, Sink | Conversion) and self.root_of(e.id) == root
         ]
 
     def chain(self, leaf: str) -> list[Series]:
@@ -226,9 +224,7 @@ def _apply_limits(
 def _chain_drop(path: _Path, leaf: str, others: list[str], current: dict[str, Array]) -> Array:
     drop = np.zeros(path.shape)
     for element in path.chain(leaf):
-        through = sum(
-            (current[o] for o in others if element in path.chain(o)), start=np.zeros(path.shape)
-        )
+        through = sum((current[o] for o in others if element in path.chain(o)), start=np.zeros(path.shape))
         drop = drop + (element.resistance + element.contact) * through
     return drop
 
@@ -300,10 +296,7 @@ def _draw_power(
         volts[leaf] = constant_power_volts(open_volts(leaf), common(leaf, leaf), power[leaf])
     elif switching:
         shared = np.stack(
-            [
-                np.stack([np.broadcast_to(common(a, b), path.shape) for b in switching], -1)
-                for a in switching
-            ],
+            [np.stack([np.broadcast_to(common(a, b), path.shape) for b in switching], -1) for a in switching],
             -2,
         )
         u = np.stack([open_volts(leaf) for leaf in switching], -1)

@@ -9,15 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from tensimeter.core.job.parts import (
-    Fraction,
-    Identifier,
-    Name,
-    NotNegative,
-    Part,
-    Positive,
-    Record,
-)
+from tensimeter.core.job.parts import Fraction, Identifier, Name, NotNegative, Part, Positive, Record
 
 
 class LinkRecord(Record):
@@ -67,9 +59,7 @@ class OutputLink(LinkRecord):
     device_max_V: NotNegative | None = None
 
 
-Link = Annotated[
-    UnitLink | ConverterLink | FuseLink | LeadLink | OutputLink, Field(discriminator="kind")
-]
+Link = Annotated[UnitLink | ConverterLink | FuseLink | LeadLink | OutputLink, Field(discriminator="kind")]
 
 #: Which kind of part a kind of link is made of.
 PART_KIND = {"unit": "donor", "converter": "converter", "fuse": "fuse", "lead": "lead"}
@@ -159,8 +149,7 @@ def _converter_problem(link: Link, parts: dict[str, Part]) -> str:
         return ""
     if not part.out_min_V <= link.set_V <= part.out_max_V:
         return (
-            f"{link.name} is set to {link.set_V:g} V, outside its {part.out_min_V:g} to "
-            f"{part.out_max_V:g} V."
+            f"{link.name} is set to {link.set_V:g} V, outside its {part.out_min_V:g} to {part.out_max_V:g} V."
         )
     return ""
 

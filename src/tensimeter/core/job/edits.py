@@ -153,18 +153,11 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
         if plate.amps is None or not plate.name:
             raise Trouble("Write an output like “output MOUNT 13.6V 8A”.")
         output = OutputLink(
-            id=identifier(plate.name, taken),
-            name=plate.name,
-            nominal_V=plate.volts,
-            full_load_A=plate.amps,
+            id=identifier(plate.name, taken), name=plate.name, nominal_V=plate.volts, full_load_A=plate.amps
         )
         return with_test_for(insert_link(job, output, after), output)
     part = _part_named(job, words)
-    common: dict[str, Any] = {
-        "id": identifier(part.name, taken),
-        "name": part.name,
-        "part": part.id,
-    }
+    common: dict[str, Any] = {"id": identifier(part.name, taken), "name": part.name, "part": part.id}
     if isinstance(part, Donor):
         return insert_link(job, UnitLink(**common), _top_unit(job, after))
     if isinstance(part, Converter):

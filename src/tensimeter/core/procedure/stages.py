@@ -69,12 +69,7 @@ class Notice:
 
 def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
     """What to mind before going on, over all stages, the gravest first."""
-    found = [
-        *_stock_notices(job),
-        *_path_notices(job),
-        *_stack_notices(job),
-        *_prove_notices(job, readings),
-    ]
+    found = [*_stock_notices(job), *_path_notices(job), *_stack_notices(job), *_prove_notices(job, readings)]
     reasons = {o.hold: o.reason for o in job.overruled}
     found = [
         Notice(n.id, n.kind, n.title, n.text, n.stage, n.link, n.lifted_by, reasons.get(n.id, ""))
@@ -154,9 +149,7 @@ def _path_notices(job: Job) -> list[Notice]:
             )
         )
     for link, text in fault_notes(job):
-        found.append(
-            Notice(f"fuse:{link}", "caution", "A fuse that may never blow", text, "design", link)
-        )
+        found.append(Notice(f"fuse:{link}", "caution", "A fuse that may never blow", text, "design", link))
     for link_ in job.design.links:
         part = job.part(link_.part)
         if part is not None and part.condition in ("faulty", "for parts"):
@@ -189,9 +182,7 @@ def _stack_notices(job: Job) -> list[Notice]:
     if len(units) < 2:
         return []
     parts = [job.part(unit.part) for unit in units]
-    volts = sum(
-        (p.trip_V or p.no_load_V * 1.3) for p in parts if p is not None and p.kind == "donor"
-    )
+    volts = sum((p.trip_V or p.no_load_V * 1.3) for p in parts if p is not None and p.kind == "donor")
     found = [
         Notice(
             "stack:earth",

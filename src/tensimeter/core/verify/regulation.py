@@ -48,15 +48,7 @@ class Readings:
     ) -> "Readings":
         """All volts on one range of one meter, all amps on one of another."""
         v, a = np.asarray(volts, float), np.asarray(amps, float)
-        return cls(
-            v,
-            a,
-            ["V"] * len(v),
-            ["A"] * len(a),
-            {"V": voltmeter, "A": ammeter},
-            lead_ohm,
-            lead_bound,
-        )
+        return cls(v, a, ["V"] * len(v), ["A"] * len(a), {"V": voltmeter, "A": ammeter}, lead_ohm, lead_bound)
 
 
 @dataclass(frozen=True)
@@ -90,9 +82,7 @@ class Regulation:
             Given("I_fl", "full load", self.full_load_A, "A"),
         )
         nominal = (
-            (v0.value - vf.value) / self.load_regulation.value
-            if (self.load_regulation.value)
-            else np.nan
+            (v0.value - vf.value) / self.load_regulation.value if (self.load_regulation.value) else np.nan
         )
         return {
             "resistance": Worked(
@@ -148,9 +138,7 @@ def _scatter(data: Readings, slope: float) -> Array:
     return np.asarray(np.hypot(volts, slope * amps))
 
 
-def _fit(
-    design: Array, y: Array, sigma: Array, shared: Array, bounds: Array
-) -> tuple[Array, Array]:
+def _fit(design: Array, y: Array, sigma: Array, shared: Array, bounds: Array) -> tuple[Array, Array]:
     """Parameters (p,) and the gain matrix (p, n) that makes them from y."""
     p, q = design.shape[1], shared.shape[1]
     whole = np.concatenate([design, shared], 1) / sigma[:, None]
@@ -237,9 +225,7 @@ def _curved(line: Array, y: Array, amps: Array, sigma: Array, shared: Array, bou
     centred = (amps - amps.mean()) ** 2
     theta, gain = _fit(np.column_stack([line, centred]), y, sigma, shared, bounds)
     deviation = float(
-        np.hypot(
-            np.linalg.norm(gain[2] * sigma), np.linalg.norm(gain[2] @ shared * bounds) / np.sqrt(3)
-        )
+        np.hypot(np.linalg.norm(gain[2] * sigma), np.linalg.norm(gain[2] @ shared * bounds) / np.sqrt(3))
     )
     return bool(abs(theta[2]) > 3 * deviation)
 

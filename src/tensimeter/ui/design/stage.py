@@ -65,9 +65,7 @@ class DesignStage(QWidget):
         column.addWidget(self.outline, 3)
         self.add = QLineEdit()
         self.add.setPlaceholderText("add: a part's name, or output NAME 12V 5A")
-        self.add.setToolTip(
-            "Enter puts it in after the link in hand; Delete in the outline takes a link out"
-        )
+        self.add.setToolTip("Enter puts it in after the link in hand; Delete in the outline takes a link out")
         self.add.setAccessibleName("add a link after the one in hand")
         self._names = QStringListModel()
         completer = QCompleter(self._names, self)
@@ -179,14 +177,10 @@ class DesignStage(QWidget):
         if link.kind != "output":
             form.addRow(
                 label("made of", "caption"),
-                self._choice(
-                    "made of", link, "part", [(p.name, p.id) for p in parts_for(job, link.kind)]
-                ),
+                self._choice("made of", link, "part", [(p.name, p.id) for p in parts_for(job, link.kind)]),
             )
         below = {x.id for x in job.design.links if link in job.design.path_to(x.id)}
-        feeders = [
-            (x.name, x.id) for x in job.design.links if x.id not in below and x.kind != "output"
-        ]
+        feeders = [(x.name, x.id) for x in job.design.links if x.id not in below and x.kind != "output"]
         if link.kind in ("unit", "output"):
             feeders.insert(0, ("nothing below" if link.kind == "unit" else "not known", None))
         words = "stands on" if link.kind == "unit" else "fed by"
@@ -270,15 +264,10 @@ class DesignStage(QWidget):
             )
         if link.kind == "output":
             shown.append(
-                Figure(
-                    f"takes {fixed(float(point.power_out), 'W', 1)}",
-                    lambda: _taken(link.name, point),
-                )
+                Figure(f"takes {fixed(float(point.power_out), 'W', 1)}", lambda: _taken(link.name, point))
             )
         else:
-            shown.append(
-                Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point))
-            )
+            shown.append(Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point)))
         wall = float(solution.wall_W)
         shown.append(
             Figure(
@@ -353,10 +342,7 @@ class DesignStage(QWidget):
 
 
 def _taken(name: str, point: object) -> Worked:
-    given = (
-        Given("U", "volts at it", float(point.V), "V"),
-        Given("I", "current set", float(point.I), "A"),
-    )
+    given = (Given("U", "volts at it", float(point.V), "V"), Given("I", "current set", float(point.I), "A"))
     return Worked(f"Power at {name}", "P = U·I", given, float(point.power_out), "W")
 
 

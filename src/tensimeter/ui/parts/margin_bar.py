@@ -69,9 +69,7 @@ class MarginRow(QWidget):
         if note_w:
             painter.setFont(theme.font(9))
             painter.setPen(theme.colour("pencil"))
-            note = painter.fontMetrics().elidedText(
-                self.limit.note, Qt.TextElideMode.ElideRight, note_w - 4
-            )
+            note = painter.fontMetrics().elidedText(self.limit.note, Qt.TextElideMode.ElideRight, note_w - 4)
             painter.drawText(QRectF(width - note_w, 0, note_w, height), middle, note)
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("prediction"), 1))

@@ -48,12 +48,8 @@ class Plot(pg.PlotWidget):
         self.getAxis("left").setWidth(width + theme.px(34))
         self.showGrid(x=True, y=True, alpha=0.12 if theme.night else 0.2)
 
-    def write(
-        self, text: str, x: float, y: float, colour: str, anchor: tuple[float, float]
-    ) -> None:
-        item = pg.TextItem(
-            text, color=theme.colour(colour), anchor=anchor, fill=theme.colour("paper", 0.8)
-        )
+    def write(self, text: str, x: float, y: float, colour: str, anchor: tuple[float, float]) -> None:
+        item = pg.TextItem(text, color=theme.colour(colour), anchor=anchor, fill=theme.colour("paper", 0.8))
         item.setFont(theme.font(9))
         item.setPos(x, y)
         self.addItem(item, ignoreBounds=True)
@@ -106,16 +102,16 @@ class LoadLinePlot(Plot):
             points += self._measured(result)
         if point_A is not None:
             self.addItem(
-                pg.InfiniteLine(point_A, pen=pg.mkPen(theme.colour("ink"), width=1)),
-                ignoreBounds=True,
+                pg.InfiniteLine(point_A, pen=pg.mkPen(theme.colour("ink"), width=1)), ignoreBounds=True
             )
         finite = [p for p in points if np.isfinite(p)]
         margin = 0.14 * max(max(finite) - min(finite), 1e-3)
         self.setYRange(min(finite) - margin, max(finite) + margin, padding=0)
         self._most = max(most, 1e-3)
         self._fit_range()
-        self.write(f"allowed to {fixed(high, 'V')}", 0, high, "holds", (0, -0.05))
-        self.write(f"allowed from {fixed(low, 'V')}", 0, low, "holds", (0, 1.05))
+        if self.height() > theme.px(170):
+            self.write(f"allowed to {fixed(high, 'V')}", 0, high, "holds", (0, -0.05))
+            self.write(f"allowed from {fixed(low, 'V')}", 0, low, "holds", (0, 1.05))
 
     def _fit_range(self) -> None:
         """Room at the right for the words at the ends of the lines, however wide the plot is."""
@@ -140,9 +136,7 @@ class LoadLinePlot(Plot):
         dash = pg.mkPen(theme.colour("prediction"), width=2, style=Qt.PenStyle.DashLine)
         self.plot(x, line.volts[order], pen=dash)
         last = int(np.flatnonzero(np.isfinite(line.volts[order]))[-1])
-        self.write(
-            "predicted", float(x[last]), float(line.volts[order][last]), "prediction", (-0.08, 0.9)
-        )
+        self.write("predicted", float(x[last]), float(line.volts[order][last]), "prediction", (-0.08, 0.9))
 
     def _measured(self, result: Outcome) -> list[float]:
         ends = []
@@ -165,14 +159,10 @@ class LoadLinePlot(Plot):
         colour = theme.colour(verdict_colour(verdict))
         pen = pg.mkPen(colour, width=1.5)
         if half:
-            bar = pg.ErrorBarItem(
-                x=np.array([x]), y=np.array([y]), height=2 * half, beam=0.0, pen=pen
-            )
+            bar = pg.ErrorBarItem(x=np.array([x]), y=np.array([y]), height=2 * half, beam=0.0, pen=pen)
             self.addItem(bar)
         fill = colour if verdict is Verdict.HOLDS else theme.colour("paper")
-        self.addItem(
-            pg.ScatterPlotItem([x], [y], symbol="d", size=theme.px(12), pen=pen, brush=fill)
-        )
+        self.addItem(pg.ScatterPlotItem([x], [y], symbol="d", size=theme.px(12), pen=pen, brush=fill))
 
     def _on_click(self, event: object) -> None:
         spot: QPointF = self.getPlotItem().vb.mapSceneToView(event.scenePos())  # type: ignore

@@ -76,11 +76,7 @@ class Figure(QLabel):
     asked = pyqtSignal(object)
 
     def __init__(
-        self,
-        text: str,
-        why: Callable[[], Worked | None],
-        kind: str = "",
-        parent: QWidget | None = None,
+        self, text: str, why: Callable[[], Worked | None], kind: str = "", parent: QWidget | None = None
     ) -> None:
         super().__init__(text, parent)
         self._why = why

@@ -29,9 +29,7 @@ def paint_verdict(painter: QPainter, box: QRectF, verdict: Verdict) -> None:
     painter.setBrush(colour if verdict is Verdict.HOLDS else Qt.BrushStyle.NoBrush)
     painter.drawRect(box)
     if verdict is Verdict.TOO_CLOSE:
-        painter.fillRect(
-            QRectF(box.left(), box.center().y(), box.width(), box.height() / 2), colour
-        )
+        painter.fillRect(QRectF(box.left(), box.center().y(), box.width(), box.height() / 2), colour)
     elif verdict is Verdict.MISSES:
         painter.setPen(QPen(colour, 2))
         painter.drawLine(QPointF(box.left(), box.bottom()), QPointF(box.right(), box.top()))

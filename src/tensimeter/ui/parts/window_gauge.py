@@ -72,9 +72,7 @@ class WindowGauge(QWidget):
         low, high = self.band.ends
         left = x(low) if math.isfinite(low) else 0.0
         right = x(high) if math.isfinite(high) else float(self.width())
-        painter.fillRect(
-            QRectF(left, middle - half, right - left, 2 * half), theme.colour("holds", 0.16)
-        )
+        painter.fillRect(QRectF(left, middle - half, right - left, 2 * half), theme.colour("holds", 0.16))
         painter.setPen(QPen(theme.colour("holds"), 1.5))
         painter.setFont(theme.font(8))
         for end, at, side in ((low, left, -1), (high, right, 1)):

@@ -106,9 +106,7 @@ class PlateStage(QWidget):
         for r in ratings:
             self._ratings.addWidget(_rating(r))
         if not ratings:
-            self._ratings.addWidget(
-                label("Nothing is proven yet: read a test in Prove first.", wrap=True)
-            )
+            self._ratings.addWidget(label("Nothing is proven yet: read a test in Prove first.", wrap=True))
         self._stale = True
         if self.isVisible():
             self.lay_out()

@@ -59,9 +59,7 @@ class BenchView(QWidget):
         row.addWidget(self.entry, 1)
         row.addWidget(self.expected, 1)
         column.addLayout(row)
-        self.keys = label(
-            "Space takes the reading · Ctrl+B goes back · Esc drops the load", "caption"
-        )
+        self.keys = label("Space takes the reading · Ctrl+B goes back · Esc drops the load", "caption")
         column.addWidget(self.keys)
         for signal in (session.readings_changed, session.subject_changed, session.job_changed):
             signal.connect(self.refresh)
@@ -73,12 +71,7 @@ class BenchView(QWidget):
         self.setPalette(self.parentWidget().palette() if self.parentWidget() else self.palette())
         size = 96 if self.width() > theme.px(900) else 72
         self.big.setStyleSheet(f"font-size: {size * theme.scale}pt;")
-        for widget, points in (
-            (self.todo, 28),
-            (self.verdict, 28),
-            (self.expected, 22),
-            (self.entry, 28),
-        ):
+        for widget, points in ((self.todo, 28), (self.verdict, 28), (self.expected, 22), (self.entry, 28)):
             widget.setStyleSheet(f"font-size: {points * theme.scale}pt;")
         result, plan = self.session.outcome, self.session.plan
         if result is None or plan is None:
@@ -90,9 +83,7 @@ class BenchView(QWidget):
         load = "no load" if r.step.set_A == 0 else f"{show(r.step.set_A, 'A', 4)}"
         set_it = "load off" if r.step.set_A == 0 else "set the load"
         what = "runs by itself" if running else f"{set_it}, read the volts"
-        self.todo.setText(
-            f"Step {index + 1} of {len(result.steps)} · {plan.output.name} at {load}: {what}"
-        )
+        self.todo.setText(f"Step {index + 1} of {len(result.steps)} · {plan.output.name} at {load}: {what}")
         low, high = r.step.allowed.ends
         expect = f"expect {fixed(r.step.predicted_V.value, 'V')}, " if r.step.predicted_V else ""
         self.expected.setText(f"{expect}allowed {fixed(low, '')} … {fixed(high, 'V')}")
@@ -105,8 +96,7 @@ class BenchView(QWidget):
         elif last is not None and last.volts is not None:
             self.big.setText(fixed(last.volts.value, "V", decimals_for(last.volts.half_width)))
             self._say(
-                f"at {show(last.step.set_A, 'A', 3)}: {last.verdict.words}",
-                verdict_colour(last.verdict),
+                f"at {show(last.step.set_A, 'A', 3)}: {last.verdict.words}", verdict_colour(last.verdict)
             )
         else:
             self.big.setText("– V")

@@ -79,9 +79,7 @@ class CampaignPanel(QScrollArea):
         self.bench_path.setAccessibleName("path of a bench file")
         column.addWidget(self.bench_path)
         for box in (self.source, self.meter):
-            box.setSizeAdjustPolicy(
-                QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
-            )
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(6)
         self.present = QCheckBox("I stay with the load")
         self.present.setToolTip("Asked because this load has no watchdog")
@@ -114,9 +112,7 @@ class CampaignPanel(QScrollArea):
                 figure = show(result.regulation.load_regulation.value, "%", 3)
             if result.measured and not result.complete:
                 figure = f"{result.measured} of {len(result.steps)} read"
-            item = QListWidgetItem(
-                verdict_icon(result.verdict, 16), f"{result.plan.output.name}\n{figure}"
-            )
+            item = QListWidgetItem(verdict_icon(result.verdict, 16), f"{result.plan.output.name}\n{figure}")
             item.setToolTip(f"Load regulation of {result.plan.output.name}: {result.verdict.words}")
             item.setData(Qt.ItemDataRole.UserRole, test.id)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, item.toolTip())
@@ -141,9 +137,7 @@ class CampaignPanel(QScrollArea):
         self.plan_missing.setVisible(bool(without))
         if not plans:
             self._time.setText(
-                "A test belongs to an output. Join one in Design, or plan below."
-                if not without
-                else ""
+                "A test belongs to an output. Join one in Design, or plan below." if not without else ""
             )
         else:
             seconds = sum(p.duration_s for p in plans)
@@ -200,9 +194,7 @@ class CampaignPanel(QScrollArea):
     def _on_start(self) -> None:
         try:
             self.control.start(
-                self.source.currentData(),
-                self.bench_path.text().strip(),
-                present=self.present.isChecked(),
+                self.source.currentData(), self.bench_path.text().strip(), present=self.present.isChecked()
             )
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))

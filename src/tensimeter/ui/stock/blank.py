@@ -25,14 +25,10 @@ def _meter(part_id: str, name: str) -> Part:
         ranges=(
             MeterRange(quantity="V", full_scale=20, accuracy=handheld),
             MeterRange(
-                quantity="V",
-                full_scale=200,
-                accuracy=Accuracy(of_reading=0.005, counts=2, resolution=0.1),
+                quantity="V", full_scale=200, accuracy=Accuracy(of_reading=0.005, counts=2, resolution=0.1)
             ),
             MeterRange(
-                quantity="A",
-                full_scale=10,
-                accuracy=Accuracy(of_reading=0.015, counts=3, resolution=0.01),
+                quantity="A", full_scale=10, accuracy=Accuracy(of_reading=0.015, counts=3, resolution=0.01)
             ),
         ),
     )
@@ -40,9 +36,7 @@ def _meter(part_id: str, name: str) -> Part:
 
 def _load(part_id: str, name: str) -> Part:
     plain = Accuracy(of_reading=0.002, counts=5, resolution=0.001)
-    return ElectronicLoad(
-        id=part_id, name=name, max_V=120, max_A=20, max_W=150, volts=plain, amps=plain
-    )
+    return ElectronicLoad(id=part_id, name=name, max_V=120, max_A=20, max_W=150, volts=plain, amps=plain)
 
 
 #: What can be added besides a donor, which a nameplate makes.

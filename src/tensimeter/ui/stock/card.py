@@ -37,10 +37,7 @@ def figures(part: Part) -> list[str]:
     if isinstance(part, FusePart):
         return [f"{part.rated_A:g} A {part.speed}", f"breaks {part.rated_V:g} V DC"]
     if isinstance(part, LeadPart):
-        return [
-            f"{part.length_m:g} m  {part.area_mm2:.3g} mm²",
-            f"{show(part.contact_ohm, 'ohm')} a contact",
-        ]
+        return [f"{part.length_m:g} m  {part.area_mm2:.3g} mm²", f"{show(part.contact_ohm, 'ohm')} a contact"]
     if isinstance(part, ElectronicLoad):
         guard = "has a watchdog" if part.watchdog else "no watchdog"
         return [f"{part.max_V:g} V  {part.max_A:g} A  {part.max_W:g} W", guard]
@@ -99,13 +96,9 @@ class PartCard(QWidget):
         self._line(painter, text, 3, " · ".join(ending), line)
 
     def _line(self, painter: QPainter, box: QRectF, k: int, words: str, line: float) -> None:
-        elided = painter.fontMetrics().elidedText(
-            words, Qt.TextElideMode.ElideRight, round(box.width())
-        )
+        elided = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, round(box.width()))
         painter.drawText(
-            QRectF(box.left(), box.top() + k * line, box.width(), line),
-            Qt.AlignmentFlag.AlignVCenter,
-            elided,
+            QRectF(box.left(), box.top() + k * line, box.width(), line), Qt.AlignmentFlag.AlignVCenter, elided
         )
 
     def _rating(self, painter: QPainter, frame: QRectF) -> bool:

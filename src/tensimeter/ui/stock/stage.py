@@ -1,24 +1,10 @@
 """The Stock stage: shelves of cards, a line for nameplates, a form for the card in hand."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QHBoxLayout,
-    QLineEdit,
-    QPushButton,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import (
-    changed,
-    donor_from_nameplate,
-    identifier,
-    with_part,
-    without_part,
-)
+from tensimeter.core.job.edits import changed, donor_from_nameplate, identifier, with_part, without_part
 from tensimeter.core.job.parts import SHELVES, Part, Record
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
@@ -60,9 +46,7 @@ class StockStage(QWidget):
     def _entry_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
         self.nameplate = QLineEdit()
-        self.nameplate.setPlaceholderText(
-            "nameplate of a donor, e.g. 24V 6.3A 150W 85% server unit"
-        )
+        self.nameplate.setPlaceholderText("nameplate of a donor, e.g. 24V 6.3A 150W 85% server unit")
         self.nameplate.setAccessibleName("nameplate of a donor")
         self.nameplate.returnPressed.connect(self.add_donor)
         row.addWidget(self.nameplate, 1)
