@@ -59,6 +59,9 @@ def open_bench(
             if profile.role != role:
                 raise Trouble(f"The profile {name} is for a {profile.role}, not for a {role}.")
             opened[role] = VisaInstrument(resource, profile, wanted[role] or role)
+            # A socket may open on nothing; only an answer tells. Asking who it is switches nothing.
+            if "identify" in profile.commands:
+                opened[role].identity()
     except (LinkFailed, Trouble) as error:
         for instrument in opened.values():
             instrument.close()

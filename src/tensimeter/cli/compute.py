@@ -39,10 +39,14 @@ def _size() -> None:
     """Size a part."""
 
 
-def check_required(require: str, verdict: Verdict) -> None:
-    """Exit 1 when another verdict was asked for; Trouble for a word that is none."""
+def known_verdict(require: str) -> None:
+    """Trouble for a word that is no verdict, before anything is done."""
     if require and require not in [v.value for v in Verdict]:
         raise Trouble(f"“{require}” is no verdict; use {', '.join(v.value for v in Verdict)}.")
+
+
+def check_required(require: str, verdict: Verdict) -> None:
+    """Exit 1 when another verdict was asked for."""
     if require and verdict != require:
         raise typer.Exit(1)
 
@@ -80,10 +84,11 @@ def solve(
             {
                 "link": link.name,
                 "id": link.id,
-                "out_V": p.V,
-                "out_A": p.I,
-                "in_V": p.V_in,
-                "in_A": p.I_in,
+                "voltage_V": p.V,
+                "current_A": p.I,
+                "power_W": p.power_out,
+                "input_V": p.V_in,
+                "input_A": p.I_in,
                 "loss_W": p.loss,
                 "state": State(int(p.state)).words,
             }
@@ -120,11 +125,16 @@ def analyse_regulation(
     json: Json = False,
 ) -> None:
     """Load regulation and output resistance from volts over amps."""
+    known_verdict(require)
+    share = _share(tolerance)
     named = {k: v for k, v in (("volts", volts), ("amps", amps)) if v}
     columns = [read_log(path, named).need("volts", "amps") for path in files]
     v, i = (np.concatenate(c) for c in zip(*columns, strict=True))
     warnings: list[str] = []
-    accuracies = (_accuracy(meter, v, "voltmeter", warnings), _accuracy(ammeter, i, "ammeter", warnings))
+    accuracies = (
+        _accuracy(meter, v, "voltmeter", warnings),
+        _accuracy(ammeter, i, "ammeter", warnings, 0.01),
+    )
     ohms = parse(lead, "ohm")
     data = Readings.of_one_pair(v, i, *accuracies, ohms, 0.1 * abs(ohms))
     volts_nominal = parse(nominal, "V") if nominal else float(v[np.argmin(i)])
@@ -135,7 +145,7 @@ def analyse_regulation(
             f"No nominal volts given; {volts_nominal:.5g} V, the least loaded reading, were taken."
         )
     found = regulation(data, volts_nominal)
-    band = Band.around(volts_nominal, _share(tolerance))
+    band = Band.around(volts_nominal, share)
     verdict = worst(
         _single(x + ohms * y, accuracies[0], 0.1 * abs(ohms) * y, band) for x, y in zip(v, i, strict=True)
     )
@@ -144,7 +154,7 @@ def analyse_regulation(
             f"The readings scatter {found.birge:.1f} times as much as the meters' noise "
             "explains; the intervals were widened."
         )
-    if accuracies[0].half_width(volts_nominal) >= volts_nominal * _share(tolerance):
+    if accuracies[0].half_width(volts_nominal) >= volts_nominal * share:
         warnings.append(
             "This voltmeter can't settle this tolerance: its own uncertainty is wider. "
             "A finer range or meter would."
@@ -188,8 +198,9 @@ def _single(volts: float, accuracy: Accuracy, lead_bound: float, band: Band) -> 
     return judge(Interval(volts, volts - half, volts + half), band)
 
 
-def _accuracy(text: str, values: Array, what: str, warnings: list[str]) -> Accuracy:
-    step = _resolution(values)
+def _accuracy(text: str, values: Array, what: str, warnings: list[str], coarsest: float = 1.0) -> Accuracy:
+    # Whole amperes in a log are a load's settings, not a meter that shows no more.
+    step = min(_resolution(values), coarsest)
     if text:
         return parse_accuracy(text, step)
     warnings.append(f"No accuracy given for the {what}; {UNKNOWN_METER}@{step:g} was assumed.")

@@ -11,9 +11,10 @@ from tensimeter.cli.main import app
 from tensimeter.cli.output import answer
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
+from tensimeter.store.database import TABLES
 from tensimeter.store.exchange import export as export_folder
 from tensimeter.store.exchange import import_folder
-from tensimeter.store.jobfile import TABLES, JobFile
+from tensimeter.store.jobfile import JobFile
 
 
 @app.command()

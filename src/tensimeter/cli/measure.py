@@ -12,7 +12,7 @@ import typer
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.cli.compute import Json, Require, check_required
+from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.main import app, has_display
 from tensimeter.cli.output import answer, span
 from tensimeter.core.campaign import Outcome, outcome, plan, proven_A
@@ -66,6 +66,7 @@ def prove(
     json: Json = False,
 ) -> None:
     """Run a test of the campaign on instruments and judge it."""
+    known_verdict(require)
     if use_stand_ins == (bench is not None):
         raise Trouble("Choose one: --stand-ins, or --bench BENCH.toml.")
     with JobFile(job) as file:

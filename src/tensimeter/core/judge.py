@@ -69,7 +69,7 @@ class Accuracy(BaseModel):
 
 _ACCURACY = re.compile(
     r"^\s*±?\s*\(?\s*(?P<reading>[\d.]+)\s*%\s*(?:\+\s*(?P<counts>[\d.]+)\s*)?\)?"
-    r"(?:@\s*(?P<resolution>[\d.]+(?:e-?\d+)?[mu]?)\s*[VAΩ]?)?\s*$"
+    r"(?:@\s*(?P<resolution>[\d.]+(?:e-?\d+)?[muµ]?)\s*[VAΩ]?)?\s*\)?\s*$"
 )
 
 
@@ -82,8 +82,8 @@ def parse_accuracy(text: str, resolution: float | None = None) -> Accuracy:
     step = resolution
     if match and match["resolution"]:
         raw = match["resolution"]
-        scale = {"m": 1e-3, "u": 1e-6}.get(raw[-1], 1.0)
-        step = float(raw.rstrip("mu")) * scale
+        scale = {"m": 1e-3, "u": 1e-6, "µ": 1e-6}.get(raw[-1], 1.0)
+        step = float(raw.rstrip("muµ")) * scale
     if not match or not step:
         raise Trouble(
             f"“{text}” is not an accuracy; write per cent of reading, counts and the value of "

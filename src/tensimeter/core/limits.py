@@ -8,8 +8,9 @@ import numpy as np
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
 from tensimeter.core.electrical.network import Array, Conversion, Figure, Network, build, has_source
-from tensimeter.core.electrical.solver import Solution, solve
+from tensimeter.core.electrical.solver import Point, Solution, solve
 from tensimeter.core.explain import Given, Worked
+from tensimeter.core.job.design import Link
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart
 
@@ -48,86 +49,67 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
     for link in job.design.links:
         if link.id not in solution.points:
             continue
-        part, point, name = job.part(link.part), solution[link.id], link.name
-
-        def add(
-            short: str,
-            used: Figure,
-            allowed: Figure,
-            unit: str,
-            note: str,
-            rated: Figure | None = None,
-            link_id: str = link.id,
-            name: str = name,
-        ) -> None:
-            title = f"{name}, {short}"
-            found.append(
-                Limit(
-                    link_id,
-                    title,
-                    short,
-                    np.asarray(used),
-                    allowed,
-                    unit,
-                    note,
-                    allowed if rated is None else rated,
-                )
-            )
-
+        part, point = job.part(link.part), solution[link.id]
         if isinstance(part, Donor):
-            share, words = (job.policy.donor_share, f"{job.policy.donor_share * 100:.0f} % of its rating")
             below = solution[link.fed_by].V if link.fed_by else 0.0
-            add("continuous amps", point.I, part.rated_A * share, "A", words, part.rated_A)
-            add(
-                "continuous watts",
-                (point.V - below) * point.I,
-                part.rated_W * share,
-                "W",
-                words,
-                part.rated_W,
-            )
+            found += _donor(job, link, part, point, below)
         elif isinstance(part, Converter):
-            model = network[link.id]
-            assert isinstance(model, Conversion)
-            add("rated amps", point.I, part.rated_A, "A", "rating")
-            if float(np.max(model.limit_A)) < part.rated_A:
-                add("current limit", point.I, float(np.max(model.limit_A)), "A", "as set")
-            if part.rated_W:
-                add("rated watts", point.power_out, part.rated_W, "W", "rating")
-            add("input volts", point.V_in, part.in_max_V, "V", "rating of its input")
-            if part.topology in ("step_down", "linear"):
-                need = model.set_V + model.dropout_V + np.zeros_like(point.V_in)
-                add("headroom", need, point.V_in, "V", "volts at its input")
-            if part.topology != "linear":
-                stiff = _stiff_volts(network, link.id)
-                add(
-                    "input sag",
-                    stiff - point.V_in,
-                    stiff / 2,
-                    "V",
-                    "half the no-load volts, where constant power collapses",
-                )
+            found += _converter(link, part, point, network)
         elif isinstance(part, FusePart):
-            share = job.policy.fuse_share
-            add(
-                "continuous",
-                point.I,
-                fuses.continuous_A(part, share),
-                "A",
-                f"{share * 100:.0f} % of {part.rated_A:g} A",
-                part.rated_A,
-            )
-            add("volts to break", point.V, part.rated_V, "V", "DC rating")
+            found += _fuse(job, link, part, point)
         elif isinstance(part, LeadPart):
             area, ambient = part.area_mm2 * 1e-6, job.settings.ambient_C
-            add(
-                "wire heat",
-                point.I,
-                wire.ampacity(area, part.insulation_C, ambient),
-                "A",
-                f"{part.area_mm2:g} mm² in free air, rule of thumb",
-            )
+            carries = wire.ampacity(area, part.insulation_C, ambient)
+            note = f"{part.area_mm2:g} mm² in free air, rule of thumb"
+            found.append(_limit(link, "wire heat", point.I, carries, "A", note))
     return found
+
+
+def _limit(
+    link: Link, short: str, used: Figure, allowed: Figure, unit: str, note: str, rated: Figure | None = None
+) -> Limit:
+    name = f"{link.name}, {short}"
+    before = allowed if rated is None else rated
+    return Limit(link.id, name, short, np.asarray(used), allowed, unit, note, before)
+
+
+def _donor(job: Job, link: Link, part: Donor, point: Point, below: Figure) -> list[Limit]:
+    share = job.policy.donor_share
+    note = f"{share * 100:.0f} % of its rating"
+    watts = (point.V - below) * point.I
+    return [
+        _limit(link, "continuous amps", point.I, part.rated_A * share, "A", note, part.rated_A),
+        _limit(link, "continuous watts", watts, part.rated_W * share, "W", note, part.rated_W),
+    ]
+
+
+def _converter(link: Link, part: Converter, point: Point, network: Network) -> list[Limit]:
+    model = network[link.id]
+    assert isinstance(model, Conversion)
+    limit_A = float(np.max(model.limit_A))
+    found = [_limit(link, "rated amps", point.I, part.rated_A, "A", "rating")]
+    if limit_A < part.rated_A:
+        found.append(_limit(link, "current limit", point.I, limit_A, "A", "as set"))
+    if part.rated_W:
+        found.append(_limit(link, "rated watts", point.power_out, part.rated_W, "W", "rating"))
+    found.append(_limit(link, "input volts", point.V_in, part.in_max_V, "V", "rating of its input"))
+    if part.topology in ("step_down", "linear"):
+        need = model.set_V + model.dropout_V + np.zeros_like(point.V_in)
+        found.append(_limit(link, "headroom", need, point.V_in, "V", "volts at its input"))
+    if part.topology != "linear":
+        stiff = _stiff_volts(network, link.id)
+        note = "half the no-load volts, where constant power collapses"
+        found.append(_limit(link, "input sag", stiff - point.V_in, stiff / 2, "V", note))
+    return found
+
+
+def _fuse(job: Job, link: Link, part: FusePart, point: Point) -> list[Limit]:
+    share = job.policy.fuse_share
+    carries, note = fuses.continuous_A(part, share), f"{share * 100:.0f} % of {part.rated_A:g} A"
+    return [
+        _limit(link, "continuous", point.I, carries, "A", note, part.rated_A),
+        _limit(link, "volts to break", point.V, part.rated_V, "V", "DC rating"),
+    ]
 
 
 def _stiff_volts(network: Network, link_id: str) -> float:

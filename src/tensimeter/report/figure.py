@@ -32,7 +32,7 @@ def load_line_svg(result: Outcome) -> str:
         axes = figure.subplots()
         _draw(axes, result)
         out = io.StringIO()
-        figure.savefig(out, format="svg", metadata={"Date": None})
+        figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))
     return re.sub(r"^.*?(?=<svg)", "", out.getvalue(), flags=re.S)
 
 

@@ -9,7 +9,9 @@ from typing import Any
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import FORMAT, read_job
-from tensimeter.store.jobfile import TABLES, JobFile, build_empty
+from tensimeter.core.verify.readings import pairs
+from tensimeter.store.database import TABLES, build_empty
+from tensimeter.store.jobfile import JobFile
 
 _TYPES = {
     "id": "int",
@@ -43,10 +45,35 @@ def export(file: JobFile, folder: Path) -> list[Path]:
             arrays = [pa.array(list(c), _arrow_type(n)) for n, c in zip(names, columns, strict=True)]
             written.append(folder / f"{table}.csv")
             pa.csv.write_csv(pa.table(dict(zip(names, arrays, strict=True))), written[-1])
+        written += _readings_by_test(file, folder)
     except OSError as error:
         raise Trouble(
             f"The export to {folder} failed: {error.strerror}. The job file is untouched."
         ) from error
+    return written
+
+
+def _readings_by_test(file: JobFile, folder: Path) -> list[Path]:
+    """The pairs of each test as a log that any program reads; the import does not need them."""
+    import pyarrow as pa
+    import pyarrow.csv
+
+    written = []
+    readings = file.readings()
+    for test in file.job.campaign.tests:
+        found = pairs(readings, test.output, test.id)
+        if not found:
+            continue
+        path = folder / "readings" / f"{test.id}.csv"
+        path.parent.mkdir(exist_ok=True)
+        start = found[0].volts.at
+        columns = {
+            "time [s]": [p.volts.at - start for p in found],
+            "current [A]": [p.amps.value for p in found],
+            "voltage [V]": [p.volts.value for p in found],
+        }
+        pa.csv.write_csv(pa.table(columns), path)
+        written.append(path)
     return written
 
 
@@ -123,6 +150,8 @@ def _fill(path: Path, tables: dict[str, list[dict[str, Any]]]) -> None:
                     [row[n] for n in names],
                 )
         db.execute("COMMIT")
+        if db.execute("PRAGMA foreign_key_check").fetchone():
+            raise Trouble("The export does not fit together: a row points nowhere; nothing was made.")
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     except sqlite3.Error as error:
         raise Trouble(f"The export does not fit together ({error}); nothing was made.") from error

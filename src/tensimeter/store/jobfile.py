@@ -1,15 +1,12 @@
 """The job file: SQLite in WAL mode; revisions, readings, runs and log are only ever added to."""
 
-import fcntl
 import json
-import os
 import sqlite3
 import threading
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
-from importlib import resources
 from pathlib import Path
 from typing import IO, Any
 
@@ -17,10 +14,16 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import FORMAT, Job, read_job
 from tensimeter.core.judge import Accuracy
 from tensimeter.core.verify.readings import Reading
-
-#: Marks a file as ours: "tens" in ASCII (SQLite application id).
-APPLICATION_ID = 0x74656E73
-TABLES = ("revision", "head", "run", "run_event", "reading", "log")
+from tensimeter.store.database import (
+    APPLICATION_ID,
+    TABLES,
+    build_empty,
+    cannot_write,
+    connect,
+    lock_beside,
+    must_be_job,
+    said,
+)
 
 
 @dataclass(frozen=True)
@@ -55,11 +58,11 @@ class JobFile:
         self.read_only = read_only
         self._mutex = threading.RLock()
         self._lock: IO[str] | None = None
-        _must_be_job(self.path)
+        must_be_job(self.path)
         if not read_only:
-            self._lock = _lock_beside(self.path)
+            self._lock = lock_beside(self.path)
         try:
-            self._db = _connect(self.path, read_only)
+            self._db = connect(self.path, read_only)
             self._check_version()
             self.job = self._head_job()
         except BaseException:
@@ -76,13 +79,13 @@ class JobFile:
             path.parent.mkdir(parents=True, exist_ok=True)
             build_empty(path)
             db = sqlite3.connect(path, isolation_level=None)
-            with _said(path):
+            with said(path):
                 db.execute("BEGIN")
                 _add_revision(db, None, "new job", job)
                 db.execute("COMMIT")
             db.close()
         except OSError as error:
-            raise Trouble(_cannot_write(path, error)) from error
+            raise Trouble(cannot_write(path, error)) from error
         return cls(path)
 
     def close(self) -> None:
@@ -188,7 +191,7 @@ class JobFile:
 
     def readings(self) -> list[Reading]:
         """Every reading, in the order kept."""
-        with self._mutex, _said(self.path):
+        with self._mutex, said(self.path):
             rows = self._db.execute(f"SELECT id, {_COLUMNS} FROM reading ORDER BY id").fetchall()
         return [_reading(row) for row in rows]
 
@@ -209,7 +212,7 @@ class JobFile:
             )
 
     def runs(self) -> list[Run]:
-        with self._mutex, _said(self.path):
+        with self._mutex, said(self.path):
             rows = self._db.execute(
                 "SELECT r.id, r.at, r.test, r.instruments, coalesce(e.kind, ''),"
                 " coalesce(e.sentence, '') FROM run r LEFT JOIN run_event e ON e.run = r.id"
@@ -226,7 +229,7 @@ class JobFile:
         return entry
 
     def logbook(self, last: int = 1000) -> list[LogEntry]:
-        with self._mutex, _said(self.path):
+        with self._mutex, said(self.path):
             rows = self._db.execute(
                 "SELECT at, kind, text FROM log ORDER BY id DESC LIMIT ?", (last,)
             ).fetchall()
@@ -236,7 +239,7 @@ class JobFile:
 
     def check(self) -> list[str]:
         """What is wrong with the file; empty when its pages and every revision can be read."""
-        with self._mutex, _said(self.path):
+        with self._mutex, said(self.path):
             found = [r[0] for r in self._db.execute("PRAGMA integrity_check") if r[0] != "ok"]
             found += [f"a row of {r[0]} points nowhere" for r in self._db.execute("PRAGMA foreign_key_check")]
             for number, text in self._db.execute("SELECT id, job FROM revision"):
@@ -256,12 +259,12 @@ class JobFile:
         """Column names and all rows of a table, for export."""
         if table not in TABLES:
             raise KeyError(table)
-        with self._mutex, _said(self.path):
+        with self._mutex, said(self.path):
             cursor = self._db.execute(f"SELECT * FROM {table} ORDER BY id")
             return [c[0] for c in cursor.description], cursor.fetchall()
 
     def _check_version(self) -> None:
-        with _said(self.path):
+        with said(self.path):
             ours = self._db.execute("PRAGMA application_id").fetchone()[0]
             version = self._db.execute("PRAGMA user_version").fetchone()[0]
         if ours != APPLICATION_ID:
@@ -273,7 +276,7 @@ class JobFile:
             )
 
     def _row(self, sql: str, *values: object) -> tuple[Any, ...] | None:
-        with self._mutex, _said(self.path):
+        with self._mutex, said(self.path):
             row = self._db.execute(sql, values).fetchone()
         return tuple(row) if row else None
 
@@ -281,7 +284,7 @@ class JobFile:
     def _transaction(self) -> Iterator[sqlite3.Connection]:
         if self.read_only:
             raise Trouble(f"{self.path.name} is open for reading only; nothing was changed.")
-        with self._mutex, _said(self.path):
+        with self._mutex, said(self.path):
             self._db.execute("BEGIN IMMEDIATE")
             try:
                 yield self._db
@@ -351,110 +354,3 @@ def _add_revision(db: sqlite3.Connection, parent: int | None, name: str, job: Jo
         (parent, now, name, job.model_dump_json()),
     )
     db.execute("INSERT INTO head (at, revision) VALUES (?, ?)", (now, cursor.lastrowid))
-
-
-def build_empty(path: Path) -> None:
-    """The tables of a job file with nothing in them; a file that fails half-way is removed."""
-    try:
-        with _said(path):
-            db = sqlite3.connect(path, isolation_level=None)
-            try:
-                db.execute("PRAGMA journal_mode = WAL")
-                db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
-                db.execute(f"PRAGMA user_version = {FORMAT}")
-                script = resources.files("tensimeter.store").joinpath("schema.sql").read_text()
-                db.executescript(script)
-                for table in TABLES:
-                    for verb in ("UPDATE", "DELETE"):
-                        db.execute(
-                            f"CREATE TRIGGER {table}_no_{verb.lower()} BEFORE {verb} ON {table}"
-                            f" BEGIN SELECT RAISE(ABORT, 'rows are never changed'); END"
-                        )
-            finally:
-                db.close()
-    except Trouble:
-        path.unlink(missing_ok=True)
-        raise
-
-
-def _connect(path: Path, read_only: bool) -> sqlite3.Connection:
-    with _said(path):
-        if read_only:
-            db = sqlite3.connect(
-                f"{path.resolve().as_uri()}?mode=ro", uri=True, check_same_thread=False, isolation_level=None
-            )
-        else:
-            db = sqlite3.connect(path, check_same_thread=False, isolation_level=None, timeout=5)
-            db.execute("PRAGMA journal_mode = WAL")
-            # A reading that was shown must outlive a power cut, not only a killed program.
-            db.execute("PRAGMA synchronous = FULL")
-            db.execute("PRAGMA foreign_keys = ON")
-        db.execute("SELECT count(*) FROM sqlite_master").fetchone()
-        return db
-
-
-def _must_be_job(path: Path) -> None:
-    if not path.exists():
-        raise Trouble(f"There is no file {path}.")
-    if path.is_dir():
-        raise Trouble(f"{path} is a folder, not a job file.")
-    try:
-        with path.open("rb") as file:
-            start = file.read(16)
-    except OSError as error:
-        raise Trouble(f"{path.name} can't be read: {error.strerror}.") from error
-    if start != b"SQLite format 3\0":
-        what = "empty" if not start else "something else than a job file"
-        raise Trouble(f"{path.name} is {what}; it was left as it is.")
-
-
-def _lock_beside(path: Path) -> IO[str]:
-    # Beside, not on the file: closing a second handle of a database drops SQLite's own locks.
-    name = path.with_name(path.name + ".lock")
-    if not os.access(path, os.W_OK):
-        raise Trouble(
-            f"{path.name} can't be written: no permission. It was left as it is; copy it "
-            "to a folder of your own."
-        )
-    try:
-        lock = name.open("a")
-    except OSError as error:
-        raise Trouble(_cannot_write(path, error)) from error
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError as error:
-        lock.close()
-        raise Trouble(f"{path.name} is open in another Tensimeter; close it there first.") from error
-    return lock
-
-
-def _cannot_write(path: Path, error: OSError) -> str:
-    return (
-        f"{path.name} can't be written in {path.parent}: {error.strerror}. Nothing was changed; "
-        "choose another folder."
-    )
-
-
-@contextmanager
-def _said(path: Path) -> Iterator[None]:
-    """Turn what SQLite reports into a sentence."""
-    try:
-        yield
-    except sqlite3.Error as error:
-        raise Trouble(f"{path.name}: {_sentence(error)}") from error
-
-
-def _sentence(error: sqlite3.Error) -> str:
-    text = str(error)
-    if "disk is full" in text:
-        return "the disk is full. What was kept before is whole; make room and repeat the last entry."
-    if "locked" in text:
-        return "another program holds the file. Nothing was lost; try again."
-    if "readonly" in text or "unable to open" in text:
-        return "no permission to write there. Nothing was changed; choose another folder."
-    if "malformed" in text or "not a database" in text or "disk I/O" in text:
-        return (
-            "the file is damaged or cut short. It was left as it is; take the last export or a "
-            "copy, or try “tensimeter check”."
-        )
-    return f"the file can't be used ({text}). It was left as it is."

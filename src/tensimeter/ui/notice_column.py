@@ -2,12 +2,12 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.explain import Worked
 from tensimeter.core.job.document import Overrule
 from tensimeter.core.procedure.stages import Notice
-from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -52,7 +52,7 @@ class NoticeCard(Card):
 
     def _ask(self) -> None:
         self._button.hide()
-        self._reason = QLineEdit()
+        self._reason = Field()
         self._reason.setPlaceholderText("reason, then Enter")
         self._reason.setAccessibleName(f"reason to overrule {self.notice.title}")
         self._reason.returnPressed.connect(self._overrule)

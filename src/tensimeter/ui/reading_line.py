@@ -4,17 +4,17 @@ import time
 
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import Understood, completion, understand
-from tensimeter.ui.parts.text import Elided
+from tensimeter.ui.parts.text import Elided, Field
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 
-class _Entry(QLineEdit):
+class _Entry(Field):
     """The line itself; Tab completes a place while there is one to complete."""
 
     completes = ""
@@ -52,9 +52,9 @@ class ReadingLine(QFrame):
         self.entry.installEventFilter(self)
         session.logged.connect(self.show_log)
         session.trouble.connect(self.say)
-        session.told.connect(lambda text: self.say(text, "ink"))
+        session.told.connect(self._tell)
         session.subject_changed.connect(self._idle)
-        theme.changed.connect(lambda: self.say(*self._said))
+        theme.changed.connect(self._say_again)
         self.show_log()
         self._idle()
 
@@ -63,6 +63,12 @@ class ReadingLine(QFrame):
         self._said = (text, colour)
         self.hint.setText(text)
         self.hint.setStyleSheet(f"color: {getattr(theme.colours, colour)};")
+
+    def _tell(self, text: str) -> None:
+        self.say(text, "ink")
+
+    def _say_again(self) -> None:
+        self.say(*self._said)
 
     def show_log(self) -> None:
         entries = self.session.logbook(3)
@@ -131,12 +137,12 @@ class ReadingLine(QFrame):
         except Trouble as trouble:
             self.say(str(trouble))
             return
-        self.entry.clear()
+        self.entry.empty()
         self.say(f"kept: {found.summary}", "holds")
 
     def _remark(self) -> None:
         text = self.entry.text().strip()
         if text:
             self.session.note("remark", text)
-            self.entry.clear()
+            self.entry.empty()
             self.say("remark written into the logbook", "holds")

@@ -67,6 +67,7 @@ class Session(QObject):
     point_changed = pyqtSignal()
     logged = pyqtSignal()
     run_event = pyqtSignal(object)
+    _from_engine = pyqtSignal(object)
     asked_why = pyqtSignal(object)
     trouble = pyqtSignal(str)
     told = pyqtSignal(str)
@@ -88,7 +89,8 @@ class Session(QObject):
         if tests:
             self.choose_test(tests[0].id)
         # The engine speaks from its own thread; the signal brings it over to this one.
-        self.run_event.connect(self._on_run_event)
+        self._from_engine.connect(self._on_run_event)
+        self.closed = False
 
     @property
     def job(self) -> Job:
@@ -261,7 +263,7 @@ class Session(QObject):
             raise Trouble("Choose a test first.")
         if self.running:
             raise Trouble("A run is on already.")
-        self.engine = RunEngine(self.file, self.plan, bench, self.run_event.emit, present=present)
+        self.engine = RunEngine(self.file, self.plan, bench, self._from_engine.emit, present=present)
         self.bench = bench
         self.file.log("run", f"{self.plan.test.id} begun")
         self.engine.start()
@@ -271,6 +273,13 @@ class Session(QObject):
             self.engine.drop()
 
     def _on_run_event(self, event: Event) -> None:
+        """Bring everything up to date, then tell the widgets."""
+        if self.closed:
+            return
+        self._take_event(event)
+        self.run_event.emit(event)
+
+    def _take_event(self, event: Event) -> None:
         if event.step is not None:
             self.step_index = event.step.index
         if event.kind == "step" and event.step is not None and self.plan is not None:
@@ -302,6 +311,7 @@ class Session(QObject):
             self.engine.join(8)
         if self.bench is not None:
             self.bench.close()
+        self.closed = True
         self.file.close()
 
     def why(self, worked: Worked) -> None:

@@ -19,7 +19,6 @@ class StageButton(QAbstractButton):
         self.setCheckable(True)
         self.setAutoExclusive(True)
         self.setToolTip(f"Alt+{number}")
-        theme.changed.connect(self.updateGeometry)
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(112), theme.px(50))

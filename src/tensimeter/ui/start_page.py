@@ -10,7 +10,6 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -23,7 +22,7 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import identifier, readings_first
 from tensimeter.demo.library import demo_file
 from tensimeter.store.jobfile import JobFile
-from tensimeter.ui.parts.text import label, rule
+from tensimeter.ui.parts.text import Field, label, rule
 from tensimeter.ui.theme import theme
 
 _KEYS = (
@@ -158,8 +157,8 @@ class StartPage(QWidget):
         column.addStretch(0 if self.list.count() else 1)
         return column
 
-    def _field(self, hint: str) -> QLineEdit:
-        field = QLineEdit()
+    def _field(self, hint: str) -> Field:
+        field = Field()
         field.setPlaceholderText(hint)
         field.setAccessibleName(hint)
         field.setMaximumWidth(theme.px(420))
@@ -181,7 +180,7 @@ class StartPage(QWidget):
     def begin_design(self) -> None:
         self._begin(lambda: Job(name=self._name(self.design_name)))
 
-    def _name(self, field: QLineEdit) -> str:
+    def _name(self, field: Field) -> str:
         name = field.text().strip()[:80]
         if not name:
             field.setFocus()

@@ -60,6 +60,7 @@ class Theme(QObject):
         super().__init__()
         self.night = False
         self.scale = 1.0
+        self._worn: object = None
 
     @property
     def colours(self) -> Colours:
@@ -85,6 +86,10 @@ class Theme(QObject):
         self.night = self.night if night is None else night
         self.scale = self.scale if scale is None else scale
         app = QApplication.instance()
+        wanted = (app, self.night, self.scale)
+        if wanted == self._worn:
+            return
+        self._worn = wanted
         if isinstance(app, QApplication):
             app.setFont(self.font())
             app.setPalette(_palette(self.colours))

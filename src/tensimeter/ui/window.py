@@ -1,6 +1,6 @@
 """The frame: path strip, stages, workspace, right column, drop-load bar, reading line."""
 
-from PyQt6.QtCore import QSize, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
@@ -42,6 +42,8 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.session = session
         self.control = RunControl(session)
+        # A closed job's window must not be restyled and repainted for ever after.
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.stage_index = 0
         self._narrow = False
         self.resize(1280, 800)
@@ -136,7 +138,7 @@ class MainWindow(QMainWindow):
         self.rail.chosen.connect(self.go_to)
         self.bench_view.closed.connect(self.toggle_bench_view)
         session.run_event.connect(self._on_run_event)
-        session.asked_why.connect(lambda _: self.column.show())
+        session.asked_why.connect(self._show_column)
         for signal in (
             session.job_changed,
             session.readings_changed,
@@ -273,6 +275,9 @@ class MainWindow(QMainWindow):
 
     def toggle_night(self) -> None:
         theme.use(night=not theme.night)
+
+    def _show_column(self, _: object) -> None:
+        self.column.show()
 
     def toggle_column(self) -> None:
         self.column.setVisible(not self.column.isVisible())

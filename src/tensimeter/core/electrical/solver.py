@@ -91,7 +91,8 @@ def _coupled_volts(open_V: Array, shared: Array, power: Array) -> Array:
     Iterative Solution of Nonlinear Equations, 13.3, monotone convergence).
     """
     volts = open_V.copy()
-    lost = np.zeros(volts.shape[:-1], bool)
+    lost = ~(np.isfinite(open_V) & np.isfinite(power)).all(-1)
+    power = np.where(lost[..., None], 0.0, power)
     eye = np.eye(volts.shape[-1])
     for _ in range(80):
         safe = np.where(lost[..., None], 1.0, volts)
@@ -180,8 +181,8 @@ def solve(network: Network, load_A: Mapping[str, Figure]) -> Solution:
         if not changed or attempt == 59:
             break
     for c in converters:
-        state[c.id] = np.where(limited[c.id], State.LIMITED, state[c.id])
         state[c.id] = np.where(np.isnan(volts[c.id]), State.COLLAPSED, state[c.id])
+        state[c.id] = np.where(limited[c.id], State.LIMITED, state[c.id])
     return _lay_down(path, emf, draw, scaled, state)
 
 

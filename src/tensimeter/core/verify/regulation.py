@@ -110,14 +110,18 @@ class Regulation:
         }
 
 
-def _nuisance(data: Readings, slope: float) -> tuple[Array, Array]:
-    """Columns (n, q) by which each shared error moves U + R·I, and its bound (q,)."""
+def _nuisance(data: Readings, on_line: Array, slope: float) -> tuple[Array, Array]:
+    """Columns (n, q) by which each shared error moves U + R·I, and its bound (q,).
+
+    A gain acts on the volts of a first line (`on_line`), not on the volts as read: with those, what
+    scatters low would seem to have the smaller error and draw the fit down (Peelle's puzzle).
+    """
     columns, bounds = [], []
     for key, accuracy in data.accuracies.items():
         on_volts = np.array([k == key for k in data.volt_keys], float)
         on_amps = slope * np.array([k == key for k in data.amp_keys], float)
         for column, bound in (
-            (on_volts * data.volts + on_amps * data.amps, accuracy.of_reading),
+            (on_volts * on_line + on_amps * data.amps, accuracy.of_reading),
             (on_volts + on_amps, accuracy.offset),
         ):
             if bound > 0 and np.any(column):
@@ -142,13 +146,15 @@ def _fit(design: Array, y: Array, sigma: Array, shared: Array, bounds: Array) ->
     """Parameters (p,) and the gain matrix (p, n) that makes them from y."""
     p, q = design.shape[1], shared.shape[1]
     whole = np.concatenate([design, shared], 1) / sigma[:, None]
-    prior = np.zeros((p + q, p + q))
-    if q:
-        prior[p:, p:] = np.diag(3 / bounds**2)
-    scale = np.sqrt(np.diag(whole.T @ whole + prior))
-    normal = (whole.T @ whole + prior) / np.outer(scale, scale)
-    gain = np.linalg.solve(normal, (whole / scale).T) / scale[:, None] / sigma
-    return gain[:p] @ y, gain[:p]
+    # What is known of the nuisance terms beforehand enters as rows of their own (a QR
+    # factorisation of both keeps the digits that normal equations would lose).
+    known = np.concatenate([np.zeros((q, p)), np.diag(np.sqrt(3) / bounds)], 1) if q else np.zeros((0, p))
+    stacked = np.concatenate([whole, known])
+    scale = np.linalg.norm(stacked, axis=0)
+    orthogonal, upper = np.linalg.qr(stacked / scale)
+    inverse = np.linalg.solve(upper, np.eye(p + q)) / scale[:, None]
+    gain = (inverse @ orthogonal[: len(y)].T)[:p] / sigma
+    return gain @ y, gain
 
 
 def regulation(data: Readings, nominal: float, full_load: float | None = None) -> Regulation:
@@ -160,13 +166,13 @@ def regulation(data: Readings, nominal: float, full_load: float | None = None) -
     amps = np.asarray(data.amps)
     if len(amps) < 2 or len(amps) != len(data.volts):
         raise Trouble("Two pairs of volts and amps are needed for a resistance; add readings.")
-    finest = min(data.accuracies[k].resolution for k in data.amp_keys)
-    if np.ptp(amps) <= 2 * finest:
+    if np.ptp(amps) <= 3 * min(data.accuracies[k].scatter for k in data.amp_keys):
         raise Trouble("All readings are at one current; take another at a different load.")
     full = float(np.max(amps)) if full_load is None else full_load
     y = data.volts + data.lead_ohm * amps
-    slope = max(-float(np.polyfit(amps, y, 1)[0]), 0.0)
-    sigma, (shared, bounds) = _scatter(data, slope), _nuisance(data, slope)
+    fall, start = np.polyfit(amps, y, 1)
+    slope = max(-float(fall), 0.0)
+    sigma, (shared, bounds) = _scatter(data, slope), _nuisance(data, start + fall * amps, slope)
     line = np.stack([np.ones_like(amps), -amps], 1)
     theta, gain = _fit(line, y, sigma, shared, bounds)
     residual = y - line @ theta
@@ -255,14 +261,16 @@ def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, fl
     Returns (current, factor by which the interval's width would change). None before a first fit.
     """
     try:
-        now = regulation(data, nominal).output_resistance_ohm.half_width
+        found = regulation(data, nominal)
     except Trouble:
         return None
+    now = found.output_resistance_ohm.half_width
+    no_load, ohm = found.no_load_V.value, found.output_resistance_ohm.value
     best = None
     line_amps = np.linspace(0, most, 11)
     for amps in line_amps:
         extended = Readings(
-            np.append(data.volts, np.interp(amps, [0, most], [data.volts.max(), data.volts.min()])),
+            np.append(data.volts, no_load - ohm * amps),
             np.append(data.amps, amps),
             [*data.volt_keys, data.volt_keys[-1]],
             [*data.amp_keys, data.amp_keys[-1]],

@@ -2,16 +2,7 @@
 
 import numpy as np
 from PyQt6.QtCore import QStringListModel, Qt
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QCompleter,
-    QFormLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
 from tensimeter.core.errors import Trouble
@@ -26,7 +17,7 @@ from tensimeter.ui.design.outline import Outline
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.margin_bar import MarginRow
 from tensimeter.ui.parts.plots import LoadLinePlot
-from tensimeter.ui.parts.text import Figure, clear, label, rule
+from tensimeter.ui.parts.text import Field, Figure, clear, label, rule
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -63,7 +54,7 @@ class DesignStage(QWidget):
         self.outline = Outline(self.session)
         self.outline.remove.connect(self.remove_link)
         column.addWidget(self.outline, 3)
-        self.add = QLineEdit()
+        self.add = Field()
         self.add.setPlaceholderText("add: a part's name, or output NAME 12V 5A")
         self.add.setToolTip("Enter puts it in after the link in hand; Delete in the outline takes a link out")
         self.add.setAccessibleName("add a link after the one in hand")
@@ -96,7 +87,7 @@ class DesignStage(QWidget):
         head.addWidget(self._title)
         head.addStretch(1)
         head.addWidget(label("at", "caption"))
-        self.point = QLineEdit()
+        self.point = Field()
         self.point.setFixedWidth(theme.px(84))
         self.point.setAccessibleName("current of the operating point")
         self.point.returnPressed.connect(self._typed_point)
@@ -315,7 +306,7 @@ class DesignStage(QWidget):
             return
         added = next(link for link in job.design.links if link.id not in before)
         if self.session.edit(f"{added.name} joined", job):
-            self.add.clear()
+            self.add.empty()
             self.session.choose(added.id)
 
     def remove_link(self, link_id: str) -> None:

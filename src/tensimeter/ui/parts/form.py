@@ -5,14 +5,14 @@ import typing
 from collections.abc import Callable
 from typing import Any, Literal, get_args, get_origin
 
-from PyQt6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import changed
 from tensimeter.core.job.parts import Record
 from tensimeter.core.judge import Accuracy, parse_accuracy
 from tensimeter.core.quantity import localised, parse
-from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.text import Field, label
 
 #: Fields with a unit at the end of their name.
 _UNITS = (
@@ -107,12 +107,12 @@ class RecordForm(QWidget):
             box.setCurrentIndex(int(bool(value)))
             box.activated.connect(lambda _=0: self._take(name, box.currentData()))
             return box
-        line = QLineEdit(_text(value, unit))
+        line = Field(_text(value, unit))
         line.setPlaceholderText("not known" if optional else "")
         line.editingFinished.connect(lambda: self._typed(name, line, kind, optional, unit))
         return line
 
-    def _typed(self, name: str, line: QLineEdit, kind: Any, optional: bool, unit: str) -> None:
+    def _typed(self, name: str, line: Field, kind: Any, optional: bool, unit: str) -> None:
         text = line.text().strip()
         if text == _text(getattr(self.record, name), unit):
             return

@@ -33,7 +33,6 @@ class MarginRow(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"{limit.name}, {self._words()}")
         self.setToolTip(f"{limit.note}. F1 or click: why?")
-        theme.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(420), theme.px(26))

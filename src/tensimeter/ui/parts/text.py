@@ -2,9 +2,9 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QFrame, QLabel, QSizePolicy, QWidget
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent, QPainter
+from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QSizePolicy, QWidget
 
 from tensimeter.core.explain import Worked
 from tensimeter.ui.theme import theme
@@ -20,6 +20,23 @@ def label(text: str, kind: str = "", *, wrap: bool = False) -> QLabel:
     if wrap:
         made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
     return made
+
+
+class Field(QLineEdit):
+    """A line to type in; when it has nothing of its own to undo, Ctrl+Z undoes the last edit."""
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            undo = event.matches(QKeySequence.StandardKey.Undo) and not self.isUndoAvailable()
+            redo = event.matches(QKeySequence.StandardKey.Redo) and not self.isRedoAvailable()
+            if undo or redo:
+                event.ignore()
+                return True
+        return super().event(event)
+
+    def empty(self) -> None:
+        """Take the text away for good: it was used."""
+        self.setText("")
 
 
 class Elided(QLabel):

@@ -56,7 +56,6 @@ class VerdictSquare(QWidget):
     def __init__(self, verdict: Verdict = Verdict.NOT_MEASURED, parent: QWidget | None = None):
         super().__init__(parent)
         self.show_verdict(verdict)
-        theme.changed.connect(self.update)
 
     def show_verdict(self, verdict: Verdict) -> None:
         self._verdict = verdict

@@ -20,7 +20,6 @@ class WindowGauge(QWidget):
         self.band, self.predicted, self.reading = Band(None, None), None, None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("window gauge")
-        theme.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(180), theme.px(38))

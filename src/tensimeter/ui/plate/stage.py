@@ -1,26 +1,18 @@
 """The Plate stage: the rating shown so far, the data sheet as it will print, and its export."""
 
+import contextlib
 import threading
 from pathlib import Path
 
 from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtPdf import QPdfDocument
-from PyQt6.QtWidgets import (
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QProgressBar,
-    QPushButton,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.report.datasheet import html, pdf, write
 from tensimeter.report.sheet import Rating, build, rating
-from tensimeter.ui.parts.text import clear, label, rule
+from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -82,7 +74,7 @@ class PlateStage(QWidget):
         column.addLayout(self._ratings)
         column.addStretch(1)
         column.addWidget(label("Write the sheet to", "strong"))
-        self.path = QLineEdit(str(self.session.file.path.with_suffix(".pdf")))
+        self.path = Field(str(self.session.file.path.with_suffix(".pdf")))
         self.path.setAccessibleName("file of the data sheet, .pdf or .html")
         self.path.setMinimumWidth(theme.px(210))
         column.addWidget(self.path)
@@ -125,21 +117,15 @@ class PlateStage(QWidget):
 
         def work() -> None:
             try:
-                made = pdf(html(sheet))
+                made, said = pdf(html(sheet)), ""
             except Trouble as trouble:
-                self._emit(self.failed, number, str(trouble))
+                made, said = b"", str(trouble)
             except Exception as error:  # a sheet that can't be laid out must not end the program
-                self._emit(self.failed, number, f"The sheet could not be laid out: {error}")
-            else:
-                self._emit(self.laid_out, number, made)
+                made, said = b"", f"The sheet could not be laid out: {error}"
+            with contextlib.suppress(RuntimeError):  # the window was closed meanwhile
+                self.laid_out.emit(number, made) if made else self.failed.emit(number, said)
 
         threading.Thread(target=work, name="data sheet", daemon=True).start()
-
-    def _emit(self, signal: object, *values: object) -> None:
-        try:
-            signal.emit(*values)
-        except RuntimeError:
-            return  # the window was closed meanwhile
 
     def _say_failed(self, number: int, text: str) -> None:
         if number == self._asked:

@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFileDialog,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -21,7 +20,7 @@ from tensimeter.core.job.edits import with_test_for
 from tensimeter.core.job.parts import ElectronicLoad
 from tensimeter.core.quantity import show
 from tensimeter.store.logs import read_log
-from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.session import Session
@@ -74,7 +73,7 @@ class CampaignPanel(QScrollArea):
         self.meter.setAccessibleName("meter in hand")
         self.meter.activated.connect(self._on_meter)
         column.addWidget(self.meter)
-        self.bench_path = QLineEdit()
+        self.bench_path = Field()
         self.bench_path.setPlaceholderText("path of a bench file")
         self.bench_path.setAccessibleName("path of a bench file")
         column.addWidget(self.bench_path)

@@ -1,14 +1,14 @@
 """The Stock stage: shelves of cards, a line for nameplates, a form for the card in hand."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import changed, donor_from_nameplate, identifier, with_part, without_part
 from tensimeter.core.job.parts import SHELVES, Part, Record
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
-from tensimeter.ui.parts.text import clear, label, rule
+from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.blank import BLANKS, blank
 from tensimeter.ui.stock.card import PartCard
@@ -45,7 +45,7 @@ class StockStage(QWidget):
 
     def _entry_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.nameplate = QLineEdit()
+        self.nameplate = Field()
         self.nameplate.setPlaceholderText("nameplate of a donor, e.g. 24V 6.3A 150W 85% server unit")
         self.nameplate.setAccessibleName("nameplate of a donor")
         self.nameplate.returnPressed.connect(self.add_donor)
@@ -162,7 +162,7 @@ class StockStage(QWidget):
             self.session.trouble.emit(str(trouble))
             return
         if self.session.edit(f"{part.name} added", with_part(self.session.job, part)):
-            self.nameplate.clear()
+            self.nameplate.empty()
             self.choose(part.id)
 
     def add_other(self, kind: str) -> None:

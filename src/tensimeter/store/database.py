@@ -1,0 +1,124 @@
+"""The SQLite side of a job file: making, opening and locking it, and what its errors mean."""
+
+import fcntl
+import os
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from importlib import resources
+from pathlib import Path
+from typing import IO
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import FORMAT
+
+#: Marks a file as ours: "tens" in ASCII (SQLite application id).
+APPLICATION_ID = 0x74656E73
+TABLES = ("revision", "head", "run", "run_event", "reading", "log")
+
+
+def build_empty(path: Path) -> None:
+    """The tables of a job file with nothing in them; a file that fails half-way is removed."""
+    try:
+        with said(path):
+            db = sqlite3.connect(path, isolation_level=None)
+            try:
+                db.execute("PRAGMA journal_mode = WAL")
+                db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+                db.execute(f"PRAGMA user_version = {FORMAT}")
+                script = resources.files("tensimeter.store").joinpath("schema.sql").read_text()
+                db.executescript(script)
+                for table in TABLES:
+                    for verb in ("UPDATE", "DELETE"):
+                        db.execute(
+                            f"CREATE TRIGGER {table}_no_{verb.lower()} BEFORE {verb} ON {table}"
+                            f" BEGIN SELECT RAISE(ABORT, 'rows are never changed'); END"
+                        )
+            finally:
+                db.close()
+    except Trouble:
+        path.unlink(missing_ok=True)
+        raise
+
+
+def connect(path: Path, read_only: bool) -> sqlite3.Connection:
+    with said(path):
+        if read_only:
+            db = sqlite3.connect(
+                f"{path.resolve().as_uri()}?mode=ro", uri=True, check_same_thread=False, isolation_level=None
+            )
+        else:
+            db = sqlite3.connect(path, check_same_thread=False, isolation_level=None, timeout=5)
+            db.execute("PRAGMA journal_mode = WAL")
+            # A reading that was shown must outlive a power cut, not only a killed program.
+            db.execute("PRAGMA synchronous = FULL")
+            db.execute("PRAGMA foreign_keys = ON")
+        db.execute("SELECT count(*) FROM sqlite_master").fetchone()
+        return db
+
+
+def must_be_job(path: Path) -> None:
+    if not path.exists():
+        raise Trouble(f"There is no file {path}.")
+    if path.is_dir():
+        raise Trouble(f"{path} is a folder, not a job file.")
+    try:
+        with path.open("rb") as file:
+            start = file.read(16)
+    except OSError as error:
+        raise Trouble(f"{path.name} can't be read: {error.strerror}.") from error
+    if start != b"SQLite format 3\0":
+        what = "empty" if not start else "something else than a job file"
+        raise Trouble(f"{path.name} is {what}; it was left as it is.")
+
+
+def lock_beside(path: Path) -> IO[str]:
+    # Beside, not on the file: closing a second handle of a database drops SQLite's own locks.
+    name = path.with_name(path.name + ".lock")
+    if not os.access(path, os.W_OK):
+        raise Trouble(
+            f"{path.name} can't be written: no permission. It was left as it is; copy it "
+            "to a folder of your own."
+        )
+    try:
+        lock = name.open("a")
+    except OSError as error:
+        raise Trouble(cannot_write(path, error)) from error
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError as error:
+        lock.close()
+        raise Trouble(f"{path.name} is open in another Tensimeter; close it there first.") from error
+    return lock
+
+
+def cannot_write(path: Path, error: OSError) -> str:
+    return (
+        f"{path.name} can't be written in {path.parent}: {error.strerror}. Nothing was changed; "
+        "choose another folder."
+    )
+
+
+@contextmanager
+def said(path: Path) -> Iterator[None]:
+    """Turn what SQLite reports into a sentence."""
+    try:
+        yield
+    except sqlite3.Error as error:
+        raise Trouble(f"{path.name}: {_sentence(error)}") from error
+
+
+def _sentence(error: sqlite3.Error) -> str:
+    text = str(error)
+    if "disk is full" in text:
+        return "the disk is full. What was kept before is whole; make room and repeat the last entry."
+    if "locked" in text:
+        return "another program holds the file. Nothing was lost; try again."
+    if "readonly" in text or "unable to open" in text:
+        return "no permission to write there. Nothing was changed; choose another folder."
+    if "malformed" in text or "not a database" in text or "disk I/O" in text:
+        return (
+            "the file is damaged or cut short. It was left as it is; take the last export or a "
+            "copy, or try “tensimeter check”."
+        )
+    return f"the file can't be used ({text}). It was left as it is."

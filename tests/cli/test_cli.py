@@ -1,0 +1,230 @@
+"""The command line as a script meets it: JSON out, one sentence and exit 2 for bad input."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tensimeter.cli.main import run
+from tensimeter.core.job.document import Job
+from tensimeter.core.readingline import understand
+from tensimeter.store.jobfile import JobFile
+
+from ..store.test_jobfile import damaged
+
+
+@pytest.fixture
+def path(tmp_path: Path, demo: Job) -> Path:
+    made = tmp_path / "ridge.tensi"
+    JobFile.create(made, demo).close()
+    return made
+
+
+@pytest.fixture
+def tensimeter(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]):
+    """Call the program with words; gives exit code, standard output, standard error."""
+
+    def call(*words: object) -> tuple[int, str, str]:
+        monkeypatch.setattr(sys, "argv", ["tensimeter", *map(str, words)])
+        code = 0
+        try:
+            run()
+        except SystemExit as stop:
+            code = int(stop.code or 0)
+        out = capsys.readouterr()
+        return code, out.out, out.err
+
+    return call
+
+
+def test_solve(tensimeter, path: Path) -> None:
+    code, out, _ = tensimeter("solve", path, "--load", "MOUNT=4A", "--load", "hub=1500mA", "--json")
+    found = json.loads(out)
+    links = {x["id"]: x for x in found["links"]}
+    assert code == 0
+    assert links["mount"]["current_A"] == 4
+    assert links["mount"]["voltage_V"] == pytest.approx(13.6 - 4 * 0.04369, abs=1e-3)
+    assert links["hub"]["current_A"] == 1.5
+    assert links["donor-a"]["current_A"] > links["donor-b"]["current_A"]
+    assert found["warnings"] == []
+    code, out, _ = tensimeter("solve", path, "--load", "MOUNT=9.2A")
+    assert "Fuse 12 A, continuous: 9.2 of 9 A" in out
+
+
+def test_prove_then_analyse_gives_the_same_resistance(tensimeter, path: Path, tmp_path: Path) -> None:
+    code, out, _ = tensimeter("prove", path, "load-regulation", "--stand-ins", "--json", "--speed", 400)
+    proven = json.loads(out)
+    assert code == 0
+    assert [p["verdict"] for p in proven["points"]].count("holds") == 7
+    assert proven["verdict"] == "misses"
+    assert proven["proven_A"] == 6.4
+    for point in proven["points"]:
+        assert point["measured_V"]["low"] < point["measured_V"]["value"] < point["measured_V"]["high"]
+    assert tensimeter("export", path, tmp_path / "out")[0] == 0
+    log = tmp_path / "out" / "readings" / "load-regulation.csv"
+    meters = ("--meter", "0.05%+3@0.001", "--ammeter", "0.08%+5@0.001")
+    code, out, _ = tensimeter(
+        "analyse", "regulation", log, "--nominal", "13.6V", "--tolerance", "3%", *meters, "--json"
+    )
+    found = json.loads(out)
+    assert found["output_resistance_ohm"] == pytest.approx(proven["output_resistance_ohm"], rel=1e-9)
+    assert found["verdict"] == "misses"
+    assert tensimeter("analyse", "regulation", log, "--require", "holds", "--tolerance", "3%")[0] == 1
+    code, out, _ = tensimeter("import", tmp_path / "out", tmp_path / "twin.tensi")
+    assert "24 readings" in out
+    assert tensimeter("check", tmp_path / "twin.tensi")[0] == 0
+
+
+def test_analyse_regulation_says_what_it_assumed(tensimeter, tmp_path: Path) -> None:
+    log = tmp_path / "log.csv"
+    log.write_text("volts;amps\n12,08;0\n11,94;2\n11,79;4\n")
+    code, out, _ = tensimeter("analyse", "regulation", log, "--json")
+    found = json.loads(out)
+    assert code == 0
+    assert found["output_resistance_ohm"]["value"] == pytest.approx(0.0725, abs=1e-3)
+    assert len(found["warnings"]) == 3
+    code, out, _ = tensimeter("analyse", "regulation", log, "--nominal", "12", "--lead", "21m", "--json")
+    assert json.loads(out)["output_resistance_ohm"]["value"] == pytest.approx(0.0515, abs=1e-3)
+    code, out, _ = tensimeter("analyse", "regulation", log, "--tolerance", "0.1%", "--meter", "1%+5@0.01")
+    assert "can't settle this tolerance" in out
+
+
+def test_size_wire(tensimeter) -> None:
+    _, out, _ = tensimeter("size", "wire", "--gauge", "16awg", "--length", "1.4", "--current", "3A", "--json")
+    found = json.loads(out)
+    # 13.17 Ω/km by the published table, 2.8 m of it.
+    assert found["resistance_ohm"] == pytest.approx(0.013_17 * 2.8, rel=0.003)
+    assert found["drop_V"] == pytest.approx(3 * found["resistance_ohm"])
+    assert found["loss_W"] == pytest.approx(9 * found["resistance_ohm"])
+    _, out, _ = tensimeter("size", "wire", "--gauge", "0.75mm2", "--length", "140cm", "--current", "30A")
+    assert "rule of thumb" in out
+    warm = json.loads(
+        tensimeter(
+            "size",
+            "wire",
+            "--gauge",
+            "16awg",
+            "--length",
+            "1.4m",
+            "--current",
+            "3A",
+            "--temperature",
+            "70",
+            "--json",
+        )[1]
+    )
+    assert warm["resistance_ohm"] / found["resistance_ohm"] == pytest.approx(1.1965, rel=1e-4)
+
+
+def test_report_schema_and_check(tensimeter, path: Path, tmp_path: Path) -> None:
+    assert tensimeter("report", path, "-o", tmp_path / "s.html")[0] == 0
+    assert (tmp_path / "s.html").exists()
+    assert json.loads(tensimeter("schema")[1])["title"] == "Job"
+    _, out, _ = tensimeter("check", path, "--json")
+    assert json.loads(out)["whole"] is True
+
+
+@pytest.mark.parametrize(
+    ("words", "sentence"),
+    [
+        (["solve", "none.tensi"], "There is no file"),
+        (["solve", "{job}", "--load", "MOUNT"], "write OUTPUT=4A"),
+        (["solve", "{job}", "--load", "MOON=4A"], "no output “MOON”"),
+        (["solve", "{job}", "--load", "MOUNT=-4A"], "zero or above"),
+        (["solve", "{job}", "--load", "MOUNT=4V"], "value in A"),
+        (["prove", "{job}", "soak", "--stand-ins"], "no test “soak”"),
+        (["prove", "{job}", "load-regulation"], "Choose one"),
+        (["prove", "{job}", "load-regulation", "--bench", "none.toml"], "Hold point open"),
+        (
+            ["prove", "{job}", "load-regulation", "--bench", "none.toml", "--overrule", "known good"],
+            "can't be read",
+        ),
+        (["analyse", "regulation", "{empty}"], "is empty"),
+        (["analyse", "regulation", "{words}"], "not a number"),
+        (["analyse", "regulation", "{one}"], "Two pairs"),
+        (["analyse", "regulation", "{good}", "--tolerance", "0"], "no tolerance"),
+        (["analyse", "regulation", "{good}", "--meter", "fine"], "not an accuracy"),
+        (["analyse", "regulation", "{good}", "--require", "perfect"], "no verdict"),
+        (["size", "wire", "--gauge", "thick", "--length", "1", "--current", "1"], "not a wire size"),
+        (["size", "wire", "--gauge", "16awg", "--length", "-1", "--current", "1"], "zero or above"),
+        (["report", "{job}", "-o", "sheet.doc"], "as .pdf or .html"),
+        (["check", "{text}"], "something else"),
+        (["check", "{newer}"], "newer Tensimeter"),
+        (["check", "{truncated}"], "damaged or cut short"),
+        (["import", "nowhere", "b.tensi"], "not an exported job"),
+        (["stand-ins"], "Name a job file"),
+        (["stand-ins", "--demo", "moon"], "no demo “moon”"),
+        (["demo", "moon"], "no demo “moon”"),
+    ],
+)
+def test_bad_input_is_one_sentence_and_exit_2(
+    tensimeter, path: Path, tmp_path: Path, demo: Job, monkeypatch, words: list[str], sentence: str
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    given = {"job": path}
+    for name, text in (
+        ("empty", ""),
+        ("words", "v,i\n1,0\nlots,2\n"),
+        ("one", "v,i\n1,0\n"),
+        ("good", "v,i\n1,0\n0.9,2\n"),
+    ):
+        given[name] = tmp_path / f"{name}.csv"
+        given[name].write_text(text)
+    for kind in ("text", "newer", "truncated"):
+        given[kind] = tmp_path / f"{kind}.tensi"
+        JobFile.create(given[kind], demo).close()
+        damaged(given[kind], kind)
+    before = path.read_bytes() if "--overrule" not in words else b""
+    code, _, err = tensimeter(*(w.format(**given) for w in words))
+    assert code == 2
+    assert sentence in err
+    assert "Traceback" not in err
+    assert len(err.strip().splitlines()) == 1
+    if before:
+        assert path.read_bytes() == before
+
+
+def test_a_job_known_by_readings_has_no_path_to_solve(tensimeter, shed_file: JobFile) -> None:
+    shed_file.keep([])
+    assert understand(shed_file.job, "out 12V").place == "out"
+    code, _, err = tensimeter("solve", shed_file.path)
+    assert code == 2
+    assert "known by its readings only" in err
+
+
+def test_stand_ins_serve_another_process_and_stop(tmp_path: Path) -> None:
+    words = [
+        sys.executable,
+        "-m",
+        "tensimeter",
+        "stand-ins",
+        "--demo",
+        "ridge-pier",
+        "--speed",
+        "100",
+        "--output",
+        "hub",
+    ]
+    served = subprocess.Popen(words, stdout=subprocess.PIPE, text=True)
+    try:
+        assert served.stdout is not None
+        resources = json.loads(served.stdout.readline())
+        import pyvisa
+
+        manager = pyvisa.ResourceManager("@py")
+        meter = manager.open_resource(resources["voltmeter"], read_termination="\n", write_termination="\n")
+        assert float(meter.query("MEAS:VOLT:DC?")) == pytest.approx(5.187, abs=0.02)
+        meter.close()
+    finally:
+        served.terminate()
+    assert served.wait(10) == 0
+
+
+def test_without_a_display_the_window_says_so(tensimeter, path: Path, monkeypatch) -> None:
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    code, _, err = tensimeter(path)
+    assert code == 2
+    assert "no display" in err

@@ -1,0 +1,61 @@
+"""Shared fixtures: the demo job, a job file of it, a bench of stand-ins, a home of its own."""
+
+import os
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from tensimeter.bench.setup import Bench, open_bench
+from tensimeter.bench.simulated.server import StandIns
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.edits import readings_first
+from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.store.jobfile import JobFile
+
+#: How fast the stand-ins' clock runs in tests.
+SPEED = 400.0
+
+
+@pytest.fixture(autouse=True)
+def own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Nothing a test does reaches the user's own folders."""
+    home = tmp_path / "home"
+    home.mkdir()
+    monkeypatch.setenv("HOME", str(home))
+    for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(home / name.lower()))
+    monkeypatch.setenv("XDG_DOCUMENTS_DIR", str(home / "Documents"))
+    return home
+
+
+@pytest.fixture(scope="session")
+def demo() -> Job:
+    return demo_job("ridge-pier")
+
+
+@pytest.fixture
+def job_file(tmp_path: Path, demo: Job):
+    with JobFile.create(tmp_path / "ridge.tensi", demo) as file:
+        yield file
+
+
+@pytest.fixture
+def shed_file(tmp_path: Path):
+    """A supply known by its nameplate only."""
+    with JobFile.create(tmp_path / "shed.tensi", readings_first("Shed supply", "12V 5A")) as file:
+        yield file
+
+
+@pytest.fixture
+def stand_ins(demo: Job):
+    with StandIns(demo, truths=demo_truths("ridge-pier"), seed=3, speed=SPEED) as served:
+        yield served
+
+
+@pytest.fixture
+def bench(demo: Job, stand_ins: StandIns):
+    opened: Bench = open_bench(demo, stand_ins.resources, speed=SPEED)
+    yield opened
+    opened.close()

@@ -1,0 +1,263 @@
+"""The stages as hands use them: stock, design, the readings-first door, prove by hand, plate."""
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel
+
+from tensimeter.core.judge import Verdict
+from tensimeter.store.jobfile import JobFile
+from tensimeter.ui import start_page
+from tensimeter.ui.app import Tensimeter
+from tensimeter.ui.start_page import StartPage
+from tensimeter.ui.window import MainWindow
+
+
+def test_cards_are_made_changed_and_kept(window: MainWindow, keys) -> None:
+    stage = window.stage("stock")
+    stage.nameplate.setFocus()
+    keys(window, "19V 4.7A laptop brick", "Enter")
+    part = window.session.job.part("laptop-brick")
+    assert part is not None
+    assert part.rated_W == pytest.approx(89.3)
+    stage.form.fields["condition"].setCurrentIndex(1)
+    stage.form.fields["condition"].activated.emit(1)
+    line = stage.form.fields["output_resistance_ohm"]
+    line.setText("45m")
+    line.editingFinished.emit()
+    line = stage.form.fields["tolerance"]
+    line.setText("5")
+    line.editingFinished.emit()
+    part = window.session.job.part("laptop-brick")
+    assert (part.condition, part.output_resistance_ohm, part.tolerance) == ("works", 0.045, 0.05)
+    line = stage.form.fields["rated_A"]
+    line.setText("lots")
+    line.editingFinished.emit()
+    # Not guessed at: the field shows what is kept, and a sentence says why.
+    assert line.text() == "4.7"
+    assert "lots" in window.line.hint.text()
+    stage._duplicate()
+    assert window.session.job.part("laptop-brick-2") is not None
+    stage._remove()
+    assert window.session.job.part("laptop-brick-2") is None
+    stage.choose("front-end-40")
+    stage._remove()
+    assert "in use" in window.line.hint.text()
+
+
+@pytest.mark.parametrize("kind", ["converter", "fuse", "lead", "load", "meter", "thermometer"])
+def test_other_kinds_are_added(window: MainWindow, kind: str) -> None:
+    stage = window.stage("stock")
+    before = len(window.session.job.stock)
+    for _ in range(2):
+        stage.add_other(kind)
+    added = window.session.job.stock[before:]
+    assert [p.kind for p in added] == [kind, kind]
+    assert added[0].name != added[1].name
+    assert stage.cards[added[1].id].accessibleName().startswith(added[1].name)
+
+
+def test_a_design_from_nothing_by_keyboard(open_window, tmp_path: Path, keys) -> None:
+    from tensimeter.core.job.document import Job
+
+    window = open_window(JobFile.create(tmp_path / "new.tensi", Job(name="New")))
+    keys(window, "Alt+1")
+    stage = window.stage("stock")
+    for plate in ("24V 6.3A 150W lower", "24V 6.3A 150W upper"):
+        stage.nameplate.setFocus()
+        keys(window, plate, "Enter")
+    for kind in ("converter", "fuse", "lead"):
+        stage.add_other(kind)
+    keys(window, "Alt+2")
+    design = window.stage("design")
+    for text in (
+        "lower",
+        "upper",
+        "Step-down module",
+        "Fuse 5 A slow",
+        "Lead 1 m, 1.5 mm²",
+        "output MOUNT 12V 3A",
+    ):
+        design.add.setFocus()
+        design.add.setText(text)
+        design.add.completer().popup().hide()
+        keys(window, "Enter")
+    job = window.session.job
+    assert [link.kind for link in job.design.path_to("mount")] == [
+        "unit",
+        "unit",
+        "converter",
+        "fuse",
+        "lead",
+        "output",
+    ]
+    # 48 V into a module that stands 40 V: named, on top of the ladder, and as a card.
+    assert window.session.now.solved is not None
+    assert any("input volts: over" in n.title for n in window.session.now.notices)
+    assert job.campaign.tests[0].output == "mount"
+    keys(window, "Alt+2")
+    window.session.choose("upper")
+    design.outline.setFocus()
+    keys(window, "Delete")
+    assert "upper" not in {link.id for link in window.session.job.design.links}
+    assert not any("input volts: over" in n.title for n in window.session.now.notices)
+    keys(window, "Ctrl+z")
+    assert "upper" in {link.id for link in window.session.job.design.links}
+
+
+def test_the_link_in_hand_is_changed_in_place(window: MainWindow, keys) -> None:
+    window.session.choose("front-end")
+    design = window.stage("design")
+    field = design.form.fields["set_V"]
+    field.setText("13,8")
+    field.editingFinished.emit()
+    assert window.session.job.design.link("front-end").set_V == 13.8
+    assert window.strip.cells[2].volts == pytest.approx(13.8 - 0.004 * 8, abs=1e-6)
+    boxes = {b.accessibleName(): b for b in design.findChildren(QComboBox)}
+    boxes["fed by"].setCurrentIndex(boxes["fed by"].findText("Donor A"))
+    boxes["fed by"].activated.emit(boxes["fed by"].currentIndex())
+    assert window.session.job.design.link("front-end").fed_by == "donor-a"
+    assert [c.name for c in window.strip.cells][:2] == ["Donor A", "Front end"]
+    design.point.setText("4 A")
+    design._typed_point()
+    assert window.session.load["mount"] == 4.0
+    design.point.setText("four")
+    design._typed_point()
+    assert "four" in window.line.hint.text()
+    design.add.setText("perpetual motion")
+    design.add_link()
+    assert "no “perpetual motion” in the stock" in window.line.hint.text()
+    design.plot.picked.emit(2.504)
+    assert window.session.load["mount"] == 2.5
+
+
+def test_readings_first_by_keyboard(open_window, shed_file: JobFile, keys) -> None:
+    window = open_window(shed_file)
+    assert window.stage_index == 4
+    keys(window, "Ctrl+l", "out 12.08V @0A", "Enter")
+    stage = window.stage("prove")
+    assert "A second current gives resistance" in stage.sentence.text()
+    keys(window, "Ctrl+l", "out 11,94 @2", "Enter", "out 11.79V @4A", "Enter")
+    assert "72.5 ± " in stage.sentence.text()
+    assert "misses" in stage.sentence.text()
+    assert "fine enough" in stage.meter.text()
+    assert "extended from 4 A" in stage.sentence.text()
+    result = window.session.outcome
+    assert result is not None
+    assert (result.measured, result.regulation_verdict) == (3, Verdict.MISSES)
+    assert window.strip.cells[0].volts == pytest.approx(12.08 - 0.0725 * 5, abs=0.01)
+    assert window.session.readings_changed
+
+
+def test_the_line_says_back_asks_and_completes(window: MainWindow, keys) -> None:
+    window.stage("prove")
+    entry, hint = window.line.entry, window.line.hint
+    keys(window, "Ctrl+l", "mou")
+    assert hint.text() == "Tab: mouNT"
+    keys(window, "Tab", "13.55V @1.6A")
+    assert entry.text() == "mouNT 13.55V @1.6A"
+    assert hint.text() == "→ MOUNT: 13.55 V at 1.6 A, files under load-regulation"
+    keys(window, "Enter")
+    assert entry.text() == ""
+    assert len(window.session.file.readings()) == 2
+    keys(window, "mount 1.34V @3.2A", "Enter")
+    assert "decimal point" in hint.text()
+    assert len(window.session.file.readings()) == 2
+    keys(window, "Enter")
+    assert len(window.session.file.readings()) == 4
+    keys(window, "fuse feels warm", "Shift+Enter")
+    assert window.session.logbook()[-1].kind == "remark"
+    keys(window, "gibberish", "Enter")
+    assert "Type a place and a value" in hint.text()
+    assert entry.text() == "gibberish"
+
+
+def test_the_bench_view_takes_readings_with_space(window: MainWindow, keys) -> None:
+    window.stage("prove")
+    keys(window, "Ctrl+b")
+    assert window.bench_view.isVisible()
+    assert "Step 1 of 8" in window.bench_view.todo.text()
+    assert "load off" in window.bench_view.todo.text()
+    keys(window, "13.58", "Space")
+    assert "Step 2 of 8" in window.bench_view.todo.text()
+    assert window.bench_view.big.text().startswith("13.58")
+    assert window.bench_view.verdict.text() == "at 0 A: holds"
+    keys(window, "1.35", "Space")
+    assert "Space again keeps it" in window.bench_view.verdict.text()
+    window.bench_view.entry.clear()
+    keys(window, "13.49", "Space")
+    assert window.session.outcome.measured == 2
+    keys(window, "Esc")
+    assert not window.bench_view.isVisible()
+
+
+def test_a_log_is_taken_in_and_a_bad_one_is_not(window: MainWindow, tmp_path: Path) -> None:
+    stage = window.stage("prove")
+    path = tmp_path / "log.csv"
+    path.write_text(
+        "v,i\n" + "".join(f"{13.58 - 0.05 * s.set_A:.4f},{s.set_A}\n" for s in window.session.plan.steps)
+    )
+    stage.campaign.take_in(path)
+    assert "8 rows of log.csv kept." in window.line.hint.text()
+    assert window.session.outcome.complete
+    assert stage.steps.topLevelItem(3).text(5) == "holds"
+    path.write_text("v,i\nwords,1\n")
+    stage.campaign.take_in(path)
+    assert "is not a number" in window.line.hint.text()
+    assert len(window.session.file.readings()) == 16
+
+
+def test_the_plate_shows_and_writes_what_is_proven(window: MainWindow, qtbot, tmp_path: Path) -> None:
+    for s in window.session.plan.steps:
+        from tensimeter.core.readingline import understand
+
+        window.session.take_typed(
+            understand(window.session.job, f"mount {13.58 - 0.052 * s.set_A:.3f}V @{s.set_A}A")
+        )
+    stage = window.stage("plate")
+    qtbot.waitUntil(lambda: stage.ready, timeout=60_000)
+    assert stage._pdf.pageCount() >= 2
+    texts = [x.text() for x in stage.findChildren(QLabel)]
+    assert "13.6 V ± 3 %, up to 6.4 A" in texts
+    stage.path.setText(str(tmp_path / "sheet"))
+    stage.write(".html")
+    assert (tmp_path / "sheet.html").exists()
+    assert "written" in stage.said.text()
+    (tmp_path / "wall").write_text("")
+    stage.path.setText(str(tmp_path / "wall" / "sheet"))
+    stage.write(".html")
+    assert "can't be written" in stage.said.text()
+
+
+def test_the_start_page_opens_both_doors(qtbot, monkeypatch, tmp_path: Path, keys) -> None:
+    monkeypatch.setattr(start_page, "jobs_folder", lambda: tmp_path / "jobs")
+    program = Tensimeter()
+    program.show_start()
+    page = program.start
+    assert isinstance(page, StartPage)
+    page.begin_readings()
+    assert "needs a name" in page.said.text()
+    page.read_name.setText("Shed supply")
+    page.read_plate.setText("mystery")
+    page.begin_readings()
+    assert "no volts" in page.said.text()
+    page.open_path(tmp_path / "none.tensi")
+    assert "no file" in page.said.text()
+    page.read_plate.setText("12V 5A")
+    page.begin_readings()
+    assert program.window is not None
+    assert program.window.session.job.name == "Shed supply"
+    assert program.window.stage_index == 4
+    program._leave_job()
+    assert program.start is not None
+    assert program.start.list.item(0).data(Qt.ItemDataRole.UserRole).endswith("shed-supply.tensi")
+    program.start.design_name.setText("Shed supply")
+    program.start.begin_design()
+    # A second job of the same name gets a file of its own.
+    assert program.window.session.file.path.name == "shed-supply-2.tensi"
+    program._leave_job()
+    program.start.open_demo()
+    assert program.window.session.job.name == "Ridge pier supply"
+    program.window.close()
+    QApplication.processEvents()
