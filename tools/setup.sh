@@ -3,9 +3,12 @@
 # system libraries that wheels do not carry. As root it installs those; otherwise it names them.
 set -eu
 venv=$1
-python=$(command -v python3.13 || command -v python3.12 || command -v python3.11 || command -v python3)
-"$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' || {
-  echo "Tensimeter needs Python 3.11 or later; $("$python" --version) was found." >&2; exit 1; }
+# A name on the PATH may be a shim that cannot run: each is asked, and the first that answers is taken.
+python=
+for name in python3 python3.13 python3.12 python3.11; do
+  if "$name" -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then python=$name; break; fi
+done
+[ -n "$python" ] || { echo "Tensimeter needs Python 3.11 or later, and none was found: install the Debian package python3." >&2; exit 1; }
 
 if [ ! -x "$venv/bin/python" ]; then
   "$python" -m venv "$venv" || {

@@ -1,5 +1,6 @@
 """A real window, off screen."""
 
+import contextlib
 from collections.abc import Callable
 
 import pytest
@@ -37,11 +38,13 @@ def open_window(qtbot):
         window.show()
         qtbot.waitExposed(window)
         window.activateWindow()
+        qtbot.waitUntil(window.isActiveWindow, timeout=3000)
         return window
 
     yield make
     for window in opened:
-        window.close()
+        with contextlib.suppress(RuntimeError):  # closed and gone already
+            window.close()
 
 
 @pytest.fixture

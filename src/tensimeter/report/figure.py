@@ -25,7 +25,7 @@ def load_line_svg(result: Outcome) -> str:
         font_manager.fontManager.addfont(str(face))
 
     with matplotlib.rc_context(
-        {"svg.fonttype": "path", "font.family": ["B612", "DejaVu Sans"], "font.size": 8,
+        {"svg.fonttype": "none", "font.family": ["B612", "DejaVu Sans"], "font.size": 8,
          "svg.hashsalt": "tensimeter"}
     ):  # fmt: skip
         figure = Figure(figsize=(6.6, 2.2), layout="constrained")

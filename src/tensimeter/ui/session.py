@@ -91,6 +91,9 @@ class Session(QObject):
         # The engine speaks from its own thread; the signal brings it over to this one.
         self._from_engine.connect(self._on_run_event)
         self.closed = False
+        #: Seconds and volts of the run, as they came.
+        self.trace: list[tuple[float, float]] = []
+        self._live_waits = False
 
     @property
     def job(self) -> Job:
@@ -263,7 +266,9 @@ class Session(QObject):
             raise Trouble("Choose a test first.")
         if self.running:
             raise Trouble("A run is on already.")
-        self.engine = RunEngine(self.file, self.plan, bench, self._from_engine.emit, present=present)
+        self.trace = []
+        self._live_waits = False
+        self.engine = RunEngine(self.file, self.plan, bench, self._hear, present=present)
         self.bench = bench
         self.file.log("run", f"{self.plan.test.id} begun")
         self.engine.start()
@@ -272,10 +277,21 @@ class Session(QObject):
         if self.engine is not None:
             self.engine.drop()
 
+    def _hear(self, event: Event) -> None:
+        """Called in the run's thread. What stands in the trace need not be painted one by one."""
+        if event.kind == "live":
+            self.trace.append((event.at_s, event.volts))
+            if self._live_waits:
+                return
+            self._live_waits = True
+        self._from_engine.emit(event)
+
     def _on_run_event(self, event: Event) -> None:
         """Bring everything up to date, then tell the widgets."""
         if self.closed:
             return
+        if event.kind == "live":
+            self._live_waits = False
         self._take_event(event)
         self.run_event.emit(event)
 

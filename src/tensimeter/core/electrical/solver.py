@@ -91,7 +91,7 @@ def _coupled_volts(open_V: Array, shared: Array, power: Array) -> Array:
     Iterative Solution of Nonlinear Equations, 13.3, monotone convergence).
     """
     volts = open_V.copy()
-    lost = ~(np.isfinite(open_V) & np.isfinite(power)).all(-1)
+    lost: Flags = np.asarray(~(np.isfinite(open_V) & np.isfinite(power)).all(-1))
     power = np.where(lost[..., None], 0.0, power)
     eye = np.eye(volts.shape[-1])
     for _ in range(80):

@@ -175,8 +175,6 @@ class TraceView(Plot):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("seconds of the run", "volts", parent)
         self.setAccessibleName("trace of volts")
-        self._t: list[float] = []
-        self._v: list[float] = []
         self._curve = self.plot([], [], pen=pg.mkPen(theme.colour("ink"), width=1.5))
         self._curve.setDownsampling(auto=True, method="peak")
         self._curve.setClipToView(True)
@@ -186,11 +184,7 @@ class TraceView(Plot):
         if hasattr(self, "_curve"):
             self._curve.setPen(pg.mkPen(theme.colour("ink"), width=1.5))
 
-    def reset(self) -> None:
-        self._t, self._v = [], []
-        self._curve.setData([], [])
-
-    def add(self, at_s: float, volts: float) -> None:
-        self._t.append(at_s)
-        self._v.append(volts)
-        self._curve.setData(self._t, self._v)
+    def show_points(self, points: list[tuple[float, float]]) -> None:
+        """Seconds and volts, in the order they came."""
+        columns = np.array(points, float).reshape(-1, 2)
+        self._curve.setData(columns[:, 0], columns[:, 1])

@@ -62,10 +62,14 @@ class BenchView(QWidget):
         self.keys = label("Space takes the reading · Ctrl+B goes back · Esc drops the load", "caption")
         column.addWidget(self.keys)
         for signal in (session.readings_changed, session.subject_changed, session.job_changed):
-            signal.connect(self.refresh)
+            signal.connect(self._refresh_if_seen)
         session.run_event.connect(self._on_run_event)
         theme.changed.connect(self.refresh)
         self.refresh()
+
+    def _refresh_if_seen(self) -> None:
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         self.setPalette(self.parentWidget().palette() if self.parentWidget() else self.palette())
@@ -133,4 +137,5 @@ class BenchView(QWidget):
 
     def _on_run_event(self, event: Event) -> None:
         self._live = event if event.kind in ("live", "kept") else self._live
-        self.refresh()
+        if self.isVisible():
+            self.refresh()

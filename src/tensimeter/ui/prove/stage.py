@@ -141,11 +141,11 @@ class ProveStage(QWidget):
 
     def _on_run_event(self, event: Event) -> None:
         if event.kind == "started":
-            self.trace.reset()
+            self.trace.show_points([])
             # A low window has room for one plot only, and the test's own matters more.
             self.trace.setVisible(self.height() > theme.px(560))
         elif event.kind == "live":
-            self.trace.add(event.at_s, event.volts)
+            self.trace.show_points(self.session.trace)
         elif event.kind in ("step", "paused"):
             self.campaign.refresh()
             self.steps.blockSignals(True)
