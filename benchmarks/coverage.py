@@ -18,7 +18,7 @@ from tensimeter.core.judge import Accuracy
 from tensimeter.core.verify.regulation import Readings, regulation
 from tensimeter.demo.library import demo_job, demo_truths
 
-NO_LOAD_V, RESISTANCE = 13.575, 0.0047 + 0.0061 + 2 * 1.7241e-8 * 2 / 2.5e-6 + 0.0135
+NO_LOAD_V, RESISTANCE = 13.570, 0.0047 + 0.0061 + 2 * 1.7241e-8 * 2 / 2.5e-6 + 0.0088
 
 
 def bare_half_widths(volts, amps, meter: Accuracy, ammeter: Accuracy, seed: int) -> tuple[float, float]:

@@ -59,7 +59,7 @@ def test_a_whole_run(job_file: JobFile, bench: Bench, stand_ins: StandIns) -> No
     assert found.complete
     assert found.regulation is not None
     # The hidden truth: output resistance of front end, fuse, lead and its bad contact.
-    truth = 0.0047 + 0.0061 + 2 * 1.7241e-8 * 2 / 2.5e-6 + 0.0135
+    truth = 0.0047 + 0.0061 + 2 * 1.7241e-8 * 2 / 2.5e-6 + 0.0088
     assert found.regulation.output_resistance_ohm.low < truth < found.regulation.output_resistance_ohm.high
     assert job_file.runs()[0].ended == "done"
     assert "electronic load" in job_file.runs()[0].instruments["load"]

@@ -58,7 +58,7 @@ def test_prove_then_analyse_gives_the_same_resistance(tensimeter, path: Path, tm
     proven = json.loads(out)
     assert code == 0
     assert [p["verdict"] for p in proven["points"]].count("holds") == 7
-    assert proven["verdict"] == "misses"
+    assert proven["verdict"] == "too_close"
     assert proven["proven_A"] == 6.4
     for point in proven["points"]:
         assert point["measured_V"]["low"] < point["measured_V"]["value"] < point["measured_V"]["high"]
@@ -70,7 +70,7 @@ def test_prove_then_analyse_gives_the_same_resistance(tensimeter, path: Path, tm
     )
     found = json.loads(out)
     assert found["output_resistance_ohm"] == pytest.approx(proven["output_resistance_ohm"], rel=1e-9)
-    assert found["verdict"] == "misses"
+    assert found["verdict"] == "too_close"
     assert tensimeter("analyse", "regulation", log, "--require", "holds", "--tolerance", "3%")[0] == 1
     code, out, _ = tensimeter("import", tmp_path / "out", tmp_path / "twin.tensi")
     assert "24 readings" in out

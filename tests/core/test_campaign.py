@@ -1,7 +1,5 @@
 """Plans within reach, outcomes from facts, limits that rank, what may be printed."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 
@@ -183,7 +181,7 @@ def test_mixed_origins_and_a_lead_are_one_campaign(demo: Job, mount: Plan) -> No
 def test_a_correction_replaces_what_it_names(demo: Job, mount: Plan) -> None:
     wrong = take(mount, {0: 1.358})
     right = take(mount, {0: 13.58})
-    right = [replace(r, id=50 + w.id, corrects=w.id) for r, w in zip(right, wrong, strict=True)]
+    right = [r._replace(id=50 + w.id, corrects=w.id) for r, w in zip(right, wrong, strict=True)]
     assert len(standing([*wrong, *right])) == 2
     found = outcome(demo, mount, [*wrong, *right])
     assert found.steps[0].verdict is Verdict.HOLDS

@@ -193,7 +193,7 @@ def test_the_demo_plays_without_a_display(tmp_path: Path) -> None:
 
     folder = tmp_path / "demo-out"
     lines = list(play("ridge-pier", folder, SPEED))
-    assert [line.split()[-1] for line in lines[1:4]] == ["misses", "holds", "holds"]
+    assert [line.split()[-1] for line in lines[1:4]] == ["call", "holds", "holds"]
     assert (folder / "ridge-pier.pdf").read_bytes().startswith(b"%PDF-")
     assert (folder / "ridge-pier.html").exists()
     assert len(list((folder / "pictures").glob("*.png"))) == 7

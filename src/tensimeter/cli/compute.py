@@ -6,7 +6,7 @@ from typing import Annotated
 import numpy as np
 import typer
 
-from tensimeter.cli.main import app
+from tensimeter.cli.commands import app
 from tensimeter.cli.output import answer
 from tensimeter.core.electrical import wire
 from tensimeter.core.electrical.network import Array, has_source

@@ -6,8 +6,8 @@ from typing import Annotated
 
 import typer
 
+from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
-from tensimeter.cli.main import app
 from tensimeter.cli.output import answer
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job

@@ -4,16 +4,7 @@ import os
 import sys
 from pathlib import Path
 
-import typer
-
 from tensimeter.core.errors import Trouble
-
-app = typer.Typer(
-    add_completion=False,
-    no_args_is_help=False,
-    pretty_exceptions_enable=False,
-    help="Proves what a home-made bench power supply really delivers.",
-)
 
 
 def run() -> None:
@@ -21,7 +12,9 @@ def run() -> None:
     if len(sys.argv) <= 1 or _is_job(sys.argv[1]):
         _guarded(lambda: sys.exit(_open_window(sys.argv[1:2])))
         return
+    # The commands and what they need are not loaded for the window.
     from tensimeter.cli import compute, files, measure  # noqa: F401 - they add their commands
+    from tensimeter.cli.commands import app
 
     _guarded(app)
 

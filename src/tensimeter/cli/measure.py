@@ -12,8 +12,9 @@ import typer
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
 from tensimeter.bench.simulated.server import StandIns
+from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
-from tensimeter.cli.main import app, has_display
+from tensimeter.cli.main import has_display
 from tensimeter.cli.output import answer, span
 from tensimeter.core.campaign import Outcome, outcome, plan, proven_A
 from tensimeter.core.errors import Trouble

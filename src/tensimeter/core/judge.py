@@ -41,7 +41,7 @@ def worst(verdicts: Iterable[Verdict]) -> Verdict:
 class Accuracy(BaseModel):
     """±(`of_reading`·reading + `counts`·`resolution`), with noise of `noise_counts` (rms)."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     of_reading: float = Field(ge=0, le=1)
     counts: float = Field(default=0.0, ge=0)

@@ -45,7 +45,10 @@ def connect(path: Path, read_only: bool) -> sqlite3.Connection:
     with said(path):
         if read_only:
             db = sqlite3.connect(
-                f"{path.resolve().as_uri()}?mode=ro", uri=True, check_same_thread=False, isolation_level=None
+                f"{path.resolve().as_uri()}?{_reading_mode(path)}",
+                uri=True,
+                check_same_thread=False,
+                isolation_level=None,
             )
         else:
             db = sqlite3.connect(path, check_same_thread=False, isolation_level=None, timeout=5)
@@ -55,6 +58,16 @@ def connect(path: Path, read_only: bool) -> sqlite3.Connection:
             db.execute("PRAGMA foreign_keys = ON")
         db.execute("SELECT count(*) FROM sqlite_master").fetchone()
         return db
+
+
+def _reading_mode(path: Path) -> str:
+    """How to open for reading: where nothing can be written, SQLite must not look for its log.
+
+    A log that is there holds the newest entries; then the folder has to be writable to read them.
+    """
+    written = path.with_name(path.name + "-wal")
+    sealed = not os.access(path.parent, os.W_OK) and not (written.exists() and written.stat().st_size)
+    return "mode=ro&immutable=1" if sealed else "mode=ro"
 
 
 def must_be_job(path: Path) -> None:

@@ -6,7 +6,8 @@ import threading
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import IO, Any
 
@@ -58,12 +59,14 @@ class JobFile:
         self.read_only = read_only
         self._mutex = threading.RLock()
         self._lock: IO[str] | None = None
+        self._scans: int | None = None
         must_be_job(self.path)
         if not read_only:
             self._lock = lock_beside(self.path)
         try:
             self._db = connect(self.path, read_only)
             self._check_version()
+            self.revision = self._head_revision()
             self.job = self._head_job()
         except BaseException:
             self._unlock()
@@ -101,17 +104,17 @@ class JobFile:
 
     # -- the document ---------------------------------------------------------------------------
 
-    @property
-    def revision(self) -> int:
-        with self._mutex:
-            row = self._db.execute("SELECT revision FROM head ORDER BY id DESC LIMIT 1").fetchone()
+    def _head_revision(self) -> int:
+        row = self._row("SELECT revision FROM head ORDER BY id DESC LIMIT 1")
+        if not row:
+            raise Trouble(f"{self.path.name} holds no job; it was left as it is.")
         return int(row[0])
 
     def edit(self, name: str, job: Job) -> None:
         """Keep a new revision of the job under a name; on disk when this returns."""
         with self._transaction() as db:
-            _add_revision(db, self.revision, name, job)
-        self.job = job
+            made = _add_revision(db, self.revision, name, job)
+        self.revision, self.job = made, job
 
     def undo_name(self) -> str:
         """Name of the edit that undo would take back; empty when there is none."""
@@ -146,10 +149,11 @@ class JobFile:
     def _move_head(self, revision: int) -> None:
         with self._transaction() as db:
             db.execute("INSERT INTO head (at, revision) VALUES (?, ?)", (time.time(), revision))
+        self.revision = revision
         self.job = self._head_job()
 
     def _head_job(self) -> Job:
-        row = self._row("SELECT job FROM revision WHERE id = (SELECT revision FROM head ORDER BY id DESC)")
+        row = self._row("SELECT job FROM revision WHERE id = ?", self.revision)
         if not row:
             raise Trouble(f"{self.path.name} holds no job; it was left as it is.")
         return read_job(row[0])
@@ -158,36 +162,22 @@ class JobFile:
 
     def keep(self, readings: Sequence[Reading]) -> list[Reading]:
         """Keep readings for good, all or none; they come back with their ids."""
-        kept = []
+        rows = [(*r[:6], _accuracy_json(r.accuracy), *r[7:15], self.revision) for r in readings]
         with self._transaction() as db:
-            revision = self.revision
-            for r in readings:
-                values = (
-                    r.scan,
-                    r.at,
-                    r.place,
-                    r.quantity,
-                    r.value,
-                    r.instrument,
-                    r.range,
-                    r.accuracy.model_dump_json() if r.accuracy else None,
-                    r.wiring,
-                    r.origin,
-                    r.test,
-                    r.step,
-                    r.run,
-                    r.note,
-                    r.corrects,
-                    revision,
-                )
-                cursor = db.execute(_KEEP, values)
-                kept.append(replace(r, id=cursor.lastrowid))
-        return kept
+            db.executemany(_KEEP, rows)
+            last = int(db.execute("SELECT last_insert_rowid()").fetchone()[0])
+        # One writer and no deletions: the ids of one transaction follow one another.
+        first = last - len(rows) + 1
+        return [Reading._make((*r[:15], first + k)) for k, r in enumerate(readings)]
 
     def next_scan(self) -> int:
         """A number for a scan that none has yet (one writer at a time holds the file)."""
-        row = self._row("SELECT coalesce(max(scan), 0) + 1 FROM reading")
-        return int(row[0]) if row else 1
+        with self._mutex:
+            if self._scans is None:
+                row = self._row("SELECT coalesce(max(scan), 0) FROM reading")
+                self._scans = int(row[0]) if row else 0
+            self._scans += 1
+            return self._scans
 
     def readings(self) -> list[Reading]:
         """Every reading, in the order kept."""
@@ -300,57 +290,32 @@ class JobFile:
             self._lock = None
 
 
-_COLUMNS = (
-    "scan, at, place, quantity, value, instrument, range, accuracy, wiring, origin, test, step,"
-    " run, note, corrects"
-)
-_KEEP = f"INSERT INTO reading ({_COLUMNS}, revision) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
+#: The fields of a reading but its id, in their order.
+_COLUMNS = ", ".join(Reading._fields[:15])
+_KEEP = f"INSERT INTO reading ({_COLUMNS}, revision) VALUES ({', '.join('?' * 16)})"
 
 
 def _reading(row: tuple[Any, ...]) -> Reading:
-    (
-        number,
-        scan,
-        at,
-        place,
-        quantity,
-        value,
-        instrument,
-        range_,
-        accuracy,
-        wiring,
-        origin,
-        test,
-        step,
-        run,
-        note,
-        corrects,
-    ) = row
-    parsed = Accuracy.model_validate_json(accuracy) if accuracy else None
-    return Reading(
-        scan,
-        at,
-        place,
-        quantity,
-        value,
-        instrument,
-        parsed,
-        wiring,
-        origin,
-        range_,
-        test,
-        step,
-        run,
-        note,
-        corrects,
-        number,
-    )
+    number, *fields = row
+    fields[6] = _accuracy(fields[6])
+    return Reading._make([*fields, number])
 
 
-def _add_revision(db: sqlite3.Connection, parent: int | None, name: str, job: Job) -> None:
+@lru_cache(maxsize=256)
+def _accuracy(text: str | None) -> Accuracy | None:
+    return Accuracy.model_validate_json(text) if text else None
+
+
+@lru_cache(maxsize=256)
+def _accuracy_json(accuracy: Accuracy | None) -> str | None:
+    return accuracy.model_dump_json() if accuracy else None
+
+
+def _add_revision(db: sqlite3.Connection, parent: int | None, name: str, job: Job) -> int:
     now = time.time()
     cursor = db.execute(
         "INSERT INTO revision (parent, at, name, job) VALUES (?, ?, ?, ?)",
         (parent, now, name, job.model_dump_json()),
     )
     db.execute("INSERT INTO head (at, revision) VALUES (?, ?)", (now, cursor.lastrowid))
+    return int(cursor.lastrowid or 0)

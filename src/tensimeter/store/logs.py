@@ -83,7 +83,11 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
         raise Trouble(f"{path.name}: {_reason(str(error))} Nothing was taken from it.") from error
     if table.num_rows == 0:
         raise Trouble(f"{path.name} has a header but no rows; there is nothing to read in it.")
-    return Log({q: _column(table, headers[k], path) for q, k in wanted.items()}, tuple(headers))
+    columns = {q: _column(table, headers[k], path) for q, k in wanted.items()}
+    # The columns are copies: a long log is not held twice.
+    del table
+    pa.default_memory_pool().release_unused()
+    return Log(columns, tuple(headers))
 
 
 def _format(lines: list[str]) -> tuple[str, bool]:

@@ -21,7 +21,6 @@ CREATE TABLE reading (
     run INTEGER REFERENCES run (id), note TEXT NOT NULL, corrects INTEGER REFERENCES reading (id),
     revision INTEGER NOT NULL REFERENCES revision (id)
 );
-CREATE INDEX reading_scan ON reading (scan);
 CREATE TABLE log (
     id INTEGER PRIMARY KEY, at REAL NOT NULL, kind TEXT NOT NULL, text TEXT NOT NULL
 );

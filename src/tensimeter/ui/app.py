@@ -1,5 +1,6 @@
 """Starts the program: type, theme, locale, then the start page or a job."""
 
+import gc
 import logging
 import signal
 import sys
@@ -8,12 +9,12 @@ from pathlib import Path
 
 from platformdirs import user_log_path
 from PyQt6.QtCore import QLocale, QSettings, QTimer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from tensimeter.core.quantity import use_decimal_mark
 from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.recent import remember
 from tensimeter.ui.session import Session
-from tensimeter.ui.start_page import StartPage, remember
 from tensimeter.ui.theme import load_fonts, theme
 from tensimeter.ui.window import MainWindow
 
@@ -26,9 +27,11 @@ class Tensimeter:
 
     def __init__(self) -> None:
         self.window: MainWindow | None = None
-        self.start: StartPage | None = None
+        self.start: QWidget | None = None
 
     def show_start(self) -> None:
+        from tensimeter.ui.start_page import StartPage
+
         self.start = StartPage()
         self.start.opened.connect(self.show_job)
         self.start.show()
@@ -98,6 +101,8 @@ def _say_unforeseen(program: Tensimeter, app: QApplication) -> None:
 
 def open_window(path: Path | None) -> int:
     """Open a job, or the start page; returns when the last window is closed."""
+    # Nothing is thrown away while the window is built; looking for it would only delay it.
+    gc.disable()
     file = JobFile(path) if path else None
     app = make_application()
     _keep_log()
@@ -109,6 +114,7 @@ def open_window(path: Path | None) -> int:
     program = Tensimeter()
     _say_unforeseen(program, app)
     program.show_job(file) if file else program.show_start()
+    gc.enable()
     # Ctrl+C and a polite kill close the window, which puts the load off; Python needs to be
     # woken now and then to notice them.
     for number in (signal.SIGINT, signal.SIGTERM):

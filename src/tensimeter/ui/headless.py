@@ -44,8 +44,8 @@ def play(name: str, folder: Path, speed: float) -> Iterator[str]:
             session.choose_test(test.id)
             session.start_run(open_bench(job, served.resources, speed=speed))
             ended = wait_until(lambda: not session.running and session.bench is None, 300)
-            result = session.now.outcomes[test.id]
-            if not ended or session.engine is None or session.engine.ended is None:
+            result = session.outcome
+            if not ended or result is None or session.engine is None or session.engine.ended is None:
                 raise Trouble(f"{test.id} did not end.")
             yield f"{result.plan.output.name}: {session.engine.ended.text} {result.verdict.words}"
     session.choose_test(job.campaign.tests[0].id)

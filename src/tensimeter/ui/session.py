@@ -24,10 +24,21 @@ from tensimeter.store.logs import Log
 
 
 class Derived:
-    """What follows from one job and its readings; each figure is computed when first asked for."""
+    """What follows from one job and its readings; each figure is computed when first asked for.
 
-    def __init__(self, job: Job, readings: list[Reading], load: dict[str, float]) -> None:
+    `plans` follow from the job alone: they are handed on while only readings or loads change.
+    """
+
+    def __init__(
+        self,
+        job: Job,
+        readings: list[Reading],
+        load: dict[str, float],
+        plans: dict[str, Plan | None] | None = None,
+    ) -> None:
         self.job, self.readings, self.load = job, readings, load
+        self.plans: dict[str, Plan | None] = {} if plans is None else plans
+        self._outcomes: dict[str, Outcome] = {}
 
     @cached_property
     def solved(self) -> tuple[Network, Solution, list[Limit]] | None:
@@ -39,19 +50,39 @@ class Derived:
         except Trouble:
             return None
 
-    @cached_property
-    def plans(self) -> dict[str, Plan]:
-        found = {}
-        for test in self.job.campaign.tests:
+    def plan(self, test_id: str | None) -> Plan | None:
+        """A test worked out; None where there is no such test, or no path to plan it on."""
+        test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
+        if test is None:
+            return None
+        if test.id not in self.plans:
             try:
-                found[test.id] = plan(self.job, test)
+                self.plans[test.id] = plan(self.job, test)
             except Trouble:
-                continue
-        return found
+                self.plans[test.id] = None
+        return self.plans[test.id]
 
-    @cached_property
-    def outcomes(self) -> dict[str, Outcome]:
-        return {k: outcome(self.job, p, self.readings) for k, p in self.plans.items()}
+    def outcome(self, test_id: str | None) -> Outcome | None:
+        """A test judged by all readings; None where there is no plan of it."""
+        worked_out = self.plan(test_id)
+        if worked_out is None:
+            return None
+        key = worked_out.test.id
+        if key not in self._outcomes:
+            self._outcomes[key] = outcome(self.job, worked_out, self.readings)
+        return self._outcomes[key]
+
+    def outcomes(self, *, read_only: bool = False) -> list[Outcome]:
+        """Every test judged, in the campaign's order; or only those with a reading, which is quick."""
+        read = {r.test for r in self.readings}
+        wanted = [t.id for t in self.job.campaign.tests if not read_only or t.id in read]
+        return [o for o in map(self.outcome, wanted) if o is not None]
+
+    def with_load(self, load: dict[str, float]) -> "Derived":
+        """The same at another operating point; judgements do not depend on it."""
+        moved = Derived(self.job, self.readings, load, self.plans)
+        moved._outcomes = self._outcomes
+        return moved
 
     @cached_property
     def notices(self) -> list[Notice]:
@@ -82,7 +113,6 @@ class Session(QObject):
         self.engine: RunEngine | None = None
         self.bench: Bench | None = None
         self._load_before_run: dict[str, float] | None = None
-        self._plans_of: tuple[Job, dict[str, Plan]] | None = None
         self.load: dict[str, float] = full_load(self.job)
         self._derive()
         tests = self.job.campaign.tests
@@ -100,12 +130,9 @@ class Session(QObject):
         return self.file.job
 
     def _derive(self) -> None:
-        self.now = Derived(self.job, self.file.readings(), self.load)
-        # A plan follows from the job alone: a new reading need not draw its band again.
-        if self._plans_of and self._plans_of[0] is self.job:
-            self.now.__dict__["plans"] = self._plans_of[1]
-        else:
-            self._plans_of = (self.job, self.now.plans)
+        before = getattr(self, "now", None)
+        plans = before.plans if before is not None and before.job is self.job else None
+        self.now = Derived(self.job, self.file.readings(), self.load, plans)
 
     # -- the document ---------------------------------------------------------------------------
 
@@ -142,8 +169,9 @@ class Session(QObject):
         known = {o.id: o.full_load_A for o in self.job.design.outputs()}
         self.load = {k: self.load.get(k, v) for k, v in known.items()}
         self._derive()
-        if self.test_id not in self.now.plans:
-            self.test_id = next(iter(self.now.plans), None)
+        if self.now.plan(self.test_id) is None:
+            tests = (t.id for t in self.job.campaign.tests)
+            self.test_id = next((t for t in tests if self.now.plan(t)), None)
             self.step_index = 0
         if self.subject not in {link.id for link in self.job.design.links}:
             self.subject = None
@@ -177,23 +205,18 @@ class Session(QObject):
     def set_load(self, output: str, amps: float) -> None:
         """Move the operating point of one output."""
         self.load = {**self.load, output: max(amps, 0.0)}
-        plans = self.now.plans
-        outcomes = self.now.__dict__.get("outcomes")
-        self.now = Derived(self.job, self.now.readings, self.load)
-        self.now.__dict__["plans"] = plans
-        if outcomes is not None:
-            self.now.__dict__["outcomes"] = outcomes
+        self.now = self.now.with_load(self.load)
         self.point_changed.emit()
 
     # -- the test in hand -----------------------------------------------------------------------
 
     @property
     def plan(self) -> Plan | None:
-        return self.now.plans.get(self.test_id or "")
+        return self.now.plan(self.test_id)
 
     @property
     def outcome(self) -> Outcome | None:
-        return self.now.outcomes.get(self.test_id or "")
+        return self.now.outcome(self.test_id)
 
     @property
     def test(self) -> LoadRegulation | None:

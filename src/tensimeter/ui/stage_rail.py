@@ -76,16 +76,16 @@ class StageRail(QWidget):
             button.show_caption(caption or self._caption(button.stage), count)
 
     def _caption(self, stage: Stage) -> str:
-        job, outcomes = self.session.job, list(self.session.now.outcomes.values())
+        job, outcomes = self.session.job, self.session.now.outcomes(read_only=True)
         if stage.id == "stock":
             return f"{len(job.stock)} parts" if job.stock else "empty"
         if stage.id == "design":
             count = len(job.design.links)
             return f"{count} link{'s' * (count != 1)}" if count else "empty"
         if stage.id == "prove":
-            total = sum(len(o.steps) for o in outcomes)
+            total = sum(len(test.points) for test in job.campaign.tests)
             return f"{sum(o.measured for o in outcomes)} of {total} read" if total else "no test"
         if stage.id == "plate":
             shown = [r for r in map(rating, outcomes) if r.proven.startswith("up to")]
-            return f"{len(shown)} of {len(outcomes)} rated" if outcomes else "nothing yet"
+            return f"{len(shown)} of {len(job.campaign.tests)} rated" if job.campaign.tests else "nothing yet"
         return "to come"

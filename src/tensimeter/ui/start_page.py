@@ -1,10 +1,9 @@
 """Where one begins: a new supply by design or by readings, a recent job, the demo."""
 
-import json
 from collections.abc import Callable
 from pathlib import Path
 
-from platformdirs import user_data_path, user_documents_path
+from platformdirs import user_documents_path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
@@ -23,6 +22,7 @@ from tensimeter.core.job.edits import identifier, readings_first
 from tensimeter.demo.library import demo_file
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.parts.text import Field, label, rule
+from tensimeter.ui.recent import recent
 from tensimeter.ui.theme import theme
 
 _KEYS = (
@@ -36,29 +36,6 @@ _KEYS = (
 
 def jobs_folder() -> Path:
     return user_documents_path() / "Tensimeter"
-
-
-def _recent_path() -> Path:
-    return user_data_path("tensimeter") / "recent.json"
-
-
-def recent() -> list[Path]:
-    """Jobs opened lately that are still there, the newest first."""
-    try:
-        found = json.loads(_recent_path().read_text())
-        return [Path(p) for p in found if isinstance(p, str) and Path(p).is_file()]
-    except (OSError, ValueError, TypeError):
-        return []
-
-
-def remember(path: Path) -> None:
-    """Put a job on top of the recent ones; a list that can't be kept is no reason to stop."""
-    paths = [str(path.resolve()), *(str(p) for p in recent() if p != path.resolve())]
-    try:
-        _recent_path().parent.mkdir(parents=True, exist_ok=True)
-        _recent_path().write_text(json.dumps(paths[:12]))
-    except OSError:
-        return
 
 
 class StartPage(QWidget):

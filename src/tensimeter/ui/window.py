@@ -15,19 +15,15 @@ from PyQt6.QtWidgets import (
 
 from tensimeter.bench.engine import Event
 from tensimeter.core.procedure.stages import STAGES
-from tensimeter.ui.design.stage import DesignStage
-from tensimeter.ui.empty_stage import EmptyStage
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.text import label, rule
 from tensimeter.ui.path_strip import PathStrip
 from tensimeter.ui.prove.bench_view import BenchView
 from tensimeter.ui.prove.now_panel import NowPanel
 from tensimeter.ui.prove.run_control import RunControl
-from tensimeter.ui.prove.stage import ProveStage
 from tensimeter.ui.reading_line import ReadingLine
 from tensimeter.ui.session import Session
 from tensimeter.ui.stage_rail import StageRail
-from tensimeter.ui.stock.stage import StockStage
 from tensimeter.ui.theme import icon, theme
 
 PROVE = next(k for k, stage in enumerate(STAGES) if stage.id == "prove")
@@ -187,16 +183,25 @@ class MainWindow(QMainWindow):
         (first() if first else self.rail.buttons[index]).setFocus()
 
     def _make(self, stage_id: str) -> QWidget:
+        # Each stage is imported when it is first gone to: the window is there sooner.
         if stage_id == "stock":
+            from tensimeter.ui.stock.stage import StockStage
+
             return StockStage(self.session)
         if stage_id == "design":
+            from tensimeter.ui.design.stage import DesignStage
+
             return DesignStage(self.session)
         if stage_id == "prove":
+            from tensimeter.ui.prove.stage import ProveStage
+
             return ProveStage(self.session, self.control)
         if stage_id == "plate":
             from tensimeter.ui.plate.stage import PlateStage
 
             return PlateStage(self.session)
+        from tensimeter.ui.empty_stage import EmptyStage
+
         return EmptyStage(next(s for s in STAGES if s.id == stage_id))
 
     def stage(self, stage_id: str) -> QWidget:

@@ -48,7 +48,9 @@ def load_line(
     ends = np.full((3, len(currents)), np.nan)
     complete = np.isfinite(drawn).all(axis=0)
     if complete.any():
-        ends[:, complete] = np.quantile(drawn[:, complete], [0.025, 0.5, 0.975], axis=0)
+        # Order statistics: as good as interpolated quantiles at this count, and quicker.
+        ranks = np.rint(np.array([0.025, 0.5, 0.975]) * (DRAWS - 1)).astype(int)
+        ends[:, complete] = np.sort(drawn[:, complete], axis=0)[ranks]
     return LoadLine(output, currents, nominal, *ends)
 
 

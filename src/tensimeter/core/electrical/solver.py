@@ -86,28 +86,44 @@ def constant_power_volts(emf: Figure, resistance: Figure, power: Figure) -> Arra
 def _coupled_volts(open_V: Array, shared: Array, power: Array) -> Array:
     """Voltages (…, k) of k constant-power loads; shared (…, k, k) is their common resistance.
 
-    Newton's method from above: the equations V + R·(P/V) = U are convex, so it falls without
-    overshoot to the upper root, or leaves V > 0 where there is none (Ortega and Rheinboldt,
-    Iterative Solution of Nonlinear Equations, 13.3, monotone convergence).
+    V ← U − R·(P/V) from V = U is a monotone map: it falls to the greatest fixed point, the upper
+    root, or leaves V > 0 where there is none (Ortega and Rheinboldt, Iterative Solution of
+    Nonlinear Equations, 13.2, monotone iteration). Far from collapse each turn gains digits; the
+    few points near it are finished by Newton's method.
     """
-    volts = open_V.copy()
-    lost: Flags = np.asarray(~(np.isfinite(open_V) & np.isfinite(power)).all(-1))
-    power = np.where(lost[..., None], 0.0, power)
+    volts = np.where(np.isfinite(open_V) & np.isfinite(power), open_V, np.nan)
+    size = volts.shape[-1]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        for _ in range(10):
+            drawn = power / np.where(volts > 0, volts, np.nan)
+            fallen = open_V - sum(shared[..., :, k] * drawn[..., k, None] for k in range(size))
+            moved = np.abs(fallen - volts)
+            volts = fallen
+        near = np.isfinite(volts).all(-1) & (moved > 1e-13 * np.abs(open_V)).any(-1)
+    if near.any():
+        shared = np.broadcast_to(shared, (*volts.shape, size))
+        volts[near] = _near_collapse(volts[near], open_V[near], shared[near], power[near])
+    return np.asarray(np.where((volts > 0).all(-1, keepdims=True), volts, np.nan))
+
+
+def _near_collapse(volts: Array, open_V: Array, shared: Array, power: Array) -> Array:
+    """Newton's method from above for points (n, k) close to collapse; NaN where there is no root.
+
+    The equations are convex, so it falls without overshoot (Ortega and Rheinboldt, 13.3).
+    """
+    lost: Flags = np.zeros(len(volts), bool)
     eye = np.eye(volts.shape[-1])
     for _ in range(80):
-        safe = np.where(lost[..., None], 1.0, volts)
-        drawn = power / safe
-        residual = safe + np.einsum("...jm,...m->...j", shared, drawn) - open_V
-        slope = eye - shared * (drawn / safe)[..., None, :]
-        slope = np.where(lost[..., None, None], eye, slope)
+        drawn = power / np.where(lost[:, None], 1.0, volts)
+        residual = volts + np.einsum("njm,nm->nj", shared, drawn) - open_V
+        slope = np.where(lost[:, None, None], eye, eye - shared * (drawn / volts)[:, None, :])
         singular = np.abs(np.linalg.det(slope)) < 1e-13
-        slope = np.where(singular[..., None, None], eye, slope)
-        step = np.linalg.solve(slope, residual[..., None])[..., 0]
-        volts = np.where(lost[..., None], volts, safe - step)
-        lost |= singular | (volts <= 0).any(-1) | (step < -1e-6 * open_V).any(-1)
-        if np.all(np.abs(step) <= 1e-15 * np.abs(open_V) + 1e-300, axis=-1)[~lost].all():
+        step = np.linalg.solve(np.where(singular[:, None, None], eye, slope), residual[..., None])[..., 0]
+        lost |= singular | (volts - step <= 0).any(-1) | (step < -1e-6 * open_V).any(-1)
+        volts = np.where(lost[:, None], volts, volts - step)
+        if np.all(np.abs(step) <= 1e-15 * np.abs(open_V), axis=-1)[~lost].all():
             break
-    return np.asarray(np.where(lost[..., None], np.nan, volts))
+    return np.asarray(np.where(lost[:, None], np.nan, volts))
 
 
 class _Path:

@@ -14,7 +14,7 @@ from tensimeter.core.judge import Accuracy
 class Record(BaseModel):
     """Base of everything in a job: frozen, no field it does not know, no NaN."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
 
 Positive = Annotated[float, Field(gt=0)]

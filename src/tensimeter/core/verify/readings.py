@@ -3,7 +3,7 @@
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
@@ -13,8 +13,7 @@ Quantity = Literal["V", "A", "C", "ohm"]
 Origin = Literal["typed", "file", "instrument"]
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(NamedTuple):
     """One fact. `scan` joins what was read at the same moment; `value` is inf for over range.
 
     `at` is in seconds since 1970; `corrects` names the reading that this one replaces.

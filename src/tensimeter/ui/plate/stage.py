@@ -94,7 +94,7 @@ class PlateStage(QWidget):
 
     def refresh(self) -> None:
         clear(self._ratings)
-        ratings = [rating(o) for o in self.session.now.outcomes.values()]
+        ratings = [rating(o) for o in self.session.now.outcomes()]
         for r in ratings:
             self._ratings.addWidget(_rating(r))
         if not ratings:

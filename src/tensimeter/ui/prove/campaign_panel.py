@@ -99,13 +99,10 @@ class CampaignPanel(QScrollArea):
 
     def refresh(self) -> None:
         session = self.session
-        job, outcomes = session.job, session.now.outcomes
         self.tests.blockSignals(True)
         self.tests.clear()
-        for test in job.campaign.tests:
-            result = outcomes.get(test.id)
-            if result is None:
-                continue
+        for result in session.now.outcomes():
+            test = result.plan.test
             figure = "not read yet"
             if result.regulation:
                 figure = show(result.regulation.load_regulation.value, "%", 3)
@@ -127,7 +124,7 @@ class CampaignPanel(QScrollArea):
 
     def _show_plan(self) -> None:
         session = self.session
-        plans = session.now.plans.values()
+        plans = [o.plan for o in session.now.outcomes()]
         without = [
             o
             for o in session.job.design.outputs()
@@ -187,7 +184,7 @@ class CampaignPanel(QScrollArea):
         for output in job.design.outputs():
             job = with_test_for(job, output)
         self.session.edit("tests planned", job)
-        if self.session.now.plans and self.session.test_id:
+        if self.session.plan is not None:
             self.session.choose_test(self.session.test_id)
 
     def _on_start(self) -> None:

@@ -1,14 +1,16 @@
 """Starts runs from the window: on a real bench, or on stand-ins of the job."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from tensimeter.bench.setup import open_bench, open_bench_file
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.procedure.stages import must_be_lifted
-from tensimeter.demo.library import demo_truths
 from tensimeter.ui.session import Session
+
+if TYPE_CHECKING:
+    from tensimeter.bench.simulated.server import StandIns
 
 #: How fast the quick stand-ins' clock runs.
 QUICK = 20.0
@@ -53,7 +55,11 @@ class RunControl:
             bench.close()
             raise
 
-    def _stand_ins(self, speed: float, output: str) -> StandIns:
+    def _stand_ins(self, speed: float, output: str) -> "StandIns":
+        # Only wanted for a run; their event loop costs a tenth of the start of the window.
+        from tensimeter.bench.simulated.server import StandIns
+        from tensimeter.demo.library import demo_truths
+
         job = self.session.job
         if self._served and (self._served[0] is not job or self._served[1] != speed):
             self.stop()

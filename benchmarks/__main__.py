@@ -1,0 +1,15 @@
+"""Prints each figure of speed as a ratio to its floor, measured in the same run: make bench."""
+
+from benchmarks import keeping, logs, start
+from benchmarks.measure import HEAD
+
+
+def main() -> None:
+    print(HEAD)
+    for part in (start, keeping, logs):
+        for row in part.rows():
+            print(row.text(), flush=True)
+
+
+if __name__ == "__main__":
+    main()
