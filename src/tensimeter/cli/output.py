@@ -67,6 +67,9 @@ def answer(result: Mapping[str, Any], as_json: bool) -> None:
     from rich.table import Table
 
     console = Console(highlight=False, soft_wrap=True)
+    if not console.is_terminal:
+        # Nothing says how wide the reader of a pipe is; a row must not be broken for it.
+        console.width = 200
     table = Table(box=None, show_header=False, pad_edge=False)
     for key, value in plain.items():
         if key == "warnings":

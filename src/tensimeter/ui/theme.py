@@ -181,12 +181,12 @@ def _style(t: Theme) -> str:
     QToolButton:focus {{ border: 1px solid {c.prediction}; }}
     QTreeWidget, QListWidget {{ background: transparent; border: 0; outline: 0; }}
     QTreeWidget:focus, QListWidget:focus {{ border: 1px solid {c.prediction}; }}
-    QTreeWidget::item, QListWidget::item {{ padding: {px(3)}px {px(2)}px;
+    QTreeWidget::item, QListWidget::item {{ padding: {px(3)}px {px(6)}px;
         border-bottom: 1px solid {c.rule}; color: {c.ink}; }}
     QTreeWidget::item:selected, QListWidget::item:selected {{ background: {c.chosen};
         color: {c.ink}; }}
     QHeaderView::section {{ background: transparent; color: {c.pencil}; border: 0;
-        border-bottom: 1px solid {c.pencil}; padding: {px(3)}px {px(2)}px;
+        border-bottom: 1px solid {c.pencil}; padding: {px(3)}px {px(6)}px;
         font-size: {9 * t.scale}pt; }}
     QScrollBar:vertical {{ background: transparent; width: {px(9)}px; margin: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: {px(9)}px; margin: 0; }}

@@ -14,6 +14,7 @@ from tensimeter.core.judge import Band
 from tensimeter.core.limits import ranked
 from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.ui.design.outline import Outline
+from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.margin_bar import MarginRow
 from tensimeter.ui.parts.plots import LoadLinePlot
@@ -96,12 +97,12 @@ class DesignStage(QWidget):
         self._caption = label("", "caption", wrap=True)
         column.addWidget(self._caption)
         self.plot = LoadLinePlot()
-        self.plot.setMinimumHeight(theme.px(170))
+        self.plot.setMinimumHeight(theme.px(124))
         self.plot.picked.connect(self._pick)
         column.addWidget(self.plot, 4)
-        self._figures = QHBoxLayout()
-        self._figures.setSpacing(theme.px(18))
-        column.addLayout(self._figures)
+        figures = QWidget()
+        self._figures = FlowLayout(figures, theme.px(18))
+        column.addWidget(figures)
         self._ladder_title = label("What gives up first", "heading")
         column.addWidget(self._ladder_title)
         rungs = QWidget()
@@ -276,7 +277,6 @@ class DesignStage(QWidget):
         for figure in shown:
             figure.asked.connect(self.session.why)
             self._figures.addWidget(figure)
-        self._figures.addStretch(1)
 
     def _show_ladder(self) -> None:
         solved = self.session.now.solved

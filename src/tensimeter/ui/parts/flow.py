@@ -50,7 +50,7 @@ class FlowLayout(QLayout):
         for item in self._items:
             size = item.sizeHint()
             if x + size.width() > rect.right() + 1 and x > rect.x():
-                x, y, row = rect.x(), y + row + self.spacing(), 0
+                x, y, row = rect.x(), y + row + self.spacing() // 2, 0
             if place:
                 item.setGeometry(QRect(QPoint(x, y), size))
             x += size.width() + self.spacing()

@@ -108,6 +108,7 @@ class RecordForm(QWidget):
             box.activated.connect(lambda _=0: self._take(name, box.currentData()))
             return box
         line = Field(_text(value, unit))
+        line.setCursorPosition(0)
         line.setPlaceholderText("not known" if optional else "")
         line.editingFinished.connect(lambda: self._typed(name, line, kind, optional, unit))
         return line

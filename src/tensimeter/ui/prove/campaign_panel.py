@@ -100,6 +100,7 @@ class CampaignPanel(QScrollArea):
     def refresh(self) -> None:
         session = self.session
         self.tests.blockSignals(True)
+        self.tests.setIconSize(QSize(theme.px(16), theme.px(16)))
         self.tests.clear()
         for result in session.now.outcomes():
             test = result.plan.test
@@ -108,7 +109,9 @@ class CampaignPanel(QScrollArea):
                 figure = show(result.regulation.load_regulation.value, "%", 3)
             if result.measured and not result.complete:
                 figure = f"{result.measured} of {len(result.steps)} read"
-            item = QListWidgetItem(verdict_icon(result.verdict, 16), f"{result.plan.output.name}\n{figure}")
+            item = QListWidgetItem(
+                verdict_icon(result.verdict, theme.px(16)), f"{result.plan.output.name}\n{figure}"
+            )
             item.setToolTip(f"Load regulation of {result.plan.output.name}: {result.verdict.words}")
             item.setData(Qt.ItemDataRole.UserRole, test.id)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, item.toolTip())

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
@@ -106,6 +106,7 @@ class ProveStage(QWidget):
 
     def _show_steps(self, steps: tuple[StepResult, ...]) -> None:
         self.steps.blockSignals(True)
+        self.steps.setIconSize(QSize(theme.px(14), theme.px(14)))
         self.steps.clear()
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for r in steps:
@@ -121,7 +122,7 @@ class ProveStage(QWidget):
                     r.pair.volts.origin if r.pair else "",
                 ]
             )
-            item.setIcon(0, verdict_icon(r.verdict))
+            item.setIcon(0, verdict_icon(r.verdict, theme.px(14)))
             for k in (1, 2, 3, 4):
                 item.setTextAlignment(k, right)
             self.steps.addTopLevelItem(item)

@@ -109,7 +109,7 @@ class StockStage(QWidget):
         if focused in self.cards:
             self.cards[focused].setFocus()
         shown = job.part(self.current)
-        if self._shown_part() != shown:
+        if shown is None or self._shown_part() != shown:
             self._show_editor(shown)
 
     def _shown_part(self) -> Part | None:
