@@ -7,36 +7,11 @@ from pathlib import Path
 
 import pytest
 
-from tensimeter.cli.main import run
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import understand
 from tensimeter.store.jobfile import JobFile
 
 from ..store.test_jobfile import damaged
-
-
-@pytest.fixture
-def path(tmp_path: Path, demo: Job) -> Path:
-    made = tmp_path / "ridge.tensi"
-    JobFile.create(made, demo).close()
-    return made
-
-
-@pytest.fixture
-def tensimeter(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]):
-    """Call the program with words; gives exit code, standard output, standard error."""
-
-    def call(*words: object) -> tuple[int, str, str]:
-        monkeypatch.setattr(sys, "argv", ["tensimeter", *map(str, words)])
-        code = 0
-        try:
-            run()
-        except SystemExit as stop:
-            code = int(stop.code or 0)
-        out = capsys.readouterr()
-        return code, out.out, out.err
-
-    return call
 
 
 def test_solve(tensimeter, path: Path) -> None:
@@ -89,33 +64,6 @@ def test_analyse_regulation_says_what_it_assumed(tensimeter, tmp_path: Path) -> 
     assert json.loads(out)["output_resistance_ohm"]["value"] == pytest.approx(0.0515, abs=1e-3)
     code, out, _ = tensimeter("analyse", "regulation", log, "--tolerance", "0.1%", "--meter", "1%+5@0.01")
     assert "can't settle this tolerance" in out
-
-
-def test_size_wire(tensimeter) -> None:
-    _, out, _ = tensimeter("size", "wire", "--gauge", "16awg", "--length", "1.4", "--current", "3A", "--json")
-    found = json.loads(out)
-    # 13.17 Ω/km by the published table, 2.8 m of it.
-    assert found["resistance_ohm"] == pytest.approx(0.013_17 * 2.8, rel=0.003)
-    assert found["drop_V"] == pytest.approx(3 * found["resistance_ohm"])
-    assert found["loss_W"] == pytest.approx(9 * found["resistance_ohm"])
-    _, out, _ = tensimeter("size", "wire", "--gauge", "0.75mm2", "--length", "140cm", "--current", "30A")
-    assert "rule of thumb" in out
-    warm = json.loads(
-        tensimeter(
-            "size",
-            "wire",
-            "--gauge",
-            "16awg",
-            "--length",
-            "1.4m",
-            "--current",
-            "3A",
-            "--temperature",
-            "70",
-            "--json",
-        )[1]
-    )
-    assert warm["resistance_ohm"] / found["resistance_ohm"] == pytest.approx(1.1965, rel=1e-4)
 
 
 def test_report_schema_and_check(tensimeter, path: Path, tmp_path: Path) -> None:

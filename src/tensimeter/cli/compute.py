@@ -1,4 +1,4 @@
-"""Commands that compute: solve, analyse, size."""
+"""Commands that compute: solve, analyse."""
 
 from pathlib import Path
 from typing import Annotated
@@ -8,8 +8,8 @@ import typer
 
 from tensimeter.cli.commands import app
 from tensimeter.cli.output import answer
-from tensimeter.core.electrical import wire
-from tensimeter.core.electrical.network import Array, has_source
+from tensimeter.core.arrays import Array
+from tensimeter.core.electrical.network import has_source
 from tensimeter.core.electrical.solver import State
 from tensimeter.core.errors import Trouble
 from tensimeter.core.judge import Accuracy, Band, Interval, Verdict, judge, parse_accuracy, worst
@@ -24,19 +24,12 @@ Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
 Require = Annotated[str, typer.Option(help="Exit 1 unless the verdict is this one.")]
 
 analyse = typer.Typer(help="Analyse a log of readings.", no_args_is_help=True)
-size = typer.Typer(help="Size a part.", no_args_is_help=True)
 app.add_typer(analyse, name="analyse")
-app.add_typer(size, name="size")
 
 
 @analyse.callback()
 def _analyse() -> None:
     """Analyse a log of readings."""
-
-
-@size.callback()
-def _size() -> None:
-    """Size a part."""
 
 
 def known_verdict(require: str) -> None:
@@ -213,48 +206,3 @@ def _resolution(values: Array) -> float:
         if np.allclose(values, np.round(values, decimals), rtol=0, atol=1e-9):
             return float(10.0**-decimals)
     return 1e-6
-
-
-@size.command("wire")
-def size_wire(
-    gauge: Annotated[str, typer.Option(help="16awg or 0.75mm2")],
-    length: Annotated[str, typer.Option(help="Length of one leg, m.")],
-    current: Annotated[str, typer.Option(help="Current, A.")],
-    temperature: Annotated[str, typer.Option(help="Temperature of the copper, °C.")] = "20",
-    json: Json = False,
-) -> None:
-    """Resistance, drop and loss of a two-conductor lead, both legs."""
-    area = wire.parse_area(gauge)
-    metres, amps, celsius = _metres(length), parse(current, "A"), parse(temperature, "C")
-    if metres < 0 or amps < 0:
-        raise Trouble("Length and current must be zero or above.")
-    if not -100 <= celsius <= 400:
-        raise Trouble(f"{celsius:g} °C is outside what copper wire is used at.")
-    ohms = wire.resistance(metres, area, celsius)
-    carries = wire.ampacity(area)
-    warnings = []
-    if amps > carries:
-        warnings.append(
-            f"{amps:.3g} A is above the {carries:.3g} A that this size carries in free "
-            "air with 70 °C insulation (rule of thumb)."
-        )
-    answer(
-        {
-            "resistance_ohm": ohms,
-            "drop_V": ohms * amps,
-            "loss_W": ohms * amps**2,
-            "area_mm2": area * 1e6,
-            "ampacity_A": carries,
-            "warnings": warnings,
-        },
-        json,
-    )
-
-
-def _metres(text: str) -> float:
-    """A length; a bare `m` is metres here, not milli."""
-    stripped = text.strip()
-    for unit, scale in (("mm", 1e-3), ("cm", 1e-2), ("m", 1.0)):
-        if stripped.endswith(unit):
-            return parse(stripped.removesuffix(unit)) * scale
-    return parse(stripped)

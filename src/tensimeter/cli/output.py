@@ -11,6 +11,10 @@ from tensimeter.core.quantity import show
 #: Units at the end of a key, longest first.
 _UNITS = {
     "_percent": "%",
+    "_K_per_W": "K/W",
+    "_A2s": "A²s",
+    "_dB": "dB",
+    "_J": "J",
     "_ohm": "ohm",
     "_Ah": "Ah",
     "_Wh": "Wh",
@@ -118,7 +122,9 @@ def _cell(key: str, value: Any) -> str:
         return _show(value, unit)
     if key in ("verdict",) and isinstance(value, str):
         return Verdict(value).words
-    return ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+    if isinstance(value, list):
+        return ", ".join(_cell(key, v) for v in value)
+    return str(value)
 
 
 def _show(value: float | None, unit: str) -> str:

@@ -5,9 +5,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
-from tensimeter.core.electrical.network import Array, Conversion, Figure, Network, build, has_source
+from tensimeter.core.electrical.network import Conversion, Network, build, has_source
 from tensimeter.core.electrical.solver import Point, Solution, solve
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.design import Link

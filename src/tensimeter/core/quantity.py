@@ -87,7 +87,7 @@ def split(text: str) -> tuple[float, str]:
     if not number:
         raise Trouble(f"“{text.strip()}” is not a number.")
     tail = raw[number.end() :].strip()
-    if tail in _UNITS and tail not in ("m", "R"):
+    if tail in _UNITS and tail != "m":
         value = float(number.group())
         return (value / 100 if tail == "%" else value), _UNITS[tail]
     try:

@@ -6,11 +6,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
+from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
-
-Array = npt.NDArray[np.float64]
 
 #: What a header may be called, by the quantity it stands for.
 _HEADERS = {

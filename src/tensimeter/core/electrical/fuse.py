@@ -1,5 +1,8 @@
-"""Fuses: resistance, continuous use, and whether the source can ever blow one."""
+"""Fuses: resistance, continuous use, choice of a rating, and whether the source can ever blow one."""
 
+from dataclasses import dataclass
+
+from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.parts import FusePart
 
@@ -7,6 +10,14 @@ from tensimeter.core.job.parts import FusePart
 TYPICAL_DROP_V = 0.08
 #: Current, as a multiple of the rating, that blows a fuse within minutes: a rule of thumb.
 CERTAIN_TO_BLOW = 2.0
+#: Ratings that fuses are sold in, in A: the R10 series of preferred numbers (ISO 3), as IEC 60127 uses it.
+RATINGS = tuple(
+    round(step * 10.0**decade, 4)
+    for decade in (-1, 0, 1)
+    for step in (1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8)
+)
+#: Melting i²t of a fuse over the square of its rating, in s: rules of thumb by speed.
+MELTING_S = {"fast": 0.5, "slow": 10.0}
 
 
 def resistance(fuse: FusePart) -> float:
@@ -25,6 +36,64 @@ def continuous_A(fuse: FusePart, share: float = 0.75) -> float:
 def can_blow(fuse: FusePart, most_A: float) -> bool:
     """Whether a source that delivers at most `most_A` is sure to blow the fuse."""
     return most_A >= CERTAIN_TO_BLOW * fuse.rated_A
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A rating and why: A, A²s; `warnings` are what it can't do."""
+
+    rated_A: float
+    continuous_A: float
+    blows_for_certain_A: float
+    melting_A2s: float
+    warnings: tuple[str, ...]
+
+
+def choose(
+    current_A: float,
+    *,
+    wire_A: float | None = None,
+    inrush_A2s: float = 0.0,
+    most_A: float | None = None,
+    speed: str = "slow",
+    share: float = 0.75,
+) -> Choice:
+    """The smallest rating for a continuous current and an inrush; checked against wire and source.
+
+    `wire_A` is what the wire behind it carries, `most_A` what the source can ever deliver. Raises
+    Trouble where no rating up to 80 A will do.
+    """
+    if not current_A > 0 or not 0 < share <= 1 or inrush_A2s < 0:
+        raise Trouble("The current must be above zero, the share of rating in use at most 100 %.")
+    melting = MELTING_S[speed]
+    fitting = [r for r in RATINGS if r * share >= current_A * (1 - 1e-9) and melting * r * r > inrush_A2s]
+    if not fitting:
+        raise Trouble(f"No fuse up to {RATINGS[-1]:g} A is for {current_A:.3g} A with this inrush.")
+    rated = fitting[0]
+    warnings = []
+    if wire_A is not None and rated > wire_A:
+        warnings.append(
+            f"The wire carries {wire_A:.3g} A: a {rated:g} A fuse does not protect it. Take a thicker wire."
+        )
+    if most_A is not None and most_A < CERTAIN_TO_BLOW * rated:
+        warnings.append(
+            f"The source delivers {most_A:.3g} A at most; this fuse needs about "
+            f"{CERTAIN_TO_BLOW * rated:.3g} A to blow for certain: it protects nothing."
+        )
+    return Choice(rated, rated * share, CERTAIN_TO_BLOW * rated, melting * rated**2, tuple(warnings))
+
+
+def transformer_primary_A(
+    dc_A: float, secondary_V: float, primary_V: float, rms_factor: float = 1.8
+) -> float:
+    """Primary rms current in A of a transformer whose secondary feeds a reservoir at `dc_A`.
+
+    The secondary's rms current is 1.8 to 2 times the DC behind a reservoir (rule of thumb; the
+    rectifier's own figure is better), times the ratio of volts.
+    """
+    if min(dc_A, secondary_V, primary_V) <= 0 or rms_factor < 1:
+        raise Trouble("Currents and volts must be above zero, the rms factor at least 1.")
+    return rms_factor * dc_A * secondary_V / primary_V
 
 
 def explain_resistance(fuse: FusePart) -> Worked:

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.electrical.network import Array, Figure, Network, build, has_source
+from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.electrical.network import Network, build, has_source
 from tensimeter.core.electrical.solver import Solution, solve
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.document import Job

@@ -5,17 +5,14 @@ from dataclasses import dataclass, fields, replace
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
+from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import ConverterLink, FuseLink, LeadLink, UnitLink, problems
 from tensimeter.core.job.document import Job, Spread
 from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart
-
-Array = npt.NDArray[np.float64]
-Figure = float | Array
 
 
 @dataclass(frozen=True)

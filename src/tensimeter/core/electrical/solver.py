@@ -13,9 +13,8 @@ from enum import IntEnum
 import numpy as np
 import numpy.typing as npt
 
-from tensimeter.core.electrical.network import Array, Conversion, Figure, Network, Series, Sink
-
-Flags = npt.NDArray[np.bool_]
+from tensimeter.core.arrays import Array, Figure, Flags
+from tensimeter.core.electrical.network import Conversion, Network, Series, Sink
 
 
 class State(IntEnum):
@@ -69,7 +68,7 @@ class Solution:
         return self.points[link]
 
     @property
-    def runs(self) -> npt.NDArray[np.bool_]:
+    def runs(self) -> Flags:
         """Where every link regulates."""
         states = [p.state == State.RUNS for p in self.points.values()]
         return np.asarray(np.logical_and.reduce(states), bool)

@@ -11,13 +11,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 
+from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.judge import Accuracy, Interval, half_width_95
-
-Array = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,367 @@
+"""Commands that size what a supply is made of: wires, fuses, rectifier, regulator, feedback, stack."""
+
+from dataclasses import asdict
+from typing import Annotated
+
+import typer
+
+from tensimeter.cli.commands import app
+from tensimeter.cli.compute import Json
+from tensimeter.cli.output import answer
+from tensimeter.core.build.discharge import discharge
+from tensimeter.core.build.dummy_load import DERATING, RISE_AT_RATING_K, dummy_load
+from tensimeter.core.build.pwm_dac import pwm_dac
+from tensimeter.core.electrical import feedback as feedbacks
+from tensimeter.core.electrical import fuse as fuses
+from tensimeter.core.electrical import rectifier as rectifiers
+from tensimeter.core.electrical import regulator as regulators
+from tensimeter.core.electrical import stack as stacks
+from tensimeter.core.electrical import wire
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.nameplate import read_nameplate
+from tensimeter.core.quantity import parse, split
+
+size = typer.Typer(help="Size a part.", no_args_is_help=True)
+app.add_typer(size, name="size")
+
+
+@size.callback()
+def _size() -> None:
+    """Size a part."""
+
+
+def pairs(texts: list[str], left: str, right: str) -> list[tuple[float, float]]:
+    """Two figures joined by `=`, such as `10k=13.8V`, each in its unit."""
+    found = []
+    for text in texts:
+        first, mark, second = text.partition("=")
+        if not mark:
+            raise Trouble(f"“{text}” is no pair; write two figures joined by “=”.")
+        found.append((parse(first, left), parse(second, right)))
+    return found
+
+
+@size.command("wire")
+def size_wire(
+    gauge: Annotated[str, typer.Option(help="16awg or 0.75mm2")],
+    length: Annotated[str, typer.Option(help="Length of one leg, m.")],
+    current: Annotated[str, typer.Option(help="Current, A.")],
+    temperature: Annotated[str, typer.Option(help="Temperature of the copper, °C.")] = "20",
+    json: Json = False,
+) -> None:
+    """Resistance, drop and loss of a two-conductor lead, both legs."""
+    area = wire.parse_area(gauge)
+    metres, amps, celsius = _metres(length), parse(current, "A"), parse(temperature, "C")
+    if metres < 0 or amps < 0:
+        raise Trouble("Length and current must be zero or above.")
+    if not -100 <= celsius <= 400:
+        raise Trouble(f"{celsius:g} °C is outside what copper wire is used at.")
+    ohms = wire.resistance(metres, area, celsius)
+    carries = wire.ampacity(area)
+    warnings = []
+    if amps > carries:
+        warnings.append(
+            f"{amps:.3g} A is above the {carries:.3g} A that this size carries in free "
+            "air with 70 °C insulation (rule of thumb)."
+        )
+    answer(
+        {
+            "resistance_ohm": ohms,
+            "drop_V": ohms * amps,
+            "loss_W": ohms * amps**2,
+            "area_mm2": area * 1e6,
+            "ampacity_A": carries,
+            "warnings": warnings,
+        },
+        json,
+    )
+
+
+def _metres(text: str) -> float:
+    """A length; a bare `m` is metres here, not milli."""
+    stripped = text.strip()
+    for unit, scale in (("mm", 1e-3), ("cm", 1e-2), ("m", 1.0)):
+        if stripped.endswith(unit):
+            return parse(stripped.removesuffix(unit)) * scale
+    return parse(stripped)
+
+
+@size.command("fuse")
+def size_fuse(
+    current: Annotated[str, typer.Option(help="Continuous current, A.")],
+    wire_gauge: Annotated[str, typer.Option("--wire", help="Wire behind it: 16awg or 0.75mm2")] = "",
+    inrush: Annotated[str, typer.Option(help="i²t of the inrush, A²s.")] = "0",
+    source: Annotated[str, typer.Option(help="The most the source can deliver, A.")] = "",
+    speed: Annotated[str, typer.Option(help="slow or fast")] = "slow",
+    share: Annotated[str, typer.Option(help="Share of its rating in continuous use.")] = "75%",
+    json: Json = False,
+) -> None:
+    """The rating of a fuse, and whether it can do its work."""
+    if speed not in fuses.MELTING_S:
+        raise Trouble(f"“{speed}” is no speed of a fuse; use slow or fast.")
+    found = fuses.choose(
+        parse(current, "A"),
+        wire_A=wire.ampacity(wire.parse_area(wire_gauge)) if wire_gauge else None,
+        inrush_A2s=parse(inrush),
+        most_A=parse(source, "A") if source else None,
+        speed=speed,
+        share=parse(share),
+    )
+    answer(asdict(found), json)
+
+
+@size.command("transformer-fuse")
+def size_transformer_fuse(
+    current: Annotated[str, typer.Option(help="DC behind the reservoir, A.")],
+    secondary: Annotated[str, typer.Option(help="Secondary volts, rms.")],
+    primary: Annotated[str, typer.Option(help="Primary volts, rms.")] = "230",
+    rms_factor: Annotated[str, typer.Option(help="Secondary rms over DC, 1.8 to 2.")] = "1.8",
+    factor: Annotated[str, typer.Option(help="Rating over the primary current.")] = "1.5",
+    json: Json = False,
+) -> None:
+    """The primary fuse of a transformer that feeds a rectifier and a reservoir."""
+    amps = fuses.transformer_primary_A(
+        parse(current, "A"), parse(secondary, "V"), parse(primary, "V"), parse(rms_factor)
+    )
+    found = fuses.choose(amps * parse(factor), share=1.0)
+    warnings = [
+        "Slow type: a transformer draws a multiple of its current for some cycles when it is switched on.",
+        "The mains side is for those licensed for it; local codes decide.",
+    ]
+    answer({"primary_A": amps, "rated_A": found.rated_A, "speed": "slow", "warnings": warnings}, json)
+
+
+@size.command("rectifier")
+def size_rectifier(
+    emf: Annotated[str, typer.Option(help="No-load rms volts of the winding (of one half).")],
+    resistance: Annotated[str, typer.Option(help="Ohms behind it.")],
+    capacitance: Annotated[str, typer.Option(help="Reservoir, F.")],
+    load: Annotated[str, typer.Option(help="Load: 0.7A, 20R or 12W.")],
+    diode: Annotated[str, typer.Option(help="Drop of each diode, V.")] = "0.8",
+    bridge: Annotated[bool, typer.Option("--bridge", help="Four diodes (the default).")] = False,
+    centre_tap: Annotated[bool, typer.Option("--centre-tap", help="Two halves, two diodes.")] = False,
+    half_wave: Annotated[bool, typer.Option("--half-wave", help="One diode.")] = False,
+    esr: Annotated[str, typer.Option(help="The reservoir's own resistance.")] = "0",
+    mains: Annotated[str, typer.Option(help="Mains frequency, Hz.")] = "50",
+    high_line: Annotated[str, typer.Option(help="How far the mains may rise.")] = "10%",
+    json: Json = False,
+) -> None:
+    """What a reservoir does under load: mean, valley, ripple, currents of diodes, winding, capacitor."""
+    if bridge + centre_tap + half_wave > 1:
+        raise Trouble("Choose one of --bridge, --centre-tap and --half-wave.")
+    topology: rectifiers.Topology = "half_wave" if half_wave else ("centre_tap" if centre_tap else "bridge")
+    circuit = rectifiers.Rectifier(
+        parse(emf, "V"),
+        parse(resistance, "ohm"),
+        parse(capacitance, "F"),
+        parse(diode, "V"),
+        topology,
+        parse(esr, "ohm"),
+        parse(mains, "Hz"),
+    )
+    value, unit = _load(load)
+    found = rectifiers.rectified(circuit, **{f"load_{unit}": value})
+    highest = rectifiers.no_load_V(circuit, parse(high_line))
+    answer(
+        {
+            "mean_V": found.mean_V,
+            "valley_V": found.valley_V,
+            "peak_V": found.peak_V,
+            "ripple_pp_V": found.ripple_pp_V,
+            "diode_peak_A": found.diode_peak_A,
+            "diode_rms_A": found.diode_rms_A,
+            "transformer_rms_A": found.transformer_rms_A,
+            "capacitor_rms_A": found.capacitor_rms_A,
+            "load_A": found.load_A,
+            "peak_inverse_V": found.peak_inverse_V,
+            "no_load_high_line_V": highest,
+            "warnings": [
+                f"The capacitor and what follows must stand {highest:.3g} V, without load at high line."
+            ],
+        },
+        json,
+    )
+
+
+def _load(text: str) -> tuple[float, str]:
+    """A load's value and the unit that says its kind: A, ohm or W."""
+    value, unit = split(text)
+    if unit not in ("", "A", "ohm", "W"):
+        raise Trouble(f"“{text}” is no load; write amps, ohms or watts.")
+    return value, unit or "A"
+
+
+@size.command("regulator")
+def size_regulator(
+    r1: Annotated[str, typer.Option(help="From output to adjust pin.")] = "240R",
+    r2: Annotated[str, typer.Option(help="Fixed part from adjust pin to common.")] = "0",
+    pot: Annotated[str, typer.Option(help="Potentiometer in series with R2.")] = "0",
+    turns: Annotated[str, typer.Option(help="Turns of the potentiometer.")] = "1",
+    volts: Annotated[str, typer.Option(help="Volts wanted: gives R2.")] = "",
+    reference: Annotated[str, typer.Option(help="Reference, V.")] = "1.25",
+    adjust: Annotated[str, typer.Option(help="Current of the adjust pin.")] = "50u",
+    dropout: Annotated[str, typer.Option(help="Dropout, V.")] = "2",
+    minimum: Annotated[str, typer.Option(help="Least load that keeps it regulating.")] = "10m",
+    source: Annotated[str, typer.Option("--input", help="Mean input volts.")] = "",
+    valley: Annotated[str, typer.Option(help="Input volts at the reservoir's valley, at low line.")] = "",
+    current: Annotated[str, typer.Option(help="Load current.")] = "",
+    bin_values: Annotated[list[str], typer.Option("--bin", help="A resistor at hand.")] = [],  # noqa: B006
+    json: Json = False,
+) -> None:
+    """Range, resistors, headroom and dissipation of an adjustable linear regulator."""
+    made = regulators.checked(
+        regulators.Regulator(
+            parse(r1, "ohm"), parse(r2, "ohm"), parse(pot, "ohm"), parse(reference, "V"),
+            parse(adjust, "A"), parse(dropout, "V"), parse(minimum, "A"),
+        )
+    )  # fmt: skip
+    low, high = made.span_V
+    found: dict[str, object] = {
+        "low_V": low, "high_V": high, "per_turn_V": made.volts_per_turn(parse(turns)),
+        "programming_A": made.programming_A,
+    }  # fmt: skip
+    warnings = []
+    if made.programming_A < made.minimum_A:
+        warnings.append(
+            f"R1 draws {made.programming_A * 1e3:.3g} mA, less than the {made.minimum_A * 1e3:.3g} mA it "
+            "needs to regulate: without load the output climbs."
+        )
+    if volts:
+        wanted = regulators.r2_for(made, parse(volts, "V"))
+        found["r2_ohm"] = wanted
+        if bin_values:
+            picked = regulators.nearest(wanted, [parse(b, "ohm") for b in bin_values])
+            found |= {"from_bin_ohm": list(picked.parts), "joined": picked.joined}
+    if valley:
+        highest = parse(volts, "V") if volts else high
+        spare = float(regulators.headroom(parse(valley, "V"), highest, made.dropout_V))
+        found["headroom_V"] = spare
+        if spare < 0:
+            warnings.append(f"At {highest:.3g} V it lacks {-spare:.2g} V in each valley: hum on the output.")
+    if source and current:
+        feed, amps = parse(source, "V"), parse(current, "A")
+        found["worst_W"] = float(regulators.dissipation(feed, low, amps))
+        found["least_W"] = float(regulators.dissipation(feed, min(high, feed), amps))
+        found["short_W"] = float(regulators.dissipation(feed, 0.0, amps))
+    answer({**found, "warnings": warnings}, json)
+
+
+@size.command("feedback")
+def size_feedback(
+    reference: Annotated[str, typer.Option(help="Reference at the tap, V.")] = "",
+    upper: Annotated[str, typer.Option(help="From output to tap.")] = "",
+    lower: Annotated[str, typer.Option(help="From tap to common.")] = "",
+    fixed: Annotated[str, typer.Option(help="Resistor that is added.")] = "",
+    pot: Annotated[str, typer.Option(help="Potentiometer in series with it.")] = "0",
+    across: Annotated[str, typer.Option(help="lower or upper")] = "lower",
+    trip: Annotated[str, typer.Option(help="Over-voltage trip, V.")] = "",
+    tolerance: Annotated[str, typer.Option(help="Of resistors and trip.")] = "1%",
+    pair: Annotated[list[str], typer.Option(help="Ohms across the lower leg = volts then.")] = [],  # noqa: B006
+    volts: Annotated[str, typer.Option(help="Volts wanted, with --pair.")] = "",
+    json: Json = False,
+) -> None:
+    """What a resistor added to a divider does; or an unknown divider from what resistors did."""
+    if pair:
+        found = feedbacks.infer(pairs(pair, "ohm", "V"))
+        result: dict[str, object] = {"before_V": found.before_V, "residual_V": found.residual_V}
+        if volts:
+            result["resistor_ohm"] = found.resistor_for(parse(volts, "V"))
+        answer(result, json)
+        return
+    if across not in ("lower", "upper"):
+        raise Trouble(f"“{across}” is no leg of a divider; use lower or upper.")
+    if not (reference and upper and lower and fixed):
+        raise Trouble("Give --reference, --upper, --lower and --fixed; or two --pair.")
+    divider = feedbacks.Divider(parse(reference, "V"), parse(upper, "ohm"), parse(lower, "ohm"))
+    made = feedbacks.shift(
+        divider, parse(fixed, "ohm"), parse(pot, "ohm"), "lower" if across == "lower" else "upper",
+        trip_V=parse(trip, "V") if trip else None, tolerance=parse(tolerance),
+    )  # fmt: skip
+    warnings = []
+    if made.fails == "high" and parse(pot, "ohm") > 0:
+        warnings.append(
+            "An open wiper lets the output rise. Refused: put the adjustment across the lower leg."
+        )
+    if made.trip_margin_V is not None and made.trip_margin_V <= 0:
+        warnings.append("With these tolerances the over-voltage trip may act.")
+    answer({**asdict(made), "warnings": warnings}, json)
+
+
+@size.command("stack")
+def size_stack(
+    unit: Annotated[list[str], typer.Option(help="From the bottom: a nameplate, such as “24V 6.3A 150W”.")],
+    trip: Annotated[list[str], typer.Option(help="Trip of each unit, V.")] = [],  # noqa: B006
+    tap: Annotated[list[str], typer.Option(help="Amps tapped at each unit's positive.")] = [],  # noqa: B006
+    share: Annotated[str, typer.Option(help="How hard a unit is run.")] = "80%",
+    diode: Annotated[str, typer.Option(help="Drop of a reverse diode, V.")] = "0.9",
+    json: Json = False,
+) -> None:
+    """Units in series: current, insulation, reverse diodes, and which is the weakest."""
+    plates = [read_nameplate(text) for text in unit]
+    if any(p.amps is None for p in plates):
+        raise Trouble("Each nameplate needs amps or watts beside the volts.")
+    trips = [parse(t, "V") for t in trip] + [None] * len(plates)
+    taps = [parse(t, "A") for t in tap] + [0.0] * len(plates)
+    found = stacks.stack(
+        [
+            stacks.Unit(p.volts, p.amps or 0.0, p.watts, trip_V=t, tap_A=a)
+            for p, t, a in zip(plates, trips, taps, strict=False)
+        ],
+        parse(share),
+        parse(diode, "V"),
+    )
+    answer({**asdict(found), "weakest": found.weakest + 1}, json)
+
+
+@size.command("dummy-load")
+def size_dummy_load(
+    volts: Annotated[str, typer.Option(help="Volts of the rail.")],
+    current: Annotated[str, typer.Option(help="The least load it needs, A.")],
+    ambient: Annotated[str, typer.Option(help="°C")] = "25",
+    share: Annotated[str, typer.Option(help="Share of its rating in use.")] = f"{DERATING * 100:g}%",
+    rise: Annotated[
+        str, typer.Option(help="Rise of the surface at the rating, K.")
+    ] = f"{RISE_AT_RATING_K:g}",
+    json: Json = False,
+) -> None:
+    """A resistor that gives a rail its minimum load."""
+    found = dummy_load(
+        parse(volts, "V"),
+        parse(current, "A"),
+        parse(ambient, "C"),
+        share=parse(share),
+        rise_K=parse(rise, "K"),
+    )
+    hot = [f"Its surface reaches {found.surface_C:.0f} °C: out of reach, clear of plastic and wood."]
+    answer({**asdict(found), "warnings": hot if found.surface_C > 60 else []}, json)
+
+
+@size.command("discharge")
+def size_discharge(
+    capacitance: Annotated[str, typer.Option(help="F")],
+    start: Annotated[str, typer.Option(help="Volts at the start.")],
+    resistance: Annotated[str, typer.Option(help="Ohms across it.")],
+    end: Annotated[str, typer.Option(help="Volts to reach.")] = "5",
+    json: Json = False,
+) -> None:
+    """How long a resistor takes to empty a capacitor, and what it must stand."""
+    found = discharge(parse(capacitance, "F"), parse(start, "V"), parse(end, "V"), parse(resistance, "ohm"))
+    creep = f"The volts creep back, to some {found.creeps_to_V:.3g} V: measure again before you touch."
+    answer({**asdict(found), "warnings": [creep]}, json)
+
+
+@size.command("pwm-dac")
+def size_pwm_dac(
+    supply: Annotated[str, typer.Option(help="V")],
+    frequency: Annotated[str, typer.Option(help="Hz")],
+    bits: Annotated[int, typer.Option(help="Bits of the pulse's width.")],
+    resistance: Annotated[str, typer.Option(help="Ohms of the filter.")],
+    capacitance: Annotated[str, typer.Option(help="F of the filter.")],
+    json: Json = False,
+) -> None:
+    """Ripple and settling of a set-point made of filtered pulses."""
+    found = pwm_dac(
+        parse(supply, "V"), parse(frequency, "Hz"), bits, parse(resistance, "ohm"), parse(capacitance, "F")
+    )
+    rough = [] if found.half_step_ripple else [f"The ripple leaves {found.bits_left:.1f} of {bits} bits."]
+    answer({**asdict(found), "warnings": rough}, json)

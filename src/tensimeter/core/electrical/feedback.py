@@ -1,0 +1,124 @@
+"""Feedback shift: what a resistor or potentiometer added to a converter's divider does.
+
+The divider of a converter holds its tap at the reference: V = Vref·(1 + Rupper/Rlower). Something
+across the lower leg raises the output, something across the upper one lowers it.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from tensimeter.core.errors import Trouble
+
+Leg = Literal["lower", "upper"]
+
+
+@dataclass(frozen=True)
+class Divider:
+    """A feedback divider: legs in Ω, reference in V."""
+
+    reference_V: float
+    upper_ohm: float
+    lower_ohm: float
+
+    def volts(self, added_ohm: float | None = None, across: Leg = "lower") -> float:
+        """Output volts, with `added_ohm` across one leg (None: as it was).
+
+        >>> Divider(2.5, 10e3, 2e3).volts(), Divider(2.5, 10e3, 2e3).volts(10e3, "lower")
+        (15.0, 17.5)
+        """
+        upper, lower = self.upper_ohm, self.lower_ohm
+        if added_ohm is not None and across == "lower":
+            lower = _parallel(lower, added_ohm)
+        elif added_ohm is not None:
+            upper = _parallel(upper, added_ohm)
+        return self.reference_V * (1 + upper / lower)
+
+
+def _parallel(a: float, b: float) -> float:
+    if b <= 0:
+        raise Trouble("A resistor that is added must be above zero.")
+    return a if np.isinf(b) else a * b / (a + b)
+
+
+@dataclass(frozen=True)
+class Shift:
+    """What an added leg does: the span it gives, and what is left when it opens; V."""
+
+    before_V: float
+    low_V: float
+    high_V: float
+    open_V: float
+    trip_margin_V: float | None
+    fails: Literal["low", "high"]
+
+
+def shift(
+    divider: Divider,
+    fixed_ohm: float,
+    pot_ohm: float = 0.0,
+    across: Leg = "lower",
+    *,
+    trip_V: float | None = None,
+    tolerance: float = 0.01,
+) -> Shift:
+    """The span that a fixed resistor and a potentiometer in series give across one leg.
+
+    `tolerance` is that of the resistors and of the trip, as a fraction; the margin is from the highest
+    output at one corner to the lowest trip at the other. An open wiper opens the added leg: the output
+    goes back to what it was, which lies above the shifted one where it was lowered (it fails high).
+    """
+    if min(divider.reference_V, divider.upper_ohm, divider.lower_ohm, fixed_ohm + pot_ohm) <= 0:
+        raise Trouble("Reference, divider and added resistance must be above zero.")
+    if fixed_ohm <= 0:
+        raise Trouble("With no fixed resistor the potentiometer's end shorts the leg; put one in series.")
+    ends = (divider.volts(fixed_ohm, across), divider.volts(fixed_ohm + pot_ohm, across))
+    before = divider.volts()
+    high = max(ends)
+    corner = Divider(
+        divider.reference_V, divider.upper_ohm * (1 + tolerance), divider.lower_ohm * (1 - tolerance)
+    )
+    worst = max(
+        corner.volts(fixed_ohm * (1 + sign * tolerance) + pot_ohm * share, across)
+        for sign in (-1, 1)
+        for share in (0.0, 1.0)
+    )
+    margin = None if trip_V is None else trip_V * (1 - tolerance) - worst
+    return Shift(before, min(ends), high, before, margin, "low" if across == "lower" else "high")
+
+
+@dataclass(frozen=True)
+class Inferred:
+    """An unknown divider, from what resistors across its lower leg did: V and V·Ω."""
+
+    before_V: float
+    slope_V_ohm: float
+    residual_V: float
+
+    def volts(self, added_ohm: float) -> float:
+        return self.before_V + self.slope_V_ohm / added_ohm
+
+    def resistor_for(self, volts: float) -> float:
+        """Ω across the lower leg for these volts; Trouble where none gives them."""
+        if (volts - self.before_V) * self.slope_V_ohm <= 0:
+            raise Trouble(f"No resistor there gives {volts:g} V; without one it is {self.before_V:.4g} V.")
+        return self.slope_V_ohm / (volts - self.before_V)
+
+
+def infer(pairs: Sequence[tuple[float, float]]) -> Inferred:
+    """A network from two or more pairs (Ω across the lower leg, or inf; output volts).
+
+    V = V0 + Vref·Rupper/R is a line over 1/R, whatever the network behind it (Thévenin). Raises Trouble
+    with fewer than two different resistances.
+    """
+    ohms = np.array([r for r, _ in pairs], float)
+    volts = np.array([v for _, v in pairs], float)
+    if len(set(ohms.tolist())) < 2 or (ohms <= 0).any() or not np.isfinite(volts).all():
+        raise Trouble("Two pairs of different resistances, and the volts they gave, are needed.")
+    line = np.stack([np.ones_like(ohms), 1 / ohms], 1)
+    scale = np.abs(line).max(0)
+    found, *_ = np.linalg.lstsq(line / scale, volts, rcond=None)
+    v0, slope = (found / scale).tolist()
+    return Inferred(v0, slope, float(np.abs(line @ np.array([v0, slope]) - volts).max()))

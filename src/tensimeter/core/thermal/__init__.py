@@ -1,0 +1,1 @@
+"""Heat: networks of resistances and capacities, sinks, derating, fans, sensors."""

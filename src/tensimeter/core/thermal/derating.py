@@ -1,0 +1,43 @@
+"""Derating: what a device may carry at a temperature, from a piecewise linear curve."""
+
+import itertools
+from collections.abc import Sequence
+
+import numpy as np
+
+from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.errors import Trouble
+
+
+def checked_curve(curve: Sequence[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
+    """Points (°C, allowed) in rising temperature; Trouble where they are no derating curve."""
+    points = sorted(curve)
+    if len(points) < 2 or len({t for t, _ in points}) < len(points):
+        raise Trouble("A derating curve has at least two points at different temperatures.")
+    allowed = [a for _, a in points]
+    if min(allowed) < 0 or any(b > a for a, b in itertools.pairwise(allowed)):
+        raise Trouble("A derating curve never rises with temperature, and never falls below zero.")
+    return tuple(points)
+
+
+def allowed_at(curve: Sequence[tuple[float, float]], celsius: Figure) -> Array:
+    """What is allowed at a temperature: flat below the first point, nothing above the last.
+
+    >>> float(allowed_at([(50, 6.0), (70, 3.0)], 60))
+    4.5
+    """
+    points = checked_curve(curve)
+    temperatures, allowed = np.array(points).T
+    at = np.asarray(celsius, float)
+    return np.where(at > temperatures[-1], 0.0, np.interp(at, temperatures, allowed))
+
+
+def hottest_for(curve: Sequence[tuple[float, float]], used: float) -> float:
+    """The highest temperature in °C at which `used` is still allowed; Trouble where it never is."""
+    points = checked_curve(curve)
+    temperatures, allowed = np.array(points).T
+    if used > allowed[0]:
+        raise Trouble(f"{used:.3g} is more than the {allowed[0]:.3g} that is allowed cold.")
+    if used <= allowed[-1]:
+        return float(temperatures[-1])
+    return float(np.interp(-used, -allowed, temperatures))

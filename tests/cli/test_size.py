@@ -1,0 +1,156 @@
+"""`size`: each kind's figures by hand, and what it warns of; bad input is one sentence and exit 2."""
+
+import json
+import math
+
+import pytest
+
+
+def test_size_wire(tensimeter) -> None:
+    _, out, _ = tensimeter("size", "wire", "--gauge", "16awg", "--length", "1.4", "--current", "3A", "--json")
+    found = json.loads(out)
+    # 13.17 Ω/km by the published table, 2.8 m of it.
+    assert found["resistance_ohm"] == pytest.approx(0.013_17 * 2.8, rel=0.003)
+    assert found["drop_V"] == pytest.approx(3 * found["resistance_ohm"])
+    assert found["loss_W"] == pytest.approx(9 * found["resistance_ohm"])
+    _, out, _ = tensimeter("size", "wire", "--gauge", "0.75mm2", "--length", "140cm", "--current", "30A")
+    assert "rule of thumb" in out
+    warm = json.loads(
+        tensimeter(
+            "size",
+            "wire",
+            "--gauge",
+            "16awg",
+            "--length",
+            "1.4m",
+            "--current",
+            "3A",
+            "--temperature",
+            "70",
+            "--json",
+        )[1]
+    )
+    assert warm["resistance_ohm"] / found["resistance_ohm"] == pytest.approx(1.1965, rel=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("words", "expected"),
+    [
+        ("fuse --current 8A", {"rated_A": 12.5, "continuous_A": 9.375, "blows_for_certain_A": 25}),
+        ("transformer-fuse --current 2A --secondary 18V", {"primary_A": 1.8 * 2 * 18 / 230, "rated_A": 0.5}),
+        ("regulator --r1 240R --r2 1k5", {"high_V": 9.1375, "programming_A": 1.25 / 240}),
+        ("regulator --r1 120R --volts 5V --adjust 0", {"r2_ohm": 360}),
+        (
+            "regulator --r1 120R --pot 2k --volts 12V --input 22V --valley 15V --current 1A --bin 1k",
+            {"worst_W": 20.75, "short_W": 22, "headroom_V": 1.0, "from_bin_ohm": [1000]},
+        ),
+        (
+            "feedback --reference 2.5 --upper 10k --lower 2k5 --fixed 10k --trip 16V",
+            {"before_V": 12.5, "high_V": 15, "fails": "low"},
+        ),
+        (
+            "feedback --pair 10k=15V --pair 40k=13.125V --volts 14V",
+            {"before_V": 12.5, "resistor_ohm": 25e3 / 1.5},
+        ),
+        ("dummy-load --volts 12V --current 0.5A", {"resistance_ohm": 24, "rating_W": 15, "surface_C": 125}),
+        (
+            "heat-sink --power 40W --junction 0.7 --sink 1 --devices 2",
+            {"sink_C": 65, "hottest_junction_C": 93.8},
+        ),
+        ("heat-sink --power 20W --junction 1.5 --limit 125", {"sink_K_per_W": 3.0}),
+        (
+            "derating --curve 50=6A --curve 70=3A --temperature 60 --used 4",
+            {"allowed": 4.5, "up_to_C": 190 / 3},
+        ),
+        (
+            "fan --power 30W --still 2 --blown 0.8 --capacity 200 --on 60 --off 50 --speed 0.5",
+            {
+                "state": "hunts",
+                "period_s": 400 * math.log(35 / 25) + 160 * math.log(11),
+                "loudness_dB": -15.0515,
+            },
+        ),
+        ("ntc --resistance 10k --beta 3950 --series 10k --at 25", {"beta_K": 3950}),
+        (
+            "discharge --capacitance 100u --start 400V --end 147.1518V --resistance 1k",
+            {"time_s": 0.1, "energy_J": 8},
+        ),
+        ("stack --unit '24V 6.3A 150W' --unit '24V 5A' --tap 1A --trip 30V", {"full_A": 4, "trip_V": 61.2}),
+        (
+            "pwm-dac --supply 3.3V --frequency 31k --bits 8 --resistance 10k --capacitance 1u",
+            {"ripple_pp_V": 3.3 / (4 * 31e3 * 1e-2), "settling_s": 0.01 * math.log(512)},
+        ),
+        (
+            "rectifier --emf 12.6V --resistance 0.4 --diode 0.8 --bridge --capacitance 3300u --load 0A",
+            {"mean_V": 12.6 * math.sqrt(2) - 1.6, "no_load_high_line_V": 13.86 * math.sqrt(2) - 1.6},
+        ),
+    ],
+)
+def test_figures_by_hand(tensimeter, words: str, expected: dict) -> None:
+    import shlex
+
+    code, out, err = tensimeter("size", *shlex.split(words), "--json")
+    assert code == 0, err
+    found = json.loads(out)
+    for key, value in expected.items():
+        assert found[key] == (pytest.approx(value, rel=1e-3) if not isinstance(value, str) else value), key
+    # The table for people says the same and breaks no row.
+    code, out, _ = tensimeter("size", *shlex.split(words))
+    assert code == 0
+    assert out.strip()
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        ("fuse --current 8A --wire 24awg --source 9A", "does not protect"),
+        ("transformer-fuse --current 2A --secondary 18V", "licensed"),
+        ("regulator --r1 1k --pot 10k", "output climbs"),
+        ("regulator --pot 5k --valley 12V", "hum"),
+        ("feedback --reference 2.5 --upper 10k --lower 2k5 --fixed 10k --pot 5k --across upper", "Refused"),
+        ("feedback --reference 2.5 --upper 10k --lower 2k5 --fixed 10k --trip 15V", "trip may act"),
+        ("dummy-load --volts 12V --current 2A", "clear of plastic"),
+        ("heat-sink --power 90W --junction 0.7 --sink 1", "over its limit"),
+        ("derating --curve 50=6A --curve 70=3A --temperature 69 --used 4", "more than"),
+        ("fan --power 30W --still 2 --blown 0.8 --capacity 9 --on 60 --off 59", "widen the hysteresis"),
+        ("discharge --capacitance 100u --start 400V --resistance 1k", "creep back"),
+        ("stack --unit '24V 5A' --unit '24V 2A' --unit '24V 5A'", "60 V"),
+        ("pwm-dac --supply 3.3V --frequency 1k --bits 12 --resistance 1k --capacitance 1u", "leaves"),
+    ],
+)
+def test_what_bites_is_said(tensimeter, words: str, said: str) -> None:
+    import shlex
+
+    code, out, _ = tensimeter("size", *shlex.split(words), "--json")
+    assert code == 0
+    assert any(said in warning for warning in json.loads(out)["warnings"])
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        "fuse --current 0",
+        "fuse --current 8A --speed quick",
+        "rectifier --emf 12V --resistance 0.4 --capacitance 1m --load 3V",
+        "rectifier --emf 12V --resistance 0.4 --capacitance 1m --load 1A --bridge --half-wave",
+        "regulator --r1 0",
+        "regulator --volts 1V",
+        "feedback --reference 2.5",
+        "feedback --pair 10k",
+        "feedback --reference 2 --upper 1k --lower 1k --fixed 1k --across middle",
+        "stack --unit 24V",
+        "dummy-load --volts 12V --current -1A",
+        "heat-sink --power 400W --junction 0.7",
+        "derating --curve 50=6A --temperature 60",
+        "fan --power 30W --still 1 --blown 2 --capacity 200 --on 60 --off 50",
+        "ntc --resistance 10k",
+        "discharge --capacitance 100u --start 4V --resistance 1k",
+        "pwm-dac --supply 3.3V --frequency 1k --bits 99 --resistance 1k --capacitance 1u",
+    ],
+)
+def test_bad_input_is_one_sentence(tensimeter, words: str) -> None:
+    code, out, err = tensimeter("size", *words.split())
+    assert code == 2
+    assert out == ""
+    assert len(err.strip().splitlines()) == 1
+    assert err.strip().endswith(".")
