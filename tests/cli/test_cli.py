@@ -28,6 +28,20 @@ def test_solve(tensimeter, path: Path) -> None:
     assert "Fuse 12 A, continuous: 9.2 of 9 A" in out
 
 
+def test_reach(tensimeter, path: Path) -> None:
+    code, out, _ = tensimeter("reach", path, "MOUNT", "--load", "hub=1A", "--points", "40", "--json")
+    assert code == 0
+    border = json.loads(out)["border"]
+    assert len(border) == 40
+    assert border[10]["current_A"] == pytest.approx(9.0)
+    assert border[10]["limiter"] == "Fuse 12 A, continuous"
+    assert border[-1]["limiter"].startswith("Donor")
+    assert border[-1]["voltage_V"] == 40
+    assert "Fuse 12 A" in tensimeter("reach", path, "mount")[1]
+    code, _, err = tensimeter("reach", path, "nowhere")
+    assert (code, "no output" in err) == (2, True)
+
+
 def test_prove_then_analyse_gives_the_same_resistance(tensimeter, path: Path, tmp_path: Path) -> None:
     code, out, _ = tensimeter("prove", path, "load-regulation", "--stand-ins", "--json", "--speed", 400)
     proven = json.loads(out)

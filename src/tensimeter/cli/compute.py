@@ -15,6 +15,7 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.judge import Accuracy, Band, Interval, Verdict, judge, parse_accuracy, worst
 from tensimeter.core.limits import at, ranked
 from tensimeter.core.quantity import parse
+from tensimeter.core.reach import most_A, reach, volts_span
 from tensimeter.core.verify.readings import UNKNOWN_METER
 from tensimeter.core.verify.regulation import Readings, regulation
 from tensimeter.store.jobfile import JobFile
@@ -102,6 +103,29 @@ def solve(
         },
         json,
     )
+
+
+@app.command("reach")
+def reach_command(
+    job: Path,
+    output: str,
+    load: Annotated[list[str], typer.Option(help="What the others draw: OUTPUT=4A.")] = [],  # noqa: B006
+    points: Annotated[int, typer.Option(min=2, max=401, help="Voltages along the border.")] = 21,
+    json: Json = False,
+) -> None:
+    """Where the reach of an adjustable output ends, and what stops it there."""
+    with JobFile(job, read_only=True) as file:
+        document = file.job
+    wanted = document.output(output)
+    others = {document.output(name).id: amps for name, amps in _currents(load).items()}
+    low, high = volts_span(document, wanted.id)
+    most = 1.5 * max(wanted.full_load_A, most_A(document, wanted.id))
+    found = reach(document, wanted.id, np.linspace(low, high, points), np.linspace(0, most, 401), others)
+    rows = [
+        {"voltage_V": here.volts, "current_A": here.amps, "limiter": here.limiter, "short_time_A": timed.amps}
+        for here, timed in zip(found.border(), found.border(timed=True), strict=True)
+    ]
+    answer({"output": wanted.name, "border": rows, "warnings": []}, json)
 
 
 @analyse.command("regulation")

@@ -14,6 +14,7 @@ from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.design import Link
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart
+from tensimeter.core.thermal.heat import hot_spots
 
 
 @dataclass(frozen=True)
@@ -28,6 +29,15 @@ class Limit:
     unit: str
     note: str
     rated: Figure
+    #: Added to what is used and allowed where it is shown: a rise is shown as a temperature.
+    offset: Figure = 0.0
+    #: A limit that is only reached after a while.
+    heat: bool = False
+
+    @property
+    def shown(self) -> tuple[float, float]:
+        """Used and allowed as they are shown, for a single operating point."""
+        return float(self.used + self.offset), float(self.allowed + self.offset)
 
     @property
     def fraction(self) -> Array:
@@ -37,8 +47,10 @@ class Limit:
 
     def worked(self) -> Worked:
         """Why this limit stands where it does; for a single operating point."""
-        given = [Given("used", self.short, float(self.used), self.unit)]
-        given.append(Given("limit", self.note, float(self.allowed), self.unit))
+        used, allowed = self.shown
+        given = [Given("used", self.short, used, self.unit), Given("limit", self.note, allowed, self.unit)]
+        if self.heat:
+            given.append(Given("air", "what both are counted from", float(self.offset), "C"))
         if self.rated is not self.allowed:
             given.append(Given("rated", "before the policy's share", float(self.rated), self.unit))
         return Worked(self.name, "share used = used / limit", tuple(given), float(self.fraction), "%")
@@ -63,6 +75,14 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
             carries = wire.ampacity(area, part.insulation_C, ambient)
             note = f"{part.area_mm2:g} mm² in free air, rule of thumb"
             found.append(_limit(link, "wire heat", point.I, carries, "A", note))
+    for hot in hot_spots(job, solution):
+        room = hot.limit_C - hot.air_C
+        found.append(
+            Limit(
+                hot.link, f"{hot.name}, hot spot", "hot spot", np.asarray(hot.hot_C - hot.air_C), room, "C",
+                "hottest it may get", room, hot.air_C, heat=True,
+            )
+        )  # fmt: skip
     return found
 
 
@@ -156,8 +176,8 @@ def continuous_full_load(job: Job, output: str) -> FullLoad:
         return FullLoad(wanted.full_load_A, "the nameplate's current")
     amps = np.linspace(0, wanted.full_load_A, 1001)
     _, solution, limits = at(job, {output: amps})
-    over = {limit.name: limit.fraction > 1 + 1e-9 for limit in limits}
-    broken = ~np.isfinite(solution[output].V) | ~solution.runs
+    over = {limit.name: solution.whole(limit.fraction) > 1 + 1e-9 for limit in limits}
+    broken = ~np.isfinite(solution.whole(solution[output].V)) | ~solution.runs
     stopped = np.logical_or.reduce([broken, *over.values()])
     if not stopped.any():
         return FullLoad(wanted.full_load_A, "the output's full load")

@@ -1,5 +1,7 @@
 """Starts the program: type, theme, locale, then the start page or a job."""
 
+import contextlib
+import ctypes
 import gc
 import logging
 import signal
@@ -63,6 +65,7 @@ def make_application() -> QApplication:
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     _application = app
+    keep_memory()
     app.setApplicationName("Tensimeter")
     app.setOrganizationName("Tensimeter")
     app.setStyle("Fusion")
@@ -70,6 +73,19 @@ def make_application() -> QApplication:
     use_decimal_mark("," if QLocale.system().decimalPoint() == "," else ".")
     theme.use(night=False, scale=1.0)
     return app
+
+
+def keep_memory() -> None:
+    """Keep freed memory for the next map instead of giving each array back to the system.
+
+    A reach map makes some forty arrays and drops them at every change; fetching their pages anew each
+    time takes as long as the arithmetic (glibc's mallopt; without it all works, more slowly).
+    """
+    trim_threshold, map_threshold, kept = -1, -3, 64 << 20
+    with contextlib.suppress(OSError, AttributeError):
+        mallopt = ctypes.CDLL(None).mallopt
+        mallopt(trim_threshold, kept)
+        mallopt(map_threshold, kept)
 
 
 def _keep_log() -> None:

@@ -44,8 +44,10 @@ def load_line(
     model = network or build(job)
     currents = np.atleast_1d(np.asarray(amps, float))
     loads: dict[str, Figure] = {**other_loads(job, output), output: currents}
-    nominal = solve(model, loads)[output].V
-    drawn = solve(model.spread(job, np.random.default_rng(seed), DRAWS), loads)[output].V
+    solved = solve(model, loads)
+    nominal = solved.whole(solved[output].V)
+    spread = solve(model.spread(job, np.random.default_rng(seed), DRAWS), loads)
+    drawn = spread.whole(spread[output].V)
     ends = np.full((3, len(currents)), np.nan)
     complete = np.isfinite(drawn).all(axis=0)
     if complete.any():

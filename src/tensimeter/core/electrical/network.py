@@ -1,6 +1,6 @@
 """The electrical model of a design: the numbers that the path solver works on."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
@@ -81,13 +81,26 @@ class Network:
 
     def spread(self, job: Job, rng: np.random.Generator, draws: int) -> "Network":
         """Seeded draws of every figure within its tolerance; each gets the shape (draws, 1)."""
-        values: dict[tuple[str, str], Figure] = {}
+        return self.with_values(
+            {
+                (element, field): rng.uniform(value * (1 - share), value * (1 + share), (draws, 1))
+                for element, field, value, share in self._uncertain(job)
+            }
+        )
+
+    def ends(self, job: Job) -> dict[tuple[str, str], tuple[Figure, Figure]]:
+        """The least and the most that each figure may be within its tolerance, by (element id, field)."""
+        return {
+            (element, field): (value * (1 - share), value * (1 + share))
+            for element, field, value, share in self._uncertain(job)
+        }
+
+    def _uncertain(self, job: Job) -> Iterator[tuple[str, str, Figure, float]]:
         for element in self.elements:
             for field, share in _tolerances(job, element).items():
                 value = getattr(element, field)
                 if share and np.any(value):
-                    values[element.id, field] = value * (1 + share * rng.uniform(-1, 1, (draws, 1)))
-        return self.with_values(values)
+                    yield element.id, field, value, share
 
 
 def _replaced(element: Element, values: Mapping[tuple[str, str], Figure]) -> Element:

@@ -6,7 +6,7 @@ a constant power, so that its input voltage is the upper root of V² − V0·V +
 solved from the loads towards the wall, then voltages are laid down from the wall outwards.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 
@@ -15,6 +15,9 @@ import numpy.typing as npt
 
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.electrical.network import Conversion, Network, Series, Sink
+
+#: Below these volts nothing is taken to run.
+LEAST_V = 1e-6
 
 
 class State(IntEnum):
@@ -39,7 +42,11 @@ class State(IntEnum):
 
 @dataclass(frozen=True)
 class Point:
-    """One link at the operating points solved for; arrays of one shape, V, A, W."""
+    """One link at the operating points solved for: V, A, W.
+
+    Each array has the smallest shape that it needs and broadcasts to the solution's: what depends on
+    the current alone is not repeated for every voltage of a grid.
+    """
 
     V: Array
     I: Array  # noqa: E741 - the field's symbol
@@ -62,47 +69,77 @@ class Solution:
     """Every link of a network at every operating point; NaN where there is no running state."""
 
     points: dict[str, Point]
-    wall_W: Array
+    shape: tuple[int, ...] = ()
+    #: What the wall gives for each ampere of a source, W/A, and the source's id.
+    feeds: tuple[tuple[Figure, str], ...] = ()
+
+    @property
+    def wall_W(self) -> Array:
+        """Power taken from the wall, with the donors' own efficiency."""
+        return _total(np.asarray(share * self.points[source].I) for share, source in self.feeds)
 
     def __getitem__(self, link: str) -> Point:
         return self.points[link]
 
+    def whole(self, values: Figure) -> Array:
+        """Values of a point at every operating point, in the solution's shape."""
+        return np.broadcast_to(np.asarray(values, float), self.shape)
+
     @property
     def runs(self) -> Flags:
         """Where every link regulates."""
-        states = [p.state == State.RUNS for p in self.points.values()]
+        states = [np.broadcast_to(p.state == State.RUNS, self.shape) for p in self.points.values()]
         return np.asarray(np.logical_and.reduce(states), bool)
 
 
 def constant_power_volts(emf: Figure, resistance: Figure, power: Figure) -> Array:
-    """Upper root in V of V² − V0·V + P·R = 0; NaN where V0² < 4·P·R (collapse)."""
+    """Upper root in V of V² − V0·V + P·R = 0; NaN where V0² < 4·P·R (collapse) or nothing feeds it."""
     v0, r, p = np.broadcast_arrays(*(np.asarray(x, float) for x in (emf, resistance, power)))
     under_root = v0 * v0 - 4 * p * r
-    root = np.sqrt(np.where(under_root >= 0, under_root, np.nan))
+    running = (under_root >= 0) & (v0 > LEAST_V)
+    root = np.sqrt(np.where(running, under_root, np.nan))
     return np.asarray((v0 + root) / 2)
 
 
-def _coupled_volts(open_V: Array, shared: Array, power: Array) -> Array:
-    """Voltages (…, k) of k constant-power loads; shared (…, k, k) is their common resistance.
+def _coupled_volts(
+    open_V: Sequence[Array], shared: Sequence[Sequence[Figure]], power: Sequence[Array]
+) -> list[Array]:
+    """Voltages of k constant-power loads; shared[j][m] is the resistance that j and m have in common.
 
     V ← U − R·(P/V) from V = U is a monotone map: it falls to the greatest fixed point, the upper
     root, or leaves V > 0 where there is none (Ortega and Rheinboldt, Iterative Solution of
     Nonlinear Equations, 13.2, monotone iteration). Far from collapse each turn gains digits; the
     few points near it are finished by Newton's method.
     """
-    volts = np.where(np.isfinite(open_V) & np.isfinite(power), open_V, np.nan)
-    size = volts.shape[-1]
+    volts = [np.where(np.isfinite(p), u, np.nan) for u, p in zip(open_V, power, strict=True)]
+    still = np.asarray(False)
     with np.errstate(invalid="ignore", divide="ignore"):
-        for _ in range(10):
-            drawn = power / np.where(volts > 0, volts, np.nan)
-            fallen = open_V - sum(shared[..., :, k] * drawn[..., k, None] for k in range(size))
-            moved = np.abs(fallen - volts)
+        for turn in range(12):
+            drawn = [p / np.where(v > LEAST_V, v, np.nan) for p, v in zip(power, volts, strict=True)]
+            fallen = [
+                u - sum((r * d for r, d in zip(row, drawn, strict=True)), start=np.float64(0.0))
+                for u, row in zip(open_V, shared, strict=True)
+            ]
+            if turn >= 2:
+                moved = [np.abs(f - v) > 1e-13 * np.abs(v) for f, v in zip(fallen, volts, strict=True)]
+                still = np.logical_or.reduce(np.broadcast_arrays(*moved))
             volts = fallen
-        near = np.isfinite(volts).all(-1) & (moved > 1e-13 * np.abs(open_V)).any(-1)
+            if turn >= 2 and not still.any():
+                break
+        volts = list(np.broadcast_arrays(*volts))
+        lost = np.logical_or.reduce([~(v > LEAST_V) for v in volts])
+    near = still & ~lost
     if near.any():
-        shared = np.broadcast_to(shared, (*volts.shape, size))
-        volts[near] = _near_collapse(volts[near], open_V[near], shared[near], power[near])
-    return np.asarray(np.where((volts > 0).all(-1, keepdims=True), volts, np.nan))
+
+        def picked(values: Iterable[Figure]) -> Array:
+            return np.stack([np.broadcast_to(x, near.shape)[near] for x in values], -1)
+
+        matrix = np.stack([picked(row) for row in shared], -2)
+        found = _near_collapse(picked(volts), picked(open_V), matrix, picked(power))
+        volts = [v.copy() for v in volts]
+        for k, v in enumerate(volts):
+            v[near] = found[:, k]
+    return [np.where(lost, np.nan, v) for v in volts] if lost.any() else volts
 
 
 def _near_collapse(volts: Array, open_V: Array, shared: Array, power: Array) -> Array:
@@ -135,9 +172,7 @@ class _Path:
             shapes += [np.shape(v) for v in vars(element).values() if isinstance(v, np.ndarray)]
         self.shape = np.broadcast_shapes((), *shapes)
         self.load = {
-            e.id: np.broadcast_to(np.asarray(load.get(e.id, 0.0), float), self.shape)
-            for e in network.elements
-            if isinstance(e, Sink)
+            e.id: np.asarray(load.get(e.id, 0.0), float) for e in network.elements if isinstance(e, Sink)
         }
         self.elements = network.elements
 
@@ -170,35 +205,56 @@ def _ohms(chain: list[Series]) -> Figure:
     return sum((e.resistance + e.contact for e in chain), start=np.float64(0.0))
 
 
-def solve(network: Network, load_A: Mapping[str, Figure]) -> Solution:
+def _total(values: Iterable[Array]) -> Array:
+    return np.asarray(sum(values, start=np.float64(0.0)))
+
+
+def solve(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = False) -> Solution:
     """Solve a network for load currents in A by output id; outputs not named draw nothing.
 
-    Currents may be arrays; they broadcast with the network's figures, and every result has the
-    common shape. Where there is no steady running state, V and I are NaN and the state of the link
-    at fault says why. Current limit into a constant-current sink pulls the output to 0 V.
+    Currents may be arrays; they broadcast with the network's figures. Where there is no steady running
+    state, V and I are NaN and the state of the link at fault says why. Current limit into a
+    constant-current sink pulls the output to 0 V. With `as_set` every source and converter gives what
+    it is set to, past its limits too: margins are taken there, and only collapse has no solution.
     """
     path = _Path(network, load_A)
     converters = [e for e in network.elements if isinstance(e, Conversion)]
-    emf = {c.id: np.broadcast_to(np.asarray(c.set_V, float), path.shape) for c in converters}
-    limited, scaled = _apply_limits(path, converters, emf)
-    state = {e.id: np.zeros(path.shape, np.int64) for e in network.elements}
-    for attempt in range(60):
-        draw, volts = _currents(path, converters, emf, scaled)
-        changed = False
+    emf = {c.id: np.asarray(c.set_V, float) for c in converters}
+    state = {e.id: np.zeros((), np.int64) for e in network.elements}
+    dropped: dict[str, Flags] = {c.id: np.zeros((), bool) for c in converters}
+    if as_set:
+        draw, volts = _currents(path, converters, emf, path.load, dropped)
         for c in converters:
-            short = _short_of_input(c, emf[c.id], volts[c.id], limited[c.id])
-            state[c.id] = np.where(short | (state[c.id] == 1), State.DROPOUT, State.RUNS)
-            dropped = (state[c.id] == State.DROPOUT) & np.isfinite(volts[c.id])
-            follow = np.maximum(np.where(dropped, volts[c.id] - c.dropout_V, emf[c.id]), 0.0)
-            follow = np.minimum(follow, c.set_V)
-            if not np.allclose(follow, emf[c.id], rtol=1e-12, atol=1e-12):
-                emf[c.id], changed = follow, True
-        if not changed or attempt == 59:
+            state[c.id] = _collapsed(state[c.id], volts[c.id])
+        return _lay_down(path, emf, draw, path.load, state, as_set=True)
+    limited, scaled = _apply_limits(path, converters, emf)
+    # Which converters drop out is found turn by turn; behind one that does, volts have to settle too.
+    for _ in range(200):
+        draw, volts = _currents(path, converters, emf, scaled, dropped)
+        moved: dict[str, Flags] = {}
+        for c in converters:
+            dropped[c.id] = dropped[c.id] | _short_of_input(c, emf[c.id], volts[c.id], limited[c.id])
+            if dropped[c.id].any():
+                left = volts[c.id] - c.dropout_V
+                follow = np.where(dropped[c.id], np.where(left > 0, left, np.nan), emf[c.id])
+                same = (follow == emf[c.id]) | (np.isnan(follow) & np.isnan(emf[c.id]))
+                moved[c.id] = ~same & ~(np.abs(follow - emf[c.id]) <= 1e-12 * np.abs(follow))
+                emf[c.id] = follow
+        if not any(m.any() for m in moved.values()):
             break
+    else:
+        for unsettled, m in moved.items():
+            emf[unsettled] = np.where(m, np.nan, emf[unsettled])
     for c in converters:
-        state[c.id] = np.where(np.isnan(volts[c.id]), State.COLLAPSED, state[c.id])
+        state[c.id] = np.where(dropped[c.id], State.DROPOUT, state[c.id])
+        state[c.id] = _collapsed(state[c.id], volts[c.id])
         state[c.id] = np.where(limited[c.id], State.LIMITED, state[c.id])
     return _lay_down(path, emf, draw, scaled, state)
+
+
+def _collapsed(state: npt.NDArray[np.int64], volts: Array) -> npt.NDArray[np.int64]:
+    lost = np.isnan(volts)
+    return np.asarray(np.where(lost, State.COLLAPSED, state)) if lost.any() else state
 
 
 def _short_of_input(c: Conversion, emf: Array, volts: Array, limited: Flags) -> Flags:
@@ -214,17 +270,17 @@ def _apply_limits(
 ) -> tuple[dict[str, Flags], dict[str, Array]]:
     """Where a converter limits, and the load currents that are left; its volts fall to match."""
     scaled = dict(path.load)
-    limited = {c.id: np.zeros(path.shape, bool) for c in converters}
+    limited = {c.id: np.zeros((), bool) for c in converters}
     for c in converters:
         leaves = path.leaves(c.id)
         sinks = [leaf for leaf in leaves if isinstance(path.by_id[leaf], Sink)]
-        total = sum((scaled[s] for s in sinks), start=np.zeros(path.shape))
+        total = _total(scaled[s] for s in sinks)
         over = total > c.limit_A
         if not over.any():
             continue
         limited[c.id] = over
         share = np.where(over, c.limit_A / np.where(over, total, 1.0), 1.0)
-        drop = np.zeros(path.shape)
+        drop: Array = np.zeros(())
         for sink in sinks:
             scaled[sink] = scaled[sink] * share
         for sink in sinks:
@@ -238,93 +294,85 @@ def _apply_limits(
 
 
 def _chain_drop(path: _Path, leaf: str, others: list[str], current: dict[str, Array]) -> Array:
-    drop = np.zeros(path.shape)
+    drop: Array = np.zeros(())
     for element in path.chain(leaf):
-        through = sum((current[o] for o in others if element in path.chain(o)), start=np.zeros(path.shape))
+        through = _total(current[o] for o in others if element in path.chain(o))
         drop = drop + (element.resistance + element.contact) * through
     return drop
 
 
 def _currents(
-    path: _Path, converters: list[Conversion], emf: dict[str, Array], scaled: dict[str, Array]
+    path: _Path,
+    converters: list[Conversion],
+    emf: dict[str, Array],
+    scaled: dict[str, Array],
+    dropped: dict[str, Flags],
 ) -> tuple[dict[str, Array], dict[str, Array]]:
     """Input current and input volts of every converter, from the loads towards the wall."""
     draw: dict[str, Array] = dict(scaled)
     volts: dict[str, Array] = {}
-    order = [c.id for c in reversed(converters)]
-    for root in [*order, None]:
-        leaves = path.leaves(root)
-        switching = [
-            leaf
-            for leaf in leaves
-            if isinstance(e := path.by_id[leaf], Conversion) and e.topology != "linear"
-        ]
-        for leaf in leaves:
-            element = path.by_id[leaf]
-            if isinstance(element, Conversion) and element.topology == "linear":
-                # A linear one passes its input current; its own supply is the fixed loss.
-                out = _output_current(path, leaf, draw)
-                draw[leaf] = out + element.loss_fixed_W / np.maximum(emf[leaf], 1e-9)
-        _draw_power(path, root, leaves, switching, emf, draw, volts)
+    for root in [*(c.id for c in reversed(converters)), None]:
+        _segment(path, root, emf, draw, volts, dropped)
     return draw, volts
 
 
-def _output_current(path: _Path, root: str, draw: dict[str, Array]) -> Array:
-    return sum((draw[leaf] for leaf in path.leaves(root)), start=np.zeros(path.shape))
+def _taken_in(c: Conversion, emf: Array, out: Array, dropped: Flags) -> tuple[Array, Array]:
+    """What a converter draws: a current that it passes on, and a power in W besides.
+
+    A switching one draws power alone. A linear one passes its output's current, and its fixed loss
+    comes on top; so does a step-down that has dropped out, where only its loss less what the dropout
+    takes is left as power.
+    """
+    if c.topology == "linear":
+        return out, np.asarray(c.loss_fixed_W, float)
+    power = (emf - c.resistance * out) * out + c.loss(out)
+    if not dropped.any():
+        return np.zeros(()), power
+    rest = c.loss(out) - (c.dropout_V + c.resistance * out) * out
+    return np.where(dropped, out, 0.0), np.where(dropped, rest, power)
 
 
-def _draw_power(
+def _segment(
     path: _Path,
     root: str | None,
-    leaves: list[str],
-    switching: list[str],
     emf: dict[str, Array],
     draw: dict[str, Array],
     volts: dict[str, Array],
+    dropped: dict[str, Flags],
 ) -> None:
-    """Solve one segment; fills in what its constant-power loads draw, and converter input volts."""
+    """Solve one segment: what its converters draw, and the volts at their inputs, are filled in."""
+    leaves = path.leaves(root)
     chains = {leaf: path.chain(leaf) for leaf in leaves}
     own = path.by_id[root] if root is not None else None
-    base = emf[root] if root is not None else np.zeros(path.shape)
+    base = emf[root] if root is not None else np.zeros(())
     inner = own.resistance if isinstance(own, Conversion) else 0.0
+    passed = {leaf: draw[leaf] for leaf in leaves if isinstance(path.by_id[leaf], Sink)}
+    power: dict[str, Array] = {}
+    for leaf in leaves:
+        c = path.by_id[leaf]
+        if isinstance(c, Conversion):
+            out = _total(draw[below] for below in path.leaves(leaf))
+            passed[leaf], power[leaf] = _taken_in(c, emf[leaf], out, dropped[leaf])
 
     def common(a: str, b: str) -> Figure:
         return inner + _ohms([e for e in chains[a] if e in chains[b]])
 
-    steady = [leaf for leaf in leaves if leaf not in switching]
-
     def open_volts(leaf: str) -> Array:
-        source = base + sum((e.emf for e in chains[leaf]), start=np.float64(0.0))
-        return np.asarray(
-            source
-            - sum((common(leaf, s) * draw[s] for s in steady), start=np.float64(0.0))
-            + np.zeros(path.shape)
-        )
+        source = base + _total(np.asarray(e.emf) for e in chains[leaf])
+        return np.asarray(source - _total(common(leaf, s) * passed[s] for s in leaves))
 
-    power = {}
-    for leaf in switching:
-        c = path.by_id[leaf]
-        assert isinstance(c, Conversion)
-        out = _output_current(path, leaf, draw)
-        power[leaf] = (emf[leaf] - c.resistance * out) * out + c.loss(out)
-    if len(switching) == 1:
-        leaf = switching[0]
+    wanting = list(power)
+    if len(wanting) == 1:
+        leaf = wanting[0]
         volts[leaf] = constant_power_volts(open_volts(leaf), common(leaf, leaf), power[leaf])
-    elif switching:
-        shared = np.stack(
-            [np.stack([np.broadcast_to(common(a, b), path.shape) for b in switching], -1) for a in switching],
-            -2,
-        )
-        u = np.stack([open_volts(leaf) for leaf in switching], -1)
-        found = _coupled_volts(u, shared, np.stack([power[leaf] for leaf in switching], -1))
-        volts |= {leaf: found[..., k] for k, leaf in enumerate(switching)}
-    for leaf in switching:
+    elif wanting:
+        shared = [[common(a, b) for b in wanting] for a in wanting]
+        opened = [open_volts(leaf) for leaf in wanting]
+        volts |= dict(zip(wanting, _coupled_volts(opened, shared, list(power.values())), strict=True))
+    for leaf in wanting:
         draw[leaf] = power[leaf] / volts[leaf]
-    for leaf in steady:
-        if isinstance(path.by_id[leaf], Conversion):
-            volts[leaf] = open_volts(leaf) - sum(
-                (common(leaf, s) * draw[s] for s in switching), start=np.float64(0.0)
-            )
+        if passed[leaf].any():
+            draw[leaf] = passed[leaf] + draw[leaf]
 
 
 def _lay_down(
@@ -333,40 +381,44 @@ def _lay_down(
     draw: dict[str, Array],
     scaled: dict[str, Array],
     state: dict[str, npt.NDArray[np.int64]],
+    *,
+    as_set: bool = False,
 ) -> Solution:
     """Currents summed towards the wall, voltages laid down from it, losses link by link."""
     through: dict[str, Array] = {}
     for element in reversed(path.elements):
         below = [e for e in path.elements if e.fed_by == element.id]
-        total = sum((_taken(e, through, draw) for e in below), start=np.zeros(path.shape))
+        total = _total(_taken(e, through, draw) for e in below)
         through[element.id] = scaled[element.id] if isinstance(element, Sink) else total
     out: dict[str, Array] = {}
     points: dict[str, Point] = {}
-    wall = np.zeros(path.shape)
+    feeds: list[tuple[Figure, str]] = []
     for element in path.elements:
-        source = out[element.fed_by] if element.fed_by is not None else np.zeros(path.shape)
+        source = drawn = out[element.fed_by] if element.fed_by is not None else np.zeros(())
         i = through[element.id]
         i_in = i
         if isinstance(element, Series):
             ohms = element.resistance + element.contact
-            v = source + element.emf - ohms * i
+            drawn = source + element.emf
+            v = drawn - ohms * i
             loss = ohms * i**2
             if np.any(element.emf):
-                over = i > element.limit_A
-                state[element.id] = np.where(over, State.OVER, state[element.id])
-                v = np.where(over, np.nan, v)
-                wall = wall + element.emf * i / element.efficiency
+                over = np.zeros((), bool) if as_set else i > element.limit_A
+                if over.any():
+                    state[element.id] = np.where(over, State.OVER, state[element.id])
+                    v = np.where(over, np.nan, v)
+                feeds.append((element.emf / element.efficiency, element.id))
         elif isinstance(element, Conversion):
             v = emf[element.id] - element.resistance * i
             i_in = draw[element.id]
             loss = element.loss(i)
             if element.topology == "linear":
                 loss = source * i_in - v * i
-            v = np.where(np.isfinite(source), v, np.nan)
+            lost = ~np.isfinite(source)
+            v = np.where(lost, np.nan, v) if lost.any() else v
         else:
-            v, loss = source, np.zeros(path.shape)
+            v, loss = source, np.zeros(())
         out[element.id] = np.asarray(v)
-        drawn = source + element.emf if isinstance(element, Series) else source
         points[element.id] = Point(
             np.asarray(v),
             np.asarray(i),
@@ -375,7 +427,7 @@ def _lay_down(
             np.asarray(loss),
             state[element.id],
         )
-    return Solution(points, np.asarray(wall))
+    return Solution(points, path.shape, tuple(feeds))
 
 
 def _taken(element: object, through: dict[str, Array], draw: dict[str, Array]) -> Array:

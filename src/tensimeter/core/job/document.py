@@ -18,6 +18,8 @@ class Settings(Record):
     mains_V: Positive = 230.0
     mains_Hz: Positive = 50.0
     ambient_C: float = 20.0
+    #: Rise of the air inside the box for each watt that is lost in it, K/W; 0: open on the bench.
+    box_K_W: Annotated[float, Field(ge=0)] = 0.0
 
 
 class Spread(Record):

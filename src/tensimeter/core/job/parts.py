@@ -73,6 +73,11 @@ class Converter(PartRecord):
     loss_per_A2: NotNegative = 0.0
     output_resistance_ohm: NotNegative = 0.0
     set_tolerance: Fraction = 0.003
+    #: Its heat: hot spot above its sink and sink above the air, K per W lost; the sink's capacity.
+    switch_K_W: NotNegative | None = None
+    sink_K_W: Positive | None = None
+    sink_J_K: Positive = 100.0
+    hot_limit_C: Positive = 105.0
 
 
 class FusePart(PartRecord):

@@ -41,7 +41,7 @@ class MarginRow(QWidget):
         return self.limit.worked()
 
     def _words(self) -> str:
-        used, allowed = float(self.limit.used), float(self.limit.allowed)
+        used, allowed = self.limit.shown
         places = 1 if max(allowed, 1) < 100 else 0
         return f"{fixed(used, '', places)} of {fixed(allowed, self.limit.unit, places)}"
 

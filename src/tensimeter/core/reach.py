@@ -1,0 +1,199 @@
+"""Reach: every voltage and current that an output can deliver, and what stops it at each border."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from tensimeter.core.arrays import Array, Figure, Flags
+from tensimeter.core.electrical.network import Conversion, Network, Series, build
+from tensimeter.core.electrical.solver import Solution, solve
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import ConverterLink
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Converter, ElectronicLoad
+from tensimeter.core.limits import Limit, ladder
+from tensimeter.core.thermal.heat import hot_spots
+
+COLLAPSE = "collapse under constant power"
+
+
+@dataclass(frozen=True)
+class Border:
+    """Where the reach ends at one voltage: V, A, the limiter's name, minutes where only heat stops it."""
+
+    volts: float
+    amps: float
+    limiter: str
+
+
+@dataclass(frozen=True)
+class Reach:
+    """The grid: `share` (n, m) is the largest share used of any limit, `limiter` names it by index.
+
+    `minutes` (n, m): infinite where it may stay, 0 where it may not be at all, else until the heat stops it.
+    """
+
+    output: str
+    volts: Array
+    amps: Array
+    names: tuple[str, ...]
+    share: Array
+    limiter: npt.NDArray[np.int64]
+    minutes: Array
+
+    @property
+    def inside(self) -> Flags:
+        """Where the output may stay."""
+        return self.share <= 1
+
+    def border(self, *, timed: bool = False) -> list[Border]:
+        """For each voltage the largest current up to which all is inside; `timed`: for a while at least.
+
+        Between two currents of the grid the border lies where the share crosses 1 (linear).
+        """
+        inside = self.minutes > 0 if timed else self.inside
+        found = []
+        for k, volts in enumerate(self.volts.tolist()):
+            stop = int(np.argmin(inside[k])) if not inside[k].all() else len(self.amps)
+            if stop == len(self.amps):
+                found.append(Border(volts, float(self.amps[-1]), ""))
+                continue
+            name = self.names[self.limiter[k, stop]]
+            if stop == 0:
+                found.append(Border(volts, float("nan"), name))
+                continue
+            low, high = self.share[k, stop - 1], self.share[k, stop]
+            part = (1 - low) / (high - low) if not timed and np.isfinite(high) and high > low else 0.0
+            amps = self.amps[stop - 1] + part * (self.amps[stop] - self.amps[stop - 1])
+            found.append(Border(volts, float(amps), name))
+        return found
+
+
+def adjustable(job: Job, output: str) -> ConverterLink:
+    """The converter whose set volts make an output's; Trouble where none does."""
+    for link in reversed(job.design.path_to(output)):
+        if isinstance(link, ConverterLink):
+            return link
+    raise Trouble(f"{job.output(output).name} has no converter to set: its load line says all of it.")
+
+
+def volts_span(job: Job, output: str) -> tuple[float, float]:
+    """The volts that the converter before an output can be set to."""
+    part = job.part(adjustable(job, output).part)
+    assert isinstance(part, Converter)
+    return max(part.out_min_V, 0.5), part.out_max_V
+
+
+def most_A(job: Job, output: str) -> float:
+    """What the converter before an output is rated for: the current beyond which no reach goes."""
+    part = job.part(adjustable(job, output).part)
+    assert isinstance(part, Converter)
+    return part.rated_A
+
+
+def reach(
+    job: Job, output: str, volts: Array, amps: Array, others: Mapping[str, float] | None = None
+) -> Reach:
+    """The reach of an output over volts at its terminals (n,) and amps (m,), in one call of the solver.
+
+    `others` are the loads of the other outputs in A (idle where not named). Every limit of the ladder
+    counts, the policy's shares in it. Raises Trouble for a broken path or an output that can't be set.
+    """
+    link = adjustable(job, output)
+    network = build(job)
+    current = np.asarray(amps, float)[None, :]
+    loads: dict[str, Figure] = {**(others or {}), output: current}
+    set_V = np.asarray(volts, float)[:, None] + _drop(network, link.id, output, loads)
+    changed = network.with_values({(link.id, "set_V"): set_V})
+    solution = solve(changed, loads, as_set=True)
+    limits = ladder(job, solution, changed)
+    share, limiter = _largest(limits, solution)
+    lost = ~np.isfinite(solution.whole(solution[output].V))
+    names = (*[limit.name for limit in limits], COLLAPSE)
+    if lost.any():
+        share[lost], limiter[lost] = np.inf, len(limits)
+    minutes = _minutes(job, solution, limits, share, lost)
+    return Reach(output, np.asarray(volts), np.asarray(amps), names, share, limiter, minutes)
+
+
+def _drop(network: Network, converter: str, output: str, loads: Mapping[str, Figure]) -> Figure:
+    """Volts lost between a converter's set point and the output's terminals."""
+    below = {
+        sink: _chain(network, sink, converter)
+        for sink in loads
+        if converter in [e.id for e in _above(network, sink)]
+    }
+    model = network[converter]
+    assert isinstance(model, Conversion)
+    total = sum((loads[sink] for sink in below), start=np.float64(0.0))
+    drop: Figure = model.resistance * total
+    for element in _chain(network, output, converter):
+        through = sum((loads[s] for s, chain in below.items() if element in chain), start=np.float64(0.0))
+        drop = drop + (element.resistance + element.contact) * through
+    return drop
+
+
+def _above(network: Network, element_id: str) -> list[Series | Conversion]:
+    found: list[Series | Conversion] = []
+    parent = network[element_id].fed_by
+    while parent is not None:
+        element = network[parent]
+        assert isinstance(element, Series | Conversion)
+        found.append(element)
+        if isinstance(element, Conversion):
+            break
+        parent = element.fed_by
+    return found
+
+
+def _chain(network: Network, element_id: str, converter: str) -> list[Series]:
+    return [e for e in _above(network, element_id) if isinstance(e, Series)]
+
+
+def _largest(
+    limits: list[Limit], solution: Solution, *, heat: bool = True
+) -> tuple[Array, npt.NDArray[np.int64]]:
+    """The largest share used at every point, and which limit it is; rows and columns before the grid."""
+    groups: dict[tuple[int, ...], tuple[Array, npt.NDArray[np.int64]]] = {}
+    with np.errstate(invalid="ignore", divide="ignore"):
+        for k, limit in enumerate(limits):
+            if limit.heat and not heat:
+                continue
+            share = np.asarray(limit.used / limit.allowed)
+            if share.shape not in groups:
+                groups[share.shape] = share.copy(), np.full(share.shape, k)
+                continue
+            most, which = groups[share.shape]
+            np.copyto(which, k, where=share > most)
+            np.maximum(most, share, out=most)
+    total, index = np.full(solution.shape, -np.inf), np.zeros(solution.shape, np.int64)
+    for most, which in groups.values():
+        np.copyto(index, which, where=most > total)
+        np.maximum(total, most, out=total)
+    return total, index
+
+
+def _minutes(job: Job, solution: Solution, limits: list[Limit], share: Array, lost: Flags) -> Array:
+    """How long each point may be held: only the heat gives time."""
+    minutes = np.where(share <= 1, np.inf, 0.0)
+    if not any(limit.heat for limit in limits):
+        return minutes
+    cold, _ = _largest(limits, solution, heat=False)
+    only_heat = (share > 1) & (cold <= 1) & ~lost
+    if only_heat.any():
+        least = np.full(solution.shape, np.inf)
+        for hot in hot_spots(job, solution):
+            np.minimum(least, hot.minutes(), out=least)
+        minutes[only_heat] = least[only_heat]
+    return minutes
+
+
+def load_outline(load: ElectronicLoad, volts: Array) -> Array:
+    """The current in A that a load can sink at each voltage: amps, watts, lowest volts; 0 above its volts."""
+    v = np.asarray(volts, float)
+    with np.errstate(divide="ignore"):
+        by_watts = np.where(v > 0, load.max_W / np.maximum(v, 1e-9), 0.0)
+        by_volts = v / load.on_ohm if load.on_ohm else np.full(v.shape, np.inf)
+    return np.where(v <= load.max_V, np.minimum(np.minimum(load.max_A, by_watts), by_volts), 0.0)
