@@ -7,8 +7,9 @@ import sys
 
 import numpy as np
 
+from tensimeter.core.electrical.constant_power import constant_power_volts
 from tensimeter.core.electrical.network import Conversion, Network, Series, Sink
-from tensimeter.core.electrical.solver import constant_power_volts, solve
+from tensimeter.core.electrical.solver import solve
 
 
 def design(rng: np.random.Generator) -> tuple[Network, dict[str, float]]:

@@ -25,7 +25,7 @@ def test_solve(tensimeter, path: Path) -> None:
     assert links["donor-a"]["current_A"] > links["donor-b"]["current_A"]
     assert found["warnings"] == []
     code, out, _ = tensimeter("solve", path, "--load", "MOUNT=9.2A")
-    assert "Fuse 12 A, continuous: 9.2 of 9 A" in out
+    assert "Front end, hot spot: 107.4 °C of 105 °C" in out
 
 
 def test_reach(tensimeter, path: Path) -> None:
@@ -33,11 +33,13 @@ def test_reach(tensimeter, path: Path) -> None:
     assert code == 0
     border = json.loads(out)["border"]
     assert len(border) == 40
-    assert border[10]["current_A"] == pytest.approx(9.0)
-    assert border[10]["limiter"] == "Fuse 12 A, continuous"
+    # 85 K over 8.9 K/W are 9.551 W: 0.055·I² + 0.42·I + 1.3.
+    assert border[10]["current_A"] == pytest.approx(9.011, abs=1e-3)
+    assert border[10]["limiter"] == "Front end, hot spot"
+    assert border[10]["short_time_A"] > 10.9
     assert border[-1]["limiter"].startswith("Donor")
     assert border[-1]["voltage_V"] == 40
-    assert "Fuse 12 A" in tensimeter("reach", path, "mount")[1]
+    assert "hot spot" in tensimeter("reach", path, "mount")[1]
     code, _, err = tensimeter("reach", path, "nowhere")
     assert (code, "no output" in err) == (2, True)
 

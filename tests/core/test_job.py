@@ -81,9 +81,9 @@ def test_a_path_grows_by_names(demo: Job) -> None:
     for plate in ("24V 6.3A 150W lower", "24V 6.3A 150W upper"):
         job = edits.with_part(job, edits.donor_from_nameplate(job, plate))
     for part in demo.stock:
-        if part.id in ("front-end-40", "fuse-12", "lead-2m"):
+        if part.id in ("front-end-40", "fuse-16", "lead-2m"):
             job = edits.with_part(job, part)
-    for text in ("lower", "cc/cv", "fuse 12", "upper", "lead", "output MOUNT 13.6V 8A"):
+    for text in ("lower", "cc/cv", "fuse 16", "upper", "lead", "output MOUNT 13.6V 8A"):
         last = job.design.links[-1].id if job.design.links else None
         after = "lower" if text == "upper" else last
         job = edits.new_link(job, text, after)

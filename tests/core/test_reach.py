@@ -40,10 +40,10 @@ def test_every_point_of_the_map_is_the_ladder_solved_alone(hot: Job) -> None:
 
 
 def test_the_border_carries_the_limit_that_is_used_up(demo: Job) -> None:
-    """9 A is 75 % of the 12 A fuse; above it the donors' 120 W each stop it."""
+    """At 9.011 A the front end loses the 9.551 W that heat it by 85 K; above it the donors' 120 W stop it."""
     border = {round(b.volts): b for b in reach(demo, "mount", VOLTS, AMPS).border()}
-    assert border[12].amps == pytest.approx(9.0)
-    assert border[12].limiter == "Fuse 12 A, continuous"
+    assert border[12].amps == pytest.approx(9.011, abs=1e-3)
+    assert border[12].limiter == "Front end, hot spot"
     assert border[30].limiter == "Donor A, continuous watts" or border[30].limiter.startswith("Donor")
     # By power balance at the border of 30 V: both donors at 120 W, less the front end's own loss.
     amps = border[30].amps

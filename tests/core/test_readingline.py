@@ -137,6 +137,6 @@ def test_cautions_stand_where_they_bite(demo: Job) -> None:
     faulty = edits.with_part(demo, edits.changed(demo.part("enclosed-a"), condition="faulty"))
     assert any("is faulty" in n.title for n in notices(faulty))
     heavy = edits.with_link(demo, edits.changed(demo.output("mount"), full_load_A=9.2))
-    assert any(n.kind == "miss" and "Fuse 12 A" in n.title for n in notices(heavy))
+    assert any(n.kind == "miss" and "Front end, hot spot" in n.title for n in notices(heavy))
     assert all("safe" not in n.text.casefold().split() for n in notices(demo))
     assert [s.name for s in STAGES][4] == "Prove"

@@ -6,8 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import fsolve
 
+from tensimeter.core.electrical.constant_power import constant_power_volts
 from tensimeter.core.electrical.network import Conversion, Network, Series, Sink, build
-from tensimeter.core.electrical.solver import State, constant_power_volts, solve
+from tensimeter.core.electrical.solver import State, solve
 from tensimeter.core.job.document import Job
 
 

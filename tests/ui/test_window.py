@@ -29,7 +29,7 @@ def test_every_stage_by_its_key(window: MainWindow, keys) -> None:
 
 def test_the_strip_follows_subject_and_point(window: MainWindow, keys) -> None:
     names = [c.name for c in window.strip.cells]
-    assert names == ["Donor A", "Donor B", "Front end", "Fuse 12 A", "Lead 2 m", "MOUNT"]
+    assert names == ["Donor A", "Donor B", "Front end", "Fuse 16 A", "Lead 2 m", "MOUNT"]
     assert window.strip.cells[1].stacked
     # A unit of a stack shows its own volts, not those of the stack below it.
     assert window.strip.cells[1].volts == pytest.approx(24.14, abs=0.02)

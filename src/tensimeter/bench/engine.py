@@ -278,6 +278,8 @@ class RunEngine:
 
     def _hold(self, step: Step) -> None:
         self.bench.load.switch(False)
+        # Said only once the load itself says that it is off.
+        self._look_unloaded()
         self._tell(Event("paused", step, at_s=self._since()))
         while not self._running.wait(LOOK_S):
             self._look_unloaded()

@@ -88,11 +88,7 @@ def solve(
             }
         )
     first = ranked(limits)[0]
-    warnings = [
-        f"{limit.name}: {float(limit.used):.4g} of {float(limit.allowed):.4g} {limit.unit}."
-        for limit in ranked(limits)
-        if limit.fraction > 1
-    ]
+    warnings = [f"{limit.name}: {limit.sentence}." for limit in ranked(limits) if limit.fraction > 1]
     answer(
         {
             "links": links,

@@ -1,7 +1,7 @@
 """The limits ladder: how much of every limit is used, and what gives up first."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -9,11 +9,13 @@ from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
 from tensimeter.core.electrical.network import Conversion, Network, build, has_source
+from tensimeter.core.electrical.reservoir import source_curve
 from tensimeter.core.electrical.solver import Point, Solution, solve
 from tensimeter.core.explain import Given, Worked
-from tensimeter.core.job.design import Link
+from tensimeter.core.job.design import ConverterLink, Link, UnitLink
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart
+from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart, RailSupply, Transformer
+from tensimeter.core.quantity import show
 from tensimeter.core.thermal.heat import hot_spots
 
 
@@ -33,11 +35,19 @@ class Limit:
     offset: Figure = 0.0
     #: A limit that is only reached after a while.
     heat: bool = False
+    #: A least load: below it, not above it, is the trouble.
+    floor: bool = False
 
     @property
     def shown(self) -> tuple[float, float]:
         """Used and allowed as they are shown, for a single operating point."""
         return float(self.used + self.offset), float(self.allowed + self.offset)
+
+    @property
+    def sentence(self) -> str:
+        """Used of allowed, for a single operating point."""
+        used, allowed = self.shown
+        return f"{show(used, self.unit, 4)} of {show(allowed, self.unit, 4)}"
 
     @property
     def fraction(self) -> Array:
@@ -66,8 +76,12 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
         if isinstance(part, Donor):
             below = solution[link.fed_by].V if link.fed_by else 0.0
             found += _donor(job, link, part, point, below)
+        elif isinstance(part, RailSupply):
+            found += _rail(job, link, part, point, solution)
+        elif isinstance(part, Transformer):
+            found += _transformer(job, link, part, point)
         elif isinstance(part, Converter):
-            found += _converter(link, part, point, network)
+            found += _converter(link, part, point, network, _valley_sag(job, link, solution))
         elif isinstance(part, FusePart):
             found += _fuse(job, link, part, point)
         elif isinstance(part, LeadPart):
@@ -104,7 +118,66 @@ def _donor(job: Job, link: Link, part: Donor, point: Point, below: Figure) -> li
     ]
 
 
-def _converter(link: Link, part: Converter, point: Point, network: Network) -> list[Limit]:
+def _rail(job: Job, link: Link, part: RailSupply, point: Point, solution: Solution) -> list[Limit]:
+    rail = part.rail(link.rail if isinstance(link, UnitLink) else None)
+    assert rail is not None
+    share = job.policy.donor_share
+    note = f"{share * 100:.0f} % of its rating"
+    carries = rail.wires * part.wire_A
+    wires = f"{rail.wires} wires of {part.wire_A:g} A each, rule of thumb"
+    found = [
+        _limit(link, "continuous amps", point.I, rail.rated_A * share, "A", note, rail.rated_A),
+        _limit(link, "wires and contacts", point.I, carries, "A", wires),
+    ]
+    if rail.minimum_A:
+        least = np.maximum(point.I, 1e-9)
+        least_load = _limit(link, "least load", rail.minimum_A, least, "A", "what flows now")
+        found.append(replace(least_load, floor=True))
+    links = [x for x in job.design.links if isinstance(x, UnitLink) and x.part == part.id]
+    for combined in part.combined:
+        together = [x for x in links if x.rail in combined.rails]
+        if not together or together[0].id != link.id:
+            continue
+        watts = sum((solution[x.id].power_out for x in together), start=np.float64(0.0))
+        name = f"{part.name}, {' + '.join(combined.rails)}"
+        allowed = combined.watts * share
+        found.append(
+            Limit(link.id, name, "combined watts", np.asarray(watts), allowed, "W", note, combined.watts)
+        )
+    return found
+
+
+def _transformer(job: Job, link: Link, part: Transformer, point: Point) -> list[Limit]:
+    assert isinstance(link, UnitLink)
+    source = source_curve(part, link.tap, job.settings.mains_Hz)
+    share = job.policy.donor_share
+    note = f"{share * 100:.0f} % of its rating, rms"
+    winding = source.winding_A.at(point.I)
+    highest = source.no_load_high_line_V
+    return [
+        _limit(link, "winding", winding, part.rated_A * share, "A", note, part.rated_A),
+        _limit(link, "reservoir volts", highest, part.capacitor_V, "V", "no load, high line"),
+    ]
+
+
+def _valley_sag(job: Job, link: Link, solution: Solution) -> Figure:
+    """How far the reservoir's valley at low line lies below the mean volts that feed a converter, in V."""
+    above = job.design.path_to(link.id)[:-1]
+    if any(isinstance(x, ConverterLink) for x in above):
+        return 0.0
+    sag: Figure = 0.0
+    for unit in above:
+        part = job.part(unit.part)
+        if isinstance(unit, UnitLink) and isinstance(part, Transformer):
+            source = source_curve(part, unit.tap, job.settings.mains_Hz)
+            amps = solution[unit.id].I
+            sag = sag + source.mean.at(amps) - source.low_line_valley.at(amps)
+    return sag
+
+
+def _converter(
+    link: Link, part: Converter, point: Point, network: Network, valley_sag: Figure = 0.0
+) -> list[Limit]:
     model = network[link.id]
     assert isinstance(model, Conversion)
     limit_A = float(np.max(model.limit_A))
@@ -115,8 +188,11 @@ def _converter(link: Link, part: Converter, point: Point, network: Network) -> l
         found.append(_limit(link, "rated watts", point.power_out, part.rated_W, "W", "rating"))
     found.append(_limit(link, "input volts", point.V_in, part.in_max_V, "V", "rating of its input"))
     if part.topology in ("step_down", "linear"):
-        need = model.set_V + model.dropout_V + np.zeros_like(point.V_in)
-        found.append(_limit(link, "headroom", need, point.V_in, "V", "volts at its input"))
+        need = np.asarray(model.set_V + model.dropout_V)
+        sagging = bool(np.any(valley_sag))
+        note = "its input in the valley, at low line" if sagging else "volts at its input"
+        left = point.V_in - valley_sag if sagging else point.V_in
+        found.append(_limit(link, "headroom", need, left, "V", note))
     if part.topology != "linear":
         stiff = _stiff_volts(network, link.id)
         note = "half the no-load volts, where constant power collapses"
@@ -176,7 +252,7 @@ def continuous_full_load(job: Job, output: str) -> FullLoad:
         return FullLoad(wanted.full_load_A, "the nameplate's current")
     amps = np.linspace(0, wanted.full_load_A, 1001)
     _, solution, limits = at(job, {output: amps})
-    over = {limit.name: solution.whole(limit.fraction) > 1 + 1e-9 for limit in limits}
+    over = {limit.name: solution.whole(limit.fraction) > 1 + 1e-9 for limit in limits if not limit.floor}
     broken = ~np.isfinite(solution.whole(solution[output].V)) | ~solution.runs
     stopped = np.logical_or.reduce([broken, *over.values()])
     if not stopped.any():

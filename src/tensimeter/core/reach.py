@@ -159,7 +159,7 @@ def _largest(
     groups: dict[tuple[int, ...], tuple[Array, npt.NDArray[np.int64]]] = {}
     with np.errstate(invalid="ignore", divide="ignore"):
         for k, limit in enumerate(limits):
-            if limit.heat and not heat:
+            if limit.floor or (limit.heat and not heat):
                 continue
             share = np.asarray(limit.used / limit.allowed)
             if share.shape not in groups:

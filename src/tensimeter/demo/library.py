@@ -5,11 +5,13 @@ from pathlib import Path
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
-from tensimeter.demo import ridge_pier
+from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier
 from tensimeter.store.jobfile import JobFile
 
 _JOBS: dict[str, tuple[Callable[[], Job], dict[tuple[str, str], float]]] = {
-    "ridge-pier": (ridge_pier.job, ridge_pier.TRUTHS)
+    "ridge-pier": (ridge_pier.job, ridge_pier.TRUTHS),
+    "dome-workshop": (dome_workshop.job, dome_workshop.TRUTHS),
+    "finishers-bench": (finishers_bench.job, finishers_bench.TRUTHS),
 }
 
 

@@ -5,18 +5,8 @@ All names, labels and figures are invented.
 
 from tensimeter.core.job.design import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.core.job.document import Campaign, Job, LoadRegulation
-from tensimeter.core.job.parts import (
-    Converter,
-    Donor,
-    ElectronicLoad,
-    FusePart,
-    LeadPart,
-    MeterRange,
-    Multimeter,
-    Part,
-    Thermometer,
-)
-from tensimeter.core.judge import Accuracy
+from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart, Part
+from tensimeter.demo.bench_parts import bench_parts
 
 #: What the builder does not know: element, field, true figure.
 TRUTHS: dict[tuple[str, str], float] = {
@@ -71,6 +61,10 @@ def _modules() -> tuple[Part, ...]:
             loss_per_A=0.42,
             loss_per_A2=0.055,
             output_resistance_ohm=0.004,
+            switch_K_W=2.9,
+            sink_K_W=6.0,
+            sink_J_K=220.0,
+            hot_limit_C=105.0,
             cost=19.5,
             condition="works",
         ),
@@ -108,7 +102,7 @@ def _modules() -> tuple[Part, ...]:
 
 def _joining() -> tuple[Part, ...]:
     return (
-        FusePart(id="fuse-12", name="Fuse 12 A slow, holder", rated_A=12, resistance_ohm=0.0061, cost=1.4),
+        FusePart(id="fuse-16", name="Fuse 16 A slow, holder", rated_A=16, resistance_ohm=0.0061, cost=1.4),
         FusePart(id="fuse-4", name="Fuse 4 A slow, holder", rated_A=4, cost=1.2),
         LeadPart(
             id="lead-2m", name="Lead 2 m, 2.5 mm²", length_m=2, area_mm2=2.5, contact_ohm=0.0015, cost=4.0
@@ -127,58 +121,6 @@ def _joining() -> tuple[Part, ...]:
     )
 
 
-def _bench() -> tuple[Part, ...]:
-    def volts(scale: float, step: float) -> MeterRange:
-        return MeterRange(
-            quantity="V", full_scale=scale, accuracy=Accuracy(of_reading=0.0005, counts=3, resolution=step)
-        )
-
-    return (
-        ElectronicLoad(
-            id="sink-150",
-            name="Electronic load 150 W",
-            max_V=120,
-            max_A=20,
-            max_W=150,
-            on_ohm=0.05,
-            watchdog=True,
-            cost=65.0,
-            condition="works",
-            volts=Accuracy(of_reading=0.0005, counts=5, resolution=0.001),
-            amps=Accuracy(of_reading=0.0008, counts=5, resolution=0.001),
-        ),
-        Multimeter(
-            id="bench-meter",
-            name="Bench multimeter",
-            condition="works",
-            ranges=(volts(6, 0.0001), volts(60, 0.001), volts(600, 0.01)),
-        ),
-        Multimeter(
-            id="hand-meter",
-            name="Handheld multimeter",
-            condition="works",
-            ranges=(
-                MeterRange(
-                    quantity="V",
-                    full_scale=20,
-                    accuracy=Accuracy(of_reading=0.005, counts=2, resolution=0.01),
-                ),
-                MeterRange(
-                    quantity="V",
-                    full_scale=200,
-                    accuracy=Accuracy(of_reading=0.005, counts=2, resolution=0.1),
-                ),
-                MeterRange(
-                    quantity="A",
-                    full_scale=10,
-                    accuracy=Accuracy(of_reading=0.015, counts=3, resolution=0.01),
-                ),
-            ),
-        ),
-        Thermometer(id="probe-k", name="Probe thermometer", accuracy_K=1.1, condition="works"),
-    )
-
-
 def _design() -> Design:
     return Design(
         links=(
@@ -190,9 +132,9 @@ def _design() -> Design:
                 part="front-end-40",
                 fed_by="donor-b",
                 set_V=13.6,
-                limit_A=9.5,
+                limit_A=11,
             ),
-            FuseLink(id="mount-fuse", name="Fuse 12 A", part="fuse-12", fed_by="front-end"),
+            FuseLink(id="mount-fuse", name="Fuse 16 A", part="fuse-16", fed_by="front-end"),
             LeadLink(id="mount-lead", name="Lead 2 m", part="lead-2m", fed_by="mount-fuse"),
             OutputLink(
                 id="mount",
@@ -252,7 +194,7 @@ def job() -> Job:
     return Job(
         name="Ridge pier supply",
         place="Fellmoor Observatory",
-        stock=(*_donors(), *_modules(), *_joining(), *_bench()),
+        stock=(*_donors(), *_modules(), *_joining(), *bench_parts()),
         design=_design(),
         campaign=Campaign(
             tests=tests, load="sink-150", voltmeter="bench-meter", ammeter="sink-150", thermometer="probe-k"

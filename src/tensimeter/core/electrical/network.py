@@ -9,10 +9,14 @@ import numpy as np
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
+from tensimeter.core.electrical.reservoir import Curve, source_curve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import ConverterLink, FuseLink, LeadLink, UnitLink, problems
 from tensimeter.core.job.document import Job, Spread
-from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart
+from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart, RailSupply, Transformer
+
+#: How far a rail strays from its volts, as a fraction: a rule of thumb.
+RAIL_SPREAD = 0.015
 
 
 @dataclass(frozen=True)
@@ -26,6 +30,10 @@ class Series:
     contact: Figure = 0.0
     limit_A: Figure = np.inf
     efficiency: Figure = 1.0
+    #: Volts that it loses for each ampere through another source, Ω, by that one's id.
+    couplings: tuple[tuple[str, float], ...] = ()
+    #: A source whose volts follow no straight line: amps and volts, in rising amps.
+    curve: Curve | None = None
 
 
 @dataclass(frozen=True)
@@ -114,6 +122,9 @@ def _tolerances(job: Job, element: Element) -> dict[str, float]:
     part = job.part(job.design.link(element.id).part)
     if isinstance(part, Donor):
         return {"emf": part.tolerance, "resistance": spread.source_ohm}
+    if isinstance(part, RailSupply):
+        # A rail's tolerance is what it must keep; set at the factory it strays far less.
+        return {"emf": RAIL_SPREAD, "resistance": spread.source_ohm}
     if isinstance(part, Converter):
         return {
             "set_V": part.set_tolerance,
@@ -154,6 +165,11 @@ def _element(job: Job, link: Any) -> Element:
             limit_A=part.limit_A or np.inf,
             efficiency=part.efficiency,
         )
+    if isinstance(link, UnitLink) and isinstance(part, RailSupply):
+        return _rail(job, link, part)
+    if isinstance(link, UnitLink) and isinstance(part, Transformer):
+        found = source_curve(part, link.tap, job.settings.mains_Hz)
+        return Series(link.id, link.fed_by, emf=found.mean.volts[0], curve=found.mean)
     if isinstance(link, ConverterLink) and isinstance(part, Converter):
         return Conversion(
             link.id,
@@ -170,13 +186,36 @@ def _element(job: Job, link: Any) -> Element:
     if isinstance(link, FuseLink) and isinstance(part, FusePart):
         return Series(link.id, link.fed_by, resistance=fuses.resistance(part))
     if isinstance(link, LeadLink) and isinstance(part, LeadPart):
-        return Series(link.id, link.fed_by, **_lead(part, job.settings.ambient_C))
+        resistance, contact = _lead(part, job.settings.ambient_C)
+        return Series(link.id, link.fed_by, resistance=resistance, contact=contact)
     return Sink(link.id, link.fed_by)
 
 
-def _lead(part: LeadPart, ambient: float) -> dict[str, float]:
-    """Wire and contacts apart; a measured lead is taken as it was measured."""
+def _rail(job: Job, link: UnitLink, part: RailSupply) -> Series:
+    """One rail, with what the others' currents do to it; only rails that are in the path count."""
+    rail = part.rail(link.rail)
+    assert rail is not None
+    by_name = {
+        other.rail: other.id
+        for other in job.design.links
+        if isinstance(other, UnitLink) and other.part == part.id
+    }
+    couplings = tuple(
+        (by_name[c.other], c.ohm) for c in part.couplings if c.rail == rail.name and c.other in by_name
+    )
+    return Series(
+        link.id,
+        None,
+        emf=rail.volts,
+        resistance=rail.output_resistance_ohm,
+        efficiency=part.efficiency,
+        couplings=couplings,
+    )
+
+
+def _lead(part: LeadPart, ambient: float) -> tuple[float, float]:
+    """Ohms of wire and contacts apart; a measured lead is taken as it was measured."""
     if part.measured_ohm is not None:
-        return {"resistance": part.measured_ohm}
+        return part.measured_ohm, 0.0
     area = part.area_mm2 * 1e-6
-    return {"resistance": wire.resistance(part.length_m, area, ambient), "contact": 4 * part.contact_ohm}
+    return wire.resistance(part.length_m, area, ambient), 4 * part.contact_ohm

@@ -6,7 +6,7 @@ a constant power, so that its input voltage is the upper root of V² − V0·V +
 solved from the loads towards the wall, then voltages are laid down from the wall outwards.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import IntEnum
 
@@ -14,10 +14,8 @@ import numpy as np
 import numpy.typing as npt
 
 from tensimeter.core.arrays import Array, Figure, Flags
+from tensimeter.core.electrical.constant_power import constant_power_volts, coupled_volts
 from tensimeter.core.electrical.network import Conversion, Network, Series, Sink
-
-#: Below these volts nothing is taken to run.
-LEAST_V = 1e-6
 
 
 class State(IntEnum):
@@ -92,76 +90,6 @@ class Solution:
         return np.asarray(np.logical_and.reduce(states), bool)
 
 
-def constant_power_volts(emf: Figure, resistance: Figure, power: Figure) -> Array:
-    """Upper root in V of V² − V0·V + P·R = 0; NaN where V0² < 4·P·R (collapse) or nothing feeds it."""
-    v0, r, p = np.broadcast_arrays(*(np.asarray(x, float) for x in (emf, resistance, power)))
-    under_root = v0 * v0 - 4 * p * r
-    running = (under_root >= 0) & (v0 > LEAST_V)
-    root = np.sqrt(np.where(running, under_root, np.nan))
-    return np.asarray((v0 + root) / 2)
-
-
-def _coupled_volts(
-    open_V: Sequence[Array], shared: Sequence[Sequence[Figure]], power: Sequence[Array]
-) -> list[Array]:
-    """Voltages of k constant-power loads; shared[j][m] is the resistance that j and m have in common.
-
-    V ← U − R·(P/V) from V = U is a monotone map: it falls to the greatest fixed point, the upper
-    root, or leaves V > 0 where there is none (Ortega and Rheinboldt, Iterative Solution of
-    Nonlinear Equations, 13.2, monotone iteration). Far from collapse each turn gains digits; the
-    few points near it are finished by Newton's method.
-    """
-    volts = [np.where(np.isfinite(p), u, np.nan) for u, p in zip(open_V, power, strict=True)]
-    still = np.asarray(False)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        for turn in range(12):
-            drawn = [p / np.where(v > LEAST_V, v, np.nan) for p, v in zip(power, volts, strict=True)]
-            fallen = [
-                u - sum((r * d for r, d in zip(row, drawn, strict=True)), start=np.float64(0.0))
-                for u, row in zip(open_V, shared, strict=True)
-            ]
-            if turn >= 2:
-                moved = [np.abs(f - v) > 1e-13 * np.abs(v) for f, v in zip(fallen, volts, strict=True)]
-                still = np.logical_or.reduce(np.broadcast_arrays(*moved))
-            volts = fallen
-            if turn >= 2 and not still.any():
-                break
-        volts = list(np.broadcast_arrays(*volts))
-        lost = np.logical_or.reduce([~(v > LEAST_V) for v in volts])
-    near = still & ~lost
-    if near.any():
-
-        def picked(values: Iterable[Figure]) -> Array:
-            return np.stack([np.broadcast_to(x, near.shape)[near] for x in values], -1)
-
-        matrix = np.stack([picked(row) for row in shared], -2)
-        found = _near_collapse(picked(volts), picked(open_V), matrix, picked(power))
-        volts = [v.copy() for v in volts]
-        for k, v in enumerate(volts):
-            v[near] = found[:, k]
-    return [np.where(lost, np.nan, v) for v in volts] if lost.any() else volts
-
-
-def _near_collapse(volts: Array, open_V: Array, shared: Array, power: Array) -> Array:
-    """Newton's method from above for points (n, k) close to collapse; NaN where there is no root.
-
-    The equations are convex, so it falls without overshoot (Ortega and Rheinboldt, 13.3).
-    """
-    lost: Flags = np.zeros(len(volts), bool)
-    eye = np.eye(volts.shape[-1])
-    for _ in range(80):
-        drawn = power / np.where(lost[:, None], 1.0, volts)
-        residual = volts + np.einsum("njm,nm->nj", shared, drawn) - open_V
-        slope = np.where(lost[:, None, None], eye, eye - shared * (drawn / volts)[:, None, :])
-        singular = np.abs(np.linalg.det(slope)) < 1e-13
-        step = np.linalg.solve(np.where(singular[:, None, None], eye, slope), residual[..., None])[..., 0]
-        lost |= singular | (volts - step <= 0).any(-1) | (step < -1e-6 * open_V).any(-1)
-        volts = np.where(lost[:, None], volts, volts - step)
-        if np.all(np.abs(step) <= 1e-15 * np.abs(open_V), axis=-1)[~lost].all():
-            break
-    return np.asarray(np.where(lost[:, None], np.nan, volts))
-
-
 class _Path:
     """One pass of the solver over a network with the set volts of its converters given."""
 
@@ -210,6 +138,35 @@ def _total(values: Iterable[Array]) -> Array:
 
 
 def solve(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = False) -> Solution:
+    """Solve a network as `solve_straight` does, with sources that bend or act on one another.
+
+    Such a source is a straight one around its own current; the current is found in turns (Newton's
+    method on a piecewise straight curve), which end when no source's volts move any more.
+    """
+    bent = [e for e in network.elements if isinstance(e, Series) and (e.curve or e.couplings)]
+    solution = solve_straight(network, load_A, as_set=as_set)
+    before: dict[str, tuple[Array, Array]] = {}
+    for _ in range(60 if bent else 0):
+        values: dict[tuple[str, str], Figure] = {}
+        moved = False
+        for e in bent:
+            amps = np.nan_to_num(solution[e.id].I)
+            emf, ohms = e.curve.tangent(amps) if e.curve else (np.asarray(e.emf), np.asarray(e.resistance))
+            pulled = _total(ohm * np.nan_to_num(solution[other].I) for other, ohm in e.couplings)
+            values[e.id, "emf"], values[e.id, "resistance"] = emf - pulled, ohms
+            last = before.get(e.id)
+            now = (np.asarray(emf - pulled), ohms)
+            moved |= last is None or not all(
+                np.allclose(a, b, rtol=1e-13, atol=1e-13) for a, b in zip(last, now, strict=True)
+            )
+            before[e.id] = now
+        if not moved:
+            break
+        solution = solve_straight(network.with_values(values), load_A, as_set=as_set)
+    return solution
+
+
+def solve_straight(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = False) -> Solution:
     """Solve a network for load currents in A by output id; outputs not named draw nothing.
 
     Currents may be arrays; they broadcast with the network's figures. Where there is no steady running
@@ -368,7 +325,7 @@ def _segment(
     elif wanting:
         shared = [[common(a, b) for b in wanting] for a in wanting]
         opened = [open_volts(leaf) for leaf in wanting]
-        volts |= dict(zip(wanting, _coupled_volts(opened, shared, list(power.values())), strict=True))
+        volts |= dict(zip(wanting, coupled_volts(opened, shared, list(power.values())), strict=True))
     for leaf in wanting:
         draw[leaf] = power[leaf] / volts[leaf]
         if passed[leaf].any():

@@ -22,9 +22,14 @@ class LinkRecord(Record):
 
 
 class UnitLink(LinkRecord):
-    """A donor in the path; fed by another unit it stands on it."""
+    """A donor in the path; fed by another unit it stands on it.
+
+    Of a supply with rails it is one `rail`; of a transformer, its tap number `tap` (0 the lowest).
+    """
 
     kind: Literal["unit"] = "unit"
+    rail: Name | None = None
+    tap: Annotated[int, Field(ge=0)] = 0
 
 
 class ConverterLink(LinkRecord):
@@ -62,7 +67,12 @@ class OutputLink(LinkRecord):
 Link = Annotated[UnitLink | ConverterLink | FuseLink | LeadLink | OutputLink, Field(discriminator="kind")]
 
 #: Which kind of part a kind of link is made of.
-PART_KIND = {"unit": "donor", "converter": "converter", "fuse": "fuse", "lead": "lead"}
+PART_KINDS: dict[str, tuple[str, ...]] = {
+    "unit": ("donor", "rails", "transformer"),
+    "converter": ("converter",),
+    "fuse": ("fuse",),
+    "lead": ("lead",),
+}
 
 
 class Design(Record):
@@ -117,13 +127,13 @@ def problems(design: Design, stock: tuple[Part, ...]) -> dict[str, str]:
     found: dict[str, str] = {}
     reached = {link.id for _, link in design.walk()}
     for link in design.links:
-        wanted = PART_KIND.get(link.kind)
+        wanted = PART_KINDS.get(link.kind, ())
         if link.fed_by is not None and link.fed_by not in known:
             found[link.id] = f"{link.name} is fed by “{link.fed_by}”, which is not in the path."
         elif link.id not in reached and link.id not in found:
             found[link.id] = f"{link.name} is part of a loop: it feeds itself."
-        elif wanted and (link.part not in parts or parts[link.part].kind != wanted):
-            found[link.id] = f"{link.name} has no {wanted} from the stock."
+        elif wanted and (link.part not in parts or parts[link.part].kind not in wanted):
+            found[link.id] = f"{link.name} has no {wanted[0]} from the stock."
         elif link.kind == "unit" and link.fed_by and known[link.fed_by].kind != "unit":
             found[link.id] = f"{link.name} can only stand on another unit."
         elif link.kind != "unit" and link.fed_by is None and not _stands_alone(link):
@@ -131,7 +141,7 @@ def problems(design: Design, stock: tuple[Part, ...]) -> dict[str, str]:
         elif link.fed_by and known[link.fed_by].kind == "output":
             found[link.id] = f"{link.name} is fed by an output, where the path ends."
         else:
-            sentence = _converter_problem(link, parts)
+            sentence = _converter_problem(link, parts) or _unit_problem(link, parts)
             if sentence:
                 found[link.id] = sentence
     found.update(_parallel_problem(design))
@@ -154,12 +164,28 @@ def _converter_problem(link: Link, parts: dict[str, Part]) -> str:
     return ""
 
 
+def _unit_problem(link: Link, parts: dict[str, Part]) -> str:
+    part = parts.get(link.part or "")
+    if not isinstance(link, UnitLink):
+        return ""
+    if part is not None and part.kind == "rails":
+        if link.fed_by is not None:
+            return f"{link.name}: its common is bonded to earth inside, so it can't stand on another unit."
+        if part.rail(link.rail) is None:
+            names = ", ".join(r.name for r in part.rails)
+            return f"{link.name} names no rail of {part.name}; it has {names}."
+    if part is not None and part.kind == "transformer" and link.tap >= len(part.tap_V):
+        return f"{link.name} has no tap {link.tap + 1}; {part.name} has {len(part.tap_V)}."
+    return ""
+
+
 def _parallel_problem(design: Design) -> dict[str, str]:
     roots = [link for link in design.fed_from(None) if isinstance(link, UnitLink)]
-    found = {
-        link.id: f"{link.name} is a second source; units in parallel need a way to share current."
-        for link in roots[1:]
-    }
+    found = {}
+    for k, link in enumerate(roots[1:], 1):
+        # Rails of one supply share its common, and each is a source of its own.
+        if any(link.rail is None or link.part != r.part or link.rail == r.rail for r in roots[:k]):
+            found[link.id] = f"{link.name} is a second source; units in parallel need a way to share current."
     for unit in (link for link in design.links if isinstance(link, UnitLink)):
         on_top = [link for link in design.fed_from(unit.id) if isinstance(link, UnitLink)]
         for link in on_top[1:]:

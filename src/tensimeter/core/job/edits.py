@@ -8,7 +8,7 @@ from pydantic import ValidationError
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import (
-    PART_KIND,
+    PART_KINDS,
     ConverterLink,
     Design,
     FuseLink,
@@ -19,7 +19,7 @@ from tensimeter.core.job.design import (
 )
 from tensimeter.core.job.document import Campaign, Job, LoadRegulation, Nameplate
 from tensimeter.core.job.nameplate import read_nameplate
-from tensimeter.core.job.parts import Converter, Donor, Part, Record
+from tensimeter.core.job.parts import Converter, Donor, Part, RailSupply, Record, Transformer
 
 R = TypeVar("R", bound=Record)
 
@@ -158,7 +158,9 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
         return with_test_for(insert_link(job, output, after), output)
     part = _part_named(job, words)
     common: dict[str, Any] = {"id": identifier(part.name, taken), "name": part.name, "part": part.id}
-    if isinstance(part, Donor):
+    if isinstance(part, RailSupply):
+        return _rails_joined(job, part)
+    if isinstance(part, Donor | Transformer):
         return insert_link(job, UnitLink(**common), _top_unit(job, after))
     if isinstance(part, Converter):
         link: Link = ConverterLink(**common, set_V=min(max(12.0, part.out_min_V), part.out_max_V))
@@ -169,6 +171,19 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
     else:
         raise Trouble(f"{part.name} is no link of a path; it measures or loads.")
     return insert_link(job, link, after)
+
+
+def _rails_joined(job: Job, part: RailSupply) -> Job:
+    """The job with every rail of a supply as a source of its own; those that are there already stay."""
+    there = {link.rail for link in job.design.links if isinstance(link, UnitLink) and link.part == part.id}
+    missing = [rail for rail in part.rails if rail.name not in there]
+    if not missing:
+        raise Trouble(f"Every rail of {part.name} is in the path already.")
+    for rail in missing:
+        taken = [link.id for link in job.design.links]
+        link = UnitLink(id=identifier(rail.name, taken), name=rail.name, part=part.id, rail=rail.name)
+        job = with_links(job, (*job.design.links, link))
+    return job
 
 
 def _part_named(job: Job, words: str) -> Part:
@@ -193,7 +208,7 @@ def _top_unit(job: Job, after: str | None) -> str | None:
 
 def parts_for(job: Job, kind: str) -> tuple[Part, ...]:
     """The parts of the stock that a kind of link can be made of."""
-    return tuple(p for p in job.stock if p.kind == PART_KIND.get(kind))
+    return tuple(p for p in job.stock if p.kind in PART_KINDS.get(kind, ()))
 
 
 def with_campaign(job: Job, **fields: Any) -> Job:

@@ -57,6 +57,70 @@ class Donor(PartRecord):
     efficiency: Annotated[float, Field(gt=0, le=1)] = 0.85
 
 
+class Rail(Record):
+    """One rail of a supply with several: volts and their tolerance, amps, Ω, its wires, its least load."""
+
+    name: Name
+    volts: Positive
+    tolerance: Fraction = 0.05
+    rated_A: Positive
+    output_resistance_ohm: NotNegative = 0.0
+    wires: Annotated[int, Field(ge=1)] = 1
+    minimum_A: NotNegative = 0.0
+
+
+class Coupling(Record):
+    """Volts that `rail` loses for each ampere on `other`, in Ω; negative where it rises."""
+
+    rail: Name
+    other: Name
+    ohm: float
+
+
+class CombinedLimit(Record):
+    """Watts that some rails may give together."""
+
+    rails: tuple[Name, ...]
+    watts: Positive
+
+
+class RailSupply(PartRecord):
+    """A supply with several rails on one common, such as a 24-pin PC supply.
+
+    `wire_A` is what one wire and its contact carry, a rule of thumb; its common is bonded to earth.
+    """
+
+    kind: Literal["rails"] = "rails"
+    rails: tuple[Rail, ...]
+    couplings: tuple[Coupling, ...] = ()
+    combined: tuple[CombinedLimit, ...] = ()
+    wire_A: Positive = 6.0
+    efficiency: Annotated[float, Field(gt=0, le=1)] = 0.8
+
+    def rail(self, name: str | None) -> Rail | None:
+        return next((r for r in self.rails if r.name == name), None)
+
+
+class Transformer(PartRecord):
+    """A transformer with its rectifier and reservoir; one winding, tapped where it has several volts.
+
+    `tap_V` are no-load rms volts, lowest first; `resistance_ohm` lies behind the highest of them, and
+    behind a lower one its share. `rated_A` is rms, `capacitor_V` what the reservoir stands.
+    """
+
+    kind: Literal["transformer"] = "transformer"
+    tap_V: tuple[Positive, ...] = Field(min_length=1)
+    resistance_ohm: Positive
+    rated_A: Positive
+    topology: Literal["bridge", "centre_tap", "half_wave"] = "bridge"
+    diode_V: NotNegative = 0.9
+    capacitance_F: Positive
+    esr_ohm: NotNegative = 0.0
+    capacitor_V: Positive
+    high_line: Fraction = 0.1
+    low_line: Fraction = 0.1
+
+
 class Converter(PartRecord):
     """A converter module; its total loss is P0 + a·I + b·I² with I the output current."""
 
@@ -143,13 +207,23 @@ class Thermometer(PartRecord):
 
 
 Part = Annotated[
-    Donor | Converter | FusePart | LeadPart | ElectronicLoad | Multimeter | Thermometer,
+    Donor
+    | RailSupply
+    | Transformer
+    | Converter
+    | FusePart
+    | LeadPart
+    | ElectronicLoad
+    | Multimeter
+    | Thermometer,
     Field(discriminator="kind"),
 ]
 
 #: Shelves of the stock in the order in which a path uses them.
 SHELVES: tuple[tuple[str, str], ...] = (
     ("donor", "Donors"),
+    ("rails", "Supplies with rails"),
+    ("transformer", "Transformers"),
     ("converter", "Converters"),
     ("fuse", "Fuses"),
     ("lead", "Leads"),

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tensimeter.core.electrical.loadline import full_load
-from tensimeter.core.electrical.network import has_source
+from tensimeter.core.electrical.network import build, has_source
+from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import OutputLink, UnitLink, problems
 from tensimeter.core.job.document import Job
@@ -69,7 +70,13 @@ class Notice:
 
 def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
     """What to mind before going on, over all stages, the gravest first."""
-    found = [*_stock_notices(job), *_path_notices(job), *_stack_notices(job), *_prove_notices(job, readings)]
+    found = [
+        *_stock_notices(job),
+        *_path_notices(job),
+        *_band_notices(job),
+        *_stack_notices(job),
+        *_prove_notices(job, readings),
+    ]
     reasons = {o.hold: o.reason for o in job.overruled}
     found = [
         Notice(n.id, n.kind, n.title, n.text, n.stage, n.link, n.lifted_by, reasons.get(n.id, ""))
@@ -142,8 +149,7 @@ def _path_notices(job: Job) -> list[Notice]:
                 f"over:{limit.name}",
                 "miss",
                 f"{limit.name}: over",
-                f"{float(limit.used):.3g} {limit.unit} at full load, where "
-                f"{float(limit.allowed):.3g} {limit.unit} is allowed ({limit.note}).",
+                f"{limit.sentence} at full load ({limit.note}).",
                 "design",
                 limit.link,
             )
@@ -177,10 +183,52 @@ def _path_notices(job: Job) -> list[Notice]:
     return found
 
 
-def _stack_notices(job: Job) -> list[Notice]:
-    units = [link for link in job.design.links if isinstance(link, UnitLink)]
-    if len(units) < 2:
+def _band_notices(job: Job) -> list[Notice]:
+    """Outputs that leave their band, or what their device stands, as the others are loaded or idle."""
+    if not has_source(job) or problems(job.design, job.stock):
         return []
+    full = full_load(job)
+    found = []
+    for output in job.design.outputs():
+        alone = {output.id: full[output.id]}
+        others = {k: v for k, v in full.items() if k != output.id}
+        cases: tuple[tuple[str, dict[str, float]], ...] = (
+            ("without load, the others loaded", others),
+            ("without load, the others idle", {}),
+            ("at full load, the others idle", alone),
+            ("at full load, all loaded", full),
+        )
+        low = max(output.nominal_V * (1 - output.tolerance), output.device_min_V or 0.0)
+        high = min(output.nominal_V * (1 + output.tolerance), output.device_max_V or 1e9)
+        try:
+            network = build(job)
+            volts = [(words, float(solve(network, load)[output.id].V)) for words, load in cases]
+        except Trouble:
+            continue
+        outside = [(words, v) for words, v in volts if not low <= v <= high]
+        if outside:
+            words, v = max(outside, key=lambda case: max(case[1] - high, low - case[1]))
+            side = "above" if v > high else "below"
+            found.append(
+                Notice(
+                    f"band:{output.id}",
+                    "miss",
+                    f"{output.name} leaves its band",
+                    f"{show(v, 'V', 5)} {words}: {side} the {show(high if v > high else low, 'V', 5)} that "
+                    "its band and its device allow.",
+                    "design",
+                    output.id,
+                )
+            )
+    return found
+
+
+def _stack_notices(job: Job) -> list[Notice]:
+    above = [link for link in job.design.links if isinstance(link, UnitLink) and link.fed_by]
+    if not above:
+        return []
+    carrying = {link.fed_by for link in above}
+    units = [link for link in job.design.links if link.id in carrying or link in above]
     parts = [job.part(unit.part) for unit in units]
     volts = sum((p.trip_V or p.no_load_V * 1.3) for p in parts if p is not None and p.kind == "donor")
     found = [

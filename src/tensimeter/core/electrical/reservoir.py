@@ -1,0 +1,91 @@
+"""A rectified transformer as a source: mean and valley volts, and the winding's current, over DC amps."""
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.parts import Transformer
+
+#: Points of a source's curve, closer together near no load where it bends most.
+POINTS = 24
+
+
+@dataclass(frozen=True)
+class Curve:
+    """Volts (or amps) over amps of a source, straight between its points and beyond the last."""
+
+    amps: tuple[float, ...]
+    volts: tuple[float, ...]
+
+    def tangent(self, amps: Array) -> tuple[Array, Array]:
+        """EMF in V and resistance in Ω of the straight piece at each current."""
+        x, y = np.array(self.amps), np.array(self.volts)
+        k = np.clip(np.searchsorted(x, amps, side="right") - 1, 0, len(x) - 2)
+        ohms = (y[k] - y[k + 1]) / (x[k + 1] - x[k])
+        return np.asarray(y[k] + ohms * x[k]), np.asarray(ohms)
+
+    def at(self, amps: Array) -> Array:
+        emf, ohms = self.tangent(np.asarray(amps, float))
+        return np.asarray(emf - ohms * amps)
+
+
+@dataclass(frozen=True)
+class ReservoirSource:
+    """Curves over DC amps: mean volts, valley volts at low line, rms amps of the winding and capacitor."""
+
+    mean: Curve
+    low_line_valley: Curve
+    winding_A: Curve
+    capacitor_A: Curve
+    no_load_high_line_V: float = 0.0
+
+
+def circuit(part: Transformer, tap: int, mains_Hz: float, line: float = 1.0) -> Rectifier:
+    """The rectifier that a transformer's tap feeds, at a share `line` of the nominal mains."""
+    volts = part.tap_V[tap]
+    ohms = part.resistance_ohm * volts / part.tap_V[-1]
+    return Rectifier(
+        volts * line, ohms, part.capacitance_F, part.diode_V, part.topology, part.esr_ohm, mains_Hz
+    )
+
+
+def source_curve(part: Transformer, tap: int, mains_Hz: float) -> ReservoirSource:
+    """What a tap gives behind its rectifier, up to the winding's rated rms current as DC.
+
+    The winding's rms current exceeds the DC, so the curve reaches past what may be drawn. Raises Trouble
+    where the tap can't feed a reservoir at all.
+    """
+    found = _curves(
+        circuit(part, tap, mains_Hz), circuit(part, tap, mains_Hz, 1 - part.low_line), part.rated_A
+    )
+    if found is None:
+        raise Trouble(f"{part.name}: its tap of {part.tap_V[tap]:g} V can't feed the reservoir.")
+    return replace(found, no_load_high_line_V=no_load_V(circuit(part, tap, mains_Hz), part.high_line))
+
+
+@lru_cache(maxsize=64)
+def _curves(at_nominal: Rectifier, at_low_line: Rectifier, most: float) -> ReservoirSource | None:
+    for _ in range(12):
+        amps = most * np.linspace(0, 1, POINTS) ** 2
+        try:
+            nominal, low = (rectified(c, load_A=amps) for c in (at_nominal, at_low_line))
+            break
+        except Trouble:
+            most *= 0.7
+    else:
+        return None
+    x = tuple(amps.tolist())
+
+    def over(values: Array) -> Curve:
+        return Curve(x, tuple(np.broadcast_to(values, amps.shape).tolist()))
+
+    return ReservoirSource(
+        over(nominal.mean_V),
+        over(low.valley_V),
+        over(nominal.transformer_rms_A),
+        over(nominal.capacitor_rms_A),
+    )

@@ -1,0 +1,56 @@
+"""What the observatory measures with: the same load and meters for every job. All invented."""
+
+from tensimeter.core.job.parts import ElectronicLoad, MeterRange, Multimeter, Part, Thermometer
+from tensimeter.core.judge import Accuracy
+
+
+def bench_parts() -> tuple[Part, ...]:
+    def volts(scale: float, step: float) -> MeterRange:
+        return MeterRange(
+            quantity="V", full_scale=scale, accuracy=Accuracy(of_reading=0.0005, counts=3, resolution=step)
+        )
+
+    return (
+        ElectronicLoad(
+            id="sink-150",
+            name="Electronic load 150 W",
+            max_V=120,
+            max_A=20,
+            max_W=150,
+            on_ohm=0.05,
+            watchdog=True,
+            cost=65.0,
+            condition="works",
+            volts=Accuracy(of_reading=0.0005, counts=5, resolution=0.001),
+            amps=Accuracy(of_reading=0.0008, counts=5, resolution=0.001),
+        ),
+        Multimeter(
+            id="bench-meter",
+            name="Bench multimeter",
+            condition="works",
+            ranges=(volts(6, 0.0001), volts(60, 0.001), volts(600, 0.01)),
+        ),
+        Multimeter(
+            id="hand-meter",
+            name="Handheld multimeter",
+            condition="works",
+            ranges=(
+                MeterRange(
+                    quantity="V",
+                    full_scale=20,
+                    accuracy=Accuracy(of_reading=0.005, counts=2, resolution=0.01),
+                ),
+                MeterRange(
+                    quantity="V",
+                    full_scale=200,
+                    accuracy=Accuracy(of_reading=0.005, counts=2, resolution=0.1),
+                ),
+                MeterRange(
+                    quantity="A",
+                    full_scale=10,
+                    accuracy=Accuracy(of_reading=0.015, counts=3, resolution=0.01),
+                ),
+            ),
+        ),
+        Thermometer(id="probe-k", name="Probe thermometer", accuracy_K=1.1, condition="works"),
+    )

@@ -1,0 +1,96 @@
+"""Dome workshop supply: a 24-pin PC supply for a shutter, a light panel and a weather mast.
+
+Its 12 V rail climbs out of its band when only the 5 V side is loaded, and one contact of the harness is
+worse than its neighbours. All names, labels and figures are invented.
+"""
+
+from tensimeter.core.job.design import Design, FuseLink, LeadLink, OutputLink, UnitLink
+from tensimeter.core.job.document import Campaign, Job, LoadRegulation, Policy, Settings
+from tensimeter.core.job.parts import CombinedLimit, Coupling, FusePart, LeadPart, Rail, RailSupply
+from tensimeter.demo.bench_parts import bench_parts
+
+#: What the builder does not know: the shutter's contact is six times worse than it should be.
+TRUTHS: dict[tuple[str, str], float] = {
+    ("rail-12", "emf"): 12.06,
+    ("rail-5", "emf"): 5.05,
+    ("shutter-lead", "contact"): 0.048,
+    ("panel-lead", "contact"): 0.0085,
+}
+
+
+def _supply() -> RailSupply:
+    return RailSupply(
+        id="pc-450",
+        name="24-pin PC supply, 450 W",
+        rails=(
+            Rail(name="12 V", volts=12.04, rated_A=18, output_resistance_ohm=0.011, wires=2, minimum_A=0.3),
+            Rail(name="5 V", volts=5.04, rated_A=25, output_resistance_ohm=0.006, wires=5, minimum_A=1.0),
+            Rail(name="3.3 V", volts=3.31, rated_A=20, output_resistance_ohm=0.005, wires=3),
+        ),
+        couplings=(
+            Coupling(rail="12 V", other="5 V", ohm=-0.045),
+            Coupling(rail="5 V", other="12 V", ohm=-0.004),
+        ),
+        combined=(
+            CombinedLimit(rails=("5 V", "3.3 V"), watts=130),
+            CombinedLimit(rails=("12 V",), watts=216),
+        ),
+        condition="works",
+        note="runs while its enable line is pulled to common; the standby rail is live whenever plugged in",
+        origins={"rails": "measured"},
+    )
+
+
+def _design() -> Design:
+    return Design(
+        links=(
+            UnitLink(id="rail-12", name="12 V rail", part="pc-450", rail="12 V"),
+            UnitLink(id="rail-5", name="5 V rail", part="pc-450", rail="5 V"),
+            FuseLink(id="shutter-fuse", name="Fuse 10 A", part="fuse-10", fed_by="rail-12"),
+            LeadLink(id="shutter-lead", name="Shutter lead", part="lead-shutter", fed_by="shutter-fuse"),
+            OutputLink(
+                id="shutter", name="SHUTTER", fed_by="shutter-lead", nominal_V=12, full_load_A=6,
+                tolerance=0.05, regulation_limit=0.05, device_min_V=10.8, device_max_V=12.6,
+            ),
+            LeadLink(id="mast-lead", name="Mast lead", part="lead-mast", fed_by="rail-12"),
+            OutputLink(
+                id="mast", name="WEATHER MAST", fed_by="mast-lead", nominal_V=12, full_load_A=0.8,
+                tolerance=0.05, regulation_limit=0.06,
+            ),
+            LeadLink(id="panel-lead", name="Panel lead", part="lead-panel", fed_by="rail-5"),
+            OutputLink(
+                id="panel", name="LIGHT PANEL", fed_by="panel-lead", nominal_V=5, full_load_A=14,
+                tolerance=0.05, regulation_limit=0.06, device_max_V=5.5,
+            ),
+        )
+    )  # fmt: skip
+
+
+def job() -> Job:
+    """The job as its builder has written it down."""
+    stock = (
+        _supply(),
+        FusePart(id="fuse-10", name="Fuse 10 A slow, holder", rated_A=10, cost=1.3),
+        LeadPart(
+            id="lead-shutter", name="Lead 2.5 m, 2.5 mm²", length_m=2.5, area_mm2=2.5, contact_ohm=0.002
+        ),
+        LeadPart(id="lead-mast", name="Lead 6 m, 1 mm²", length_m=6, area_mm2=1.0, contact_ohm=0.002),
+        LeadPart(id="lead-panel", name="Lead 0.6 m, 6 mm²", length_m=0.6, area_mm2=6.0, contact_ohm=0.0015),
+        *bench_parts(),
+    )
+    tests = (
+        LoadRegulation(id="load-regulation", output="shutter"),
+        LoadRegulation(id="load-regulation-panel", output="panel"),
+        LoadRegulation(id="load-regulation-mast", output="mast"),
+    )
+    return Job(
+        name="Dome workshop supply",
+        place="Fellmoor Observatory",
+        settings=Settings(ambient_C=15.0),
+        stock=stock,
+        design=_design(),
+        policy=Policy(reference="negative_bonded"),
+        campaign=Campaign(
+            tests=tests, load="sink-150", voltmeter="bench-meter", ammeter="sink-150", thermometer="probe-k"
+        ),
+    )

@@ -1,0 +1,130 @@
+"""Sources that bend, act on one another, or share a common; and the demo jobs' own problems."""
+
+import numpy as np
+import pytest
+
+from tensimeter.core.electrical.loadline import full_load
+from tensimeter.core.electrical.network import build
+from tensimeter.core.electrical.rectifier import rectified
+from tensimeter.core.electrical.reservoir import circuit, source_curve
+from tensimeter.core.electrical.solver import solve
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import UnitLink, problems
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.edits import changed, new_link, with_link, with_part
+from tensimeter.core.limits import at, continuous_full_load, ranked
+from tensimeter.core.procedure.stages import notices
+from tensimeter.core.reach import reach
+from tensimeter.demo.library import demo_job
+
+
+@pytest.fixture(scope="module")
+def dome() -> Job:
+    return demo_job("dome-workshop")
+
+
+@pytest.fixture(scope="module")
+def finisher() -> Job:
+    return demo_job("finishers-bench")
+
+
+def test_rails_act_on_one_another(dome: Job) -> None:
+    """12.04 V − 11 mΩ·6 A + 45 mΩ·14 A; 5.04 V − 6 mΩ·14 A + 4 mΩ·6 A, by hand."""
+    solution = solve(build(dome), {"shutter": np.array([0.0, 6.0]), "panel": 14.0})
+    twelve, five = solution.whole(solution["rail-12"].V), solution.whole(solution["rail-5"].V)
+    assert twelve == pytest.approx([12.04 + 0.63, 12.04 - 0.066 + 0.63])
+    assert five == pytest.approx([5.04 - 0.084, 5.04 - 0.084 + 0.024])
+
+
+def test_the_dome_supply_climbs_out_of_its_band(dome: Job) -> None:
+    found = {n.id: n for n in notices(dome)}
+    assert "12.661 V without load, the others loaded" in found["band:shutter"].text
+    assert found["band:shutter"].kind == "miss"
+    assert "band:panel" not in found
+    # With its 12 V loaded by a dummy the shutter stays inside.
+    calm = with_link(dome, changed(dome.design.link("panel"), full_load_A=8.0))
+    assert "band:shutter" not in {n.id for n in notices(calm)}
+
+
+def test_limits_of_rails(dome: Job) -> None:
+    _, _, limits = at(dome, full_load(dome))
+    by_name = {limit.name: limit for limit in limits}
+    assert by_name["12 V rail, wires and contacts"].allowed == 12
+    assert by_name["24-pin PC supply, 450 W, 5 V + 3.3 V"].allowed == pytest.approx(104)
+    assert float(by_name["12 V rail, least load"].fraction) == pytest.approx(0.3 / 6.8)
+    idle = {limit.name: limit for limit in at(dome, {"shutter": 3.0})[2]}
+    assert float(idle["5 V rail, least load"].fraction) > 1
+
+
+@pytest.mark.parametrize(
+    ("change", "word"),
+    [
+        ({"fed_by": "rail-5"}, "bonded to earth"),
+        ({"rail": "24 V"}, "names no rail"),
+        ({"rail": "5 V"}, "second source"),
+        ({"part": "two-taps"}, "no donor"),
+    ],
+)
+def test_rails_that_cannot_be(dome: Job, change: dict, word: str) -> None:
+    wrong = with_link(dome, changed(dome.design.link("rail-12"), **change))
+    assert any(word in text for text in problems(wrong.design, wrong.stock).values())
+
+
+def test_a_supply_with_rails_joins_as_its_rails(dome: Job) -> None:
+    empty = dome.model_copy(update={"design": dome.design.model_copy(update={"links": ()})})
+    joined = new_link(empty, "24-pin", None)
+    assert [link.name for link in joined.design.links] == ["12 V", "5 V", "3.3 V"]
+    assert not problems(joined.design, joined.stock)
+    with pytest.raises(Trouble, match="in the path already"):
+        new_link(joined, "24-pin", None)
+
+
+def test_a_transformer_is_the_curve_of_its_reservoir(finisher: Job) -> None:
+    """At 0.9 A the path's source stands where the reservoir integrated alone does."""
+    part = finisher.part("two-taps")
+    alone = rectified(circuit(part, 1, 50.0), load_A=0.9)
+    solution = solve(build(finisher), {"bath": np.array([0.0, 0.9 - 0.0071])})
+    volts, amps = solution.whole(solution["transformer"].V), solution.whole(solution["transformer"].I)
+    assert amps[1] == pytest.approx(0.9, abs=2e-3)
+    assert volts[1] == pytest.approx(float(alone.mean_V), abs=0.03)
+    assert volts[0] == pytest.approx(25.6 * np.sqrt(2) - 1.8, abs=0.5)
+    source = source_curve(part, 1, 50.0)
+    assert float(source.winding_A.at(np.array(0.9))) == pytest.approx(
+        float(alone.transformer_rms_A), rel=0.01
+    )
+    assert source.no_load_high_line_V == pytest.approx(1.1 * 25.6 * np.sqrt(2) - 1.8)
+    with pytest.raises(Trouble, match="no tap 3"):
+        build(with_link(finisher, changed(finisher.design.link("transformer"), tap=2)))
+
+
+def test_the_finishers_two_taps(finisher: Job) -> None:
+    """High tap: too hot at low volts. Low tap: cool there, but it drops out in the valleys above."""
+    volts, amps = np.array([1.0, 12.0, 15.0]), np.linspace(0, 1.6, 161)
+    high = reach(finisher, "bath", volts, amps).border()
+    low_tap = with_link(finisher, changed(finisher.design.link("transformer"), tap=0))
+    low = reach(low_tap, "bath", volts, amps).border()
+    assert high[0].limiter == "Regulator, hot spot"
+    assert low[0].amps > high[0].amps
+    assert low[2].limiter == "Regulator, headroom"
+    assert high[2].amps > 1.5 > np.nan_to_num(low[2].amps)
+    # The valley counts, not the mean: by the reservoir integrated at low line.
+    part = finisher.part("two-taps")
+    valley = rectified(circuit(part, 0, 50.0, 0.9), load_A=1.0).valley_V
+    limits = {x.name: x for x in at(low_tap, {"bath": 1.0})[2]}
+    assert float(limits["Regulator, headroom"].allowed) == pytest.approx(float(valley), abs=0.05)
+    weak = with_part(finisher, changed(part, capacitor_V=35.0))
+    assert ranked(at(weak, {"bath": 0.5})[2])[0].short == "reservoir volts"
+
+
+@pytest.mark.parametrize("name", ["ridge-pier", "dome-workshop", "finishers-bench"])
+def test_every_demo_can_be_proven(name: str) -> None:
+    job = demo_job(name)
+    assert not problems(job.design, job.stock)
+    for output in job.design.outputs():
+        assert continuous_full_load(job, output.id).amps == pytest.approx(output.full_load_A)
+
+
+def test_a_second_unit_on_the_wall_is_refused_with_its_reason(demo: Job) -> None:
+    link = UnitLink(id="third", name="Third", part="enclosed-a")
+    design = demo.design.model_copy(update={"links": (*demo.design.links, link)})
+    assert "share current" in problems(design, demo.stock)["third"]
