@@ -46,7 +46,7 @@ def job() -> Job:
             LeadLink(id="clamp-lead", name="Clamp lead", part="lead-clamp", fed_by="fuse"),
             OutputLink(
                 id="bath", name="BATH", fed_by="clamp-lead", nominal_V=12, full_load_A=1.5, tolerance=0.05,
-                regulation_limit=0.03,
+                regulation_limit=0.03, adjustable=True,
             ),
         )
     )  # fmt: skip

@@ -144,6 +144,7 @@ def _design() -> Design:
                 tolerance=0.03,
                 full_load_A=8,
                 regulation_limit=0.035,
+                adjustable=True,
                 device_min_V=12,
                 device_max_V=15,
             ),

@@ -60,6 +60,8 @@ class OutputLink(LinkRecord):
     full_load_A: Positive
     aim: Literal["terminals", "far_end"] = "terminals"
     regulation_limit: Fraction = 0.02
+    #: Whether its volts are set by hand in use: then its reach counts, not one line.
+    adjustable: bool = False
     device_min_V: NotNegative | None = None
     device_max_V: NotNegative | None = None
 

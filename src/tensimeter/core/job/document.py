@@ -85,8 +85,17 @@ class Nameplate(Record):
     watts: Positive | None = None
 
 
+class Variant(Record):
+    """A design that was set aside, with the stock and policy it was thought with."""
+
+    name: Name
+    design: Design
+    policy: Policy
+    stock: tuple[Part, ...]
+
+
 class Job(Record):
-    """One supply: stock, design, policy, campaign."""
+    """One supply: stock, design, policy, campaign; `variant` names the design in hand."""
 
     format: Literal[1] = 1
     name: Name
@@ -98,6 +107,8 @@ class Job(Record):
     policy: Policy = Policy()
     campaign: Campaign = Campaign()
     overruled: tuple[Overrule, ...] = ()
+    variant: Name = "as built"
+    variants: tuple[Variant, ...] = ()
 
     def part(self, part_id: str | None) -> Part | None:
         """The part with this id, or None."""

@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from tensimeter.core.electrical.bands import allowed, cases
 from tensimeter.core.electrical.loadline import full_load
-from tensimeter.core.electrical.network import build, has_source
-from tensimeter.core.electrical.solver import solve
+from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import OutputLink, UnitLink, problems
 from tensimeter.core.job.document import Job
@@ -187,22 +187,11 @@ def _band_notices(job: Job) -> list[Notice]:
     """Outputs that leave their band, or what their device stands, as the others are loaded or idle."""
     if not has_source(job) or problems(job.design, job.stock):
         return []
-    full = full_load(job)
     found = []
     for output in job.design.outputs():
-        alone = {output.id: full[output.id]}
-        others = {k: v for k, v in full.items() if k != output.id}
-        cases: tuple[tuple[str, dict[str, float]], ...] = (
-            ("without load, the others loaded", others),
-            ("without load, the others idle", {}),
-            ("at full load, the others idle", alone),
-            ("at full load, all loaded", full),
-        )
-        low = max(output.nominal_V * (1 - output.tolerance), output.device_min_V or 0.0)
-        high = min(output.nominal_V * (1 + output.tolerance), output.device_max_V or 1e9)
+        low, high = allowed(output)
         try:
-            network = build(job)
-            volts = [(words, float(solve(network, load)[output.id].V)) for words, load in cases]
+            volts = cases(job, output)
         except Trouble:
             continue
         outside = [(words, v) for words, v in volts if not low <= v <= high]
