@@ -79,9 +79,9 @@ def test_a_design_from_nothing_by_keyboard(open_window, tmp_path: Path, keys) ->
         "Lead 1 m, 1.5 mm²",
         "output MOUNT 12V 3A",
     ):
-        design.add.setFocus()
-        design.add.setText(text)
-        design.add.completer().popup().hide()
+        design.path.add.setFocus()
+        design.path.add.setText(text)
+        design.path.add.completer().popup().hide()
         keys(window, "Enter")
     job = window.session.job
     assert [link.kind for link in job.design.path_to("mount")] == [
@@ -98,7 +98,7 @@ def test_a_design_from_nothing_by_keyboard(open_window, tmp_path: Path, keys) ->
     assert job.campaign.tests[0].output == "mount"
     keys(window, "Alt+2")
     window.session.choose("upper")
-    design.outline.setFocus()
+    design.path.outline.setFocus()
     keys(window, "Delete")
     assert "upper" not in {link.id for link in window.session.job.design.links}
     assert not any("input volts: over" in n.title for n in window.session.now.notices)
@@ -109,7 +109,7 @@ def test_a_design_from_nothing_by_keyboard(open_window, tmp_path: Path, keys) ->
 def test_the_link_in_hand_is_changed_in_place(window: MainWindow, keys) -> None:
     window.session.choose("front-end")
     design = window.stage("design")
-    field = design.form.fields["set_V"]
+    field = design.path.form.fields["set_V"]
     field.setText("13,8")
     field.editingFinished.emit()
     assert window.session.job.design.link("front-end").set_V == 13.8
@@ -125,8 +125,8 @@ def test_the_link_in_hand_is_changed_in_place(window: MainWindow, keys) -> None:
     design.point.setText("four")
     design._typed_point()
     assert "four" in window.line.hint.text()
-    design.add.setText("perpetual motion")
-    design.add_link()
+    design.path.add.setText("perpetual motion")
+    design.path.add_link()
     assert "no “perpetual motion” in the stock" in window.line.hint.text()
     design.plot.picked.emit(2.504)
     assert window.session.load["mount"] == 2.5

@@ -226,9 +226,11 @@ def ranked(limits: list[Limit]) -> list[Limit]:
     return sorted(limits, key=lambda limit: -float(limit.fraction))
 
 
-def at(job: Job, load_A: Mapping[str, Figure]) -> tuple[Network, Solution, list[Limit]]:
-    """Network, solution and ladder of a job at given loads."""
-    network = build(job)
+def at(
+    job: Job, load_A: Mapping[str, Figure], network: Network | None = None
+) -> tuple[Network, Solution, list[Limit]]:
+    """Network (the job's own where none is given), solution and ladder at given loads."""
+    network = network or build(job)
     solution = solve(network, load_A)
     return network, solution, ladder(job, solution, network)
 

@@ -101,12 +101,9 @@ def reach(
     `others` are the loads of the other outputs in A (idle where not named). Every limit of the ladder
     counts, the policy's shares in it. Raises Trouble for a broken path or an output that can't be set.
     """
-    link = adjustable(job, output)
-    network = build(job)
     current = np.asarray(amps, float)[None, :]
     loads: dict[str, Figure] = {**(others or {}), output: current}
-    set_V = np.asarray(volts, float)[:, None] + _drop(network, link.id, output, loads)
-    changed = network.with_values({(link.id, "set_V"): set_V})
+    changed = set_to(job, output, np.asarray(volts, float)[:, None], loads)
     solution = solve(changed, loads, as_set=True)
     limits = ladder(job, solution, changed)
     share, limiter = _largest(limits, solution)
@@ -116,6 +113,13 @@ def reach(
         share[lost], limiter[lost] = np.inf, len(limits)
     minutes = _minutes(job, solution, limits, share, lost)
     return Reach(output, np.asarray(volts), np.asarray(amps), names, share, limiter, minutes)
+
+
+def set_to(job: Job, output: str, volts: Figure, loads: Mapping[str, Figure]) -> Network:
+    """The network with an output's converter set so that `volts` stand at its terminals under `loads`."""
+    link, network = adjustable(job, output), build(job)
+    set_V = np.asarray(volts + _drop(network, link.id, output, loads))
+    return network.with_values({(link.id, "set_V"): set_V})
 
 
 def _drop(network: Network, converter: str, output: str, loads: Mapping[str, Figure]) -> Figure:

@@ -80,7 +80,10 @@ class PathStrip(QWidget):
             if result and result.regulation:
                 return f"line of the readings at {show(amps, 'A', 3)}"
             return "nothing read yet"
-        text = f"predicted at {show(amps, 'A', 3)}, {show(session.job.settings.ambient_C, 'C', 3)}"
+        tried = session.now.volts
+        at_volts = f"{show(tried[1], 'V', 4)} " if tried and tried[0] == output else ""
+        ambient = show(session.job.settings.ambient_C, "C", 3)
+        text = f"predicted at {at_volts}{show(amps, 'A', 3)}, {ambient}"
         if result and result.plan.output.id == output:
             shown = proven_A(result)
             if shown:

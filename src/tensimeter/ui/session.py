@@ -17,6 +17,7 @@ from tensimeter.core.explain import Worked
 from tensimeter.core.job.document import Job, LoadRegulation
 from tensimeter.core.limits import Limit, at
 from tensimeter.core.procedure.stages import Notice, notices
+from tensimeter.core.reach import set_to
 from tensimeter.core.readingline import Understood
 from tensimeter.core.verify.readings import Reading
 from tensimeter.store.jobfile import JobFile, LogEntry
@@ -35,8 +36,11 @@ class Derived:
         readings: list[Reading],
         load: dict[str, float],
         plans: dict[str, Plan | None] | None = None,
+        volts: tuple[str, float] | None = None,
     ) -> None:
         self.job, self.readings, self.load = job, readings, load
+        #: An output and the volts it is tried at, where those are not its own.
+        self.volts = volts
         self.plans: dict[str, Plan | None] = {} if plans is None else plans
         self._outcomes: dict[str, Outcome] = {}
 
@@ -45,8 +49,10 @@ class Derived:
         """Network, solution and limits at the operating point; None where nothing can be solved."""
         if not has_source(self.job):
             return None
+        load = {k: np.float64(v) for k, v in self.load.items()}
         try:
-            return at(self.job, {k: np.float64(v) for k, v in self.load.items()})
+            network = set_to(self.job, self.volts[0], self.volts[1], load) if self.volts else None
+            return at(self.job, load, network)
         except Trouble:
             return None
 
@@ -78,9 +84,9 @@ class Derived:
         wanted = [t.id for t in self.job.campaign.tests if not read_only or t.id in read]
         return [o for o in map(self.outcome, wanted) if o is not None]
 
-    def with_load(self, load: dict[str, float]) -> "Derived":
+    def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
         """The same at another operating point; judgements do not depend on it."""
-        moved = Derived(self.job, self.readings, load, self.plans)
+        moved = Derived(self.job, self.readings, load, self.plans, volts)
         moved._outcomes = self._outcomes
         return moved
 
@@ -203,9 +209,15 @@ class Session(QObject):
         return outputs[0].id if outputs else None
 
     def set_load(self, output: str, amps: float) -> None:
-        """Move the operating point of one output."""
+        """Move the operating point of one output, at its own volts."""
         self.load = {**self.load, output: max(amps, 0.0)}
         self.now = self.now.with_load(self.load)
+        self.point_changed.emit()
+
+    def try_point(self, output: str, volts: float, amps: float) -> None:
+        """Move the operating point of one output to volts it may be set to; the design stays as it is."""
+        self.load = {**self.load, output: max(amps, 0.0)}
+        self.now = self.now.with_load(self.load, (output, volts))
         self.point_changed.emit()
 
     # -- the test in hand -----------------------------------------------------------------------

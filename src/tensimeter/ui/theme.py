@@ -172,6 +172,10 @@ def _style(t: Theme) -> str:
     QPushButton[kind="quiet"] {{ border: 1px solid transparent; background: transparent;
         color: {c.prediction}; padding: {px(2)}px {px(4)}px; text-align: left; }}
     QPushButton[kind="quiet"]:focus {{ border: 1px solid {c.prediction}; }}
+    QPushButton[kind="view"] {{ border: 0; border-bottom: 2px solid transparent; background: transparent;
+        color: {c.pencil}; padding: {px(3)}px {px(6)}px; }}
+    QPushButton[kind="view"]:checked {{ color: {c.ink}; font-weight: bold; border-bottom-color: {c.ink}; }}
+    QPushButton[kind="view"]:focus {{ border: 1px solid {c.prediction}; padding: {px(3)}px {px(5)}px; }}
     QPushButton[kind="main"] {{ background: {c.ink}; color: {c.sheet}; border-color: {c.ink};
         font-weight: bold; }}
     QPushButton[kind="drop"] {{ background: {c.miss}; color: {c.sheet}; border: 0;

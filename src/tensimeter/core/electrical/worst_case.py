@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.electrical.network import build
+from tensimeter.core.electrical.network import Network, build
 from tensimeter.core.electrical.solver import Solution, solve
 from tensimeter.core.job.document import Job
 
@@ -41,11 +41,20 @@ def volts_of(link: str) -> Asked:
 
 
 def spread(
-    job: Job, load_A: Mapping[str, Figure], asked: Asked, *, draws: int = DRAWS, seed: int = 1
+    job: Job,
+    load_A: Mapping[str, Figure],
+    asked: Asked,
+    *,
+    draws: int = DRAWS,
+    seed: int = 1,
+    network: Network | None = None,
 ) -> Spread:
-    """The typical spread of a figure under the parts' tolerances, all draws in one call of the solver."""
-    network = build(job).spread(job, np.random.default_rng(seed), draws)
-    values = np.ravel(asked(solve(network, load_A, as_set=True)))
+    """The typical spread of a figure under the parts' tolerances, all draws in one call of the solver.
+
+    `network` is the job's own where none is given.
+    """
+    drawn = (network or build(job)).spread(job, np.random.default_rng(seed), draws)
+    values = np.ravel(asked(solve(drawn, load_A, as_set=True)))
     running = values[np.isfinite(values)]
     if not len(running):
         return Spread(np.nan, np.nan, np.nan, 1.0)
@@ -54,12 +63,12 @@ def spread(
     return Spread(low, median, high, 1 - len(running) / len(values))
 
 
-def corners(job: Job, load_A: Mapping[str, Figure], asked: Asked) -> Corners:
+def corners(job: Job, load_A: Mapping[str, Figure], asked: Asked, network: Network | None = None) -> Corners:
     """The corners of a figure that rises or falls with each tolerance by itself.
 
     Each part's figure is moved alone to find which way it acts, then all are put to the worse end.
     """
-    network = build(job)
+    network = network or build(job)
     moved = network.ends(job)
     middle = float(asked(solve(network, load_A, as_set=True)))
     worse: dict[bool, dict[tuple[str, str], Figure]] = {False: {}, True: {}}

@@ -20,6 +20,8 @@ class Settings(Record):
     ambient_C: float = 20.0
     #: Rise of the air inside the box for each watt that is lost in it, K/W; 0: open on the bench.
     box_K_W: Annotated[float, Field(ge=0)] = 0.0
+    #: What a ready-made supply of the kind would cost, in own money.
+    ready_made: Annotated[float, Field(ge=0)] | None = None
 
 
 class Spread(Record):

@@ -23,7 +23,7 @@ Fraction = Annotated[float, Field(ge=0, le=1)]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]*$", max_length=60)]
 Origin = Literal["label", "seller", "measured", "assumed"]
-Condition = Literal["untested", "works", "faulty", "for parts"]
+Condition = Literal["untested", "works", "faulty", "for parts", "to buy"]
 BeyondLimit = Literal["constant_current", "constant_power", "foldback", "hiccup", "latch_off", "brown_out"]
 
 

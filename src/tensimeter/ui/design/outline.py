@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWi
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.network import Network, Series
 from tensimeter.core.job.design import ConverterLink, Link, OutputLink, problems
-from tensimeter.core.job.parts import Donor, FusePart
+from tensimeter.core.job.parts import Donor, FusePart, RailSupply, Transformer
 from tensimeter.core.quantity import show
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -79,6 +79,10 @@ class Outline(QTreeWidget):
 
     def _figure(self, link: Link, network: Network | None) -> str:
         part = self.session.job.part(link.part)
+        if isinstance(part, RailSupply) and (rail := part.rail(getattr(link, "rail", None))):
+            return f"{show(rail.volts, 'V')} {show(rail.rated_A, 'A')}"
+        if isinstance(part, Transformer):
+            return f"{show(part.tap_V[min(link.tap, len(part.tap_V) - 1)], 'V')} rms"
         if isinstance(part, Donor):
             return f"{show(part.no_load_V, 'V')} {show(part.rated_A, 'A')}"
         if isinstance(link, ConverterLink):

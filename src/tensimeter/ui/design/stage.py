@@ -1,250 +1,244 @@
-"""The Design stage: outline and link in hand at the left, load line and limits ladder beside."""
+"""The Design stage: the path at the left, its reach or load line in the middle, findings below."""
 
 import numpy as np
-from PyQt6.QtCore import QStringListModel, Qt
-from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
+from tensimeter.core.electrical.worst_case import corners, spread, volts_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.design import problems
-from tensimeter.core.job.edits import changed, new_link, parts_for, with_link, without_link
-from tensimeter.core.job.parts import Record
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import ElectronicLoad, Record
 from tensimeter.core.judge import Band
-from tensimeter.core.limits import ranked
+from tensimeter.core.limits import at, ranked
 from tensimeter.core.quantity import fixed, parse, show
-from tensimeter.ui.design.outline import Outline
+from tensimeter.core.reach import adjustable, load_outline, most_A, reach, set_to, volts_span
+from tensimeter.core.thermal.heat import hot_spots
+from tensimeter.core.variants import laid_out
+from tensimeter.ui.design.findings import Findings
+from tensimeter.ui.design.path_panel import PathPanel
+from tensimeter.ui.design.variant_bar import VariantBar
 from tensimeter.ui.parts.flow import FlowLayout
-from tensimeter.ui.parts.form import RecordForm
-from tensimeter.ui.parts.margin_bar import MarginRow
 from tensimeter.ui.parts.plots import LoadLinePlot
+from tensimeter.ui.parts.reach_map import Drawn, ReachMap
 from tensimeter.ui.parts.text import Field, Figure, clear, label, rule
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 #: Points of the drawn load line, and how far past full load it goes.
 LINE_POINTS, LINE_REACH = 25, 1.15
+#: Voltages and currents of the drawn reach map, and draws of the spread that is shown beside it.
+MAP_VOLTS, MAP_AMPS, DRAWS = 121, 161, 20_000
 
 
 class DesignStage(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self._drawn: object = None
+        self._line: object = None
+        self._map: object = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(10), 0)
         layout.setSpacing(theme.px(12))
-        layout.addWidget(self._left(), 0)
+        self.path = PathPanel(session)
+        layout.addWidget(self.path)
         layout.addWidget(rule(vertical=True))
         layout.addWidget(self._middle(), 1)
         session.job_changed.connect(self.refresh)
-        session.subject_changed.connect(self._on_subject)
+        session.subject_changed.connect(self.refresh_point)
         session.point_changed.connect(self.refresh_point)
         theme.changed.connect(self.refresh)
         self.refresh()
 
     def first_focus(self) -> QWidget:
-        return self.outline if self.session.job.design.links else self.add
-
-    def _left(self) -> QWidget:
-        left = QWidget()
-        left.setFixedWidth(theme.px(272))
-        column = QVBoxLayout(left)
-        column.setContentsMargins(0, 0, 0, theme.px(6))
-        column.addWidget(label("The path", "heading"))
-        self.outline = Outline(self.session)
-        self.outline.remove.connect(self.remove_link)
-        column.addWidget(self.outline, 3)
-        self.add = Field()
-        self.add.setPlaceholderText("add: a part's name, or output NAME 12V 5A")
-        self.add.setToolTip("Enter puts it in after the link in hand; Delete in the outline takes a link out")
-        self.add.setAccessibleName("add a link after the one in hand")
-        self._names = QStringListModel()
-        completer = QCompleter(self._names, self)
-        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        completer.setFilterMode(Qt.MatchFlag.MatchContains)
-        self.add.setCompleter(completer)
-        self.add.returnPressed.connect(self.add_link)
-        column.addWidget(self.add)
-        self._link_box = QWidget()
-        self._link_layout = QVBoxLayout(self._link_box)
-        self._link_layout.setContentsMargins(0, theme.px(6), theme.px(6), 0)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(self._link_box)
-        column.addWidget(scroll, 2)
-        self._left_box = left
-        return left
+        return self.path.outline if self.session.job.design.links else self.path.add
 
     def _middle(self) -> QWidget:
         inside = QWidget()
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 0, theme.px(6))
-        column.setSpacing(theme.px(6))
+        column.setSpacing(theme.px(4))
+        self.variants = VariantBar(self.session)
+        column.addWidget(self.variants)
         head = QHBoxLayout()
         self._title = label("", "heading")
         head.addWidget(self._title)
+        self.other_view = QPushButton("")
+        self.other_view.setProperty("kind", "quiet")
+        self.other_view.clicked.connect(self._switch_view)
+        head.addWidget(self.other_view)
         head.addStretch(1)
-        head.addWidget(label("at", "caption"))
+        self._at = label("at", "caption")
+        head.addWidget(self._at)
         self.point = Field()
-        self.point.setFixedWidth(theme.px(84))
-        self.point.setAccessibleName("current of the operating point")
+        self.point.setFixedWidth(theme.px(120))
+        self.point.setAccessibleName("operating point: amps, or volts and amps")
         self.point.returnPressed.connect(self._typed_point)
         head.addWidget(self.point)
         column.addLayout(head)
         self._caption = label("", "caption", wrap=True)
         column.addWidget(self._caption)
-        self.plot = LoadLinePlot()
-        self.plot.setMinimumHeight(theme.px(124))
+        self.plot, self.map = LoadLinePlot(), ReachMap()
         self.plot.picked.connect(self._pick)
-        column.addWidget(self.plot, 4)
+        self.map.picked.connect(self._pick_on_map)
+        self.map.pointed.connect(self._say_pointed)
+        self.map.left.connect(self._say_caption)
+        for plot in (self.plot, self.map):
+            plot.setMinimumHeight(theme.px(124))
+            column.addWidget(plot, 5)
         figures = QWidget()
         self._figures = FlowLayout(figures, theme.px(18))
         column.addWidget(figures)
-        self._ladder_title = label("What gives up first", "heading")
-        column.addWidget(self._ladder_title)
-        rungs = QWidget()
-        self._ladder = QVBoxLayout(rungs)
-        self._ladder.setContentsMargins(0, 0, theme.px(8), 0)
-        self._ladder.setSpacing(0)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(rungs)
-        column.addWidget(scroll, 3)
+        self.findings = Findings(self.session)
+        column.addWidget(self.findings, 4)
         return inside
 
     # -- what is shown --------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        job = self.session.job
-        self._left_box.setFixedWidth(theme.px(272))
-        self.outline.refresh()
-        joinable = [p.name for p in job.stock if p.kind in ("donor", "converter", "fuse", "lead")]
-        self._names.setStringList(joinable)
-        self._show_link()
-        self._drawn = None
+        self._line = self._map = None
         self.refresh_point()
 
-    def _on_subject(self) -> None:
-        self.outline.follow_subject()
-        self._show_link()
+    def _mapped(self) -> bool:
+        """Whether the reach map is shown: as the output is meant, unless the other view was asked for."""
+        output = self.session.output_id
+        if output is None or not self._can_map(output):
+            return False
+        chosen = getattr(self, "_chosen", {}).get(output)
+        return bool(self.session.job.design.link(output).adjustable if chosen is None else chosen)
+
+    def _can_map(self, output: str) -> bool:
+        try:
+            adjustable(self.session.job, output)
+        except Trouble:
+            return False
+        return self.session.now.solved is not None
+
+    def _switch_view(self) -> None:
+        output = self.session.output_id
+        self._chosen = {**getattr(self, "_chosen", {}), output: not self._mapped()}
         self.refresh_point()
-
-    def _show_link(self) -> None:
-        subject = self.session.subject
-        links = {link.id: link for link in self.session.job.design.links}
-        form = getattr(self, "form", None)
-        if form is not None and form.record == links.get(subject):
-            return
-        clear(self._link_layout)
-        self.form = None
-        if subject not in links:
-            words = (
-                "Choose a link to see and change it."
-                if links
-                else (
-                    "Start with a donor: type its name above. Then a converter, a fuse, a lead, and an "
-                    "output such as “output MOUNT 13.6V 8A”."
-                )
-            )
-            self._link_layout.addWidget(label(words, "caption", wrap=True))
-            self._link_layout.addStretch(1)
-            return
-        link = links[subject]
-        self._link_layout.addWidget(self._choices(link))
-        self.form = RecordForm(link, self._apply, self.session.trouble.emit)
-        self._link_layout.addWidget(self.form)
-        self._link_layout.addStretch(1)
-
-    def _choices(self, link: Record) -> QWidget:
-        """What a link is made of and what feeds it."""
-        box = QWidget()
-        form = QFormLayout(box)
-        form.setContentsMargins(0, 0, 0, 0)
-        job = self.session.job
-        if link.kind != "output":
-            form.addRow(
-                label("made of", "caption"),
-                self._choice("made of", link, "part", [(p.name, p.id) for p in parts_for(job, link.kind)]),
-            )
-        below = {x.id for x in job.design.links if link in job.design.path_to(x.id)}
-        feeders = [(x.name, x.id) for x in job.design.links if x.id not in below and x.kind != "output"]
-        if link.kind in ("unit", "output"):
-            feeders.insert(0, ("nothing below" if link.kind == "unit" else "not known", None))
-        words = "stands on" if link.kind == "unit" else "fed by"
-        form.addRow(label(words, "caption"), self._choice(words, link, "fed_by", feeders))
-        return box
-
-    def _choice(self, words: str, link: Record, field: str, options: list) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName(words)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        for name, value in options:
-            box.addItem(name, value)
-        box.setCurrentIndex(box.findData(getattr(link, field)))
-        box.activated.connect(
-            lambda _=0: self._apply(
-                changed(self.session.job.design.link(link.id), **{field: box.currentData()}), words
-            )
-        )
-        return box
 
     def refresh_point(self) -> None:
         """Redraw what follows from output and operating point."""
         session, job = self.session, self.session.job
         output_id = session.output_id
+        self.variants.refresh()
         clear(self._figures)
-        clear(self._ladder)
-        empty = output_id is None
-        for widget in (self.plot, self.point, self._ladder_title):
+        empty, mapped = output_id is None, self._mapped()
+        for widget in (self.point, self._at, self.findings, self.variants):
             widget.setVisible(not empty)
+        self.plot.setVisible(not empty and not mapped)
+        self.map.setVisible(mapped)
+        self.other_view.setVisible(not empty and self._can_map(output_id or ""))
+        self.other_view.setText("show its load line" if mapped else "show its reach")
         if empty:
             self._title.setText("No output yet")
             self._caption.setText("An output ends a path: what it must deliver decides the rest.")
             return
         output = job.design.link(output_id)
         amps = session.load.get(output_id, output.full_load_A)
-        self._title.setText(f"Load line of {output.name}")
-        self.point.setText(show(amps, "A", 4))
-        wrong = problems(job.design, job.stock)
-        if wrong:
-            self._caption.setText(next(iter(wrong.values())))
-        elif session.now.solved:
-            self._caption.setText(
-                "dashed: predicted, with the 95 % of such builds · a click sets the operating point"
-            )
+        self._title.setText(f"{'Reach' if mapped else 'Load line'} of {output.name}")
+        tried = session.now.volts
+        volts = f"{show(tried[1], 'V', 4)} " if tried and tried[0] == output_id else ""
+        self.point.setText(f"{volts}{show(amps, 'A', 4)}")
+        self._say_caption()
+        if mapped:
+            self._draw_map(output, amps)
         else:
-            self._caption.setText("No path in front of this output: only readings speak for it.")
-        self._draw_line(output, amps)
+            self._draw_line(output, amps)
         if session.now.solved:
             self._show_figures(output_id)
-        self._show_ladder()
+        self.findings.refresh()
+
+    def _say_caption(self) -> None:
+        job = self.session.job
+        wrong = problems(job.design, job.stock)
+        if wrong:
+            text = next(iter(wrong.values()))
+        elif self._mapped():
+            text = "solid: for good · dotted: for minutes from cold · squares: points of the test"
+        elif self.session.now.solved:
+            text = "dashed: predicted, with the 95 % of such builds · a click sets the operating point"
+        else:
+            text = "No path in front of this output: only readings speak for it."
+        self._caption.setText(text)
 
     def _draw_line(self, output: Record, amps: float) -> None:
         job = self.session.job
-        reach = max(output.full_load_A * LINE_REACH, amps)
-        key = (output.id, reach)
-        if self._drawn is None or self._drawn[0] != key:
+        most = max(output.full_load_A * LINE_REACH, amps)
+        key = (output.id, most)
+        if self._line is None or self._line[0] != key:
             try:
-                line = load_line(job, output.id, np.linspace(0, reach, LINE_POINTS))
+                line = load_line(job, output.id, np.linspace(0, most, LINE_POINTS))
             except Trouble:
                 line = None
-            self._drawn = (key, line)
+            self._line = (key, line)
         band = Band.around(output.nominal_V, output.tolerance)
-        self.plot.show_line(band, self._drawn[1], reach, None, amps)
+        self.plot.show_line(band, self._line[1], most, None, amps)
+
+    def _others(self, output: str) -> dict[str, float]:
+        return {k: v for k, v in self.session.load.items() if k != output}
+
+    def _draw_map(self, output: Record, amps: float) -> None:
+        session, job = self.session, self.session.job
+        others = self._others(output.id)
+        key = (output.id, tuple(others.items()))
+        if self._map is None or self._map[0] != key:
+            low, high = volts_span(job, output.id)
+            volts = np.linspace(low, high, MAP_VOLTS)
+            grid = np.linspace(0, 1.3 * most_A(job, output.id), MAP_AMPS)
+            found = reach(job, output.id, volts, grid, others)
+            borders = self._borders_of_variants(output.id, volts, grid, others)
+            self._map = (key, found, borders)
+        _, found, borders = self._map
+        load = job.part(job.campaign.load)
+        sinks = (load.name, load_outline(load, found.volts)) if isinstance(load, ElectronicLoad) else None
+        tried = session.now.volts
+        at_volts = tried[1] if tried and tried[0] == output.id else float(session.now.solved[1][output.id].V)
+        results = [o for o in session.now.outcomes() if o.plan.output.id == output.id]
+        steps = tuple((output.nominal_V, r.step.set_A, r.verdict) for o in results for r in o.steps)
+        self.map.show_reach(Drawn(found, (at_volts, amps), sinks, borders, steps))
+
+    def _borders_of_variants(
+        self, output: str, volts: np.ndarray, grid: np.ndarray, others: dict[str, float]
+    ) -> tuple:
+        borders = []
+        for variant in self.session.job.variants[:2]:
+            job: Job = laid_out(self.session.job, variant)
+            try:
+                borders.append((variant.name, tuple(reach(job, output, volts, grid, others).border())))
+            except (Trouble, KeyError):
+                continue
+        return tuple(borders)
+
+    def _say_pointed(self, volts: float, amps: float) -> None:
+        """Pointing at a place of the map tells what it would take there."""
+        job, output = self.session.job, self.session.output_id
+        load = {**{k: np.float64(v) for k, v in self._others(output).items()}, output: np.float64(amps)}
+        try:
+            _, solution, limits = at(job, load, set_to(job, output, volts, load))
+        except Trouble:
+            return
+        first = ranked([limit for limit in limits if not limit.floor])[0]
+        spots = [s for s in hot_spots(job, solution) if np.isfinite(float(s.hot_C))]
+        hottest = max(spots, key=lambda s: float(s.hot_C), default=None)
+        heat = f" · {hottest.name} {fixed(float(hottest.hot_C), 'C', 0)}" if hottest else ""
+        self._caption.setText(
+            f"{fixed(volts, 'V')} {fixed(amps, 'A')} {fixed(volts * amps, 'W', 0)} · from the wall "
+            f"{fixed(float(solution.wall_W), 'W', 0)}{heat} · nearest limit: {first.name}, {first.sentence}"
+        )
 
     def _show_figures(self, output_id: str) -> None:
         network, solution, _ = self.session.now.solved
+        job = self.session.job
         subject = self.session.subject or output_id
-        link = self.session.job.design.link(subject)
+        link = job.design.link(subject)
         point = solution[subject]
         volts = Figure(
             f"{link.name} {fixed(float(point.V), 'V', 3)}",
-            lambda: explain_volts(self.session.job, solution, network, subject),
+            lambda: explain_volts(job, solution, network, subject),
         )
         shown = [volts]
         if link.kind == "converter":
@@ -258,6 +252,7 @@ class DesignStage(QWidget):
             shown.append(
                 Figure(f"takes {fixed(float(point.power_out), 'W', 1)}", lambda: _taken(link.name, point))
             )
+            shown.append(self._spread_figure(output_id))
         else:
             shown.append(Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point)))
         wall = float(solution.wall_W)
@@ -274,62 +269,67 @@ class DesignStage(QWidget):
                 ),
             )
         )
+        for spot in hot_spots(job, solution):
+            if np.isfinite(float(spot.hot_C)):
+                shown.append(Figure(f"{spot.name} {fixed(float(spot.hot_C), 'C', 0)}", spot.worked))
         for figure in shown:
             figure.asked.connect(self.session.why)
             self._figures.addWidget(figure)
 
-    def _show_ladder(self) -> None:
-        solved = self.session.now.solved
-        if not solved:
-            self._ladder.addWidget(label("Nothing to rank until the path joins up.", "caption"))
-        else:
-            for limit in ranked(solved[2]):
-                row = MarginRow(limit)
-                row.asked.connect(self.session.why)
-                self._ladder.addWidget(row)
-        self._ladder.addStretch(1)
+    def _spread_figure(self, output: str) -> Figure:
+        """2.5 to 97.5 % of an output's volts; its why tells the corners, which are the worst case."""
+        job, load, network = self.session.job, dict(self.session.load), self.session.now.solved[0]
+        found = spread(job, load, volts_of(output), draws=DRAWS, network=network)
+        text = f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}"
 
-    # -- edits ----------------------------------------------------------------------------------
+        def why() -> Worked:
+            ends = corners(job, load, volts_of(output), network)
+            return Worked(
+                "Spread of the output's volts",
+                f"2.5 %, median and 97.5 % of {DRAWS} seeded draws of every tolerance",
+                (
+                    Given("least", "every part at its worse end, corner", ends.low, "V"),
+                    Given("most", "every part at its worse end, corner", ends.high, "V"),
+                ),
+                found.median,
+                "V",
+                ("tolerances are rectangular and independent; the corners are the worst case, this is not",),
+                "Monte Carlo: GUM Supplement 1 (JCGM 101)",
+                (found.low, found.high),
+            )
 
-    def add_link(self) -> None:
-        """Enter in the add line."""
-        text = self.add.text().strip()
-        if not text:
-            return
-        before = {link.id for link in self.session.job.design.links}
-        links = self.session.job.design.links
-        after = self.session.subject or (links[-1].id if links else None)
-        try:
-            job = new_link(self.session.job, text, after)
-        except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
-            return
-        added = next(link for link in job.design.links if link.id not in before)
-        if self.session.edit(f"{added.name} joined", job):
-            self.add.empty()
-            self.session.choose(added.id)
+        return Figure(text, why)
 
-    def remove_link(self, link_id: str) -> None:
-        link = self.session.job.design.link(link_id)
-        self.session.edit(f"{link.name} taken out", without_link(self.session.job, link_id))
-
-    def _apply(self, record: Record, words: str) -> bool:
-        return self.session.edit(f"{words} of {record.name}", with_link(self.session.job, record))
+    # -- hands ----------------------------------------------------------------------------------
 
     def _pick(self, amps: float) -> None:
         if self.session.output_id:
             self.session.set_load(self.session.output_id, round(amps, 2))
 
+    def _pick_on_map(self, volts: float, amps: float) -> None:
+        if self.session.output_id:
+            self.session.try_point(self.session.output_id, round(volts, 2), round(amps, 2))
+
     def _typed_point(self) -> None:
+        """`4 A`, or `24 V 4 A` where the output can be set."""
+        output = self.session.output_id
         try:
-            amps = parse(self.point.text(), "A")
+            *first, last = self.point.text().replace("V", "V ").split("V")
+            amps = parse(last, "A")
             if not 0 <= amps < 1e4:
                 raise Trouble("The current of an operating point is zero or above.")
+            if first:
+                volts = parse(first[0], "V")
+                low, high = volts_span(self.session.job, output)
+                if not low <= volts <= high:
+                    raise Trouble(f"Its converter gives {low:g} to {high:g} V; {volts:g} V is outside.")
+                self.session.try_point(output, volts, amps)
+                return
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))
             return
-        if self.session.output_id:
-            self.session.set_load(self.session.output_id, amps)
+        if output:
+            self.session.set_load(output, amps)
 
 
 def _taken(name: str, point: object) -> Worked:

@@ -48,6 +48,8 @@ class FlowLayout(QLayout):
     def _arrange(self, rect: QRect, *, place: bool) -> int:
         x, y, row = rect.x(), rect.y(), 0
         for item in self._items:
+            if item.isEmpty():
+                continue
             size = item.sizeHint()
             if x + size.width() > rect.right() + 1 and x > rect.x():
                 x, y, row = rect.x(), y + row + self.spacing() // 2, 0

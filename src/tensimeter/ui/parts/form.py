@@ -2,7 +2,7 @@
 
 import types
 import typing
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any, Literal, get_args, get_origin
 
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QWidget
@@ -16,7 +16,11 @@ from tensimeter.ui.parts.text import Field, label
 
 #: Fields with a unit at the end of their name.
 _UNITS = (
+    ("_K_W", "K/W"),
+    ("_J_K", "J/K"),
     ("_ohm", "Ω"),
+    ("_F", "F"),
+    ("_Hz", "Hz"),
     ("_mm2", "mm²"),
     ("_A2", "Ω"),
     ("_V", "V"),
@@ -30,6 +34,12 @@ _UNITS = (
 _NAMES = {
     "loss_per_A": ("loss per A", "V"),
     "loss_per_A2": ("loss per A²", "Ω"),
+    "box_K_W": ("air inside, box", "K/W"),
+    "donor_share": ("donors run at", "%"),
+    "fuse_share": ("fuses run at", "%"),
+    "high_line": ("high line", "%"),
+    "low_line": ("low line", "%"),
+    "ready_made": ("a ready-made one, own money", ""),
     "cost": ("cost, own money", ""),
     "tolerance": ("tolerance", "%"),
     "set_tolerance": ("set tolerance", "%"),
@@ -72,6 +82,7 @@ class RecordForm(QWidget):
         apply: Callable[[Record, str], bool],
         say: Callable[[str], None],
         parent: QWidget | None = None,
+        hidden: Collection[str] = (),
     ) -> None:
         super().__init__(parent)
         self.record, self._apply, self._say = record, apply, say
@@ -82,10 +93,11 @@ class RecordForm(QWidget):
         layout.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
         for name, info in type(record).model_fields.items():
-            if name in _HIDDEN:
+            kind, optional = _bare(info.annotation)
+            listed = get_origin(kind) is tuple and _bare(get_args(kind)[0])[0] is not float
+            if name in _HIDDEN or name in hidden or listed:
                 continue
             words, unit = field_words(name)
-            kind, optional = _bare(info.annotation)
             widget = self._field(name, kind, optional, unit)
             widget.setAccessibleName(f"{words}, {unit}" if unit else words)
             self.fields[name] = widget
@@ -122,6 +134,8 @@ class RecordForm(QWidget):
                 value: Any = None
             elif kind is Accuracy:
                 value = parse_accuracy(text)
+            elif get_origin(kind) is tuple:
+                value = tuple(parse(figure, _si(unit)) for figure in text.replace(";", " ").split())
             elif kind in (float, int):
                 number = parse(text, _si(unit))
                 value = number / 100 if unit == "%" and "%" not in text else number
@@ -156,7 +170,7 @@ def _narrow_box() -> QComboBox:
 
 
 def _si(unit: str) -> str:
-    return {"Ω": "ohm", "mm²": "", "°C": "C", "m": "", "%": "%"}.get(unit, unit)
+    return {"Ω": "ohm", "mm²": "", "°C": "C", "m": "", "%": "%", "K/W": "", "J/K": ""}.get(unit, unit)
 
 
 def _text(value: Any, unit: str) -> str:
@@ -164,6 +178,8 @@ def _text(value: Any, unit: str) -> str:
         return ""
     if isinstance(value, Accuracy):
         return value.text()
+    if isinstance(value, tuple):
+        return "  ".join(_text(v, unit) for v in value)
     if isinstance(value, float):
         return localised(f"{value * 100 if unit == '%' else value:.6g}")
     return str(value)

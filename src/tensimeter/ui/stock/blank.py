@@ -12,7 +12,10 @@ from tensimeter.core.job.parts import (
     MeterRange,
     Multimeter,
     Part,
+    Rail,
+    RailSupply,
     Thermometer,
+    Transformer,
 )
 from tensimeter.core.judge import Accuracy
 
@@ -39,8 +42,32 @@ def _load(part_id: str, name: str) -> Part:
     return ElectronicLoad(id=part_id, name=name, max_V=120, max_A=20, max_W=150, volts=plain, amps=plain)
 
 
+def _rails(part_id: str, name: str) -> Part:
+    """The rails every supply of the kind has; their amps are on its label."""
+    rails = (
+        Rail(name="12 V", volts=12, rated_A=16, wires=2),
+        Rail(name="5 V", volts=5, rated_A=20, wires=5, minimum_A=1.0),
+        Rail(name="3.3 V", volts=3.3, rated_A=18, wires=3),
+    )
+    return RailSupply(id=part_id, name=name, rails=rails)
+
+
+def _transformer(part_id: str, name: str) -> Part:
+    return Transformer(
+        id=part_id,
+        name=name,
+        tap_V=(18.0,),
+        resistance_ohm=0.5,
+        rated_A=3,
+        capacitance_F=4.7e-3,
+        capacitor_V=35,
+    )  # fmt: skip
+
+
 #: What can be added besides a donor, which a nameplate makes.
 BLANKS: dict[str, tuple[str, Callable[[str, str], Part]]] = {
+    "rails": ("24-pin PC supply", _rails),
+    "transformer": ("Transformer, bridge, reservoir", _transformer),
     "converter": (
         "Step-down module",
         lambda i, n: Converter(id=i, name=n, out_min_V=1.2, out_max_V=30, in_max_V=40, rated_A=5),

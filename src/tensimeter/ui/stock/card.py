@@ -12,7 +12,9 @@ from tensimeter.core.job.parts import (
     LeadPart,
     Multimeter,
     Part,
+    RailSupply,
     Thermometer,
+    Transformer,
 )
 from tensimeter.core.quantity import localised, show
 from tensimeter.ui.theme import theme
@@ -28,6 +30,13 @@ def figures(part: Part) -> list[str]:
             f"{part.no_load_V:g} V  {part.rated_A:g} A  {part.rated_W:g} W",
             f"± {part.tolerance * 100:g} %, {show(part.output_resistance_ohm, 'ohm')}",
         ]
+    if isinstance(part, RailSupply):
+        rails = "  ".join(f"{r.name} {r.rated_A:g} A" for r in part.rails[:3])
+        return [rails, f"together {min((c.watts for c in part.combined), default=0):g} W and more"]
+    if isinstance(part, Transformer):
+        taps = " / ".join(f"{v:g}" for v in part.tap_V)
+        reservoir = f"{show(part.capacitance_F, 'F')} {part.capacitor_V:g} V"
+        return [f"{taps} V rms  {part.rated_A:g} A", f"{part.topology.replace('_', ' ')}, {reservoir}"]
     if isinstance(part, Converter):
         words = part.topology.replace("_", "-")
         return [

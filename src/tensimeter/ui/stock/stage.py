@@ -135,11 +135,15 @@ class StockStage(QWidget):
         self._editor_layout.addWidget(label(part.name, "heading", wrap=True))
         self.form = RecordForm(part, self._apply, self.session.trouble.emit)
         self._editor_layout.addWidget(self.form)
-        if part.kind == "meter":
-            for r in part.ranges:
-                self._editor_layout.addWidget(
-                    label(f"{r.full_scale:g} {r.quantity}: {r.accuracy.text()}", "caption")
+        for field, words in (("ranges", "range"), ("rails", "rail"), ("couplings", "coupling")):
+            for k, record in enumerate(getattr(part, field, ())):
+                self._editor_layout.addWidget(label(f"{words} {k + 1}", "strong"))
+                form = RecordForm(
+                    record,
+                    lambda r, w, field=field, k=k: self._apply_inner(field, k, r, w),
+                    self.session.trouble.emit,
                 )
+                self._editor_layout.addWidget(form)
         row = QHBoxLayout()
         for words, act in (("duplicate", self._duplicate), ("remove", self._remove)):
             button = QPushButton(words)
@@ -176,6 +180,13 @@ class StockStage(QWidget):
     def _apply(self, record: Record, words: str) -> bool:
         job = self.session.job
         return self.session.edit(f"{words} of {record.name}", with_part(job, record))
+
+    def _apply_inner(self, field: str, index: int, record: Record, words: str) -> bool:
+        """One record of a list within the part, such as a meter's range."""
+        part = self.session.job.part(self.current)
+        records = list(getattr(part, field))
+        records[index] = record
+        return self._apply(changed(part, **{field: tuple(records)}), words)
 
     def _duplicate(self) -> None:
         part = self.session.job.part(self.current)

@@ -1,0 +1,209 @@
+"""What the solved path says, one view at a time: the ladder, faults, variants, policy."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QBrush
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QScrollArea,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.core.failures import failures
+from tensimeter.core.job.design import problems
+from tensimeter.core.job.parts import Record
+from tensimeter.core.limits import ranked
+from tensimeter.core.quantity import fixed, show
+from tensimeter.core.variants import compared
+from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.form import RecordForm
+from tensimeter.ui.parts.margin_bar import MarginRow
+from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+_VIEWS = (
+    ("ladder", "What gives up first"),
+    ("faults", "If this one fails"),
+    ("variants", "Variants"),
+    ("policy", "Policy, place, to buy"),
+)
+_FAULTS = ("link", "fails", "what acts")
+_VARIANTS = ("variant", "volts", "for good", "wall", "hottest", "gives up first", "used", "cost")
+
+
+class Findings(QWidget):
+    """Switched by its row of words; only the view that is seen is worked out."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.view = "ladder"
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(theme.px(4))
+        views = QWidget()
+        row = FlowLayout(views, theme.px(4))
+        self._group = QButtonGroup(self)
+        self.buttons: dict[str, QPushButton] = {}
+        for key, words in _VIEWS:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setProperty("kind", "view")
+            button.clicked.connect(lambda _=False, key=key: self.show_view(key))
+            self._group.addButton(button)
+            self.buttons[key] = button
+            row.addWidget(button)
+        column.addWidget(views)
+        inside = QWidget()
+        self._body = QVBoxLayout(inside)
+        self._body.setContentsMargins(0, 0, theme.px(8), 0)
+        self._body.setSpacing(0)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidget(inside)
+        column.addWidget(self._scroll, 1)
+        self.buttons["ladder"].setChecked(True)
+
+    def show_view(self, view: str) -> None:
+        self.view = view
+        self.buttons[view].setChecked(True)
+        self.refresh()
+
+    def refresh(self) -> None:
+        if self.view == "policy" and self._body.count() and self._policy_is_shown():
+            return
+        clear(self._body)
+        if self.session.output_id is None:
+            return
+        getattr(self, f"_show_{self.view}")()
+
+    # -- the ladder -----------------------------------------------------------------------------
+
+    def _show_ladder(self) -> None:
+        solved = self.session.now.solved
+        if not solved:
+            self._body.addWidget(label("Nothing to rank until the path joins up.", "caption"))
+        else:
+            for limit in ranked(solved[2]):
+                row = MarginRow(limit)
+                row.asked.connect(self.session.why)
+                self._body.addWidget(row)
+        self._body.addStretch(1)
+
+    # -- faults ---------------------------------------------------------------------------------
+
+    def _show_faults(self) -> None:
+        job = self.session.job
+        if problems(job.design, job.stock) or not self.session.now.solved:
+            self._body.addWidget(label("Faults are worked out once the path joins up.", "caption"))
+            self._body.addStretch(1)
+            return
+        outputs = job.design.outputs()
+        table = _table((*_FAULTS, *(o.name for o in outputs), "leaves"), "faults")
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        for fault in sorted(failures(job), key=lambda f: not f.unguarded):
+            volts = [fixed(fault.volts[o.id], "V", 1) for o in outputs]
+            timed = fault.speed not in ("–", "never") and fault.speed not in fault.acts
+            acts = f"{fault.acts}, {fault.speed}" if timed else fault.acts
+            item = QTreeWidgetItem([fault.name, fault.how, acts, *volts, fault.leaves])
+            for k, o in enumerate(outputs, 3):
+                item.setTextAlignment(k, right)
+                table.headerItem().setTextAlignment(k, right)
+                if o.name in fault.harm:
+                    item.setText(k, f"over: {volts[k - 3]}")
+                    item.setForeground(k, QBrush(theme.colour("miss")))
+            if fault.unguarded:
+                item.setText(2, "nothing acts")
+                item.setForeground(2, QBrush(theme.colour("miss")))
+            item.setToolTip(3 + len(outputs), fault.leaves)
+            table.addTopLevelItem(item)
+        self._body.addWidget(label("At full load, one fault at a time.", "caption"))
+        self._body.addWidget(table, 1)
+
+    # -- variants -------------------------------------------------------------------------------
+
+    def _show_variants(self) -> None:
+        job, output = self.session.job, self.session.output_id
+        table = _table(_VARIANTS, "variants")
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        for row in compared(job, output or ""):
+            item = QTreeWidgetItem(
+                [
+                    row.name + (" · in hand" if row.name == job.variant else ""),
+                    fixed(row.volts, "V"),
+                    show(row.continuous_A, "A", 3),
+                    fixed(row.wall_W, "W", 0),
+                    fixed(row.hottest_C, "C", 0) if row.hottest_C is not None else "not known",
+                    row.gives_up_first,
+                    show(row.used, "%", 3),
+                    fixed(row.cost, "", 2),
+                ]
+            )
+            for k in (1, 2, 3, 4, 6, 7):
+                item.setTextAlignment(k, right)
+                table.headerItem().setTextAlignment(k, right)
+            table.addTopLevelItem(item)
+        words = "At full load of every output. Another design is set aside or proposed above the map."
+        self._body.addWidget(label(words, "caption", wrap=True))
+        self._body.addWidget(table, 1)
+
+    # -- policy ---------------------------------------------------------------------------------
+
+    def _policy_is_shown(self) -> bool:
+        job = self.session.job
+        shown = getattr(self, "_forms", None)
+        return bool(shown and shown[0].record == job.policy and shown[1].record == job.settings)
+
+    def _show_policy(self) -> None:
+        job, say = self.session.job, self.session.trouble.emit
+        row = QHBoxLayout()
+        policy = RecordForm(job.policy, lambda r, w: self._apply("policy", r, w), say, hidden={"spread"})
+        place = RecordForm(job.settings, lambda r, w: self._apply("settings", r, w), say)
+        self._forms = (policy, place)
+        for form in self._forms:
+            row.addWidget(form, 1)
+        box = QWidget()
+        box.setLayout(row)
+        self._body.addWidget(box)
+        self._body.addWidget(label(self._to_buy(), wrap=True))
+        self._body.addStretch(1)
+
+    def _apply(self, what: str, record: Record, words: str) -> bool:
+        job = self.session.job
+        return self.session.edit(f"{words} of the {what}", job.model_copy(update={what: record}))
+
+    def _to_buy(self) -> str:
+        """What is in the path and still to buy, and what it comes to."""
+        job = self.session.job
+        used = {link.part for link in job.design.links}
+        wanted = [p for p in job.stock if p.id in used and p.condition == "to buy"]
+        if not wanted:
+            return "Nothing in the path is marked “to buy” on its card."
+        total = sum((p.cost or 0.0) * p.count for p in wanted)
+        unpriced = [p.name for p in wanted if p.cost is None]
+        text = f"Still to buy: {', '.join(p.name for p in wanted)}; {fixed(total, '', 2)} in own money"
+        if job.settings.ready_made is not None:
+            text += f", against {fixed(job.settings.ready_made, '', 2)} for a ready-made one"
+        return text + (f". Without a price: {', '.join(unpriced)}." if unpriced else ".")
+
+
+def _table(columns: tuple[str, ...], name: str) -> QTreeWidget:
+    table = QTreeWidget()
+    table.setColumnCount(len(columns))
+    table.setHeaderLabels(list(columns))
+    table.setRootIsDecorated(False)
+    table.setUniformRowHeights(True)
+    table.setAccessibleName(name)
+    table.setMinimumHeight(theme.px(120))
+    header = table.header()
+    for k in range(len(columns) - 1):
+        header.setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
+    return table

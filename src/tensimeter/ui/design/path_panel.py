@@ -1,0 +1,156 @@
+"""The path at the left of Design: its outline, a line to add to it, and the link in hand."""
+
+from PyQt6.QtCore import QStringListModel, Qt
+from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QScrollArea, QVBoxLayout, QWidget
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import PART_KINDS
+from tensimeter.core.job.edits import changed, new_link, parts_for, with_link, without_link
+from tensimeter.core.job.parts import Record
+from tensimeter.ui.design.outline import Outline
+from tensimeter.ui.parts.form import RecordForm
+from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+#: Kinds of parts that a path is joined from.
+JOINABLE = {kind for kinds in PART_KINDS.values() for kind in kinds}
+#: Fields of a unit that belong to one kind of part only.
+_OF_ONE_KIND = {"rail": "rails", "tap": "transformer"}
+
+
+class PathPanel(QWidget):
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, theme.px(6))
+        column.addWidget(label("The path", "heading"))
+        self.outline = Outline(self.session)
+        self.outline.remove.connect(self.remove_link)
+        column.addWidget(self.outline, 3)
+        self.add = Field()
+        self.add.setPlaceholderText("add: a part's name, or output NAME 12V 5A")
+        self.add.setToolTip("Enter puts it in after the link in hand; Delete in the outline takes a link out")
+        self.add.setAccessibleName("add a link after the one in hand")
+        self._names = QStringListModel()
+        completer = QCompleter(self._names, self)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        self.add.setCompleter(completer)
+        self.add.returnPressed.connect(self.add_link)
+        column.addWidget(self.add)
+        self._link_box = QWidget()
+        self._link_layout = QVBoxLayout(self._link_box)
+        self._link_layout.setContentsMargins(0, theme.px(6), theme.px(6), 0)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(self._link_box)
+        column.addWidget(scroll, 2)
+        session.job_changed.connect(self.refresh)
+        session.subject_changed.connect(self._on_subject)
+        theme.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        job = self.session.job
+        self.setFixedWidth(theme.px(272))
+        self.outline.refresh()
+        joinable = [p.name for p in job.stock if p.kind in JOINABLE]
+        self._names.setStringList(joinable)
+        self._show_link()
+
+    def _on_subject(self) -> None:
+        self.outline.follow_subject()
+        self._show_link()
+
+    def _show_link(self) -> None:
+        subject = self.session.subject
+        links = {link.id: link for link in self.session.job.design.links}
+        form = getattr(self, "form", None)
+        if form is not None and form.record == links.get(subject):
+            return
+        clear(self._link_layout)
+        self.form = None
+        if subject not in links:
+            words = (
+                "Choose a link to see and change it."
+                if links
+                else (
+                    "Start with a donor: type its name above. Then a converter, a fuse, a lead, and an "
+                    "output such as “output MOUNT 13.6V 8A”."
+                )
+            )
+            self._link_layout.addWidget(label(words, "caption", wrap=True))
+            self._link_layout.addStretch(1)
+            return
+        link = links[subject]
+        self._link_layout.addWidget(self._choices(link))
+        part = self.session.job.part(link.part)
+        kind = part.kind if part is not None else ""
+        hidden = {name for name, wanted in _OF_ONE_KIND.items() if wanted != kind}
+        self.form = RecordForm(link, self._apply, self.session.trouble.emit, hidden=hidden)
+        self._link_layout.addWidget(self.form)
+        self._link_layout.addStretch(1)
+
+    def _choices(self, link: Record) -> QWidget:
+        """What a link is made of and what feeds it."""
+        box = QWidget()
+        form = QFormLayout(box)
+        form.setContentsMargins(0, 0, 0, 0)
+        job = self.session.job
+        if link.kind != "output":
+            form.addRow(
+                label("made of", "caption"),
+                self._choice("made of", link, "part", [(p.name, p.id) for p in parts_for(job, link.kind)]),
+            )
+        below = {x.id for x in job.design.links if link in job.design.path_to(x.id)}
+        feeders = [(x.name, x.id) for x in job.design.links if x.id not in below and x.kind != "output"]
+        if link.kind in ("unit", "output"):
+            feeders.insert(0, ("nothing below" if link.kind == "unit" else "not known", None))
+        words = "stands on" if link.kind == "unit" else "fed by"
+        form.addRow(label(words, "caption"), self._choice(words, link, "fed_by", feeders))
+        return box
+
+    def _choice(self, words: str, link: Record, field: str, options: list) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName(words)
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        for name, value in options:
+            box.addItem(name, value)
+        box.setCurrentIndex(box.findData(getattr(link, field)))
+        box.activated.connect(
+            lambda _=0: self._apply(
+                changed(self.session.job.design.link(link.id), **{field: box.currentData()}), words
+            )
+        )
+        return box
+
+    # -- edits ----------------------------------------------------------------------------------
+
+    def add_link(self) -> None:
+        """Enter in the add line."""
+        text = self.add.text().strip()
+        if not text:
+            return
+        before = {link.id for link in self.session.job.design.links}
+        links = self.session.job.design.links
+        after = self.session.subject or (links[-1].id if links else None)
+        try:
+            job = new_link(self.session.job, text, after)
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        added = next(link for link in job.design.links if link.id not in before)
+        if self.session.edit(f"{added.name} joined", job):
+            self.add.empty()
+            self.session.choose(added.id)
+
+    def remove_link(self, link_id: str) -> None:
+        link = self.session.job.design.link(link_id)
+        self.session.edit(f"{link.name} taken out", without_link(self.session.job, link_id))
+
+    def _apply(self, record: Record, words: str) -> bool:
+        return self.session.edit(f"{words} of {record.name}", with_link(self.session.job, record))

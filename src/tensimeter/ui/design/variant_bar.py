@@ -1,0 +1,88 @@
+"""The variants of a design as a row of words: take one up, set this one aside, try what is proposed."""
+
+from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import problems
+from tensimeter.core.variants import as_variant, keep_variant, proposals, take_up
+from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.text import Field, clear
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+
+class VariantBar(QWidget):
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self._row = FlowLayout(self, theme.px(4))
+        self._shown: object = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        job = self.session.job
+        state = (job, self.session.output_id, theme.night, theme.scale)
+        if self._shown is not None and self._shown[0] is job and self._shown[1:] == state[1:]:  # type: ignore
+            return
+        self._shown = state
+        clear(self._row)
+        for name in (job.variant, *(v.name for v in job.variants)):
+            button = QPushButton(name)
+            button.setCheckable(True)
+            button.setChecked(name == job.variant)
+            button.setProperty("kind", "view")
+            button.setToolTip("the variant in hand" if name == job.variant else "take this variant up")
+            button.clicked.connect(lambda _=False, name=name: self.take(name))
+            self._row.addWidget(button)
+        self.name = Field()
+        self.name.setPlaceholderText("set aside, go on as …")
+        self.name.setToolTip("A name and Enter: the design is kept as it is, and you go on under this name")
+        self.name.setAccessibleName("set the design aside and go on under a new name")
+        self.name.setFixedWidth(theme.px(150))
+        self.name.returnPressed.connect(self.set_aside)
+        self._row.addWidget(self.name)
+        self.ways = QComboBox()
+        self.ways.setAccessibleName("variants worth comparing")
+        self.ways.addItem("worth comparing …", None)
+        for proposal in self._proposals():
+            self.ways.addItem(f"{proposal.name}: {proposal.why}", proposal)
+        self.ways.setMinimumContentsLength(14)
+        self.ways.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.ways.view().setMinimumWidth(theme.px(420))
+        self.ways.activated.connect(lambda _=0: self.try_way())
+        # Shown only once it has its place: on its own it would be a window for a moment.
+        self._row.addWidget(self.ways)
+        self.ways.setVisible(self.ways.count() > 1)
+
+    def _proposals(self) -> list:
+        job, output = self.session.job, self.session.output_id
+        if output is None or problems(job.design, job.stock):
+            return []
+        try:
+            return proposals(job, output)
+        except Trouble:
+            return []
+
+    def take(self, name: str) -> None:
+        job = self.session.job
+        if name != job.variant:
+            self.session.edit(f"variant {name} taken up", take_up(job, name))
+
+    def set_aside(self) -> None:
+        before = self.session.job.variant
+        try:
+            job = keep_variant(self.session.job, self.name.text())
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self.session.edit(f"variant {before} set aside", job)
+
+    def try_way(self) -> None:
+        """The design in hand is set aside; the proposed one is in hand."""
+        proposal = self.ways.currentData()
+        if proposal is None:
+            return
+        job = self.session.job
+        kept = (*job.variants, as_variant(job))
+        made = proposal.job.model_copy(update={"variants": kept, "variant": proposal.name})
+        self.session.edit(f"variant {proposal.name} tried", made)
