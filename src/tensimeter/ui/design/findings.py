@@ -33,7 +33,7 @@ _VIEWS = (
     ("variants", "Variants"),
     ("policy", "Policy, place, to buy"),
 )
-_FAULTS = ("link", "fails", "what acts")
+_FAULTS = ("link", "fails")
 _VARIANTS = ("variant", "volts", "for good", "wall", "hottest", "gives up first", "used", "cost")
 
 
@@ -107,23 +107,28 @@ class Findings(QWidget):
             self._body.addStretch(1)
             return
         outputs = job.design.outputs()
-        table = _table((*_FAULTS, *(o.name for o in outputs), "leaves"), "faults")
+        columns = (*_FAULTS, *(o.name for o in outputs), "what acts", "leaves")
+        table = _table(columns, "faults")
+        for k, width in enumerate((124, 46, *[88] * len(outputs), 168)):
+            table.header().setSectionResizeMode(k, QHeaderView.ResizeMode.Interactive)
+            table.setColumnWidth(k, theme.px(width))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for fault in sorted(failures(job), key=lambda f: not f.unguarded):
             volts = [fixed(fault.volts[o.id], "V", 1) for o in outputs]
             timed = fault.speed not in ("–", "never") and fault.speed not in fault.acts
             acts = f"{fault.acts}, {fault.speed}" if timed else fault.acts
-            item = QTreeWidgetItem([fault.name, fault.how, acts, *volts, fault.leaves])
-            for k, o in enumerate(outputs, 3):
+            item = QTreeWidgetItem([fault.name, fault.how, *volts, acts, fault.leaves])
+            for k, o in enumerate(outputs, 2):
                 item.setTextAlignment(k, right)
                 table.headerItem().setTextAlignment(k, right)
                 if o.name in fault.harm:
-                    item.setText(k, f"over: {volts[k - 3]}")
+                    item.setText(k, f"over: {volts[k - 2]}")
                     item.setForeground(k, QBrush(theme.colour("miss")))
             if fault.unguarded:
-                item.setText(2, "nothing acts")
-                item.setForeground(2, QBrush(theme.colour("miss")))
-            item.setToolTip(3 + len(outputs), fault.leaves)
+                item.setText(2 + len(outputs), "nothing acts")
+                item.setForeground(2 + len(outputs), QBrush(theme.colour("miss")))
+            for k, words in ((0, fault.name), (2 + len(outputs), acts), (3 + len(outputs), fault.leaves)):
+                item.setToolTip(k, words)
             table.addTopLevelItem(item)
         self._body.addWidget(label("At full load, one fault at a time.", "caption"))
         self._body.addWidget(table, 1)
@@ -158,16 +163,17 @@ class Findings(QWidget):
     # -- policy ---------------------------------------------------------------------------------
 
     def _policy_is_shown(self) -> bool:
-        job = self.session.job
-        shown = getattr(self, "_forms", None)
-        return bool(shown and shown[0].record == job.policy and shown[1].record == job.settings)
+        job, forms = self.session.job, getattr(self, "_forms", None)
+        if forms is None or self._policy_stock != (job.stock, job.design):
+            return False
+        return forms[0].record == job.policy and forms[1].record == job.settings
 
     def _show_policy(self) -> None:
         job, say = self.session.job, self.session.trouble.emit
         row = QHBoxLayout()
         policy = RecordForm(job.policy, lambda r, w: self._apply("policy", r, w), say, hidden={"spread"})
         place = RecordForm(job.settings, lambda r, w: self._apply("settings", r, w), say)
-        self._forms = (policy, place)
+        self._forms, self._policy_stock = (policy, place), (job.stock, job.design)
         for form in self._forms:
             row.addWidget(form, 1)
         box = QWidget()

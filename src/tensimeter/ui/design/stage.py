@@ -221,7 +221,8 @@ class DesignStage(QWidget):
             _, solution, limits = at(job, load, set_to(job, output, volts, load))
         except Trouble:
             return
-        first = ranked([limit for limit in limits if not limit.floor])[0]
+        own = {link.id for link in job.design.path_to(output)}
+        first = ranked([limit for limit in limits if limit.link in own and not limit.floor])[0]
         spots = [s for s in hot_spots(job, solution) if np.isfinite(float(s.hot_C))]
         hottest = max(spots, key=lambda s: float(s.hot_C), default=None)
         heat = f" · {hottest.name} {fixed(float(hottest.hot_C), 'C', 0)}" if hottest else ""

@@ -1,0 +1,153 @@
+"""Design as hands use it: the reach map, variants, faults, policy."""
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPointF
+from PyQt6.QtWidgets import QApplication, QLabel
+
+from tensimeter.demo.library import demo_job
+from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.parts.form import RecordForm
+from tensimeter.ui.window import MainWindow
+
+
+@pytest.fixture
+def open_demo(open_window, tmp_path: Path):
+    def make(name: str, output: str) -> MainWindow:
+        window = open_window(JobFile.create(tmp_path / f"{name}.tensi", demo_job(name)))
+        window.session.choose(output)
+        window.stage("design")
+        return window
+
+    return make
+
+
+def figures(window: MainWindow) -> str:
+    design = window.stage("design")
+    QApplication.processEvents()
+    return " · ".join(x.text() for x in design.findChildren(QLabel) if x.isVisible())
+
+
+def test_the_map_moves_the_operating_point(open_demo, keys) -> None:
+    window = open_demo("ridge-pier", "mount")
+    design = window.stage("design")
+    assert design.map.isVisible()
+    assert not design.plot.isVisible()
+    design.map.picked.emit(24.0, 6.0)
+    assert window.session.now.volts == ("mount", 24.0)
+    assert "24 V" in window.strip.mode()
+    assert float(window.session.now.solved[1]["mount"].V) == pytest.approx(24.0)
+    assert window.session.job.design.link("front-end").set_V == 13.6
+    design.map.setFocus()
+    keys(window, "Up")
+    assert window.session.load["mount"] == pytest.approx(6.0 + 0.01 * 1.3 * 12, abs=0.01)
+    keys(window, "Left")
+    assert window.session.now.volts[1] == pytest.approx(23.6)
+    design.point.setText("13.6 V 10 A")
+    design.point.returnPressed.emit()
+    # Beyond what the hot spot stands for good: the map says for how long.
+    assert "min from cold" in design.map._stay(13.6, 10.0)
+    assert design.map._stay(13.6, 4.0) == ""
+    assert "out of reach" in design.map._stay(39.0, 11.5)
+    design.point.setText("50 V 1 A")
+    design.point.returnPressed.emit()
+    assert "is outside" in window.line.hint.text()
+    design.other_view.click()
+    assert design.plot.isVisible()
+    assert not design.map.isVisible()
+
+
+def test_pointing_tells_what_it_takes_there(open_demo) -> None:
+    window = open_demo("ridge-pier", "mount")
+    design = window.stage("design")
+    QApplication.processEvents()
+    vb = design.map.getPlotItem().vb
+    design.map._on_move(vb.mapViewToScene(QPointF(28.0, 5.5)))
+    said = design._caption.text()
+    assert said.startswith("28.0")
+    assert "from the wall" in said
+    assert "nearest limit: Donor A" in said
+    design.map._on_move(QPointF(-50.0, -50.0))
+    assert "solid: for good" in design._caption.text()
+
+
+def test_a_proposed_variant_is_tried_and_taken_back(open_demo, keys) -> None:
+    window = open_demo("dome-workshop", "shutter")
+    design, bar = window.stage("design"), window.stage("design").variants
+    words = [bar.ways.itemText(k) for k in range(bar.ways.count())]
+    assert [w.split(":")[0] for w in words[1:]] == ["dummy load", "feedback shift", "converter behind it"]
+    assert "leaves its band" in " ".join(n.title for n in window.session.now.notices)
+    bar.ways.setCurrentIndex(3)
+    bar.try_way()
+    assert window.session.job.variant == "converter behind it"
+    assert [v.name for v in window.session.job.variants] == ["as built"]
+    assert "SHUTTER leaves its band" not in [n.title for n in window.session.now.notices]
+    design.findings.buttons["variants"].click()
+    assert "in hand" in design.findings.findChild(type(design.path.outline).__mro__[1]).topLevelItem(0).text(
+        0
+    )
+    bar.name.setText("with a fan")
+    bar.name.returnPressed.emit()
+    assert window.session.job.variant == "with a fan"
+    bar.name.setText("as built")
+    bar.name.returnPressed.emit()
+    assert "name of its own" in window.line.hint.text()
+    bar.take("as built")
+    assert window.session.job.variant == "as built"
+    for _ in range(3):
+        keys(window, "Ctrl+Z")
+    assert window.session.job == demo_job("dome-workshop")
+
+
+def test_faults_that_nothing_stops_are_on_top(open_demo) -> None:
+    window = open_demo("ridge-pier", "mount")
+    design = window.stage("design")
+    design.findings.show_view("faults")
+    table = design.findings._body.itemAt(1).widget()
+    first = [table.topLevelItem(0).text(k) for k in range(table.columnCount())]
+    assert first[:2] == ["Front end, switch", "short"]
+    assert first[2].startswith("over: 4")
+    assert first[5] == "nothing acts"
+    assert table.topLevelItemCount() == 21
+
+
+def test_the_policy_is_edited_in_place(open_demo) -> None:
+    window = open_demo("ridge-pier", "mount")
+    design = window.stage("design")
+    design.findings.show_view("policy")
+    line = design.findings.findChild(RecordForm).fields["donor_share"]
+    line.setText("65")
+    line.editingFinished.emit()
+    assert window.session.job.policy.donor_share == 0.65
+    box = design.findings.findChildren(RecordForm)[1].fields["box_K_W"]
+    before = design.findings.findChildren(RecordForm)[1].record.box_K_W
+    box.setText("0.2")
+    box.editingFinished.emit()
+    assert (before, window.session.job.settings.box_K_W) == (0.0, 0.2)
+    assert "Nothing in the path is marked" in figures(window)
+    stock = window.stage("stock")
+    stock.choose("fuse-16")
+    choice = stock.form.fields["condition"]
+    choice.setCurrentIndex(choice.findData("to buy"))
+    choice.activated.emit(choice.currentIndex())
+    design = window.stage("design")
+    design.findings.refresh()
+    assert "Still to buy: Fuse 16 A slow, holder; 1.40 in own money" in figures(window)
+
+
+def test_rails_and_ranges_are_edited_on_their_card(open_demo) -> None:
+    window = open_demo("dome-workshop", "shutter")
+    stock = window.stage("stock")
+    stock.choose("pc-450")
+    QApplication.processEvents()
+    rail = next(f for f in stock.findChildren(RecordForm) if "rated_A" in f.fields and f.isVisible())
+    rail.fields["rated_A"].setText("20")
+    rail.fields["rated_A"].editingFinished.emit()
+    assert window.session.job.part("pc-450").rail("12 V").rated_A == 20
+    stock.choose("hand-meter")
+    QApplication.processEvents()
+    ranges = [f for f in stock.findChildren(RecordForm) if "full_scale" in f.fields and f.isVisible()]
+    ranges[0].fields["accuracy"].setText("0.3%+1@0.01")
+    ranges[0].fields["accuracy"].editingFinished.emit()
+    assert window.session.job.part("hand-meter").ranges[0].accuracy.of_reading == 0.003
