@@ -8,6 +8,7 @@ from tensimeter.core.electrical.network import build
 from tensimeter.core.electrical.rectifier import rectified
 from tensimeter.core.electrical.reservoir import circuit, source_curve
 from tensimeter.core.electrical.solver import solve
+from tensimeter.core.electrical.startup import lock_ins
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import UnitLink, problems
 from tensimeter.core.job.document import Job
@@ -128,3 +129,53 @@ def test_a_second_unit_on_the_wall_is_refused_with_its_reason(demo: Job) -> None
     link = UnitLink(id="third", name="Third", part="enclosed-a")
     design = demo.design.model_copy(update={"links": (*demo.design.links, link)})
     assert "share current" in problems(design, demo.stock)["third"]
+
+
+def test_a_current_limited_source_may_lock_in(demo: Job) -> None:
+    """109 W and its loss at 7.4 A clear only above some 23 V: a module that runs from 7 V may stay down."""
+    assert "start:front-end" not in {n.id for n in notices(demo)}
+    holding = with_part(demo, changed(demo.part("enclosed-b"), beyond="constant_current", limit_A=4.0))
+    found = {lock.link: lock for lock in lock_ins(holding)}
+    power = float(solve(build(holding), full_load(holding))["front-end"].power_in)
+    assert found["front-end"].clear_V == pytest.approx(power / 4.0)
+    assert found["front-end"].source == "Donor B"
+    assert "hub-module" not in found
+    late = with_part(holding, changed(demo.part("front-end-40"), start_V=40.0))
+    assert "front-end" not in {lock.link for lock in lock_ins(late)}
+    assert any("lock in" in n.text for n in notices(holding) if n.id == "start:front-end")
+
+
+def test_a_stacked_pair_is_compared_field_by_field(demo: Job) -> None:
+    text = next(n.text for n in notices(demo) if n.id == "pair:donor-b")
+    assert "no-load volts" in text
+    assert "note" in text
+    assert "rated amps" not in text
+    alike = with_part(demo, changed(demo.part("enclosed-b"), no_load_V=24.1, note=""))
+    assert "pair:donor-b" not in {n.id for n in notices(alike)}
+
+
+NONSENSE = {
+    "a converter set above its input": ("front-end", {"set_V": 40.0}, {}, "headroom"),
+    "a fuse below the load": ("mount-fuse", {"part": "fuse-4"}, {}, "Fuse 16 A, continuous"),
+    "a lead that is too thin": ("mount-lead", {"part": "lead-thin"}, {}, "wire heat"),
+}
+
+
+@pytest.mark.parametrize("case", NONSENSE)
+def test_nonsense_is_named_at_its_block_and_left_as_it_is(demo: Job, case: str) -> None:
+    link, change, _, word = NONSENSE[case]
+    thin = changed(demo.part("lead-2m"), id="lead-thin", area_mm2=0.2)
+    low = changed(demo.part("enclosed-b"), no_load_V=12.0)
+    job = with_part(with_part(demo, thin), low) if "above" in case else with_part(demo, thin)
+    wrong = with_link(job, changed(job.design.link(link), **change))
+    found = [n for n in notices(wrong) if n.kind == "miss" and n.link in (link, "front-end", "mount")]
+    assert any(word in n.title for n in found), [n.title for n in found]
+    # Nothing was corrected behind the builder's back.
+    assert getattr(wrong.design.link(link), next(iter(change))) == next(iter(change.values()))
+
+
+def test_a_lead_of_no_length_has_its_contacts_only(demo: Job) -> None:
+    short = with_part(demo, changed(demo.part("lead-2m"), length_m=0.0))
+    solution = solve(build(short), {"mount": 8.0})
+    drop = float(solution["mount-fuse"].V - solution["mount"].V)
+    assert drop == pytest.approx(8 * 4 * 0.0015)

@@ -227,11 +227,14 @@ def ranked(limits: list[Limit]) -> list[Limit]:
 
 
 def at(
-    job: Job, load_A: Mapping[str, Figure], network: Network | None = None
+    job: Job, load_A: Mapping[str, Figure], network: Network | None = None, *, as_set: bool = False
 ) -> tuple[Network, Solution, list[Limit]]:
-    """Network (the job's own where none is given), solution and ladder at given loads."""
+    """Network (the job's own where none is given), solution and ladder at given loads.
+
+    With `as_set` past the limits too, so that it can be said how far past.
+    """
     network = network or build(job)
-    solution = solve(network, load_A)
+    solution = solve(network, load_A, as_set=as_set)
     return network, solution, ladder(job, solution, network)
 
 

@@ -137,6 +137,8 @@ class Converter(PartRecord):
     loss_per_A2: NotNegative = 0.0
     output_resistance_ohm: NotNegative = 0.0
     set_tolerance: Fraction = 0.003
+    #: Input volts at which it begins to run; None: not known.
+    start_V: Positive | None = None
     #: Its heat: hot spot above its sink and sink above the air, K per W lost; the sink's capacity.
     switch_K_W: NotNegative | None = None
     sink_K_W: Positive | None = None

@@ -1,5 +1,6 @@
 """The seven stages, and what stands before the builder at each: hold points and cautions."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -7,10 +8,11 @@ from typing import Literal
 from tensimeter.core.electrical.bands import allowed, cases
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import has_source
+from tensimeter.core.electrical.startup import lock_ins
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import OutputLink, UnitLink, problems
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import ElectronicLoad, FusePart
+from tensimeter.core.job.parts import Donor, ElectronicLoad, FusePart
 from tensimeter.core.limits import at, fault_notes, ranked
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import Reading, standing
@@ -75,6 +77,8 @@ def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
         *_path_notices(job),
         *_band_notices(job),
         *_stack_notices(job),
+        *_pair_notices(job),
+        *_start_notices(job),
         *_prove_notices(job, readings),
     ]
     reasons = {o.hold: o.reason for o in job.overruled}
@@ -138,12 +142,12 @@ def _path_notices(job: Job) -> list[Notice]:
     if not has_source(job):
         return []
     try:
-        _, _, limits = at(job, full_load(job))
+        _, _, limits = at(job, full_load(job), as_set=True)
     except Trouble:
         return []
     found = []
     over = [limit for limit in ranked(limits) if limit.fraction > 1]
-    for limit in over[:3]:
+    for limit in over[:6]:
         found.append(
             Notice(
                 f"over:{limit.name}",
@@ -195,7 +199,13 @@ def _band_notices(job: Job) -> list[Notice]:
         except Trouble:
             continue
         outside = [(words, v) for words, v in volts if not low <= v <= high]
-        if outside:
+        lost = next((words for words, v in outside if math.isnan(v)), None)
+        if lost is not None:
+            text = f"It has no running state {lost}: the path before it gives up. See what gives up first."
+            found.append(
+                Notice(f"band:{output.id}", "miss", f"{output.name} does not run", text, "design", output.id)
+            )
+        elif outside:
             words, v = max(outside, key=lambda case: max(case[1] - high, low - case[1]))
             side = "above" if v > high else "below"
             found.append(
@@ -246,6 +256,53 @@ def _stack_notices(job: Job) -> list[Notice]:
             )
         )
     return found
+
+
+#: What two units of a stack are compared by, and how it is called.
+_COMPARED = (
+    ("no_load_V", "no-load volts"),
+    ("output_resistance_ohm", "output resistance"),
+    ("rated_A", "rated amps"),
+    ("rated_W", "rated watts"),
+    ("limit_A", "limit"),
+    ("beyond", "behaviour beyond the limit"),
+    ("trip_V", "trip"),
+    ("note", "note"),
+)
+
+
+def _pair_notices(job: Job) -> list[Notice]:
+    """Units that are joined as a pair, compared field by field."""
+    found = []
+    for link in job.design.links:
+        upper, below = job.part(link.part), None
+        if isinstance(link, UnitLink) and link.fed_by:
+            below = next((job.part(x.part) for x in job.design.links if x.id == link.fed_by), None)
+        if not (isinstance(upper, Donor) and isinstance(below, Donor)):
+            continue
+        differs = [words for field, words in _COMPARED if getattr(upper, field) != getattr(below, field)]
+        if differs:
+            found.append(
+                Notice(
+                    f"pair:{link.id}",
+                    "caution",
+                    "Two units that are not alike",
+                    f"{link.name} and the unit it stands on differ in {', '.join(differs)}. Compare no-load "
+                    "volts and start-up before they share a current.",
+                    "design",
+                    link.id,
+                )
+            )
+    return found
+
+
+def _start_notices(job: Job) -> list[Notice]:
+    if problems(job.design, job.stock):
+        return []
+    return [
+        Notice(f"start:{found.link}", "caution", "It may not start", found.sentence, "design", found.link)
+        for found in lock_ins(job)
+    ]
 
 
 #: Ohms from a floating output to earth below which it is not floating, and above which a bonded

@@ -1,0 +1,60 @@
+"""Starting up: a source that limits its current may never lift a constant-power load off the ground.
+
+The running state is the upper crossing of the source's V–I line with P/V. Below P/I_limit a converter
+that runs already wants more than a current-limited source gives: it locks in at the lower crossing.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.electrical.loadline import full_load
+from tensimeter.core.electrical.network import build, has_source
+from tensimeter.core.electrical.solver import solve
+from tensimeter.core.job.design import ConverterLink
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Converter, Donor
+from tensimeter.core.quantity import show
+
+#: Input volts at which a switching module begins to run where its card says nothing: a rule of thumb.
+USUAL_START_V = 7.0
+
+
+@dataclass(frozen=True)
+class LockIn:
+    """A converter that may stay down: it runs from `start_V`, but needs `clear_V` at the source's limit."""
+
+    link: str
+    source: str
+    start_V: float
+    clear_V: float
+
+    @property
+    def sentence(self) -> str:
+        return (
+            f"Started under full load it runs from {show(self.start_V, 'V', 3)}, where it wants more than "
+            f"{self.source} gives: below {show(self.clear_V, 'V', 3)} it may lock in and stay down. Connect "
+            "the load after it is up, or let it start later."
+        )
+
+
+def lock_ins(job: Job) -> list[LockIn]:
+    """Switching converters under full load behind a donor that holds its current at a limit."""
+    if not has_source(job):
+        return []
+    solution = solve(build(job), full_load(job), as_set=True)
+    found = []
+    for link in job.design.links:
+        part = job.part(link.part)
+        if not (isinstance(link, ConverterLink) and isinstance(part, Converter)) or part.topology == "linear":
+            continue
+        power = float(np.nan_to_num(solution[link.id].power_in))
+        donors = [(x, p) for x in job.design.path_to(link.id) if isinstance(p := job.part(x.part), Donor)]
+        holding = [(x, p) for x, p in donors if p.beyond in ("constant_current", "foldback") and p.limit_A]
+        for source, donor in holding:
+            clear = power / (donor.limit_A or np.inf)
+            start = part.start_V or USUAL_START_V
+            if start < clear:
+                found.append(LockIn(link.id, source.name, start, clear))
+                break
+    return found
