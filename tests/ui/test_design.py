@@ -107,7 +107,7 @@ def test_faults_that_nothing_stops_are_on_top(open_demo) -> None:
     table = design.findings._body.itemAt(1).widget()
     first = [table.topLevelItem(0).text(k) for k in range(table.columnCount())]
     assert first[:2] == ["Front end, switch", "short"]
-    assert first[2].startswith("over: 4")
+    assert first[2].startswith("↑ 4")
     assert first[5] == "nothing acts"
     assert table.topLevelItemCount() == 21
 

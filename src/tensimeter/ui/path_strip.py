@@ -170,6 +170,9 @@ class PathStrip(QWidget):
             # The other outlets are in the outline too; the path itself must stay readable.
             also_w = 0
         width = min(theme.px(168), (self.width() - also_w - joints) / len(self.cells))
+        if also_w:
+            # A short path leaves room for whole names.
+            also_w = min(self.width() - (width + gap) * len(self.cells), theme.px(300))
         height = theme.px(66)
         for k, cell in enumerate(self.cells):
             box = QRectF(left + 1, theme.px(6), width, height)

@@ -346,6 +346,7 @@ class Session(QObject):
             if self._load_before_run is not None:
                 self.load, self._load_before_run = self._load_before_run, None
             self._after_readings()
+            self.point_changed.emit()
             (self.told if event.kind == "done" else self.trouble).emit(event.text)
 
     def _follow_load(self, output: str, amps: float) -> None:

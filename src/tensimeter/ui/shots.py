@@ -4,58 +4,104 @@ import os
 import sys
 import tempfile
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.server import StandIns
+from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import readings_first
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job, demo_truths
 from tensimeter.store.jobfile import JobFile
+
+if TYPE_CHECKING:
+    from tensimeter.ui.window import MainWindow
+
+
+def _window(path: Path, job: Job) -> "MainWindow":
+    from tensimeter.ui.session import Session
+    from tensimeter.ui.window import MainWindow
+
+    window = MainWindow(Session(JobFile.create(path, job)))
+    window.show()
+    return window
+
+
+def _ridge_pier(scratch: Path, folder: Path) -> None:
+    """The main demo from its stock to its plate."""
+    from tensimeter.ui.pictures import picture, wait_until
+    from tensimeter.ui.theme import theme
+
+    window = _window(scratch / "ridge-pier.tensi", demo_job("ridge-pier"))
+    session = window.session
+    stock = window.stage("stock")
+    stock.choose("front-end-40")
+    picture(window, folder / "stock.png")
+    session.choose("mount")
+    design = window.stage("design")
+    design.findings.show_view("faults")
+    session.choose("hub")
+    picture(window, folder / "design-faults.png")
+    design.findings.show_view("ladder")
+    session.choose("mount")
+    window.stage("prove")
+    job = session.job
+    with StandIns(job, truths=demo_truths(job.name), speed=30) as served:
+        session.start_run(open_bench(job, served.resources, speed=30))
+        wait_until(lambda: session.step_index == 4 and session.running)
+        wait_until(lambda: False, 0.1)
+        picture(window, folder / "prove-running.png")
+        wait_until(lambda: not session.running and session.bench is None)
+        window.go_to(4)
+        picture(window, folder / "prove.png")
+        window.toggle_bench_view()
+        picture(window, folder / "bench-view.png")
+        window.toggle_bench_view()
+    window.stage("design")
+    picture(window, folder / "design.png")
+    plate = window.stage("plate")
+    wait_until(lambda: plate.ready, 60)
+    picture(window, folder / "plate.png")
+    theme.use(night=True)
+    window.stage("design")
+    picture(window, folder / "design-night.png")
+    theme.use(night=False)
+    window.close()
+
+
+def _other_designs(scratch: Path, folder: Path) -> None:
+    """The other two demos at the problem that each has."""
+    from tensimeter.ui.pictures import picture
+
+    for name, output in (("dome-workshop", "shutter"), ("finishers-bench", "bath")):
+        window = _window(scratch / f"{name}.tensi", demo_job(name))
+        window.session.choose(output)
+        design = window.stage("design")
+        if name == "dome-workshop":
+            picture(window, folder / "design-rails.png")
+        else:
+            design.variants.ways.setCurrentIndex(1)
+            design.variants.try_way()
+            design.variants.take("as built")
+            window.session.try_point(output, 3.0, 1.2)
+            design.findings.show_view("variants")
+            picture(window, folder / "design-variants.png")
+        window.close()
 
 
 def main(folder: Path) -> None:
     """Every main view at 1280 × 800, by day; one of them by night."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from tensimeter.ui.app import make_application
-    from tensimeter.ui.pictures import picture, wait_until
+    from tensimeter.ui.pictures import picture
     from tensimeter.ui.session import Session
     from tensimeter.ui.start_page import StartPage
-    from tensimeter.ui.theme import theme
     from tensimeter.ui.window import MainWindow
 
     make_application()
     with tempfile.TemporaryDirectory() as scratch:
-        session = Session(JobFile.create(Path(scratch) / "ridge-pier.tensi", demo_job("ridge-pier")))
-        window = MainWindow(session)
-        window.show()
-        stock = window.stage("stock")
-        stock.choose("front-end-40")
-        picture(window, folder / "stock.png")
-        session.choose("front-end")
-        window.stage("design")
-        picture(window, folder / "design.png")
-        session.choose("mount")
-        window.stage("prove")
-        job = session.job
-        with StandIns(job, truths=demo_truths(job.name), speed=30) as served:
-            session.start_run(open_bench(job, served.resources, speed=30))
-            wait_until(lambda: session.step_index == 4 and session.running)
-            wait_until(lambda: False, 0.1)
-            picture(window, folder / "prove-running.png")
-            wait_until(lambda: not session.running and session.bench is None)
-            window.go_to(4)
-            picture(window, folder / "prove.png")
-            window.toggle_bench_view()
-            picture(window, folder / "bench-view.png")
-            window.toggle_bench_view()
-        plate = window.stage("plate")
-        wait_until(lambda: plate.ready, 60)
-        picture(window, folder / "plate.png")
-        theme.use(night=True)
-        window.stage("design")
-        picture(window, folder / "design-night.png")
-        theme.use(night=False)
-        window.close()
+        _ridge_pier(Path(scratch), folder)
+        _other_designs(Path(scratch), folder)
 
         file = JobFile.create(Path(scratch) / "shed.tensi", readings_first("Shed bench supply", "12V 5A"))
         session = Session(file)

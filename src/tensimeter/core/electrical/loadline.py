@@ -1,5 +1,6 @@
 """The load line: predicted volts of one output over its current, with a band."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,15 +27,16 @@ class LoadLine:
     high: Array
 
 
-def other_loads(job: Job, output: str, share: float = 0.0) -> dict[str, float]:
-    """Currents in A of all outputs but one, as a share of their full load."""
-    return {o.id: o.full_load_A * share for o in job.design.outputs() if o.id != output}
-
-
 def load_line(
-    job: Job, output: str, amps: Array, *, network: Network | None = None, seed: int = 1
+    job: Job,
+    output: str,
+    amps: Array,
+    *,
+    others: Mapping[str, float] | None = None,
+    network: Network | None = None,
+    seed: int = 1,
 ) -> LoadLine | None:
-    """Predicted volts of an output at currents `amps` (shape (n,)), the others idle.
+    """Predicted volts of an output at currents `amps` (shape (n,)), the others drawing `others` (idle).
 
     The band is the typical spread of the parts' tolerances (seeded, 2 000 draws in one call),
     not a worst case. None where the job has no path to solve. Raises Trouble for a broken path.
@@ -43,7 +45,7 @@ def load_line(
         return None
     model = network or build(job)
     currents = np.atleast_1d(np.asarray(amps, float))
-    loads: dict[str, Figure] = {**other_loads(job, output), output: currents}
+    loads: dict[str, Figure] = {**(others or {}), output: currents}
     solved = solve(model, loads)
     nominal = solved.whole(solved[output].V)
     spread = solve(model.spread(job, np.random.default_rng(seed), DRAWS), loads)

@@ -34,7 +34,7 @@ _VIEWS = (
     ("policy", "Policy, place, to buy"),
 )
 _FAULTS = ("link", "fails")
-_VARIANTS = ("variant", "volts", "for good", "wall", "hottest", "gives up first", "used", "cost")
+_VARIANTS = ("variant", "volts", "for good", "wall", "hottest", "cost", "gives up first")
 
 
 class Findings(QWidget):
@@ -109,7 +109,7 @@ class Findings(QWidget):
         outputs = job.design.outputs()
         columns = (*_FAULTS, *(o.name for o in outputs), "what acts", "leaves")
         table = _table(columns, "faults")
-        for k, width in enumerate((124, 46, *[88] * len(outputs), 168)):
+        for k, width in enumerate((136, 62, *[92] * len(outputs), 168)):
             table.header().setSectionResizeMode(k, QHeaderView.ResizeMode.Interactive)
             table.setColumnWidth(k, theme.px(width))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -122,7 +122,7 @@ class Findings(QWidget):
                 item.setTextAlignment(k, right)
                 table.headerItem().setTextAlignment(k, right)
                 if o.name in fault.harm:
-                    item.setText(k, f"over: {volts[k - 2]}")
+                    item.setText(k, f"↑ {volts[k - 2]}")
                     item.setForeground(k, QBrush(theme.colour("miss")))
             if fault.unguarded:
                 item.setText(2 + len(outputs), "nothing acts")
@@ -130,7 +130,9 @@ class Findings(QWidget):
             for k, words in ((0, fault.name), (2 + len(outputs), acts), (3 + len(outputs), fault.leaves)):
                 item.setToolTip(k, words)
             table.addTopLevelItem(item)
-        self._body.addWidget(label("At full load, one fault at a time.", "caption"))
+        self._body.addWidget(
+            label("At full load, one fault at a time. ↑ more than the device stands.", "caption")
+        )
         self._body.addWidget(table, 1)
 
     # -- variants -------------------------------------------------------------------------------
@@ -147,12 +149,12 @@ class Findings(QWidget):
                     show(row.continuous_A, "A", 3),
                     fixed(row.wall_W, "W", 0),
                     fixed(row.hottest_C, "C", 0) if row.hottest_C is not None else "not known",
-                    row.gives_up_first,
-                    show(row.used, "%", 3),
                     fixed(row.cost, "", 2),
+                    f"{row.gives_up_first}, {show(row.used, '%', 3)}",
                 ]
             )
-            for k in (1, 2, 3, 4, 6, 7):
+            item.setToolTip(6, item.text(6))
+            for k in (1, 2, 3, 4, 5):
                 item.setTextAlignment(k, right)
                 table.headerItem().setTextAlignment(k, right)
             table.addTopLevelItem(item)

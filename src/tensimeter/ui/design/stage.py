@@ -160,7 +160,7 @@ class DesignStage(QWidget):
         elif self._mapped():
             text = "solid: for good · dotted: for minutes from cold · squares: points of the test"
         elif self.session.now.solved:
-            text = "dashed: predicted, with the 95 % of such builds · a click sets the operating point"
+            text = "dashed: predicted, the others loaded as in the strip; band: 95 % of such builds"
         else:
             text = "No path in front of this output: only readings speak for it."
         self._caption.setText(text)
@@ -168,10 +168,11 @@ class DesignStage(QWidget):
     def _draw_line(self, output: Record, amps: float) -> None:
         job = self.session.job
         most = max(output.full_load_A * LINE_REACH, amps)
-        key = (output.id, most)
+        others = self._others(output.id)
+        key = (output.id, most, tuple(others.items()))
         if self._line is None or self._line[0] != key:
             try:
-                line = load_line(job, output.id, np.linspace(0, most, LINE_POINTS))
+                line = load_line(job, output.id, np.linspace(0, most, LINE_POINTS), others=others)
             except Trouble:
                 line = None
             self._line = (key, line)
