@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from tensimeter.core.electrical.bands import trim
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import build
 from tensimeter.core.electrical.rectifier import rectified
@@ -179,3 +180,19 @@ def test_a_lead_of_no_length_has_its_contacts_only(demo: Job) -> None:
     solution = solve(build(short), {"mount": 8.0})
     drop = float(solution["mount-fuse"].V - solution["mount"].V)
     assert drop == pytest.approx(8 * 4 * 0.0015)
+
+
+def test_the_trim_follows_where_it_is_aimed(demo: Job) -> None:
+    """At the terminals 8 A lose 10.1 mΩ in module and fuse; at the far end 33.6 mΩ of lead on top."""
+    output = demo.output("mount")
+    near = trim(demo, output)
+    assert near.set_V == pytest.approx(13.6 + 8 * 0.0101, abs=1e-6)
+    far = trim(demo, changed(output, aim="far_end"))
+    copper = 2 * 2 * 1.7241e-8 / 2.5e-6
+    assert far.set_V == pytest.approx(13.6 + 8 * (0.0101 + copper + 0.006), abs=1e-6)
+    assert far.no_load_V == far.set_V
+    assert "far end" in far.worked(13.6).text()
+    # Set so, the nominal stands there: solved again.
+    moved = with_link(demo, changed(demo.design.link("front-end"), set_V=far.set_V))
+    assert float(solve(build(moved), {"mount": 8.0})["mount"].V) == pytest.approx(13.6)
+    assert trim(demo_job("dome-workshop"), demo_job("dome-workshop").output("panel")) is None

@@ -4,8 +4,9 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPointF
-from PyQt6.QtWidgets import QApplication, QLabel
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
+from tensimeter.core.job.document import Job
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.parts.form import RecordForm
@@ -151,3 +152,26 @@ def test_rails_and_ranges_are_edited_on_their_card(open_demo) -> None:
     ranges[0].fields["accuracy"].setText("0.3%+1@0.01")
     ranges[0].fields["accuracy"].editingFinished.emit()
     assert window.session.job.part("hand-meter").ranges[0].accuracy.of_reading == 0.003
+
+
+def test_the_bin_outlives_the_job(open_window, tmp_path: Path) -> None:
+    first = open_window(JobFile.create(tmp_path / "first.tensi", demo_job("ridge-pier")))
+    stock = first.stage("stock")
+    stock.choose("front-end-40")
+    stock._keep()
+    assert "kept in the bin" in first.line.hint.text()
+    assert any("in the path of Ridge pier supply" in x.text() for x in stock.findChildren(QLabel))
+    second = open_window(JobFile.create(tmp_path / "second.tensi", Job(name="Second")))
+    stock = second.stage("stock")
+    names = [stock.other.itemText(k) for k in range(stock.other.count())]
+    place = names.index("from the bin: CC/CV front end 40 V 12 A")
+    stock.add_other(stock.other.itemData(place))
+    assert second.session.job.part("front-end-40") == demo_job("ridge-pier").part("front-end-40")
+    # What has been learnt since can be taken over, as an edit like any other.
+    line = stock.form.fields["sink_K_W"]
+    line.setText("7.5")
+    line.editingFinished.emit()
+    stock._show_editor(second.session.job.part("front-end-40"))
+    button = next(b for b in stock.findChildren(QPushButton) if "figures from the bin" in b.text())
+    button.click()
+    assert second.session.job.part("front-end-40").sink_K_W == 6.0

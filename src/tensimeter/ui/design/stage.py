@@ -3,6 +3,7 @@
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from tensimeter.core.electrical.bands import trim
 from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
 from tensimeter.core.electrical.worst_case import corners, spread, volts_of
 from tensimeter.core.errors import Trouble
@@ -255,6 +256,10 @@ class DesignStage(QWidget):
                 Figure(f"takes {fixed(float(point.power_out), 'W', 1)}", lambda: _taken(link.name, point))
             )
             shown.append(self._spread_figure(output_id))
+            aimed = trim(job, link)
+            if aimed is not None:
+                text = f"trim {aimed.name} to {fixed(aimed.set_V, 'V')}"
+                shown.append(Figure(text, lambda: aimed.worked(link.nominal_V)))
         else:
             shown.append(Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point)))
         wall = float(solution.wall_W)

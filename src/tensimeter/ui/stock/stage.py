@@ -1,5 +1,7 @@
 """The Stock stage: shelves of cards, a line for nameplates, a form for the card in hand."""
 
+import time
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -12,6 +14,7 @@ from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.blank import BLANKS, blank
 from tensimeter.ui.stock.card import PartCard
+from tensimeter.ui.stock.own_bin import own_bin, own_bin_parts
 from tensimeter.ui.theme import theme
 
 
@@ -52,13 +55,22 @@ class StockStage(QWidget):
         row.addWidget(self.nameplate, 1)
         self.other = QComboBox()
         self.other.setAccessibleName("add another kind of part")
-        self.other.addItem("add something else …", "")
-        for kind, (name, _) in BLANKS.items():
-            self.other.addItem(name, kind)
+        self._fill_other()
         self.other.activated.connect(lambda _=0: self.add_other(self.other.currentData()))
         row.addWidget(self.other)
         row.addSpacing(theme.px(8))
         return row
+
+    def _fill_other(self) -> None:
+        """What can be added besides a nameplate: a plain card of each kind, and what is in the bin."""
+        self.other.clear()
+        self.other.addItem("add something else …", "")
+        for kind, (name, _) in BLANKS.items():
+            self.other.addItem(name, kind)
+        owned = {p.id for p in self.session.job.stock}
+        for kept in own_bin_parts(self.session.trouble.emit):
+            if kept.part.id not in owned:
+                self.other.addItem(f"from the bin: {kept.part.name}", kept.part)
 
     def _editor_column(self) -> QWidget:
         self._editor = QWidget()
@@ -108,6 +120,7 @@ class StockStage(QWidget):
         self._scroll.setFixedWidth(theme.px(270))
         if focused in self.cards:
             self.cards[focused].setFocus()
+        self._fill_other()
         shown = job.part(self.current)
         if shown is None or self._shown_part() != shown:
             self._show_editor(shown)
@@ -145,13 +158,45 @@ class StockStage(QWidget):
                 )
                 self._editor_layout.addWidget(form)
         row = QHBoxLayout()
-        for words, act in (("duplicate", self._duplicate), ("remove", self._remove)):
+        for words, act in (
+            ("duplicate", self._duplicate),
+            ("remove", self._remove),
+            ("keep in the bin", self._keep),
+        ):
             button = QPushButton(words)
             button.clicked.connect(act)
             row.addWidget(button)
-        row.addStretch(1)
         self._editor_layout.addLayout(row)
+        self._show_bin(part)
         self._editor_layout.addStretch(1)
+
+    def _show_bin(self, part: Part) -> None:
+        """What the bin knows of a part: where it is in use, and whether more has been learnt since."""
+        kept = next((k for k in own_bin_parts(self.session.trouble.emit) if k.part.id == part.id), None)
+        if kept is None:
+            return
+        jobs = f"; in the path of {', '.join(kept.jobs)}" if kept.jobs else ""
+        since = time.strftime("%Y-%m-%d", time.localtime(kept.at))
+        self._editor_layout.addWidget(label(f"in the bin since {since}{jobs}", "caption", wrap=True))
+        if kept.part != part:
+            button = QPushButton("take its figures from the bin")
+            button.clicked.connect(lambda: self._apply(kept.part, "figures from the bin"))
+            self._editor_layout.addWidget(button)
+
+    def _keep(self) -> None:
+        part = self.session.job.part(self.current)
+        if part is None:
+            return
+        try:
+            with own_bin() as bin_:
+                bin_.keep(part)
+                used = {link.part for link in self.session.job.design.links}
+                bin_.note_use(self.session.job.name, used & {k.part.id for k in bin_.parts()})
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self.session.told.emit(f"{part.name} is kept in the bin; other jobs can take it from there.")
+        self._show_editor(part)
 
     # -- edits ----------------------------------------------------------------------------------
 
@@ -169,11 +214,12 @@ class StockStage(QWidget):
             self.nameplate.empty()
             self.choose(part.id)
 
-    def add_other(self, kind: str) -> None:
+    def add_other(self, kind: object) -> None:
+        """A plain card of a kind, or a part of the bin as it is known there."""
         self.other.setCurrentIndex(0)
         if not kind:
             return
-        part = blank(self.session.job, kind)
+        part = blank(self.session.job, kind) if isinstance(kind, str) else kind
         if self.session.edit(f"{part.name} added", with_part(self.session.job, part)):
             self.choose(part.id)
 

@@ -1,0 +1,1 @@
+"""Sizing of the things one makes for a supply."""

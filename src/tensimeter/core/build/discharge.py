@@ -1,0 +1,37 @@
+"""Stored charge: how long a resistor takes, what it must stand, and that the volts creep back."""
+
+import math
+from dataclasses import dataclass
+
+from tensimeter.core.errors import Trouble
+
+#: Share of the start volts to which an electrolytic may creep back by itself: a rule of thumb.
+CREEP_SHARE = 0.1
+
+
+@dataclass(frozen=True)
+class Discharge:
+    """s, W at the start, J, A at the start, V it may creep back to."""
+
+    time_s: float
+    power_W: float
+    energy_J: float
+    current_A: float
+    creeps_to_V: float
+
+
+def discharge(farad: float, start_V: float, end_V: float, resistance_ohm: float) -> Discharge:
+    """t = R·C·ln(V0/V), P = V0²/R, E = ½·C·V0² for a capacitor emptied through a resistor.
+
+    >>> round(discharge(220e-6, 325, 5, 10e3).time_s, 2)
+    9.18
+    """
+    if min(farad, start_V, end_V, resistance_ohm) <= 0 or end_V >= start_V:
+        raise Trouble("Capacitance, volts and resistance must be above zero, and the end below the start.")
+    return Discharge(
+        resistance_ohm * farad * math.log(start_V / end_V),
+        start_V**2 / resistance_ohm,
+        0.5 * farad * start_V**2,
+        start_V / resistance_ohm,
+        CREEP_SHARE * start_V,
+    )
