@@ -9,6 +9,7 @@ import pytest
 
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import understand
+from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 
 from ..store.test_jobfile import damaged
@@ -192,3 +193,27 @@ def test_without_a_display_the_window_says_so(tensimeter, path: Path, monkeypatc
     code, _, err = tensimeter(path)
     assert code == 2
     assert "no display" in err
+
+
+@pytest.mark.parametrize(
+    ("name", "test", "low", "high"),
+    [
+        # The shutter's tired contact: 11 + 8 + 34.5 + 48 mΩ, where 61 mΩ were predicted.
+        ("dome-workshop", "load-regulation", 0.098, 0.105),
+        # The clamp: 6 + 25.4 + 27.6 + 11 mΩ.
+        ("finishers-bench", "load-regulation", 0.066, 0.074),
+    ],
+)
+def test_what_is_hidden_in_the_other_demos_is_found(
+    tensimeter, tmp_path: Path, name: str, test: str, low: float, high: float
+) -> None:
+    path = tmp_path / f"{name}.tensi"
+    JobFile.create(path, demo_job(name)).close()
+    code, out, err = tensimeter("prove", path, test, "--stand-ins", "--speed", "400", "--json")
+    assert code == 0, err
+    found = json.loads(out)["output_resistance_ohm"]
+    assert found["low"] < found["value"] < found["high"]
+    assert low < found["value"] < high
+    code, out, _ = tensimeter("report", path, "-o", tmp_path / "sheet.html")
+    assert code == 0
+    assert demo_job(name).name.replace("'", "&#39;") in (tmp_path / "sheet.html").read_text()

@@ -1,11 +1,14 @@
 """The frame: stages, undo, why, themes, what is said and where."""
 
+from pathlib import Path
+
 import pytest
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
 from tensimeter.core.job.document import Job
 from tensimeter.core.procedure.stages import STAGES
+from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.empty_stage import EmptyStage
 from tensimeter.ui.notice_column import NoticeCard, WhyCard
@@ -122,6 +125,40 @@ def test_nothing_sticks_out(window: MainWindow, night: bool, width: int, height:
             parent = widget.parentWidget()
             if widget.isVisible() and parent is not None and "viewport" in parent.objectName():
                 assert widget.width() <= parent.width() + 1, (stage, widget)
+
+
+@pytest.mark.parametrize("name", ["dome-workshop", "finishers-bench"])
+def test_the_other_demos_fit_a_small_screen(open_window, tmp_path: Path, name: str) -> None:
+    window = open_window(JobFile.create(tmp_path / "demo.tensi", demo_job(name)))
+    window.resize(1024, 700)
+    for output in window.session.job.design.outputs():
+        window.session.choose(output.id)
+        design = window.stage("design")
+        for view in design.findings.buttons:
+            design.findings.show_view(view)
+            for _ in range(3):
+                QApplication.processEvents()
+            assert window.centralWidget().minimumSizeHint().width() <= 1024, (output.id, view)
+    stock = window.stage("stock")
+    for part in window.session.job.stock:
+        stock.choose(part.id)
+        QApplication.processEvents()
+        assert stock._editor.minimumSizeHint().width() <= stock._scroll.width(), part.name
+    prove = window.stage("prove")
+    assert prove.steps.topLevelItemCount() == 8
+
+
+def test_names_on_the_map_lie_on_no_others(open_window, tmp_path: Path) -> None:
+    window = open_window(JobFile.create(tmp_path / "demo.tensi", demo_job("ridge-pier")))
+    window.session.choose("mount")
+    design = window.stage("design")
+    for width, height, volts, amps in ((1280, 800, 13.6, 8.0), (1024, 700, 24.0, 9.0), (900, 600, 38.0, 2.0)):
+        window.resize(width, height)
+        window.session.try_point("mount", volts, amps)
+        QApplication.processEvents()
+        taken = design.map._taken
+        assert taken
+        assert not any(a.intersects(b) for k, a in enumerate(taken) for b in taken[k + 1 :])
 
 
 def test_contrast_is_enough() -> None:

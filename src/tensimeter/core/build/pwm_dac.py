@@ -30,9 +30,5 @@ def pwm_dac(supply_V: float, frequency_Hz: float, bits: int, resistance_ohm: flo
     ripple = supply_V * math.tanh(1 / (4 * frequency_Hz * constant))
     step = supply_V / 2**bits
     return PwmDac(
-        ripple,
-        step,
-        constant * math.log(2 ** (bits + 1)),
-        math.log2(supply_V / ripple),
-        ripple <= step / 2,
+        ripple, step, constant * math.log(2 ** (bits + 1)), math.log2(supply_V / ripple), ripple <= step / 2
     )

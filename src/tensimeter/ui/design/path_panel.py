@@ -10,6 +10,7 @@ from tensimeter.core.job.parts import Record
 from tensimeter.ui.design.outline import Outline
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -49,9 +50,10 @@ class PathPanel(QWidget):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(self._link_box)
         column.addWidget(scroll, 2)
-        session.job_changed.connect(self.refresh)
-        session.subject_changed.connect(self._on_subject)
-        theme.changed.connect(self.refresh)
+        whole = WhenSeen(self, self.refresh)
+        session.job_changed.connect(whole.take)
+        theme.changed.connect(whole.take)
+        session.subject_changed.connect(WhenSeen(self, self._on_subject).take)
         self.refresh()
 
     def refresh(self) -> None:

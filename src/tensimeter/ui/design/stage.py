@@ -24,6 +24,7 @@ from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.plots import LoadLinePlot
 from tensimeter.ui.parts.reach_map import Drawn, ReachMap
 from tensimeter.ui.parts.text import Field, Figure, clear, label, rule
+from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -46,10 +47,12 @@ class DesignStage(QWidget):
         layout.addWidget(self.path)
         layout.addWidget(rule(vertical=True))
         layout.addWidget(self._middle(), 1)
-        session.job_changed.connect(self.refresh)
-        session.subject_changed.connect(self.refresh_point)
-        session.point_changed.connect(self.refresh_point)
-        theme.changed.connect(self.refresh)
+        whole = WhenSeen(self, self.refresh)
+        session.job_changed.connect(whole.take)
+        theme.changed.connect(whole.take)
+        point = WhenSeen(self, self.refresh_point)
+        session.subject_changed.connect(point.take)
+        session.point_changed.connect(point.take)
         self.refresh()
 
     def first_focus(self) -> QWidget:

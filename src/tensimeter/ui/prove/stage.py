@@ -14,6 +14,7 @@ from tensimeter.core.quantity import decimals_for, fixed
 from tensimeter.ui.parts.plots import LoadLinePlot, TraceView
 from tensimeter.ui.parts.text import Figure, label, rule
 from tensimeter.ui.parts.verdict_square import verdict_icon
+from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
 from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.session import Session
@@ -53,11 +54,10 @@ class ProveStage(QWidget):
         self.steps.setMinimumHeight(theme.px(120))
         column.addWidget(self.steps, 5)
         layout.addLayout(column, 1)
-        session.job_changed.connect(self.refresh)
-        session.readings_changed.connect(self.refresh)
-        session.subject_changed.connect(self.refresh)
+        whole = WhenSeen(self, self.refresh)
+        for signal in (session.job_changed, session.readings_changed, session.subject_changed, theme.changed):
+            signal.connect(whole.take)
         session.run_event.connect(self._on_run_event)
-        theme.changed.connect(self.refresh)
         self.refresh()
 
     def first_focus(self) -> QWidget:

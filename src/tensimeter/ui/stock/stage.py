@@ -11,6 +11,7 @@ from tensimeter.core.job.parts import SHELVES, Part, Record
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label, rule
+from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.blank import BLANKS, blank
 from tensimeter.ui.stock.card import PartCard
@@ -42,8 +43,9 @@ class StockStage(QWidget):
         layout.addLayout(left, 1)
         layout.addWidget(rule(vertical=True))
         layout.addWidget(self._editor_column())
-        session.job_changed.connect(self.refresh)
-        theme.changed.connect(self.refresh)
+        whole = WhenSeen(self, self.refresh)
+        session.job_changed.connect(whole.take)
+        theme.changed.connect(whole.take)
         self.refresh()
 
     def _entry_row(self) -> QHBoxLayout:
@@ -157,7 +159,8 @@ class StockStage(QWidget):
                     self.session.trouble.emit,
                 )
                 self._editor_layout.addWidget(form)
-        row = QHBoxLayout()
+        buttons = QWidget()
+        row = FlowLayout(buttons, theme.px(6))
         for words, act in (
             ("duplicate", self._duplicate),
             ("remove", self._remove),
@@ -166,7 +169,7 @@ class StockStage(QWidget):
             button = QPushButton(words)
             button.clicked.connect(act)
             row.addWidget(button)
-        self._editor_layout.addLayout(row)
+        self._editor_layout.addWidget(buttons)
         self._show_bin(part)
         self._editor_layout.addStretch(1)
 

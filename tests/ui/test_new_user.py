@@ -1,0 +1,101 @@
+"""From nothing to a plate by keyboard alone, as somebody would on the first evening."""
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from tensimeter.core.job.document import Job
+from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.window import MainWindow
+
+
+def add(window: MainWindow, keys, *texts: str) -> None:
+    """Type links into the add line of Design."""
+    path = window.stage("design").path
+    for text in texts:
+        path.add.setFocus()
+        keys(window, text)
+        path.add.completer().popup().hide()
+        # Off screen nothing gives the window its focus back when a popup goes.
+        window.activateWindow()
+        path.add.setFocus()
+        keys(window, "Enter")
+
+
+def set_field(form, name: str, text: str, keys, window: MainWindow) -> None:
+    QApplication.processEvents()
+    form.fields[name].setFocus()
+    form.fields[name].selectAll()
+    keys(window, text, "Enter")
+
+
+def test_a_stacked_supply_with_two_outputs(open_window, tmp_path: Path, keys, qtbot) -> None:
+    window = open_window(JobFile.create(tmp_path / "evening.tensi", Job(name="Evening supply")))
+    session = window.session
+    keys(window, "Alt+1")
+    stock = window.stage("stock")
+    for plate in ("24V 6.3A 150W lower", "24V 6.3A 150W upper", "19V 4.7A brick", "12V 5A spare"):
+        stock.nameplate.setFocus()
+        keys(window, plate, "Enter")
+    assert [p.name for p in session.job.stock] == ["lower", "upper", "brick", "spare"]
+    for kind in ("converter", "converter", "fuse", "lead", "load", "meter"):
+        stock.add_other(kind)
+    # The module that stands 40 V only is put right on its card: it will see the whole stack.
+    stock.choose("step-down-module")
+    set_field(stock.form, "in_max_V", "60", keys, window)
+    set_field(stock.form, "name", "Front end", keys, window)
+    assert session.job.part("step-down-module").in_max_V == 60
+
+    keys(window, "Alt+2")
+    add(window, keys, "lower", "upper", "Front end", "Fuse 5 A slow", "Lead 1 m", "output MOUNT 13.6V 4A")
+    assert [x.kind for x in session.job.design.path_to("mount")] == [
+        "unit", "unit", "converter", "fuse", "lead", "output",
+    ]  # fmt: skip
+    session.choose("lower")
+    add(window, keys, "Step-down module (2)")
+    session.choose(session.job.design.links[-1].id if session.subject is None else session.subject)
+    add(window, keys, "output HUB 5.2V 1A")
+    assert session.job.design.path_to("hub")[0].id == "lower"
+    QApplication.processEvents()
+
+    # What limits is said, at the block and as a card; a bigger fuse mends it.
+    titles = [n.title for n in session.now.notices if n.kind == "miss"]
+    assert "Fuse 5 A slow, continuous: over" in titles
+    front = next(x for x in session.job.design.links if x.name == "Front end")
+    session.choose(front.id)
+    form = window.stage("design").path.form
+    set_field(form, "set_V", "13.6", keys, window)
+    window.stage("stock").choose("fuse-5-a-slow")
+    set_field(window.stage("stock").form, "rated_A", "8", keys, window)
+    hub = next(x for x in session.job.design.links if x.name == "Step-down module (2)")
+    session.choose(hub.id)
+    set_field(window.stage("design").path.form, "set_V", "5.3", keys, window)
+    assert [n.title for n in session.now.notices if n.kind == "miss"] == []
+
+    # A variant is set aside under its name, the other goes on; both stand side by side.
+    session.choose("mount")
+    bar = window.stage("design").variants
+    QApplication.processEvents()
+    bar.name.setFocus()
+    keys(window, "careful", "Enter")
+    assert session.job.variant == "careful"
+    window.stage("design").findings.show_view("variants")
+    table = window.stage("design").findings._body.itemAt(1).widget()
+    assert table.topLevelItemCount() == 2
+
+    # The hold point is lifted by its reading, the test is typed, the plate says what was shown.
+    keys(window, "Alt+5")
+    keys(window, "Ctrl+l")
+    for line in ("earth-mount OL", "mount 13.61 @0A", "mount 13.55 @2A", "mount 13.49 @4A"):
+        keys(window, line, "Enter")
+    assert session.outcome.regulation is not None
+    assert 0.02 < session.outcome.regulation.output_resistance_ohm.value < 0.04
+    plate = window.stage("plate")
+    qtbot.waitUntil(lambda: plate.ready, timeout=30000)
+    plate.path.setText(str(tmp_path / "sheet.pdf"))
+    plate.write(".pdf")
+    assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
+    # Every step can be taken back, to the empty bin.
+    for _ in range(60):
+        session.undo()
+    assert session.job == Job(name="Evening supply")
