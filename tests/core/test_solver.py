@@ -221,3 +221,40 @@ def test_less_resistance_never_lowers_volts_downstream(case: tuple, random: obje
 def test_unknown_figures_are_refused(demo: Job) -> None:
     with pytest.raises(KeyError):
         build(demo).with_values({("donor-a", "colour"): 1.0})
+
+
+def test_a_converter_behind_one_that_drops_out() -> None:
+    """Both found by plain repetition of what each of them does, until nothing moves any more."""
+    elements = (
+        Series("s", None, emf=10.0, resistance=0.1),
+        converter("first", "s", 9.8, resistance=0.02),
+        Series("wire", "first", resistance=0.05),
+        converter("second", "wire", 5.0),
+        Sink("out", "second"),
+        Sink("side", "first"),
+    )
+    first, second = elements[1], elements[3]
+    amps, side, volts, feed = 2.0, 0.7, 9.0, 9.0
+    for _ in range(500):
+        inner = (5.0 * amps + float(second.loss(np.array(amps)))) / feed
+        through = inner + side
+        # Dropped out it passes its current on; what its loss exceeds the dropout by comes on top.
+        own = (float(first.loss(np.array(through))) - (first.dropout_V + 0.02 * through) * through) / volts
+        volts = 10.0 - 0.1 * (through + own)
+        feed = volts - first.dropout_V - 0.02 * through - 0.05 * inner
+    solution = solve(Network(elements), {"out": amps, "side": side})
+    assert float(solution["first"].V_in) == pytest.approx(volts, rel=1e-9)
+    assert float(solution["second"].V_in) == pytest.approx(feed, rel=1e-9)
+    assert State(int(solution["first"].state)) is State.DROPOUT
+    assert State(int(solution["second"].state)) is State.RUNS
+    assert_balanced(Network(elements), {"out": amps, "side": side})
+
+
+def test_past_its_limits_a_path_is_solved_as_it_is_set(demo: Job) -> None:
+    """How far past: the ladder needs the figures that a limit would hide."""
+    network = build(demo)
+    limited = solve(network, {"mount": 14.0})
+    asked = solve(network, {"mount": 14.0}, as_set=True)
+    assert float(limited["mount"].I) == pytest.approx(11.0)
+    assert float(asked["mount"].I) == 14.0
+    assert float(asked["mount"].V) == pytest.approx(13.6 - 14 * 0.04369, abs=1e-3)
