@@ -15,6 +15,10 @@ _JOBS: dict[str, tuple[Callable[[], Job], dict[tuple[str, str], float]]] = {
 }
 
 
+def demo_names() -> list[str]:
+    return list(_JOBS)
+
+
 def demo_job(name: str) -> Job:
     """A demo job by name; Trouble names those there are."""
     if name not in _JOBS:

@@ -172,7 +172,7 @@ class PathStrip(QWidget):
         width = min(theme.px(168), (self.width() - also_w - joints) / len(self.cells))
         if also_w:
             # A short path leaves room for whole names.
-            also_w = min(self.width() - (width + gap) * len(self.cells), theme.px(300))
+            also_w = max(also_w, min(self.width() - (width + gap) * len(self.cells), theme.px(300)))
         height = theme.px(66)
         for k, cell in enumerate(self.cells):
             box = QRectF(left + 1, theme.px(6), width, height)

@@ -100,6 +100,10 @@ def main(folder: Path) -> None:
 
     make_application()
     with tempfile.TemporaryDirectory() as scratch:
+        # The pictures show made-up data only: no job or bin of whoever takes them.
+        os.environ["HOME"] = scratch
+        for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_DOCUMENTS_DIR"):
+            os.environ[name] = str(Path(scratch) / name)
         _ridge_pier(Path(scratch), folder)
         _other_designs(Path(scratch), folder)
 

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import identifier, readings_first
-from tensimeter.demo.library import demo_file
+from tensimeter.demo.library import demo_file, demo_job, demo_names
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.parts.text import Field, label, rule
 from tensimeter.ui.recent import recent
@@ -119,7 +119,10 @@ class StartPage(QWidget):
             column.addWidget(label("None yet.", "caption"))
         for words, act in (
             ("Open a job file …", self._browse),
-            ("Open the demo: Ridge pier supply", self.open_demo),
+            *(
+                (f"Open the demo: {demo_job(name).name}", lambda name=name: self.open_demo(name))
+                for name in demo_names()
+            ),
         ):
             column.addLayout(self._go(words, act))
         column.addSpacing(theme.px(18))
@@ -175,9 +178,9 @@ class StartPage(QWidget):
             return
         self.opened.emit(file)
 
-    def open_demo(self) -> None:
+    def open_demo(self, name: str = "ridge-pier") -> None:
         try:
-            self.open_path(demo_file("ridge-pier", jobs_folder()))
+            self.open_path(demo_file(name, jobs_folder()))
         except Trouble as trouble:
             self.said.setText(str(trouble))
 
