@@ -175,6 +175,23 @@ def test_nonsense_is_named_at_its_block_and_left_as_it_is(demo: Job, case: str) 
     assert getattr(wrong.design.link(link), next(iter(change))) == next(iter(change.values()))
 
 
+def test_two_earths_in_a_stack_are_refused_with_the_reason(demo: Job) -> None:
+    earthed = with_link(demo, changed(demo.design.link("donor-a"), earthed=True))
+    assert not problems(earthed.design, earthed.stock)
+    both = with_link(earthed, changed(demo.design.link("donor-b"), earthed=True))
+    assert "shorts that one" in problems(both.design, both.stock)["donor-b"]
+    assert any(n.link == "donor-b" and n.kind == "miss" for n in notices(both))
+
+
+def test_a_cold_lamp_trips_the_limit(demo: Job) -> None:
+    lamp = with_link(demo, changed(demo.output("mount"), inrush_A=40.0))
+    said = next(n for n in notices(lamp) if n.id == "inrush:mount")
+    assert (said.kind, said.link) == ("miss", "mount")
+    assert "draws 40 A at first; Front end gives 11 A" in said.text
+    small = with_link(demo, changed(demo.output("mount"), inrush_A=10.0))
+    assert "inrush:mount" not in {n.id for n in notices(small)}
+
+
 def test_a_lead_of_no_length_has_its_contacts_only(demo: Job) -> None:
     short = with_part(demo, changed(demo.part("lead-2m"), length_m=0.0))
     solution = solve(build(short), {"mount": 8.0})

@@ -58,3 +58,56 @@ def lock_ins(job: Job) -> list[LockIn]:
                 found.append(LockIn(link.id, source.name, start, clear))
                 break
     return found
+
+
+@dataclass(frozen=True)
+class Inrush:
+    """A device whose first draw exceeds the nearest limit before its output; A."""
+
+    output: str
+    name: str
+    inrush_A: float
+    limit_A: float
+    limiter: str
+    then: str
+
+    @property
+    def sentence(self) -> str:
+        return (
+            f"Its device draws {show(self.inrush_A, 'A', 3)} at first; {self.limiter} gives "
+            f"{show(self.limit_A, 'A', 3)}, and {self.then}."
+        )
+
+
+#: What a donor beyond its limit makes of a device that draws too much at first.
+_THEN = {
+    "constant_current": "it starts slowly, at the limit",
+    "constant_power": "it starts slowly, at the limit",
+    "foldback": "folded back it may never start",
+    "hiccup": "it tries again and again and may never start",
+    "latch_off": "it switches off and stays off",
+    "brown_out": "the volts sag until it has started",
+}
+
+
+def inrushes(job: Job) -> list[Inrush]:
+    """Outputs whose device trips the nearest limit when it is switched on."""
+    found = []
+    for output in job.design.outputs():
+        if output.inrush_A is None:
+            continue
+        for link in reversed(job.design.path_to(output.id)[:-1]):
+            part = job.part(link.part)
+            limit, then = np.inf, ""
+            if isinstance(link, ConverterLink) and isinstance(part, Converter):
+                limit, then = (
+                    min(link.limit_A or np.inf, part.rated_A),
+                    "it starts slowly, or its limit trips",
+                )
+            elif isinstance(part, Donor):
+                limit, then = part.limit_A or np.inf, _THEN[part.beyond]
+            if output.inrush_A > limit:
+                found.append(Inrush(output.id, output.name, output.inrush_A, limit, link.name, then))
+            if limit < np.inf:
+                break
+    return found

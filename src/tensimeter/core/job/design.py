@@ -30,6 +30,8 @@ class UnitLink(LinkRecord):
     kind: Literal["unit"] = "unit"
     rail: Name | None = None
     tap: Annotated[int, Field(ge=0)] = 0
+    #: Its negative is joined to its case, and so to earth.
+    earthed: bool = False
 
 
 class ConverterLink(LinkRecord):
@@ -64,6 +66,8 @@ class OutputLink(LinkRecord):
     adjustable: bool = False
     device_min_V: NotNegative | None = None
     device_max_V: NotNegative | None = None
+    #: What the device draws at first: a cold lamp some ten times its current, a motor six (rules of thumb).
+    inrush_A: NotNegative | None = None
 
 
 Link = Annotated[UnitLink | ConverterLink | FuseLink | LeadLink | OutputLink, Field(discriminator="kind")]
@@ -176,6 +180,11 @@ def _unit_problem(link: Link, parts: dict[str, Part]) -> str:
         if part.rail(link.rail) is None:
             names = ", ".join(r.name for r in part.rails)
             return f"{link.name} names no rail of {part.name}; it has {names}."
+    if link.earthed and link.fed_by is not None:
+        return (
+            f"{link.name}: its negative is joined to earth, so standing on another unit it shorts that one "
+            "through the earth. Isolate its negative from its case; the case stays earthed."
+        )
     if part is not None and part.kind == "transformer" and link.tap >= len(part.tap_V):
         return f"{link.name} has no tap {link.tap + 1}; {part.name} has {len(part.tap_V)}."
     return ""

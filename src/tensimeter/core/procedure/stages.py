@@ -8,7 +8,7 @@ from typing import Literal
 from tensimeter.core.electrical.bands import allowed, cases
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import has_source
-from tensimeter.core.electrical.startup import lock_ins
+from tensimeter.core.electrical.startup import inrushes, lock_ins
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import OutputLink, UnitLink, problems
 from tensimeter.core.job.document import Job
@@ -299,9 +299,13 @@ def _pair_notices(job: Job) -> list[Notice]:
 def _start_notices(job: Job) -> list[Notice]:
     if problems(job.design, job.stock):
         return []
-    return [
-        Notice(f"start:{found.link}", "caution", "It may not start", found.sentence, "design", found.link)
-        for found in lock_ins(job)
+    found = [
+        Notice(f"start:{lock.link}", "caution", "It may not start", lock.sentence, "design", lock.link)
+        for lock in lock_ins(job)
+    ]
+    return found + [
+        Notice(f"inrush:{rush.output}", "miss", f"{rush.name}: inrush", rush.sentence, "design", rush.output)
+        for rush in inrushes(job)
     ]
 
 
