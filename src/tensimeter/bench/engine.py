@@ -9,14 +9,16 @@ import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.bench.setup import Bench
 from tensimeter.core.campaign import Plan, Step
 from tensimeter.core.errors import Trouble
 from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of
 from tensimeter.store.jobfile import JobFile
+
+if TYPE_CHECKING:
+    from tensimeter.bench.setup import Bench
 
 #: The load's watchdog, in real seconds; shorter than the two in which a load must be off.
 WATCHDOG_S = 1.5
@@ -85,7 +87,7 @@ class RunEngine:
         self,
         file: JobFile,
         plan: Plan,
-        bench: Bench,
+        bench: "Bench",
         tell: Callable[[Event], None],
         guard: Guard | None = None,
         *,

@@ -1,6 +1,7 @@
 """Readings that people type or bring as a log, filed as facts beside those of instruments."""
 
 import time
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,7 +11,9 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import Understood
 from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of, standing
 from tensimeter.store.jobfile import JobFile
-from tensimeter.store.logs import Log
+
+if TYPE_CHECKING:
+    from tensimeter.store.logs import Log
 
 
 def done_steps(plan: Plan, readings: list[Reading]) -> set[int]:
@@ -102,7 +105,7 @@ def _reading(
     )
 
 
-def file_log(file: JobFile, log: Log, plan: Plan, source: str) -> list[Reading]:
+def file_log(file: JobFile, log: "Log", plan: Plan, source: str) -> list[Reading]:
     """Keep every row of a log as a pair of volts and amps of the output under test."""
     job = file.job
     volts, amps = log.need("volts", "amps")

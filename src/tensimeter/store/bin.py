@@ -9,6 +9,7 @@ import threading
 import time
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 
 from pydantic import TypeAdapter, ValidationError
@@ -19,7 +20,6 @@ from tensimeter.store.database import cannot_write, said
 
 #: Marks the file as a bin: "tebn" in ASCII (SQLite application id).
 APPLICATION_ID = 0x7465626E
-_PART: TypeAdapter[Part] = TypeAdapter(Part)
 _TABLES = """
 CREATE TABLE IF NOT EXISTS thing (
     id INTEGER PRIMARY KEY, at REAL NOT NULL, part TEXT NOT NULL, record TEXT
@@ -28,6 +28,12 @@ CREATE TABLE IF NOT EXISTS use (
     id INTEGER PRIMARY KEY, at REAL NOT NULL, job TEXT NOT NULL, part TEXT NOT NULL, used INTEGER NOT NULL
 );
 """
+
+
+@cache
+def _reader() -> TypeAdapter[Part]:
+    """Made when a record is first read: it is no part of the start of the window."""
+    return TypeAdapter(Part)
 
 
 @dataclass(frozen=True)
@@ -95,7 +101,7 @@ class Bin:
         found = []
         for part_id, at, record in rows:
             try:
-                found.append(Kept(_PART.validate_json(record), at, self.jobs_of(part_id)))
+                found.append(Kept(_reader().validate_json(record), at, self.jobs_of(part_id)))
             except ValidationError:
                 continue
         return found
@@ -109,7 +115,7 @@ class Bin:
             rows = self._db.execute(
                 "SELECT at, record FROM thing WHERE part = ? AND record IS NOT NULL ORDER BY id", (part_id,)
             ).fetchall()
-        return [(at, _PART.validate_json(record)) for at, record in rows]
+        return [(at, _reader().validate_json(record)) for at, record in rows]
 
     def jobs_of(self, part_id: str) -> tuple[str, ...]:
         """The jobs that have a part in their path."""

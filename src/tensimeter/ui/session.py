@@ -1,13 +1,13 @@
 """What the window is working on: the open job, its readings, the subject in hand, the run."""
 
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.filed import done_steps, file_log, file_typed
-from tensimeter.bench.setup import Bench
 from tensimeter.core.campaign import Outcome, Plan, outcome, plan
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import Network, has_source
@@ -21,7 +21,10 @@ from tensimeter.core.reach import set_to
 from tensimeter.core.readingline import Understood
 from tensimeter.core.verify.readings import Reading
 from tensimeter.store.jobfile import JobFile, LogEntry
-from tensimeter.store.logs import Log
+
+if TYPE_CHECKING:
+    from tensimeter.bench.setup import Bench
+    from tensimeter.store.logs import Log
 
 
 class Derived:
@@ -263,7 +266,7 @@ class Session(QObject):
         self._after_readings()
         return kept
 
-    def take_log(self, log: Log, source: str) -> int:
+    def take_log(self, log: "Log", source: str) -> int:
         """File a log's rows under the test in hand; the number of rows. Trouble when it can't."""
         if self.plan is None:
             raise Trouble("Choose a test first; the log is filed under it.")
@@ -295,7 +298,7 @@ class Session(QObject):
     def running(self) -> bool:
         return self.engine is not None and self.engine.alive
 
-    def start_run(self, bench: Bench, *, present: bool = False) -> None:
+    def start_run(self, bench: "Bench", *, present: bool = False) -> None:
         """Run the test in hand on a bench; Trouble when it can't begin."""
         if self.plan is None:
             raise Trouble("Choose a test first.")

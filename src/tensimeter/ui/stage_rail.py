@@ -4,8 +4,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
+from tensimeter.core.campaign import proven_A
 from tensimeter.core.procedure.stages import STAGES, Stage, open_holds
-from tensimeter.report.sheet import rating
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -86,6 +86,6 @@ class StageRail(QWidget):
             total = sum(len(test.points) for test in job.campaign.tests)
             return f"{sum(o.measured for o in outcomes)} of {total} read" if total else "no test"
         if stage.id == "plate":
-            shown = [r for r in map(rating, outcomes) if r.proven.startswith("up to")]
+            shown = [o for o in outcomes if proven_A(o)]
             return f"{len(shown)} of {len(job.campaign.tests)} rated" if job.campaign.tests else "nothing yet"
         return "to come"

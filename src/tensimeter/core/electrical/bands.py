@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import build
 from tensimeter.core.electrical.solver import solve
@@ -20,8 +22,10 @@ def cases(job: Job, output: OutputLink) -> list[tuple[str, float]]:
         ("at full load, the others idle", {output.id: full[output.id]}),
         ("at full load, all loaded", full),
     )
-    network = build(job)
-    return [(words, float(solve(network, load)[output.id].V)) for words, load in loads]
+    together = {k: np.array([load.get(k, 0.0) for _, load in loads]) for k in full}
+    solution = solve(build(job), together)
+    volts = solution.whole(solution[output.id].V).tolist()
+    return [(words, v) for (words, _), v in zip(loads, volts, strict=True)]
 
 
 def allowed(output: OutputLink) -> tuple[float, float]:

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal, NamedTuple
 
 from tensimeter.core.job.document import Job
@@ -49,6 +50,11 @@ def resolution_of(text: str) -> float:
     return float(10.0**-decimals)
 
 
+@lru_cache(maxsize=64)
+def _of_thermometer(accuracy_K: float, resolution_K: float) -> Accuracy:
+    return Accuracy(of_reading=0, counts=accuracy_K / resolution_K, resolution=resolution_K)
+
+
 def accuracy_of(
     job: Job, instrument: str | None, quantity: str, value: float, typed_resolution: float = 0.01
 ) -> tuple[Accuracy, str]:
@@ -64,8 +70,7 @@ def accuracy_of(
     if isinstance(part, ElectronicLoad) and quantity in ("V", "A"):
         return (part.volts if quantity == "V" else part.amps), quantity
     if isinstance(part, Thermometer) and quantity == "C":
-        counts = part.accuracy_K / part.resolution_K
-        return Accuracy(of_reading=0, counts=counts, resolution=part.resolution_K), ""
+        return _of_thermometer(part.accuracy_K, part.resolution_K), ""
     if quantity == "C":
         return Accuracy(of_reading=0, counts=2.0, resolution=1.0), "assumed"
     return Accuracy(of_reading=0.005, counts=2, resolution=typed_resolution), "assumed"

@@ -3,7 +3,6 @@
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tensimeter.bench.setup import open_bench, open_bench_file
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.procedure.stages import must_be_lifted
@@ -34,6 +33,8 @@ class RunControl:
 
     def start(self, source: str, bench_path: str = "", *, present: bool = False) -> None:
         """Begin the run of the test in hand; Trouble when it can't."""
+        from tensimeter.bench.setup import open_bench, open_bench_file
+
         session = self.session
         if session.plan is None:
             raise Trouble("Choose a test first.")

@@ -14,6 +14,8 @@ def own_bin() -> Bin:
 
 def own_bin_parts(say: Callable[[str], None]) -> list[Kept]:
     """What is in the bin; nothing, and a sentence, where it can't be read."""
+    if not (user_data_path("tensimeter") / "bin.db").exists():
+        return []
     try:
         with own_bin() as bin_:
             return bin_.parts()

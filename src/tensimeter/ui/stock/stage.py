@@ -57,7 +57,6 @@ class StockStage(QWidget):
         row.addWidget(self.nameplate, 1)
         self.other = QComboBox()
         self.other.setAccessibleName("add another kind of part")
-        self._fill_other()
         self.other.activated.connect(lambda _=0: self.add_other(self.other.currentData()))
         row.addWidget(self.other)
         row.addSpacing(theme.px(8))
