@@ -58,6 +58,12 @@ def test_size_wire(tensimeter) -> None:
             {"sink_C": 65, "hottest_junction_C": 93.8},
         ),
         ("heat-sink --power 20W --junction 1.5 --limit 125", {"sink_K_per_W": 3.0}),
+        # 100 W into 50 m³/h warm the air by 5.95 K; 0.35 m² shed 14.5 W to air and 15.5 W as heat rays at 8.27 K.
+        (
+            "heat-sink --power 100W --junction 0.1 --sink 0.2 --flow 13.889m",
+            {"air_C": 30.95, "sink_C": 50.95},
+        ),
+        ("heat-sink --power 30W --junction 0.5 --sink 1 --box 0.35 --ambient 20", {"air_C": 28.27}),
         (
             "derating --curve 50=6A --curve 70=3A --temperature 60 --used 4",
             {"allowed": 4.5, "up_to_C": 190 / 3},

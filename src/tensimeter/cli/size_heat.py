@@ -22,7 +22,11 @@ def size_heat_sink(
     devices: Annotated[int, typer.Option(min=1)] = 1,
     mismatch: Annotated[str, typer.Option(help="How much more than its part one device takes.")] = "20%",
     limit: Annotated[str, typer.Option(help="Hottest junction allowed, °C.")] = "125",
-    ambient: Annotated[str, typer.Option(help="Air at the sink, °C.")] = "25",
+    ambient: Annotated[
+        str, typer.Option(help="Air at the sink, °C; with --flow or --box the room's.")
+    ] = "25",
+    flow: Annotated[str, typer.Option(help="Air blown through the box, m³/s.")] = "",
+    box: Annotated[str, typer.Option(help="Outside surface of a closed box, m².")] = "",
     json: Json = False,
 ) -> None:
     """The sink that a heat needs, or how hot it gets on one at hand."""
@@ -30,8 +34,12 @@ def size_heat_sink(
     powers = [parse(power, "W") * s for s in heatsink.shares(devices, uneven)]
     thetas = parse(case), parse(junction)
     hottest, air = parse(limit, "C"), parse(ambient, "C")
+    if flow:
+        air += heatsink.air_rise_K(sum(powers), parse(flow))
+    elif box:
+        air += heatsink.closed_box_rise_K(sum(powers), parse(box), air)
     if not sink:
-        answer({"sink_K_per_W": heatsink.sink_needed(powers, *thetas, hottest, air)}, json)
+        answer({"sink_K_per_W": heatsink.sink_needed(powers, *thetas, hottest, air), "air_C": air}, json)
         return
     found = heatsink.mounted(powers, parse(sink), *thetas, air)
     over = found.hottest_C - hottest
@@ -42,6 +50,7 @@ def size_heat_sink(
         )
     answer(
         {
+            "air_C": air,
             "sink_C": found.sink_C,
             "hottest_case_C": max(found.case_C),
             "hottest_junction_C": found.hottest_C,
