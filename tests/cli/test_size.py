@@ -58,7 +58,7 @@ def test_size_wire(tensimeter) -> None:
             {"sink_C": 65, "hottest_junction_C": 93.8},
         ),
         ("heat-sink --power 20W --junction 1.5 --limit 125", {"sink_K_per_W": 3.0}),
-        # 100 W into 50 m³/h warm the air by 5.95 K; 0.35 m² shed 14.5 W to air and 15.5 W as heat rays at 8.27 K.
+        # 100 W into 50 m³/h warm the air by 5.95 K; 0.35 m² shed 30 W at 8.27 K, half of it as radiation.
         (
             "heat-sink --power 100W --junction 0.1 --sink 0.2 --flow 13.889m",
             {"air_C": 30.95, "sink_C": 50.95},

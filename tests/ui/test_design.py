@@ -6,8 +6,11 @@ import pytest
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
+from tensimeter.bench.setup import open_bench
+from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.job.document import Job
-from tensimeter.demo.library import demo_job
+from tensimeter.core.job.edits import changed, with_link
+from tensimeter.demo.library import demo_job, demo_truths
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.window import MainWindow
@@ -175,3 +178,57 @@ def test_the_bin_outlives_the_job(open_window, tmp_path: Path) -> None:
     button = next(b for b in stock.findChildren(QPushButton) if "figures from the bin" in b.text())
     button.click()
     assert second.session.job.part("front-end-40").sink_K_W == 6.0
+
+
+def test_a_stage_that_is_not_seen_waits_and_catches_up(open_demo, keys) -> None:
+    window = open_demo("ridge-pier", "mount")
+    design = window.stage("design")
+    window.stage("prove")
+    drawn = []
+    design.map.show_reach = lambda what: drawn.append(what)
+    link = window.session.job.design.link("front-end")
+    window.session.edit("limit of Front end", with_link(window.session.job, changed(link, limit_A=8.5)))
+    window.session.set_load("mount", 5.0)
+    assert drawn == []
+    keys(window, "Alt+2")
+    QApplication.processEvents()
+    assert drawn
+    assert drawn[0].point == (pytest.approx(13.6 - 5 * 0.04369, abs=1e-3), 5.0)
+    # What stops it there now is the lower limit that was set meanwhile.
+    border = {round(b.volts): b for b in drawn[0].reach.border()}
+    assert border[14].amps == pytest.approx(8.5)
+    assert border[14].limiter == "Front end, current limit"
+    assert [n.title for n in window.session.now.notices if n.kind == "miss"] == []
+
+
+def test_after_a_run_the_operating_point_is_what_it_was(open_demo, qtbot) -> None:
+    window = open_demo("ridge-pier", "mount")
+    design, session = window.stage("design"), window.session
+    assert design.point.text() == "8 A"
+    job = session.job
+    with StandIns(job, truths=demo_truths(job.name), speed=400) as served:
+        session.start_run(open_bench(job, served.resources, speed=400))
+        qtbot.waitUntil(lambda: not session.running and session.bench is None, timeout=30000)
+    assert session.outcome.complete
+    QApplication.processEvents()
+    assert design.point.text() == "8 A"
+    assert session.load == {"mount": 8.0, "dew": 3.0, "hub": 2.0}
+    # The points that were read stand on the map, each with its verdict.
+    steps = design.map._drawn.steps
+    assert len(steps) == 8
+    assert {v.value for *_, v in steps} <= {"holds", "too_close"}
+
+
+def test_faults_of_a_path_that_does_not_join_up_are_not_made_up(open_demo) -> None:
+    window = open_demo("ridge-pier", "mount")
+    job = window.session.job
+    broken = with_link(job, changed(job.design.link("mount-lead"), part=None))
+    window.session.edit("lead taken out of its place", broken)
+    design = window.stage("design")
+    for view in ("faults", "ladder", "variants"):
+        design.findings.show_view(view)
+        QApplication.processEvents()
+        words = " ".join(x.text() for x in design.findings.findChildren(QLabel))
+        assert "joins up" in words or view == "variants"
+    assert "has no lead" in design._caption.text()
+    assert not design.map.isVisible()

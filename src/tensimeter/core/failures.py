@@ -13,7 +13,7 @@ import numpy as np
 from tensimeter.core.arrays import Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.loadline import full_load
-from tensimeter.core.electrical.network import Conversion, Network, Series, build, has_source
+from tensimeter.core.electrical.network import Network, Series, build, has_source
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.design import ConverterLink, FuseLink, Link, OutputLink, UnitLink
 from tensimeter.core.job.document import Job
@@ -163,21 +163,13 @@ def _converter_short(job: Job, network: Network, link: ConverterLink) -> Failure
     """A converter's switch shorted: what feeds it stands at its outlets."""
     through = Series(link.id, link.fed_by, resistance=SHORTED_OHM)
     passing = Network(tuple(through if e.id == link.id else e for e in network.elements))
-    was = network[link.id]
-    assert isinstance(was, Conversion)
     volts = _volts(job, passing, set())
     harm = _harm(job, volts)
-    trip = next(
-        (
-            o.name for o in job.design.outputs()
-            if o.id in _below(job, link) and any(isinstance(x, FuseLink) for x in job.design.path_to(o.id))
-        ),
-        None,
-    )  # fmt: skip
     acts, speed = "nothing", "never"
     if not harm:
         acts, speed = "nothing needs to", "–"
     leaves = f"{', '.join(harm)} at the volts before it" if harm else "unregulated, within what devices stand"
-    if harm and trip:
+    fused = any(isinstance(x, FuseLink) for o in _below(job, link) for x in job.design.path_to(o))
+    if harm and fused:
         leaves += "; a fuse alone does not act on volts"
     return Failure(link.id, f"{link.name}, switch", "short", volts, acts, speed, leaves, harm)
