@@ -47,12 +47,9 @@ class DesignStage(QWidget):
         layout.addWidget(self.path)
         layout.addWidget(rule(vertical=True))
         layout.addWidget(self._middle(), 1)
-        whole = WhenSeen(self, self.refresh)
-        session.job_changed.connect(whole.take)
-        theme.changed.connect(whole.take)
-        point = WhenSeen(self, self.refresh_point)
-        session.subject_changed.connect(point.take)
-        session.point_changed.connect(point.take)
+        seen = WhenSeen(self, self.refresh)
+        for signal in (session.job_changed, session.subject_changed, session.point_changed, theme.changed):
+            signal.connect(seen.take)
         self.refresh()
 
     def first_focus(self) -> QWidget:
@@ -100,10 +97,6 @@ class DesignStage(QWidget):
 
     # -- what is shown --------------------------------------------------------------------------
 
-    def refresh(self) -> None:
-        self._line = self._map = None
-        self.refresh_point()
-
     def _mapped(self) -> bool:
         """Whether the reach map is shown: as the output is meant, unless the other view was asked for."""
         output = self.session.output_id
@@ -122,10 +115,10 @@ class DesignStage(QWidget):
     def _switch_view(self) -> None:
         output = self.session.output_id
         self._chosen = {**getattr(self, "_chosen", {}), output: not self._mapped()}
-        self.refresh_point()
+        self.refresh()
 
-    def refresh_point(self) -> None:
-        """Redraw what follows from output and operating point."""
+    def refresh(self) -> None:
+        """Redraw what follows from job, output and operating point; a map or line that still fits is kept."""
         session, job = self.session, self.session.job
         output_id = session.output_id
         self.variants.refresh()
@@ -174,14 +167,14 @@ class DesignStage(QWidget):
         most = max(output.full_load_A * LINE_REACH, amps)
         others = self._others(output.id)
         key = (output.id, most, tuple(others.items()))
-        if self._line is None or self._line[0] != key:
+        if self._line is None or self._line[0] is not job or self._line[1] != key:
             try:
                 line = load_line(job, output.id, np.linspace(0, most, LINE_POINTS), others=others)
             except Trouble:
                 line = None
-            self._line = (key, line)
+            self._line = (job, key, line)
         band = Band.around(output.nominal_V, output.tolerance)
-        self.plot.show_line(band, self._line[1], most, None, amps)
+        self.plot.show_line(band, self._line[2], most, None, amps)
 
     def _others(self, output: str) -> dict[str, float]:
         return {k: v for k, v in self.session.load.items() if k != output}
@@ -190,14 +183,14 @@ class DesignStage(QWidget):
         session, job = self.session, self.session.job
         others = self._others(output.id)
         key = (output.id, tuple(others.items()))
-        if self._map is None or self._map[0] != key:
+        if self._map is None or self._map[0] is not job or self._map[1] != key:
             low, high = volts_span(job, output.id)
             volts = np.linspace(low, high, MAP_VOLTS)
             grid = np.linspace(0, 1.3 * most_A(job, output.id), MAP_AMPS)
             found = reach(job, output.id, volts, grid, others)
             borders = self._borders_of_variants(output.id, volts, grid, others)
-            self._map = (key, found, borders)
-        _, found, borders = self._map
+            self._map = (job, key, found, borders)
+        *_, found, borders = self._map
         load = job.part(job.campaign.load)
         sinks = (load.name, load_outline(load, found.volts)) if isinstance(load, ElectronicLoad) else None
         tried = session.now.volts
