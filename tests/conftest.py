@@ -4,6 +4,7 @@ import os
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -13,6 +14,11 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import readings_first
 from tensimeter.demo.library import demo_job, demo_truths
 from tensimeter.store.jobfile import JobFile
+
+# The same examples on every machine: a run that fails can be repeated. Others are tried with
+# HYPOTHESIS_PROFILE=default.
+settings.register_profile("repeatable", derandomize=True)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "repeatable"))
 
 #: How fast the stand-ins' clock runs in tests.
 SPEED = 400.0

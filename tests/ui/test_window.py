@@ -125,6 +125,7 @@ def test_nothing_sticks_out(window: MainWindow, night: bool, width: int, height:
             parent = widget.parentWidget()
             if widget.isVisible() and parent is not None and "viewport" in parent.objectName():
                 assert widget.width() <= parent.width() + 1, (stage, widget)
+                assert widget.minimumSizeHint().width() <= parent.width() + 1, (stage, widget)
 
 
 @pytest.mark.parametrize("name", ["dome-workshop", "finishers-bench"])

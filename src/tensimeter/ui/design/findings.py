@@ -1,6 +1,6 @@
 """What the solved path says, one view at a time: the ladder, faults, variants, policy."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QBrush
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -71,6 +71,9 @@ class Findings(QWidget):
         self._scroll.setWidget(inside)
         column.addWidget(self._scroll, 1)
         self.buttons["ladder"].setChecked(True)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(420), theme.px(170))
 
     def show_view(self, view: str) -> None:
         self.view = view

@@ -1,7 +1,8 @@
 """The Design stage: the path at the left, its reach or load line in the middle, findings below."""
 
 import numpy as np
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.electrical.bands import trim
 from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
@@ -67,13 +68,14 @@ class DesignStage(QWidget):
         head.addWidget(self._title)
         self.other_view = QPushButton("")
         self.other_view.setProperty("kind", "quiet")
+        self.other_view.setToolTip("show this view of the output instead")
         self.other_view.clicked.connect(self._switch_view)
         head.addWidget(self.other_view)
         head.addStretch(1)
         self._at = label("at", "caption")
         head.addWidget(self._at)
         self.point = Field()
-        self.point.setFixedWidth(theme.px(120))
+        self.point.setFixedWidth(theme.px(104))
         self.point.setAccessibleName("operating point: amps, or volts and amps")
         self.point.returnPressed.connect(self._typed_point)
         head.addWidget(self.point)
@@ -92,8 +94,15 @@ class DesignStage(QWidget):
         self._figures = FlowLayout(figures, theme.px(18))
         column.addWidget(figures)
         self.findings = Findings(self.session)
+        self.findings.setMinimumHeight(theme.px(150))
         column.addWidget(self.findings, 4)
-        return inside
+        # On a small screen or with large text it scrolls; nothing is squeezed over something else.
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inside)
+        return scroll
 
     # -- what is shown --------------------------------------------------------------------------
 
@@ -129,7 +138,7 @@ class DesignStage(QWidget):
         self.plot.setVisible(not empty and not mapped)
         self.map.setVisible(mapped)
         self.other_view.setVisible(not empty and self._can_map(output_id or ""))
-        self.other_view.setText("show its load line" if mapped else "show its reach")
+        self.other_view.setText("load line" if mapped else "reach")
         if empty:
             self._title.setText("No output yet")
             self._caption.setText("An output ends a path: what it must deliver decides the rest.")

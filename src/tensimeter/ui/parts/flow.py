@@ -8,6 +8,7 @@ class FlowLayout(QLayout):
     def __init__(self, parent: QWidget | None = None, spacing: int = 8) -> None:
         super().__init__(parent)
         self._items: list[QLayoutItem] = []
+        self._width = 0
         self.setSpacing(spacing)
         self.setContentsMargins(0, 0, 0, 0)
 
@@ -35,6 +36,11 @@ class FlowLayout(QLayout):
     def setGeometry(self, rect: QRect) -> None:
         super().setGeometry(rect)
         self._arrange(rect, place=True)
+        parent = self.parentWidget()
+        if rect.width() != self._width and parent is not None:
+            # How high it must be follows from how wide it has become.
+            self._width = rect.width()
+            parent.updateGeometry()
 
     def sizeHint(self) -> QSize:
         return self.minimumSize()
@@ -43,6 +49,8 @@ class FlowLayout(QLayout):
         size = QSize()
         for item in self._items:
             size = size.expandedTo(item.minimumSize())
+        if self._width:
+            size.setHeight(max(size.height(), self.heightForWidth(self._width)))
         return size
 
     def _arrange(self, rect: QRect, *, place: bool) -> int:

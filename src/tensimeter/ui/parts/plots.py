@@ -2,7 +2,7 @@
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -34,6 +34,10 @@ class Plot(pg.PlotWidget):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         theme.changed.connect(self.restyle)
         self.restyle()
+
+    def sizeHint(self) -> QSize:
+        """A modest wish: a plot takes what room there is, and asks for little."""
+        return QSize(theme.px(320), theme.px(150))
 
     def restyle(self) -> None:
         self.setBackground(theme.colour("paper"))
