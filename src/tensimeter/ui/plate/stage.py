@@ -4,7 +4,7 @@ import contextlib
 import threading
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -28,6 +28,8 @@ class PlateStage(QWidget):
         super().__init__(parent)
         self.session = session
         self._asked, self._stale = 0, True
+        self._soon = QTimer(self, singleShot=True, interval=250)
+        self._soon.timeout.connect(self.lay_out)
         self._pdf = QPdfDocument(self)
         self._bytes = b""
         layout = QHBoxLayout(self)
@@ -101,7 +103,8 @@ class PlateStage(QWidget):
             self._ratings.addWidget(label("Nothing is proven yet: read a test in Prove first.", wrap=True))
         self._stale = True
         if self.isVisible():
-            self.lay_out()
+            # Several edits in a row are laid out once, when they have come to rest.
+            self._soon.start()
 
     def showEvent(self, event: object) -> None:
         super().showEvent(event)
