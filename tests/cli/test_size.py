@@ -40,6 +40,15 @@ def test_size_wire(tensimeter) -> None:
         ("transformer-fuse --current 2A --secondary 18V", {"primary_A": 1.8 * 2 * 18 / 230, "rated_A": 0.5}),
         ("regulator --r1 240R --r2 1k5", {"high_V": 9.1375, "programming_A": 1.25 / 240}),
         ("regulator --r1 120R --volts 5V --adjust 0", {"r2_ohm": 360}),
+        # 12 V up to 8 V, 24 V above: worst just over 8 V on the upper tap, 2 A through 16 V.
+        (
+            "regulator --r1 120R --pot 1k6 --adjust 0 --input 24V --current 2A --tap 12V=8V",
+            {"worst_W": 45.5, "worst_tapped_W": 32},
+        ),
+        (
+            "rectifier --emf 12.6V --rated 12V --rated-current 1.5A --capacitance 3300u --load 0A",
+            {"mean_V": 12.6 * math.sqrt(2) - 1.6},
+        ),
         (
             "regulator --r1 120R --pot 2k --volts 12V --input 22V --valley 15V --current 1A --bin 1k",
             {"worst_W": 20.75, "short_W": 22, "headroom_V": 1.0, "from_bin_ohm": [1000]},
@@ -138,6 +147,8 @@ def test_what_bites_is_said(tensimeter, words: str, said: str) -> None:
         "fuse --current 0",
         "fuse --current 8A --speed quick",
         "rectifier --emf 12V --resistance 0.4 --capacitance 1m --load 3V",
+        "rectifier --emf 12V --capacitance 1m --load 1A",
+        "rectifier --emf 12V --rated 13V --rated-current 1A --capacitance 1m --load 1A",
         "rectifier --emf 12V --resistance 0.4 --capacitance 1m --load 1A --bridge --half-wave",
         "regulator --r1 0",
         "regulator --volts 1V",

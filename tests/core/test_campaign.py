@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tensimeter.core import advice
-from tensimeter.core.campaign import Plan, load_reach_A, outcome, plan, proven_A, step_for
+from tensimeter.core.campaign import Plan, outcome, plan, proven_A, step_for
 from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
 from tensimeter.core.electrical.network import build
 from tensimeter.core.electrical.solver import solve
@@ -12,6 +12,7 @@ from tensimeter.core.job import edits
 from tensimeter.core.job.document import Job
 from tensimeter.core.judge import Accuracy, Verdict
 from tensimeter.core.limits import at, continuous_full_load, ranked
+from tensimeter.core.reach import load_reach_A
 from tensimeter.core.verify.readings import Reading, accuracy_of, standing
 
 FINE = Accuracy(of_reading=0.0001, counts=1, resolution=0.001)

@@ -8,10 +8,11 @@ from tensimeter.core.electrical.network import build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.electrical.worst_case import corners, spread, volts_of
 from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import LeadLink
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, readings_first, with_link, with_part
 from tensimeter.core.limits import at, ladder
-from tensimeter.core.reach import COLLAPSE, adjustable, load_outline, reach, volts_span
+from tensimeter.core.reach import COLLAPSE, adjustable, load_reach_A, reach, volts_span
 from tensimeter.core.thermal.heat import hot_spots, losses
 
 VOLTS, AMPS = np.linspace(1, 40, 40), np.linspace(0, 14, 141)
@@ -68,6 +69,21 @@ def test_collapse_and_headroom_are_limits_with_a_name(demo: Job) -> None:
     assert np.isinf(found.share[-1, -1])
 
 
+def test_another_branch_that_collapses_is_named_as_such(demo: Job) -> None:
+    """The dew module behind 40 Ω: no share of a limit is told for a state that does not exist."""
+    thin = changed(demo.part("lead-3m"), id="thin", measured_ohm=40.0)
+    job = with_part(demo, thin)
+    lead = LeadLink(id="feed", name="Feed", part="thin", fed_by="donor-b")
+    module = changed(job.design.link("dew-module"), fed_by="feed")
+    links = (*(module if x.id == "dew-module" else x for x in job.design.links), lead)
+    job = job.model_copy(update={"design": changed(job.design, links=links)})
+    found = reach(job, "mount", VOLTS, AMPS, {"dew": 3.0})
+    assert not np.isnan(found.share).any()
+    assert not found.inside.any()
+    assert {found.names[k] for k in np.unique(found.limiter)} == {COLLAPSE}
+    assert reach(job, "mount", VOLTS, AMPS).inside.any()
+
+
 def test_minutes_where_only_heat_stops_it(hot: Job) -> None:
     found = reach(hot, "mount", np.array([13.6]), AMPS)
     timed = np.isfinite(found.minutes[0]) & (found.minutes[0] > 0)
@@ -110,7 +126,7 @@ def test_heat_adds_up_to_what_is_lost(hot: Job) -> None:
 
 
 def test_what_a_load_can_sink(demo: Job) -> None:
-    amps = load_outline(demo.part("sink-150"), np.array([0.25, 7.5, 15.0, 100.0, 130.0]))
+    amps = load_reach_A(demo.part("sink-150"), np.array([0.25, 7.5, 15.0, 100.0, 130.0]))
     assert amps == pytest.approx([5.0, 20.0, 10.0, 1.5, 0.0])
 
 

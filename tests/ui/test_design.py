@@ -13,6 +13,7 @@ from tensimeter.core.job.edits import changed, with_link
 from tensimeter.demo.library import demo_job, demo_truths
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.parts.form import RecordForm
+from tensimeter.ui.stock.own_bin import own_bin
 from tensimeter.ui.window import MainWindow
 
 
@@ -99,7 +100,13 @@ def test_a_proposed_variant_is_tried_and_taken_back(open_demo, keys) -> None:
     assert "name of its own" in window.line.hint.text()
     bar.take("as built")
     assert window.session.job.variant == "as built"
-    for _ in range(3):
+    QApplication.processEvents()
+    words = [b for b in bar.findChildren(QPushButton) if b.text() in ("as built", "with a fan")]
+    for word in words:
+        word.setFocus()
+        keys(window, "Delete")
+    assert [v.name for v in window.session.job.variants] == ["converter behind it"]
+    for _ in range(4):
         keys(window, "Ctrl+Z")
     assert window.session.job == demo_job("dome-workshop")
 
@@ -178,6 +185,12 @@ def test_the_bin_outlives_the_job(open_window, tmp_path: Path) -> None:
     button = next(b for b in stock.findChildren(QPushButton) if "figures from the bin" in b.text())
     button.click()
     assert second.session.job.part("front-end-40").sink_K_W == 6.0
+    QApplication.processEvents()
+    next(b for b in stock.findChildren(QPushButton) if b.text() == "no longer in the bin").click()
+    assert "out of the bin" in second.line.hint.text()
+    with own_bin() as owned:
+        assert owned.parts() == []
+        assert len(owned.history("front-end-40")) == 1
 
 
 def test_a_stage_that_is_not_seen_waits_and_catches_up(open_demo, keys) -> None:

@@ -3,6 +3,7 @@
 from dataclasses import asdict
 from typing import Annotated
 
+import numpy as np
 import typer
 
 from tensimeter.cli.commands import app
@@ -134,9 +135,11 @@ def size_transformer_fuse(
 @size.command("rectifier")
 def size_rectifier(
     emf: Annotated[str, typer.Option(help="No-load rms volts of the winding (of one half).")],
-    resistance: Annotated[str, typer.Option(help="Ohms behind it.")],
     capacitance: Annotated[str, typer.Option(help="Reservoir, F.")],
     load: Annotated[str, typer.Option(help="Load: 0.7A, 20R or 12W.")],
+    resistance: Annotated[str, typer.Option(help="Ohms behind it; or --rated and --rated-current.")] = "",
+    rated: Annotated[str, typer.Option(help="Rms volts of the winding at its rated current.")] = "",
+    rated_current: Annotated[str, typer.Option(help="Its rated current, rms.")] = "",
     diode: Annotated[str, typer.Option(help="Drop of each diode, V.")] = "0.8",
     bridge: Annotated[bool, typer.Option("--bridge", help="Four diodes (the default).")] = False,
     centre_tap: Annotated[bool, typer.Option("--centre-tap", help="Two halves, two diodes.")] = False,
@@ -150,9 +153,16 @@ def size_rectifier(
     if bridge + centre_tap + half_wave > 1:
         raise Trouble("Choose one of --bridge, --centre-tap and --half-wave.")
     topology: rectifiers.Topology = "half_wave" if half_wave else ("centre_tap" if centre_tap else "bridge")
+    if not resistance and not (rated and rated_current):
+        raise Trouble("Give --resistance, or --rated and --rated-current.")
+    ohms = (
+        parse(resistance, "ohm")
+        if resistance
+        else rectifiers.winding_resistance(parse(emf, "V"), parse(rated, "V"), parse(rated_current, "A"))
+    )
     circuit = rectifiers.Rectifier(
         parse(emf, "V"),
-        parse(resistance, "ohm"),
+        ohms,
         parse(capacitance, "F"),
         parse(diode, "V"),
         topology,
@@ -205,6 +215,7 @@ def size_regulator(
     source: Annotated[str, typer.Option("--input", help="Mean input volts.")] = "",
     valley: Annotated[str, typer.Option(help="Input volts at the reservoir's valley, at low line.")] = "",
     current: Annotated[str, typer.Option(help="Load current.")] = "",
+    tap: Annotated[list[str], typer.Option(help="Tap switching: input V = up to output V.")] = [],  # noqa: B006
     bin_values: Annotated[list[str], typer.Option("--bin", help="A resistor at hand.")] = [],  # noqa: B006
     json: Json = False,
 ) -> None:
@@ -243,6 +254,13 @@ def size_regulator(
         found["worst_W"] = float(regulators.dissipation(feed, low, amps))
         found["least_W"] = float(regulators.dissipation(feed, min(high, feed), amps))
         found["short_W"] = float(regulators.dissipation(feed, 0.0, amps))
+        if tap:
+            taps = [*pairs(tap, "V", "V"), (feed, np.inf)]
+            # On one tap heat falls as the output rises: the worst is at the low end or just over a switch.
+            over = np.nextafter([up_to for _, up_to in taps[:-1]], np.inf)
+            volts_at = np.array([low, *over[(over > low) & (over < high)]])
+            heat = regulators.dissipation(regulators.tapped_input(volts_at, taps), volts_at, amps)
+            found["worst_tapped_W"] = float(heat.max())
     answer({**found, "warnings": warnings}, json)
 
 

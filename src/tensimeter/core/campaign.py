@@ -11,6 +11,7 @@ from tensimeter.core.job.document import Job, LoadRegulation
 from tensimeter.core.job.parts import ElectronicLoad
 from tensimeter.core.judge import Band, Interval, Verdict, judge, worst
 from tensimeter.core.limits import FullLoad, continuous_full_load
+from tensimeter.core.reach import load_reach_A
 from tensimeter.core.verify.readings import Pair, Reading, accuracy_of, interval_of, pairs
 from tensimeter.core.verify.regulation import Readings, Regulation, regulation
 
@@ -46,14 +47,6 @@ class Plan:
         return max((step.set_A for step in self.steps), default=0.0)
 
 
-def load_reach_A(load: ElectronicLoad, volts: float) -> float:
-    """The current in A that a load can sink continuously at these volts: I, W and lowest volts."""
-    if volts > load.max_V or volts <= 0:
-        return 0.0
-    by_volts = volts / load.on_ohm if load.on_ohm else np.inf
-    return float(min(load.max_A, load.max_W / volts, by_volts))
-
-
 def plan(job: Job, test: LoadRegulation) -> Plan:
     """The steps of a load regulation test within the design's reach and the load's."""
     output = job.output(test.output)
@@ -65,7 +58,7 @@ def plan(job: Job, test: LoadRegulation) -> Plan:
             f"{output.full_load_A:.3g} A was wanted; {full.reason} stops it at {full.amps:.3g} A."
         )
     if isinstance(load, ElectronicLoad):
-        sinks = load_reach_A(load, output.nominal_V)
+        sinks = float(load_reach_A(load, output.nominal_V))
         if sinks < most:
             unreachable.append(
                 f"{most:.3g} A at {output.nominal_V:g} V needs {most * output.nominal_V:.0f} W; "

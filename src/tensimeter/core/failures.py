@@ -13,11 +13,11 @@ import numpy as np
 from tensimeter.core.arrays import Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.loadline import full_load
-from tensimeter.core.electrical.network import Network, Series, build, has_source
+from tensimeter.core.electrical.network import Network, Series, build, current_limit_A, has_source
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.design import ConverterLink, FuseLink, Link, OutputLink, UnitLink
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Converter, Donor, FusePart
+from tensimeter.core.job.parts import Donor, FusePart
 from tensimeter.core.quantity import show
 
 #: What is left of a converter whose switch is shorted, Ω: a rule of thumb.
@@ -118,11 +118,7 @@ def _stops_overcurrent(job: Job, link: Link) -> tuple[str, str, Link | None]:
         part = job.part(before.part)
         if isinstance(part, FusePart) and fuse is None:
             fuse = before, part
-        most = None
-        if isinstance(before, ConverterLink) and isinstance(part, Converter):
-            most = min(before.limit_A or np.inf, part.rated_A)
-        elif isinstance(part, Donor):
-            most = part.limit_A
+        most = current_limit_A(job, before)
         if most is None:
             continue
         if fuse is not None and fuses.can_blow(fuse[1], most):
@@ -141,16 +137,11 @@ def _unit_short(job: Job, network: Network, link: UnitLink) -> Failure:
     stacked = link.fed_by is not None or any(isinstance(x, UnitLink) for x in job.design.fed_from(link.id))
     element = network[link.id]
     assert isinstance(element, Series)
-    lowered = network.with_values({(link.id, "emf"): 0.0})
-    lowered = Network(
-        tuple(
-            replace(e, curve=None) if isinstance(e, Series) and e.id == link.id else e
-            for e in lowered.elements
-        )
-    )
+    gone = replace(element, emf=0.0, curve=None, couplings=())
+    lowered = Network(tuple(gone if e.id == link.id else e for e in network.elements))
     volts = _volts(job, lowered, set() if stacked else _below(job, link))
     part = job.part(link.part)
-    beyond = part.beyond.replace("_", " ") if isinstance(part, Donor) else "its own limit"
+    beyond = part.beyond.replace("_", " ") if isinstance(part, Donor) else "limit"
     leaves = (
         "the others push their current through it: its reverse diode carries it" if stacked else "it is dead"
     )

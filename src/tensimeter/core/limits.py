@@ -8,7 +8,7 @@ import numpy as np
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
-from tensimeter.core.electrical.network import Conversion, Network, build, has_source
+from tensimeter.core.electrical.network import Conversion, Network, build, current_limit_A, has_source
 from tensimeter.core.electrical.reservoir import source_curve
 from tensimeter.core.electrical.solver import Point, Solution, solve
 from tensimeter.core.explain import Given, Worked
@@ -277,7 +277,7 @@ def fault_notes(job: Job) -> list[tuple[str, str]]:
             continue
         before = job.design.path_to(link.id)[:-1]
         # The nearest limit before the fuse counts; beyond a converter the amps are others.
-        nearest = (most for b in reversed(before) if (most := _most_A(job, b)) is not None)
+        nearest = (most for b in reversed(before) if (most := current_limit_A(job, b)) is not None)
         most = next(nearest, None)
         if most is not None and not fuses.can_blow(part, most):
             found.append(
@@ -291,12 +291,3 @@ def fault_notes(job: Job) -> list[tuple[str, str]]:
                 )
             )
     return found
-
-
-def _most_A(job: Job, link: object) -> float | None:
-    part = job.part(getattr(link, "part", None))
-    if isinstance(part, Converter):
-        return min(getattr(link, "limit_A", None) or np.inf, part.rated_A)
-    if isinstance(part, Donor):
-        return part.limit_A
-    return None

@@ -21,7 +21,7 @@ COLLAPSE = "collapse under constant power"
 
 @dataclass(frozen=True)
 class Border:
-    """Where the reach ends at one voltage: V, A, the limiter's name, minutes where only heat stops it."""
+    """Where the reach ends at one voltage: V, A (not a number where it has none), the limiter's name."""
 
     volts: float
     amps: float
@@ -107,7 +107,8 @@ def reach(
     solution = solve(changed, loads, as_set=True)
     limits = ladder(job, solution, changed)
     share, limiter = _largest(limits, solution)
-    lost = ~np.isfinite(solution.whole(solution[output].V))
+    # Another branch may collapse as well; there is no share of a limit to be told then.
+    lost = np.isnan(share) | ~np.isfinite(solution.whole(solution[output].V))
     names = (*[limit.name for limit in limits], COLLAPSE)
     if lost.any():
         share[lost], limiter[lost] = np.inf, len(limits)
@@ -194,10 +195,9 @@ def _minutes(job: Job, solution: Solution, limits: list[Limit], share: Array, lo
     return minutes
 
 
-def load_outline(load: ElectronicLoad, volts: Array) -> Array:
-    """The current in A that a load can sink at each voltage: amps, watts, lowest volts; 0 above its volts."""
+def load_reach_A(load: ElectronicLoad, volts: Figure) -> Array:
+    """The current in A that a load can sink for good at each voltage, by its A, W and lowest volts."""
     v = np.asarray(volts, float)
-    with np.errstate(divide="ignore"):
-        by_watts = np.where(v > 0, load.max_W / np.maximum(v, 1e-9), 0.0)
-        by_volts = v / load.on_ohm if load.on_ohm else np.full(v.shape, np.inf)
-    return np.where(v <= load.max_V, np.minimum(np.minimum(load.max_A, by_watts), by_volts), 0.0)
+    by_volts = v / load.on_ohm if load.on_ohm else np.inf
+    amps = np.minimum(np.minimum(load.max_A, load.max_W / np.maximum(v, 1e-9)), by_volts)
+    return np.where((v > 0) & (v <= load.max_V), amps, 0.0)

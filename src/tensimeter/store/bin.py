@@ -38,10 +38,10 @@ def _reader() -> TypeAdapter[Part]:
 
 @dataclass(frozen=True)
 class Kept:
-    """A part of the bin, when it was last written down, and the jobs that use it."""
+    """A part of the bin, since when it is owned, and the jobs that use it."""
 
     part: Part
-    at: float
+    since: float
     jobs: tuple[str, ...]
 
 
@@ -95,13 +95,14 @@ class Bin:
         """All that is owned, the latest first; a record that a newer program wrote is passed over."""
         with self._mutex, said(self.path):
             rows = self._db.execute(
-                "SELECT part, at, record FROM thing WHERE id IN (SELECT max(id) FROM thing GROUP BY part)"
+                "SELECT part, (SELECT min(at) FROM thing first WHERE first.part = thing.part), record"
+                " FROM thing WHERE id IN (SELECT max(id) FROM thing GROUP BY part)"
                 " AND record IS NOT NULL ORDER BY id DESC"
             ).fetchall()
         found = []
-        for part_id, at, record in rows:
+        for part_id, since, record in rows:
             try:
-                found.append(Kept(_reader().validate_json(record), at, self.jobs_of(part_id)))
+                found.append(Kept(_reader().validate_json(record), since, self.jobs_of(part_id)))
             except ValidationError:
                 continue
         return found

@@ -11,7 +11,7 @@ from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
 from tensimeter.core.electrical.reservoir import Curve, source_curve
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import ConverterLink, FuseLink, LeadLink, UnitLink, problems
+from tensimeter.core.job.design import ConverterLink, FuseLink, LeadLink, Link, UnitLink, problems
 from tensimeter.core.job.document import Job, Spread
 from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart, RailSupply, Transformer
 
@@ -152,6 +152,14 @@ def build(job: Job) -> Network:
 def has_source(job: Job) -> bool:
     """Whether there is a path to solve, or only outputs known by their readings."""
     return any(isinstance(link, UnitLink) for link in job.design.links)
+
+
+def current_limit_A(job: Job, link: Link) -> float | None:
+    """The current in A at which a converter or donor limits; None where it does not, or where unknown."""
+    part = job.part(link.part)
+    if isinstance(link, ConverterLink) and isinstance(part, Converter):
+        return min(link.limit_A or np.inf, part.rated_A)
+    return part.limit_A if isinstance(part, Donor) else None
 
 
 def _element(job: Job, link: Any) -> Element:

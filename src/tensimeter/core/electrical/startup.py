@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.electrical.loadline import full_load
-from tensimeter.core.electrical.network import build, has_source
+from tensimeter.core.electrical.network import build, current_limit_A, has_source
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.design import ConverterLink
 from tensimeter.core.job.document import Job
@@ -97,17 +97,11 @@ def inrushes(job: Job) -> list[Inrush]:
         if output.inrush_A is None:
             continue
         for link in reversed(job.design.path_to(output.id)[:-1]):
-            part = job.part(link.part)
-            limit, then = np.inf, ""
-            if isinstance(link, ConverterLink) and isinstance(part, Converter):
-                limit, then = (
-                    min(link.limit_A or np.inf, part.rated_A),
-                    "it starts slowly, or its limit trips",
-                )
-            elif isinstance(part, Donor):
-                limit, then = part.limit_A or np.inf, _THEN[part.beyond]
+            limit, part = current_limit_A(job, link), job.part(link.part)
+            if limit is None:
+                continue
+            then = _THEN[part.beyond] if isinstance(part, Donor) else "it starts slowly, or its limit trips"
             if output.inrush_A > limit:
                 found.append(Inrush(output.id, output.name, output.inrush_A, limit, link.name, then))
-            if limit < np.inf:
-                break
+            break
     return found

@@ -44,6 +44,8 @@ class Findings(QWidget):
         super().__init__(parent)
         self.session = session
         self.view = "ladder"
+        self._forms: tuple[RecordForm, ...] = ()
+        self._policy_of: object = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(theme.px(4))
@@ -168,17 +170,17 @@ class Findings(QWidget):
     # -- policy ---------------------------------------------------------------------------------
 
     def _policy_is_shown(self) -> bool:
-        job, forms = self.session.job, getattr(self, "_forms", None)
-        if forms is None or self._policy_stock != (job.stock, job.design):
+        job = self.session.job
+        if not self._forms or self._policy_of != (job.stock, job.design):
             return False
-        return forms[0].record == job.policy and forms[1].record == job.settings
+        return [form.record for form in self._forms] == [job.policy, job.settings]
 
     def _show_policy(self) -> None:
         job, say = self.session.job, self.session.trouble.emit
         row = QHBoxLayout()
         policy = RecordForm(job.policy, lambda r, w: self._apply("policy", r, w), say, hidden={"spread"})
         place = RecordForm(job.settings, lambda r, w: self._apply("settings", r, w), say)
-        self._forms, self._policy_stock = (policy, place), (job.stock, job.design)
+        self._forms, self._policy_of = (policy, place), (job.stock, job.design)
         for form in self._forms:
             row.addWidget(form, 1)
         box = QWidget()

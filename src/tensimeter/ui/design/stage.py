@@ -15,7 +15,7 @@ from tensimeter.core.job.parts import ElectronicLoad, Record
 from tensimeter.core.judge import Band
 from tensimeter.core.limits import at, ranked
 from tensimeter.core.quantity import fixed, parse, show
-from tensimeter.core.reach import adjustable, load_outline, most_A, reach, set_to, volts_span
+from tensimeter.core.reach import adjustable, load_reach_A, most_A, reach, set_to, volts_span
 from tensimeter.core.thermal.heat import hot_spots
 from tensimeter.core.variants import laid_out
 from tensimeter.ui.design.findings import Findings
@@ -41,6 +41,8 @@ class DesignStage(QWidget):
         self.session = session
         self._line: object = None
         self._map: object = None
+        #: Outputs shown otherwise than they are meant: whether as a map.
+        self._chosen: dict[str, bool] = {}
         layout = QHBoxLayout(self)
         layout.setContentsMargins(theme.px(16), theme.px(12), theme.px(10), 0)
         layout.setSpacing(theme.px(12))
@@ -111,7 +113,7 @@ class DesignStage(QWidget):
         output = self.session.output_id
         if output is None or not self._can_map(output):
             return False
-        chosen = getattr(self, "_chosen", {}).get(output)
+        chosen = self._chosen.get(output)
         return bool(self.session.job.design.link(output).adjustable if chosen is None else chosen)
 
     def _can_map(self, output: str) -> bool:
@@ -123,7 +125,7 @@ class DesignStage(QWidget):
 
     def _switch_view(self) -> None:
         output = self.session.output_id
-        self._chosen = {**getattr(self, "_chosen", {}), output: not self._mapped()}
+        self._chosen[output] = not self._mapped()
         self.refresh()
 
     def refresh(self) -> None:
@@ -201,7 +203,7 @@ class DesignStage(QWidget):
             self._map = (job, key, found, borders)
         *_, found, borders = self._map
         load = job.part(job.campaign.load)
-        sinks = (load.name, load_outline(load, found.volts)) if isinstance(load, ElectronicLoad) else None
+        sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, ElectronicLoad) else None
         tried = session.now.volts
         at_volts = tried[1] if tried and tried[0] == output.id else float(session.now.solved[1][output.id].V)
         results = [o for o in session.now.outcomes() if o.plan.output.id == output.id]
@@ -273,8 +275,11 @@ class DesignStage(QWidget):
                 f"from the wall {fixed(wall, 'W', 0)}",
                 lambda: Worked(
                     "Power from the wall",
-                    "P = Σ U0·I / η over the donors",
-                    (),
+                    "P = Σ U0·I / η over the sources",
+                    tuple(
+                        Given("I", f"through {job.design.link(source).name}", float(solution[source].I), "A")
+                        for _, source in solution.feeds
+                    ),
                     wall,
                     "W",
                     ("each donor's efficiency as on its card",),
@@ -283,7 +288,8 @@ class DesignStage(QWidget):
         )
         for spot in hot_spots(job, solution):
             if np.isfinite(float(spot.hot_C)):
-                shown.append(Figure(f"{spot.name} {fixed(float(spot.hot_C), 'C', 0)}", spot.worked))
+                text = f"hot spot of {spot.name} {fixed(float(spot.hot_C), 'C', 0)}"
+                shown.append(Figure(text, spot.worked))
         for figure in shown:
             figure.asked.connect(self.session.why)
             self._figures.addWidget(figure)

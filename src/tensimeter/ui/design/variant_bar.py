@@ -1,14 +1,35 @@
 """The variants of a design as a row of words: take one up, set this one aside, try what is proposed."""
 
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import problems
-from tensimeter.core.variants import as_variant, keep_variant, proposals, take_up
+from tensimeter.core.variants import as_variant, keep_variant, proposals, take_up, without_variant
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.text import Field, clear
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
+
+
+class _Word(QPushButton):
+    """One variant; Delete drops one that was set aside."""
+
+    dropped = pyqtSignal(str)
+
+    def __init__(self, name: str, in_hand: bool) -> None:
+        super().__init__(name)
+        self.setCheckable(True)
+        self.setChecked(in_hand)
+        self.setProperty("kind", "view")
+        self.setToolTip("the variant in hand" if in_hand else "take this variant up; Delete drops it")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Delete:
+            self.dropped.emit(self.text())
+        else:
+            super().keyPressEvent(event)
 
 
 class VariantBar(QWidget):
@@ -27,11 +48,8 @@ class VariantBar(QWidget):
         self._shown = state
         clear(self._row)
         for name in (job.variant, *(v.name for v in job.variants)):
-            button = QPushButton(name)
-            button.setCheckable(True)
-            button.setChecked(name == job.variant)
-            button.setProperty("kind", "view")
-            button.setToolTip("the variant in hand" if name == job.variant else "take this variant up")
+            button = _Word(name, name == job.variant)
+            button.dropped.connect(self.drop)
             button.clicked.connect(lambda _=False, name=name: self.take(name))
             self._row.addWidget(button)
         self.name = Field()
@@ -67,6 +85,13 @@ class VariantBar(QWidget):
         job = self.session.job
         if name != job.variant:
             self.session.edit(f"variant {name} taken up", take_up(job, name))
+
+    def drop(self, name: str) -> None:
+        job = self.session.job
+        if name == job.variant:
+            self.session.trouble.emit(f"{name} is in hand; take up another one first.")
+        else:
+            self.session.edit(f"variant {name} dropped", without_variant(job, name))
 
     def set_aside(self) -> None:
         before = self.session.job.variant

@@ -178,12 +178,25 @@ class StockStage(QWidget):
         if kept is None:
             return
         jobs = f"; in the path of {', '.join(kept.jobs)}" if kept.jobs else ""
-        since = time.strftime("%Y-%m-%d", time.localtime(kept.at))
+        since = time.strftime("%Y-%m-%d", time.localtime(kept.since))
         self._editor_layout.addWidget(label(f"in the bin since {since}{jobs}", "caption", wrap=True))
         if kept.part != part:
             button = QPushButton("take its figures from the bin")
             button.clicked.connect(lambda: self._apply(kept.part, "figures from the bin"))
             self._editor_layout.addWidget(button)
+        button = QPushButton("no longer in the bin")
+        button.clicked.connect(lambda: self._take_out(part))
+        self._editor_layout.addWidget(button)
+
+    def _take_out(self, part: Part) -> None:
+        try:
+            with own_bin() as bin_:
+                bin_.take_out(part.id)
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self.session.told.emit(f"{part.name} is out of the bin; this job keeps its card.")
+        self._show_editor(part)
 
     def _keep(self) -> None:
         part = self.session.job.part(self.current)
