@@ -15,7 +15,7 @@ from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
 from tensimeter.core.electrical.network import build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job import edits
+from tensimeter.core.job import edits, stock_edits
 from tensimeter.core.job.document import Job
 from tensimeter.core.judge import Accuracy
 from tensimeter.demo.library import demo_truths
@@ -124,7 +124,7 @@ def test_meter_ranges_and_over_range(visa: dict) -> None:
 
 def test_the_load_protects_itself(demo: Job) -> None:
     weak = edits.changed(demo.part("sink-150"), max_W=30, max_A=20)
-    with StandIns(edits.with_part(demo, weak), speed=100) as served:
+    with StandIns(stock_edits.with_part(demo, weak), speed=100) as served:
         load = served.devices["load"]
         load.handle("CURR 4;INP ON")
         load.handle("*OPC?")

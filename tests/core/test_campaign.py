@@ -8,7 +8,7 @@ from tensimeter.core.campaign import Plan, outcome, plan, proven_A, step_for
 from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
 from tensimeter.core.electrical.network import build
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.job import edits
+from tensimeter.core.job import edits, stock_edits
 from tensimeter.core.job.document import Job
 from tensimeter.core.judge import Accuracy, Verdict
 from tensimeter.core.limits import at, continuous_full_load, ranked
@@ -60,7 +60,7 @@ def test_a_plan_goes_up_to_full_load_and_down(mount: Plan) -> None:
 
 def test_a_plan_stays_within_what_the_load_can_sink(demo: Job) -> None:
     small = edits.changed(demo.part("sink-150"), max_W=60)
-    limited = plan(edits.with_part(demo, small), demo.campaign.tests[0])
+    limited = plan(stock_edits.with_part(demo, small), demo.campaign.tests[0])
     assert limited.most_A == pytest.approx(60 / 13.6, abs=1e-3)
     assert limited.most_A * 13.6 <= 60
     assert "sinks 4.41 A there" in limited.unreachable[0]

@@ -8,10 +8,11 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job import edits
-from tensimeter.core.job.design import ConverterLink, Design, UnitLink, problems
+from tensimeter.core.job import edits, stock_edits
+from tensimeter.core.job.design import ConverterLink, Design, UnitLink
 from tensimeter.core.job.document import Job, read_job
 from tensimeter.core.job.nameplate import read_nameplate
+from tensimeter.core.job.problems import problems
 
 
 @pytest.mark.parametrize(
@@ -34,7 +35,7 @@ def test_a_label_that_contradicts_itself_is_flagged() -> None:
     plate = read_nameplate("enclosed 24V 10A 150W")
     assert "240 W, not 150 W" in plate.note
     assert plate.name == "enclosed"
-    donor = edits.donor_from_nameplate(Job(name="x"), "24V 10A 150W")
+    donor = stock_edits.donor_from_nameplate(Job(name="x"), "24V 10A 150W")
     assert donor.note == plate.note
     assert donor.origins["efficiency"] == "assumed"
 
@@ -79,10 +80,10 @@ def test_a_job_that_cannot_be_read_is_named(demo: Job, change: dict, words: str)
 def test_a_path_grows_by_names(demo: Job) -> None:
     job = Job(name="Bench")
     for plate in ("24V 6.3A 150W lower", "24V 6.3A 150W upper"):
-        job = edits.with_part(job, edits.donor_from_nameplate(job, plate))
+        job = stock_edits.with_part(job, stock_edits.donor_from_nameplate(job, plate))
     for part in demo.stock:
         if part.id in ("front-end-40", "fuse-16", "lead-2m"):
-            job = edits.with_part(job, part)
+            job = stock_edits.with_part(job, part)
     for text in ("lower", "cc/cv", "fuse 16", "upper", "lead", "output MOUNT 13.6V 8A"):
         last = job.design.links[-1].id if job.design.links else None
         after = "lower" if text == "upper" else last
@@ -109,16 +110,16 @@ def test_links_that_cannot_be(demo: Job, text: str) -> None:
 
 def test_parts_in_use_stay(demo: Job) -> None:
     with pytest.raises(Trouble, match="Front end"):
-        edits.without_part(demo, "front-end-40")
+        stock_edits.without_part(demo, "front-end-40")
     with pytest.raises(Trouble, match="campaign"):
-        edits.without_part(demo, "sink-150")
-    assert edits.without_part(demo, "fuse-4").part("fuse-4") is None
+        stock_edits.without_part(demo, "sink-150")
+    assert stock_edits.without_part(demo, "fuse-4").part("fuse-4") is None
 
 
 def test_the_first_load_and_meter_join_the_campaign(demo: Job) -> None:
     job = Job(name="x")
     for name in ("sink-150", "hand-meter", "bench-meter"):
-        job = edits.with_part(job, demo.part(name))
+        job = stock_edits.with_part(job, demo.part(name))
     assert (job.campaign.load, job.campaign.ammeter) == ("sink-150", "sink-150")
     assert job.campaign.voltmeter == "hand-meter"
 

@@ -13,9 +13,10 @@ from tensimeter.core.electrical.reservoir import Curve
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.failures import failures
-from tensimeter.core.job.design import problems
 from tensimeter.core.job.document import Job, read_job
-from tensimeter.core.job.edits import changed, with_link, with_part
+from tensimeter.core.job.edits import changed, with_link
+from tensimeter.core.job.problems import problems
+from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.judge import parse_accuracy
 from tensimeter.core.procedure.stages import notices
 from tensimeter.core.reach import reach

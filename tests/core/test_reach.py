@@ -10,7 +10,8 @@ from tensimeter.core.electrical.worst_case import corners, spread, volts_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import LeadLink
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, readings_first, with_link, with_part
+from tensimeter.core.job.edits import changed, readings_first, with_link
+from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.limits import at, ladder
 from tensimeter.core.reach import COLLAPSE, adjustable, load_reach_A, reach, volts_span
 from tensimeter.core.thermal.heat import hot_spots, losses

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job import edits
+from tensimeter.core.job import edits, stock_edits
 from tensimeter.core.job.document import Job, Overrule
 from tensimeter.core.procedure.stages import STAGES, must_be_lifted, notices, open_holds
 from tensimeter.core.readingline import completion, understand
@@ -130,11 +130,11 @@ def test_cautions_stand_where_they_bite(demo: Job) -> None:
     assert "60 V" in found["stack:earth"].text
     assert found["stock:untested"].kind == "caution"
     assert "prove:amps-socket" in found
-    unguarded = edits.with_part(demo, edits.changed(demo.part("sink-150"), watchdog=False))
+    unguarded = stock_edits.with_part(demo, edits.changed(demo.part("sink-150"), watchdog=False))
     assert any(n.id == "load:watchdog" for n in notices(unguarded))
     third = edits.new_link(demo, "Enclosed 24 V 150 W, A", "donor-b")
     assert any(n.id == "stack:60V" and n.kind == "hold" for n in notices(third))
-    faulty = edits.with_part(demo, edits.changed(demo.part("enclosed-a"), condition="faulty"))
+    faulty = stock_edits.with_part(demo, edits.changed(demo.part("enclosed-a"), condition="faulty"))
     assert any("is faulty" in n.title for n in notices(faulty))
     heavy = edits.with_link(demo, edits.changed(demo.output("mount"), full_load_A=9.2))
     assert any(n.kind == "miss" and "Front end, hot spot" in n.title for n in notices(heavy))

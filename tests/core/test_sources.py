@@ -11,9 +11,11 @@ from tensimeter.core.electrical.reservoir import circuit, source_curve
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.electrical.startup import lock_ins
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import UnitLink, problems
+from tensimeter.core.job.design import UnitLink
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, new_link, with_link, with_part
+from tensimeter.core.job.edits import changed, new_link, with_link
+from tensimeter.core.job.problems import problems
+from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.limits import at, continuous_full_load, ranked
 from tensimeter.core.procedure.stages import notices
 from tensimeter.core.reach import reach

@@ -168,7 +168,7 @@ def test_the_bin_outlives_the_job(open_window, tmp_path: Path) -> None:
     first = open_window(JobFile.create(tmp_path / "first.tensi", demo_job("ridge-pier")))
     stock = first.stage("stock")
     stock.choose("front-end-40")
-    stock._keep()
+    stock.editor.keep()
     assert "kept in the bin" in first.line.hint.text()
     assert any("in the path of Ridge pier supply" in x.text() for x in stock.findChildren(QLabel))
     second = open_window(JobFile.create(tmp_path / "second.tensi", Job(name="Second")))
@@ -181,7 +181,7 @@ def test_the_bin_outlives_the_job(open_window, tmp_path: Path) -> None:
     line = stock.form.fields["sink_K_W"]
     line.setText("7.5")
     line.editingFinished.emit()
-    stock._show_editor(second.session.job.part("front-end-40"))
+    stock.editor.refresh()
     button = next(b for b in stock.findChildren(QPushButton) if "figures from the bin" in b.text())
     button.click()
     assert second.session.job.part("front-end-40").sink_K_W == 6.0

@@ -38,13 +38,18 @@ def test_a_stacked_supply_with_two_outputs(open_window, tmp_path: Path, keys, qt
         stock.nameplate.setFocus()
         keys(window, plate, "Enter")
     assert [p.name for p in session.job.stock] == ["lower", "upper", "brick", "spare"]
-    for kind in ("converter", "converter", "fuse", "lead", "load", "meter"):
-        stock.add_other(kind)
+    for name in (
+        "Step-down module 8 A", "Step-down module 3 A", "Fuse 5 A slow, holder", "Lead 1 m, 1.5 mm²",
+        "Electronic load 120 V 20 A 150 W", "Handheld multimeter",
+    ):  # fmt: skip
+        stock.nameplate.setText(name)
+        stock.nameplate.setFocus()
+        keys(window, "Enter")
     # The module that stands 40 V only is put right on its card: it will see the whole stack.
-    stock.choose("step-down-module")
+    stock.choose("step-down-module-8-a")
     set_field(stock.form, "in_max_V", "60", keys, window)
     set_field(stock.form, "name", "Front end", keys, window)
-    assert session.job.part("step-down-module").in_max_V == 60
+    assert session.job.part("step-down-module-8-a").in_max_V == 60
 
     keys(window, "Alt+2")
     add(window, keys, "lower", "upper", "Front end", "Fuse 5 A slow", "Lead 1 m", "output MOUNT 13.6V 4A")
@@ -52,7 +57,7 @@ def test_a_stacked_supply_with_two_outputs(open_window, tmp_path: Path, keys, qt
         "unit", "unit", "converter", "fuse", "lead", "output",
     ]  # fmt: skip
     session.choose("lower")
-    add(window, keys, "Step-down module (2)")
+    add(window, keys, "Step-down module 3 A")
     session.choose(session.job.design.links[-1].id if session.subject is None else session.subject)
     add(window, keys, "output HUB 5.2V 1A")
     assert session.job.design.path_to("hub")[0].id == "lower"
@@ -60,14 +65,14 @@ def test_a_stacked_supply_with_two_outputs(open_window, tmp_path: Path, keys, qt
 
     # What limits is said, at the block and as a card; a bigger fuse mends it.
     titles = [n.title for n in session.now.notices if n.kind == "miss"]
-    assert "Fuse 5 A slow, continuous: over" in titles
+    assert "Fuse 5 A slow, holder, continuous: over" in titles
     front = next(x for x in session.job.design.links if x.name == "Front end")
     session.choose(front.id)
     form = window.stage("design").path.form
     set_field(form, "set_V", "13.6", keys, window)
-    window.stage("stock").choose("fuse-5-a-slow")
+    window.stage("stock").choose("fuse-5-a-slow-holder")
     set_field(window.stage("stock").form, "rated_A", "8", keys, window)
-    hub = next(x for x in session.job.design.links if x.name == "Step-down module (2)")
+    hub = next(x for x in session.job.design.links if x.name == "Step-down module 3 A")
     session.choose(hub.id)
     set_field(window.stage("design").path.form, "set_V", "5.3", keys, window)
     assert [n.title for n in session.now.notices if n.kind == "miss"] == []

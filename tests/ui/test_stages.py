@@ -3,14 +3,19 @@
 from pathlib import Path
 
 import pytest
+from platformdirs import user_data_path
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QComboBox, QLabel
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
+from tensimeter.core.job.parts import SHELVES
 from tensimeter.core.judge import Verdict
+from tensimeter.store.attachments import attachments
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui import start_page
 from tensimeter.ui.app import Tensimeter
 from tensimeter.ui.start_page import StartPage
+from tensimeter.ui.stock.own_bin import own_bin
+from tensimeter.ui.stock.photos import Photos
 from tensimeter.ui.window import MainWindow
 
 
@@ -46,16 +51,81 @@ def test_cards_are_made_changed_and_kept(window: MainWindow, keys) -> None:
     assert "in use" in window.line.hint.text()
 
 
-@pytest.mark.parametrize("kind", ["converter", "fuse", "lead", "load", "meter", "thermometer"])
-def test_other_kinds_are_added(window: MainWindow, kind: str) -> None:
+def test_every_kind_comes_from_the_library_twice(window: MainWindow, own_home: Path) -> None:
+    own = user_data_path("tensimeter") / "parts.toml"
+    own.parent.mkdir(parents=True)
+    own.write_text('[[part]]\nkind = "fan"\nname = "Own fan"\nrated_A = 0.3\n', encoding="utf-8")
     stage = window.stage("stock")
-    before = len(window.session.job.stock)
-    for _ in range(2):
-        stage.add_other(kind)
-    added = window.session.job.stock[before:]
-    assert [p.kind for p in added] == [kind, kind]
-    assert added[0].name != added[1].name
-    assert stage.cards[added[1].id].accessibleName().startswith(added[1].name)
+    one_of_each = {part.kind: part for _, part in stage._offered()}
+    assert one_of_each["fan"].name == "Own fan"
+    for part in one_of_each.values():
+        before = len(window.session.job.stock)
+        for _ in range(2):
+            stage.add_other(part)
+        added = window.session.job.stock[before:]
+        assert [p.kind for p in added] == [part.kind] * 2
+        assert added[0].name != added[1].name
+        assert stage.cards[added[1].id].accessibleName().startswith(added[1].name)
+        assert stage.editor.widget().minimumSizeHint().width() <= stage.editor.width(), part.name
+    assert {kind for _, kinds in SHELVES for kind in kinds} == set(one_of_each)
+    own.write_text("[[part]]\nkind = 'fan'\n")
+    assert len(stage._offered()) > 40
+    assert "Nothing of it was taken" in window.line.hint.text()
+    stage.nameplate.setText("no such thing")
+    stage.add_typed()
+    assert "has no volts" in window.line.hint.text()
+
+
+def test_a_part_is_tried_and_its_card_learns(window: MainWindow, keys, tmp_path: Path) -> None:
+    stage = window.stage("stock")
+    stage.nameplate.setText("2x 12V 5A 60W spare")
+    stage.add_typed()
+    stage.editor.split()
+    assert [p.name for p in window.session.job.stock[-2:]] == ["spare, A", "spare, B"]
+    stage.choose("spare")
+    stage.editor.keep()
+    stage.editor.show_view("alive")
+    for step, text in (
+        ("short", "2k2"),
+        ("case", "OL"),
+        ("volts", "12.31"),
+        ("light", "12.1"),
+        ("warm", "31"),
+    ):
+        stage.editor.alive.fields[step].setFocus()
+        keys(window, text, "Enter")
+    onto = next(b for b in stage.findChildren(QPushButton) if b.text().startswith("onto its card"))
+    onto.click()
+    part = window.session.job.part("spare")
+    assert (part.condition, part.no_load_V, part.origins["no_load_V"]) == ("works", 12.31, "measured")
+    with own_bin() as kept:
+        assert kept.part("spare").part == part
+    # A short rules it out; what was read stays a fact.
+    keys(window, "Ctrl+l", "alive-spare-short 0.3ohm", "Enter")
+    stage.editor.show_view("alive")
+    assert any("For parts" in x.text() for x in stage.findChildren(QLabel))
+    stage.editor.show_view("beside")
+    assert any(x.text() == "≠ no load  V" for x in stage.findChildren(QLabel))
+    stage.editor.show_view("photos")
+    photos = stage.findChild(Photos)
+    photo, other = tmp_path / "label.png", tmp_path / "label.txt"
+    window.grab().save(str(photo))
+    other.write_text("no picture")
+    photos.take_in(other)
+    assert "no PNG, JPEG or PDF" in window.line.hint.text()
+    photos.take_in(photo)
+    (item,) = attachments(window.session.file, "part:spare")
+    assert window.session.file.attachment_data(item.id) == photo.read_bytes()
+    photos.hide_one(item)
+    assert attachments(window.session.file, "part:spare") == []
+    stage.choose("front-end-40")
+    for text in ("13.6V 8A 94%", "13.6V 12A 92%", "13.6V 4A"):
+        stage.editor.efficiency.setText(text)
+        stage.editor.add_efficiency()
+    assert "is no efficiency" in window.line.hint.text()
+    found = window.session.job.part("front-end-40")
+    lost = found.loss_fixed_W + found.loss_per_A * 8 + found.loss_per_A2 * 64
+    assert lost == pytest.approx(13.6 * 8 * (1 / 0.94 - 1), rel=1e-3)
 
 
 def test_a_design_from_nothing_by_keyboard(open_window, tmp_path: Path, keys) -> None:
@@ -67,15 +137,16 @@ def test_a_design_from_nothing_by_keyboard(open_window, tmp_path: Path, keys) ->
     for plate in ("24V 6.3A 150W lower", "24V 6.3A 150W upper"):
         stage.nameplate.setFocus()
         keys(window, plate, "Enter")
-    for kind in ("converter", "fuse", "lead"):
-        stage.add_other(kind)
+    for name in ("Step-down module 8 A", "Fuse 5 A slow, holder", "Lead 1 m, 1.5 mm²"):
+        stage.nameplate.setText(name)
+        stage.add_typed()
     keys(window, "Alt+2")
     design = window.stage("design")
     for text in (
         "lower",
         "upper",
-        "Step-down module",
-        "Fuse 5 A slow",
+        "Step-down module 8 A",
+        "Fuse 5 A slow, holder",
         "Lead 1 m, 1.5 mm²",
         "output MOUNT 12V 3A",
     ):

@@ -144,7 +144,7 @@ def test_the_other_demos_fit_a_small_screen(open_window, tmp_path: Path, name: s
     for part in window.session.job.stock:
         stock.choose(part.id)
         QApplication.processEvents()
-        assert stock._editor.minimumSizeHint().width() <= stock._scroll.width(), part.name
+        assert stock.editor.widget().minimumSizeHint().width() <= stock.editor.width(), part.name
     prove = window.stage("prove")
     assert prove.steps.topLevelItemCount() == 8
 

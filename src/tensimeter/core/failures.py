@@ -12,6 +12,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Figure
 from tensimeter.core.electrical import fuse as fuses
+from tensimeter.core.electrical.connected import connected
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import Network, Series, build, current_limit_A, has_source
 from tensimeter.core.electrical.solver import solve
@@ -78,7 +79,7 @@ def _harm(job: Job, volts: Mapping[str, float]) -> tuple[str, ...]:
     return tuple(
         o.name
         for o in job.design.outputs()
-        if volts[o.id] > (o.device_max_V or o.nominal_V * (1 + 2 * o.tolerance)) + 1e-9
+        if volts[o.id] > (connected(job, o).highest_V or o.nominal_V * (1 + 2 * o.tolerance)) + 1e-9
     )
 
 

@@ -7,13 +7,14 @@ import numpy as np
 import numpy.typing as npt
 
 from tensimeter.core.arrays import Array, Figure, Flags
-from tensimeter.core.electrical.network import Conversion, Network, Series, build
+from tensimeter.core.electrical.network import Conversion, Network, Series, Sink, build
 from tensimeter.core.electrical.solver import Solution, solve
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import ConverterLink
+from tensimeter.core.job.design import ConverterLink, UnitLink
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Converter, ElectronicLoad
-from tensimeter.core.limits import Limit, ladder
+from tensimeter.core.limits import ladder
+from tensimeter.core.ratings import Limit
 from tensimeter.core.thermal.heat import hot_spots
 
 COLLAPSE = "collapse under constant power"
@@ -120,23 +121,28 @@ def set_to(job: Job, output: str, volts: Figure, loads: Mapping[str, Figure]) ->
     """The network with an output's converter set so that `volts` stand at its terminals under `loads`."""
     link, network = adjustable(job, output), build(job)
     set_V = np.asarray(volts + _drop(network, link.id, output, loads))
-    return network.with_values({(link.id, "set_V"): set_V})
+    values: dict[tuple[str, str], Figure] = {(link.id, "set_V"): set_V}
+    feeder = job.design.link(link.fed_by or link.id)
+    if isinstance(feeder, UnitLink) and feeder.switch_V is not None:
+        values[feeder.id, "on_lower"] = np.asarray(set_V <= feeder.switch_V, float)
+    return network.with_values(values)
 
 
 def _drop(network: Network, converter: str, output: str, loads: Mapping[str, Figure]) -> Figure:
     """Volts lost between a converter's set point and the output's terminals."""
+    drawn = {e.id: loads.get(e.id, e.own_A) for e in network.elements if isinstance(e, Sink)}
     below = {
         sink: _chain(network, sink, converter)
-        for sink in loads
+        for sink in drawn
         if converter in [e.id for e in _above(network, sink)]
     }
     model = network[converter]
     assert isinstance(model, Conversion)
-    total = sum((loads[sink] for sink in below), start=np.float64(0.0))
+    total = sum((drawn[sink] for sink in below), start=np.float64(0.0))
     drop: Figure = model.resistance * total
     for element in _chain(network, output, converter):
-        through = sum((loads[s] for s, chain in below.items() if element in chain), start=np.float64(0.0))
-        drop = drop + (element.resistance + element.contact) * through
+        through = sum((drawn[s] for s, chain in below.items() if element in chain), start=np.float64(0.0))
+        drop = drop + (element.resistance + element.contact) * through + element.drop_V
     return drop
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
-from tensimeter.core.quantity import OPEN_WORDS, show, split
+from tensimeter.core.quantity import OPEN_WORDS, parse, show, split
 from tensimeter.core.verify.readings import Quantity, resolution_of
 
 _QUANTITIES: dict[str, Quantity] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm"}
@@ -112,6 +112,14 @@ def understand(
     return Understood(place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question)
 
 
+def at_place(place: str, name: str, quantity: Quantity, raw: str) -> Understood:
+    """A figure typed where its place and quantity are known already; Trouble when it is none."""
+    if raw.strip().casefold() in OPEN_WORDS:
+        return Understood(place, True, name, quantity, math.inf, 1.0, None, 0.01, raw)
+    value = parse(raw, quantity)
+    return Understood(place, True, name, quantity, value, _digit(raw, value), None, 0.01, raw)
+
+
 def _starts_with_figure(line: str) -> bool:
     """Whether the line is a figure alone (`13.58 @4A`), not a place that begins with a digit."""
     return bool(re.match(r"^[+\-−]?\d[\d.,]*\s*(?:[mkµu]?[VAΩ]|ohm|°?C)?\s*(?:@.*)?$", line))
@@ -119,7 +127,9 @@ def _starts_with_figure(line: str) -> bool:
 
 def _digit(raw: str, value: float) -> float:
     """Value of the last digit typed, with its prefix followed."""
-    number = re.match(r"[+\-−]?[\d.,]+", raw.strip())
+    # In 2k2 the prefix stands where the decimal point would.
+    plain_text = re.sub(r"^([+\-−]?\d+)[a-zA-Zµ](\d+)", r"\1.\2", raw.strip())
+    number = re.match(r"[+\-−]?[\d.,]+", plain_text)
     digits = number.group() if number else "0"
     plain = abs(float(digits.replace(",", ".").replace("−", "-").rstrip(".")))
     scale = abs(value) / plain if plain else 1.0

@@ -10,8 +10,9 @@ from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import ConverterLink, OutputLink, UnitLink
 from tensimeter.core.job.document import Job, Variant
-from tensimeter.core.job.edits import changed, identifier, insert_link, with_link, with_part
+from tensimeter.core.job.edits import changed, identifier, insert_link, with_link
 from tensimeter.core.job.parts import Converter, RailSupply, Transformer
+from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.limits import at, continuous_full_load, ranked
 from tensimeter.core.thermal.heat import hot_spots
 
@@ -135,7 +136,7 @@ def _for_rails(job: Job, output: str) -> list[Proposal]:
     loaded = insert_link(job, dummy, unit.id)
     # Trimmed so that what it does between its corners lies in the middle of what is allowed.
     volts = [v for _, v in cases(job, wanted)]
-    shift = sum(allowed(wanted)) / 2 - (min(volts) + max(volts)) / 2
+    shift = sum(allowed(job, wanted)) / 2 - (min(volts) + max(volts)) / 2
     shifted_rail = changed(rail, volts=round(rail.volts + shift, 3))
     rails = tuple(shifted_rail if r.name == rail.name else r for r in part.rails)
     shifted = with_part(job, changed(part, rails=rails))

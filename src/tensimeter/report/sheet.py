@@ -10,7 +10,8 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
 from tensimeter.core.judge import Verdict
-from tensimeter.core.procedure.stages import Notice, notices
+from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.procedure.stages import notices
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
 from tensimeter.core.verify.readings import Reading
 from tensimeter.store.jobfile import JobFile, LogEntry

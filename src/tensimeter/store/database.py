@@ -14,7 +14,7 @@ from tensimeter.core.job.document import FORMAT
 
 #: Marks a file as ours: "tens" in ASCII (SQLite application id).
 APPLICATION_ID = 0x74656E73
-TABLES = ("revision", "head", "run", "run_event", "reading", "log")
+TABLES = ("revision", "head", "run", "run_event", "reading", "attachment", "log")
 
 
 def build_empty(path: Path) -> None:

@@ -10,6 +10,7 @@ from typing import Any
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import FORMAT, read_job
 from tensimeter.core.verify.readings import pairs
+from tensimeter.store.attachments import SUFFIXES
 from tensimeter.store.database import TABLES, build_empty
 from tensimeter.store.jobfile import JobFile
 
@@ -21,6 +22,7 @@ _TYPES = {
     "scan": "int",
     "step": "int",
     "corrects": "int",
+    "hides": "int",
     "at": "float",
     "value": "float",
 }
@@ -41,6 +43,8 @@ def export(file: JobFile, folder: Path) -> list[Path]:
         written[1].write_text(file.job.model_dump_json(indent=1) + "\n")
         for table in TABLES:
             names, rows = file.rows(table)
+            if table == "attachment":
+                rows = _data_as_files(folder, names, rows, written)
             columns: list[Any] = list(zip(*rows, strict=True)) or [[] for _ in names]
             arrays = [pa.array(list(c), _arrow_type(n)) for n, c in zip(names, columns, strict=True)]
             written.append(folder / f"{table}.csv")
@@ -51,6 +55,37 @@ def export(file: JobFile, folder: Path) -> list[Path]:
             f"The export to {folder} failed: {error.strerror}. The job file is untouched."
         ) from error
     return written
+
+
+def _data_as_files(
+    folder: Path, names: list[str], rows: list[tuple[Any, ...]], written: list[Path]
+) -> list[tuple[Any, ...]]:
+    """Each attachment as a file named by its id; the row says only that it is there."""
+    at, media = names.index("data"), names.index("media")
+    changed = []
+    for row in rows:
+        if row[at] is not None:
+            path = _attachment_file(folder, row[0], row[media])
+            path.parent.mkdir(exist_ok=True)
+            path.write_bytes(row[at])
+            written.append(path)
+        changed.append((*row[:at], None if row[at] is None else path.name, *row[at + 1 :]))
+    return changed
+
+
+def _attachment_file(folder: Path, number: int, media: str) -> Path:
+    """Where an attachment's file lies; its name follows from the id, never from what a table says."""
+    return folder / "attachments" / f"{int(number)}{SUFFIXES.get(media, '.bin')}"
+
+
+def _files_as_data(folder: Path, rows: list[dict[str, Any]]) -> None:
+    for row in rows:
+        if row.get("data") is not None:
+            path = _attachment_file(folder, row["id"], str(row.get("media")))
+            try:
+                row["data"] = path.read_bytes()
+            except OSError as error:
+                raise Trouble(f"{path.name} of the export can't be read; nothing was made.") from error
 
 
 def _readings_by_test(file: JobFile, folder: Path) -> list[Path]:
@@ -91,6 +126,7 @@ def import_folder(folder: Path, path: Path) -> JobFile:
     if manifest.get("format") != FORMAT:
         raise Trouble("This export was written by a newer Tensimeter; nothing was changed.")
     tables = {table: _read_table(folder / f"{table}.csv") for table in TABLES}
+    _files_as_data(folder, tables["attachment"])
     if not tables["revision"] or not tables["head"]:
         raise Trouble(f"{folder} holds no revision of a job; nothing was made.")
     for row in tables["revision"]:

@@ -225,6 +225,29 @@ class JobFile:
             ).fetchall()
         return [LogEntry(*row) for row in reversed(rows)]
 
+    def add_attachment(
+        self, subject: str, name: str, media: str, data: bytes | None, hides: int | None = None
+    ) -> int:
+        """Keep a file with what it belongs to; with `hides` it takes an earlier one away from view."""
+        with self._transaction() as db:
+            cursor = db.execute(
+                "INSERT INTO attachment (at, subject, name, media, data, hides) VALUES (?, ?, ?, ?, ?, ?)",
+                (time.time(), subject, name, media, data, hides),
+            )
+            return int(cursor.lastrowid or 0)
+
+    def attachment_rows(self, subject: str) -> list[tuple[int, float, str, str, str]]:
+        with self._mutex, said(self.path):
+            return self._db.execute(
+                "SELECT id, at, subject, name, media FROM attachment a WHERE subject = ? AND hides IS NULL"
+                " AND NOT EXISTS (SELECT 1 FROM attachment h WHERE h.hides = a.id) ORDER BY id",
+                (subject,),
+            ).fetchall()
+
+    def attachment_data(self, number: int) -> bytes:
+        row = self._row("SELECT data FROM attachment WHERE id = ?", number)
+        return bytes(row[0]) if row and row[0] is not None else b""
+
     # -- the file -------------------------------------------------------------------------------
 
     def check(self) -> list[str]:

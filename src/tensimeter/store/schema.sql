@@ -21,6 +21,10 @@ CREATE TABLE reading (
     run INTEGER REFERENCES run (id), note TEXT NOT NULL, corrects INTEGER REFERENCES reading (id),
     revision INTEGER NOT NULL REFERENCES revision (id)
 );
+CREATE TABLE attachment (
+    id INTEGER PRIMARY KEY, at REAL NOT NULL, subject TEXT NOT NULL, name TEXT NOT NULL,
+    media TEXT NOT NULL, data BLOB, hides INTEGER REFERENCES attachment (id)
+);
 CREATE TABLE log (
     id INTEGER PRIMARY KEY, at REAL NOT NULL, kind TEXT NOT NULL, text TEXT NOT NULL
 );

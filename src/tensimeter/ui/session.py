@@ -15,10 +15,12 @@ from tensimeter.core.electrical.solver import Solution
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Worked
 from tensimeter.core.job.document import Job, LoadRegulation
-from tensimeter.core.limits import Limit, at
-from tensimeter.core.procedure.stages import Notice, notices
+from tensimeter.core.limits import at
+from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.procedure.stages import notices
+from tensimeter.core.ratings import Limit
 from tensimeter.core.reach import set_to
-from tensimeter.core.readingline import Understood
+from tensimeter.core.readingline import Understood, at_place
 from tensimeter.core.verify.readings import Reading
 from tensimeter.store.jobfile import JobFile, LogEntry
 
@@ -262,6 +264,14 @@ class Session(QObject):
     def take_typed(self, line: Understood) -> list[Reading]:
         """Keep a typed reading; Trouble when it can't be kept."""
         kept = file_typed(self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index)
+        self.file.log("reading", f"{line.summary}, typed")
+        self._after_readings()
+        return kept
+
+    def take_at(self, place: str, name: str, quantity: str, text: str) -> list[Reading]:
+        """Keep a figure typed where its place and quantity are known already; Trouble when it is none."""
+        line = at_place(place, name, quantity, text)
+        kept = file_typed(self.file, line, None, instrument=self.hand_meter)
         self.file.log("reading", f"{line.summary}, typed")
         self._after_readings()
         return kept

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tensimeter.core.electrical.connected import connected
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import build
 from tensimeter.core.electrical.solver import solve
@@ -28,10 +29,11 @@ def cases(job: Job, output: OutputLink) -> list[tuple[str, float]]:
     return [(words, v) for (words, _), v in zip(loads, volts, strict=True)]
 
 
-def allowed(output: OutputLink) -> tuple[float, float]:
+def allowed(job: Job, output: OutputLink) -> tuple[float, float]:
     """The volts that both the output's band and its device allow."""
-    low = max(output.nominal_V * (1 - output.tolerance), output.device_min_V or 0.0)
-    high = min(output.nominal_V * (1 + output.tolerance), output.device_max_V or float("inf"))
+    device = connected(job, output)
+    low = max(output.nominal_V * (1 - output.tolerance), device.lowest_V or 0.0)
+    high = min(output.nominal_V * (1 + output.tolerance), device.highest_V or float("inf"))
     return low, high
 
 

@@ -9,11 +9,26 @@ import numpy as np
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
+from tensimeter.core.electrical.battery import nominal_V
+from tensimeter.core.electrical.battery import spread as battery_spread
 from tensimeter.core.electrical.reservoir import Curve, source_curve
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import ConverterLink, FuseLink, LeadLink, Link, UnitLink, problems
+from tensimeter.core.job.design import ConverterLink, EitherLink, FanLink, LeadLink, Link, MeterLink, UnitLink
 from tensimeter.core.job.document import Job, Spread
-from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart, RailSupply, Transformer
+from tensimeter.core.job.parts import (
+    Battery,
+    Connector,
+    Converter,
+    Donor,
+    Fan,
+    FusePart,
+    LeadPart,
+    PanelMeter,
+    RailSupply,
+    Transformer,
+    Wire,
+)
+from tensimeter.core.job.problems import problems
 
 #: How far a rail strays from its volts, as a fraction: a rule of thumb.
 RAIL_SPREAD = 0.015
@@ -21,7 +36,7 @@ RAIL_SPREAD = 0.015
 
 @dataclass(frozen=True)
 class Series:
-    """EMF and resistance in series: a unit (EMF > 0), a fuse or a lead."""
+    """EMF and resistance in series: a unit (EMF > 0), a fuse or a lead; a diode also drops volts."""
 
     id: str
     fed_by: str | None
@@ -34,6 +49,10 @@ class Series:
     couplings: tuple[tuple[str, float], ...] = ()
     #: A source whose volts follow no straight line: amps and volts, in rising amps.
     curve: Curve | None = None
+    #: Its curve on the lower tap, and where that one feeds.
+    lower: Curve | None = None
+    on_lower: Figure = 0.0
+    drop_V: Figure = 0.0
 
 
 @dataclass(frozen=True)
@@ -58,10 +77,11 @@ class Conversion:
 
 @dataclass(frozen=True)
 class Sink:
-    """An output: where a load current is drawn."""
+    """Where a load current is drawn: an output, or what runs a fan or a meter and draws `own_A` by itself."""
 
     id: str
     fed_by: str | None
+    own_A: Figure = 0.0
 
 
 Element = Series | Conversion | Sink
@@ -119,7 +139,12 @@ def _replaced(element: Element, values: Mapping[tuple[str, str], Figure]) -> Ele
 def _tolerances(job: Job, element: Element) -> dict[str, float]:
     """Rectangular tolerances of an element's figures, as fractions."""
     spread: Spread = job.policy.spread
-    part = job.part(job.design.link(element.id).part)
+    part = None if isinstance(element, Sink) else job.part(job.design.link(element.id).part)
+    if isinstance(part, Battery):
+        # Full and empty are its ends: what lies between is not a tolerance, but acts like one.
+        return {"emf": battery_spread(part), "resistance": spread.source_ohm}
+    if isinstance(part, Connector):
+        return {"contact": spread.contact_ohm}
     if isinstance(part, Donor):
         return {"emf": part.tolerance, "resistance": spread.source_ohm}
     if isinstance(part, RailSupply):
@@ -135,8 +160,8 @@ def _tolerances(job: Job, element: Element) -> dict[str, float]:
         }
     if isinstance(part, FusePart):
         return {"resistance": spread.fuse_ohm}
-    if isinstance(part, LeadPart):
-        share = 0.02 if part.measured_ohm else spread.wire_ohm
+    if isinstance(part, LeadPart | Wire):
+        share = 0.02 if isinstance(part, LeadPart) and part.measured_ohm else spread.wire_ohm
         return {"resistance": share, "contact": spread.contact_ohm}
     return {}
 
@@ -146,7 +171,9 @@ def build(job: Job) -> Network:
     wrong = problems(job.design, job.stock)
     if wrong:
         raise Trouble(next(iter(wrong.values())))
-    return Network(tuple(_element(job, link) for _, link in job.design.walk()))
+    links = [link for _, link in job.design.walk()]
+    own_supplies = [_meter_supply(job, link) for link in links if isinstance(link, MeterLink)]
+    return Network((*[_element(job, link) for link in links], *own_supplies))
 
 
 def has_source(job: Job) -> bool:
@@ -159,6 +186,8 @@ def current_limit_A(job: Job, link: Link) -> float | None:
     part = job.part(link.part)
     if isinstance(link, ConverterLink) and isinstance(part, Converter):
         return min(link.limit_A or np.inf, part.rated_A)
+    if isinstance(part, Battery):
+        return part.board_trip_A if part.board else None
     return part.limit_A if isinstance(part, Donor) else None
 
 
@@ -176,8 +205,12 @@ def _element(job: Job, link: Any) -> Element:
     if isinstance(link, UnitLink) and isinstance(part, RailSupply):
         return _rail(job, link, part)
     if isinstance(link, UnitLink) and isinstance(part, Transformer):
-        found = source_curve(part, link.tap, job.settings.mains_Hz)
-        return Series(link.id, link.fed_by, emf=found.mean.volts[0], curve=found.mean)
+        return _rectified(job, link, part)
+    if isinstance(link, UnitLink) and isinstance(part, Battery):
+        return Series(link.id, link.fed_by, emf=nominal_V(part), resistance=part.resistance_ohm)
+    if isinstance(link, EitherLink):
+        drop = link.diode_V if link.guard == "diodes" else 0.0
+        return Series(link.id, link.fed_by, drop_V=drop)
     if isinstance(link, ConverterLink) and isinstance(part, Converter):
         return Conversion(
             link.id,
@@ -191,12 +224,38 @@ def _element(job: Job, link: Any) -> Element:
             resistance=part.output_resistance_ohm,
             topology=part.topology,
         )
-    if isinstance(link, FuseLink) and isinstance(part, FusePart):
+    if isinstance(part, FusePart):
         return Series(link.id, link.fed_by, resistance=fuses.resistance(part))
-    if isinstance(link, LeadLink) and isinstance(part, LeadPart):
-        resistance, contact = _lead(part, job.settings.ambient_C)
+    if isinstance(link, LeadLink) and isinstance(part, LeadPart | Wire):
+        resistance, contact = _lead(part, link, job.settings.ambient_C)
         return Series(link.id, link.fed_by, resistance=resistance, contact=contact)
+    if isinstance(part, Connector):
+        return Series(link.id, link.fed_by, contact=2 * part.contact_ohm / part.contacts)
+    if isinstance(link, MeterLink) and isinstance(part, PanelMeter):
+        return Series(link.id, link.fed_by, resistance=part.shunt_ohm)
+    if isinstance(link, FanLink) and isinstance(part, Fan):
+        return Sink(link.id, link.fed_by, own_A=part.rated_A)
     return Sink(link.id, link.fed_by)
+
+
+def _meter_supply(job: Job, link: MeterLink) -> Sink:
+    """What a panel meter draws for itself, from what it measures or from another link."""
+    part = job.part(link.part)
+    assert isinstance(part, PanelMeter)
+    return Sink(f"{link.id}:supply", link.supplied_by or link.fed_by, own_A=part.draws_A)
+
+
+def _rectified(job: Job, link: UnitLink, part: Transformer) -> Series:
+    """A transformer behind its rectifier; switched between taps by what the stage behind it is set to."""
+    found = source_curve(part, link.tap, job.settings.mains_Hz).mean
+    source = Series(link.id, link.fed_by, emf=found.volts[0], curve=found)
+    if link.switch_V is None or len(part.tap_V) < 2:
+        return source
+    lower = source_curve(part, 0, job.settings.mains_Hz).mean
+    set_V = next(
+        (x.set_V for x in job.design.links if isinstance(x, ConverterLink) and x.fed_by == link.id), 0
+    )
+    return replace(source, lower=lower, on_lower=np.asarray(set_V <= link.switch_V, float))
 
 
 def _rail(job: Job, link: UnitLink, part: RailSupply) -> Series:
@@ -221,9 +280,9 @@ def _rail(job: Job, link: UnitLink, part: RailSupply) -> Series:
     )
 
 
-def _lead(part: LeadPart, ambient: float) -> tuple[float, float]:
+def _lead(part: LeadPart | Wire, link: LeadLink, ambient: float) -> tuple[float, float]:
     """Ohms of wire and contacts apart; a measured lead is taken as it was measured."""
-    if part.measured_ohm is not None:
+    if isinstance(part, LeadPart) and part.measured_ohm is not None:
         return part.measured_ohm, 0.0
-    area = part.area_mm2 * 1e-6
-    return wire.resistance(part.length_m, area, ambient), 4 * part.contact_ohm
+    length = link.length_m if link.length_m is not None else getattr(part, "length_m", 0.0)
+    return wire.resistance(length, part.area_mm2 * 1e-6, ambient), 4 * part.contact_ohm

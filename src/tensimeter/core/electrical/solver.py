@@ -100,7 +100,7 @@ class _Path:
             shapes += [np.shape(v) for v in vars(element).values() if isinstance(v, np.ndarray)]
         self.shape = np.broadcast_shapes((), *shapes)
         self.load = {
-            e.id: np.asarray(load.get(e.id, 0.0), float) for e in network.elements if isinstance(e, Sink)
+            e.id: np.asarray(load.get(e.id, e.own_A), float) for e in network.elements if isinstance(e, Sink)
         }
         self.elements = network.elements
 
@@ -151,7 +151,7 @@ def solve(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = Fals
         moved = False
         for e in bent:
             amps = np.nan_to_num(solution[e.id].I)
-            emf, ohms = e.curve.tangent(amps) if e.curve else (np.asarray(e.emf), np.asarray(e.resistance))
+            emf, ohms = _straight(e, amps)
             pulled = _total(ohm * np.nan_to_num(solution[other].I) for other, ohm in e.couplings)
             values[e.id, "emf"], values[e.id, "resistance"] = emf - pulled, ohms
             last = before.get(e.id)
@@ -164,6 +164,18 @@ def solve(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = Fals
             break
         solution = solve_straight(network.with_values(values), load_A, as_set=as_set)
     return solution
+
+
+def _straight(e: Series, amps: Array) -> tuple[Array, Array]:
+    """EMF and resistance of a source around its own current; on its lower tap where that one feeds."""
+    if e.curve is None:
+        return np.asarray(e.emf), np.asarray(e.resistance)
+    emf, ohms = e.curve.tangent(amps)
+    if e.lower is None or not np.any(e.on_lower):
+        return emf, ohms
+    low_emf, low_ohms = e.lower.tangent(amps)
+    lower = np.asarray(e.on_lower) > 0
+    return np.where(lower, low_emf, emf), np.where(lower, low_ohms, ohms)
 
 
 def solve_straight(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = False) -> Solution:
@@ -315,7 +327,7 @@ def _segment(
         return inner + _ohms([e for e in chains[a] if e in chains[b]])
 
     def open_volts(leaf: str) -> Array:
-        source = base + _total(np.asarray(e.emf) for e in chains[leaf])
+        source = base + _total(np.asarray(e.emf - e.drop_V) for e in chains[leaf])
         return np.asarray(source - _total(common(leaf, s) * passed[s] for s in leaves))
 
     wanting = list(power)
@@ -357,8 +369,8 @@ def _lay_down(
         if isinstance(element, Series):
             ohms = element.resistance + element.contact
             drawn = source + element.emf
-            v = drawn - ohms * i
-            loss = ohms * i**2
+            v = drawn - e_drop - ohms * i if np.any(e_drop := element.drop_V) else drawn - ohms * i
+            loss = (ohms * i + element.drop_V) * i
             if np.any(element.emf):
                 over = np.zeros((), bool) if as_set else i > element.limit_A
                 if over.any():

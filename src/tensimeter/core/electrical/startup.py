@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tensimeter.core.electrical.connected import connected
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import build, current_limit_A, has_source
 from tensimeter.core.electrical.solver import solve
@@ -94,14 +95,15 @@ def inrushes(job: Job) -> list[Inrush]:
     """Outputs whose device trips the nearest limit when it is switched on."""
     found = []
     for output in job.design.outputs():
-        if output.inrush_A is None:
+        device = connected(job, output)
+        if device.inrush_A is None:
             continue
         for link in reversed(job.design.path_to(output.id)[:-1]):
             limit, part = current_limit_A(job, link), job.part(link.part)
             if limit is None:
                 continue
             then = _THEN[part.beyond] if isinstance(part, Donor) else "it starts slowly, or its limit trips"
-            if output.inrush_A > limit:
-                found.append(Inrush(output.id, output.name, output.inrush_A, limit, link.name, then))
+            if device.inrush_A > limit:
+                found.append(Inrush(output.id, output.name, device.inrush_A, limit, link.name, then))
             break
     return found

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from tensimeter.core.job.parts import Fraction, Identifier, Name, NotNegative, Part, Positive, Record
+from tensimeter.core.job.records import Fraction, Identifier, Name, NotNegative, Positive, Record
 
 
 class LinkRecord(Record):
@@ -22,24 +22,36 @@ class LinkRecord(Record):
 
 
 class UnitLink(LinkRecord):
-    """A donor in the path; fed by another unit it stands on it.
+    """A source in the path; fed by another unit it stands on it.
 
-    Of a supply with rails it is one `rail`; of a transformer, its tap number `tap` (0 the lowest).
+    Of a supply with rails it is one `rail`; of a transformer, its tap number `tap` (0 the lowest). With
+    `switch_V` a transformer feeds its lowest tap while the stage behind it is set to no more than that.
     """
 
     kind: Literal["unit"] = "unit"
     rail: Name | None = None
     tap: Annotated[int, Field(ge=0)] = 0
+    switch_V: Positive | None = None
     #: Its negative is joined to its case, and so to earth.
     earthed: bool = False
 
 
+class EitherLink(LinkRecord):
+    """One of several sources: `fed_by` feeds now, `others` may feed instead; the guard keeps them apart."""
+
+    kind: Literal["either"] = "either"
+    others: tuple[Identifier, ...] = ()
+    guard: Literal["switch", "diodes", "nothing"] = "switch"
+    diode_V: NotNegative = 0.5
+
+
 class ConverterLink(LinkRecord):
-    """A converter set to `set_V`, limiting at `limit_A` (None: at its rating)."""
+    """A converter set to `set_V`, limiting at `limit_A` (None: at its rating); on its own sink or another."""
 
     kind: Literal["converter"] = "converter"
     set_V: Positive
     limit_A: Positive | None = None
+    sink: Identifier | None = None
 
 
 class FuseLink(LinkRecord):
@@ -47,7 +59,34 @@ class FuseLink(LinkRecord):
 
 
 class LeadLink(LinkRecord):
+    """A lead; made of wire from the reel it says how long each leg is."""
+
     kind: Literal["lead"] = "lead"
+    length_m: NotNegative | None = None
+
+
+class ConnectorLink(LinkRecord):
+    kind: Literal["connector"] = "connector"
+
+
+class MeterLink(LinkRecord):
+    """A panel meter in the path; it runs from what it measures, or from the link `supplied_by`."""
+
+    kind: Literal["panel_meter"] = "panel_meter"
+    supplied_by: Identifier | None = None
+
+
+class FanLink(LinkRecord):
+    """A fan that hangs on a link; how it is switched, and by which volts at its slow step.
+
+    `on_C` and `off_C` are the temperatures of the sink at which it starts and stops.
+    """
+
+    kind: Literal["fan"] = "fan"
+    control: Literal["always", "threshold", "steps", "proportional"] = "steps"
+    on_C: float = 55.0
+    off_C: float = 45.0
+    slow_V: Positive | None = None
 
 
 class OutputLink(LinkRecord):
@@ -64,21 +103,45 @@ class OutputLink(LinkRecord):
     regulation_limit: Fraction = 0.02
     #: Whether its volts are set by hand in use: then its reach counts, not one line.
     adjustable: bool = False
+    #: A part of the stock that is fed here; its figures count where none stand below.
+    device: Identifier | None = None
     device_min_V: NotNegative | None = None
     device_max_V: NotNegative | None = None
+    #: What keeps a battery or a second source at the output from feeding back.
+    backfeed_guard: Literal["nothing", "diode", "relay"] = "nothing"
     #: What the device draws at first: a cold lamp some ten times its current, a motor six (rules of thumb).
     inrush_A: NotNegative | None = None
 
 
-Link = Annotated[UnitLink | ConverterLink | FuseLink | LeadLink | OutputLink, Field(discriminator="kind")]
+Link = Annotated[
+    UnitLink
+    | EitherLink
+    | ConverterLink
+    | FuseLink
+    | LeadLink
+    | ConnectorLink
+    | MeterLink
+    | FanLink
+    | OutputLink,
+    Field(discriminator="kind"),
+]
 
 #: Which kind of part a kind of link is made of.
 PART_KINDS: dict[str, tuple[str, ...]] = {
-    "unit": ("donor", "rails", "transformer"),
+    "unit": ("donor", "rails", "transformer", "battery"),
     "converter": ("converter",),
     "fuse": ("fuse",),
-    "lead": ("lead",),
+    "lead": ("lead", "wire"),
+    "connector": ("connector",),
+    "panel_meter": ("panel_meter",),
+    "fan": ("fan",),
 }
+#: Links that what feeds the rest stands on; what they feed stands at the left of the outline.
+_SOURCES = ("unit", "either")
+#: Links that end a branch: nothing hangs on them.
+ENDS = ("output", "fan")
+#: What may be fed at an output.
+FED_KINDS = ("device", "lamp", "motor", "battery", "resistor")
 
 
 class Design(Record):
@@ -118,87 +181,9 @@ class Design(Record):
         def below(parent: Link | None, depth: int) -> Iterator[tuple[int, Link]]:
             children = self.fed_from(parent.id if parent else None)
             for child in children:
-                own = 0 if parent is None or parent.kind == "unit" else depth
+                own = 0 if parent is None or parent.kind in _SOURCES else depth
                 yield own, child
-                chained = len(children) == 1 and parent is not None and parent.kind != "unit"
+                chained = len(children) == 1 and parent is not None and parent.kind not in _SOURCES
                 yield from below(child, own if chained else own + 1)
 
         yield from below(None, 0)
-
-
-def problems(design: Design, stock: tuple[Part, ...]) -> dict[str, str]:
-    """What is wrong with the path, by link id, one sentence each; empty when it can be solved."""
-    parts = {part.id: part for part in stock}
-    known = {link.id: link for link in design.links}
-    found: dict[str, str] = {}
-    reached = {link.id for _, link in design.walk()}
-    for link in design.links:
-        wanted = PART_KINDS.get(link.kind, ())
-        if link.fed_by is not None and link.fed_by not in known:
-            found[link.id] = f"{link.name} is fed by “{link.fed_by}”, which is not in the path."
-        elif link.id not in reached and link.id not in found:
-            found[link.id] = f"{link.name} is part of a loop: it feeds itself."
-        elif wanted and (link.part not in parts or parts[link.part].kind not in wanted):
-            found[link.id] = f"{link.name} has no {wanted[0]} from the stock."
-        elif link.kind == "unit" and link.fed_by and known[link.fed_by].kind != "unit":
-            found[link.id] = f"{link.name} can only stand on another unit."
-        elif link.kind != "unit" and link.fed_by is None and not _stands_alone(link):
-            found[link.id] = f"{link.name} is fed by nothing."
-        elif link.fed_by and known[link.fed_by].kind == "output":
-            found[link.id] = f"{link.name} is fed by an output, where the path ends."
-        else:
-            sentence = _converter_problem(link, parts) or _unit_problem(link, parts)
-            if sentence:
-                found[link.id] = sentence
-    found.update(_parallel_problem(design))
-    return found
-
-
-def _stands_alone(link: Link) -> bool:
-    """An output with nothing before it: a supply that is known only by its readings."""
-    return isinstance(link, OutputLink)
-
-
-def _converter_problem(link: Link, parts: dict[str, Part]) -> str:
-    part = parts.get(link.part or "")
-    if not isinstance(link, ConverterLink) or part is None or part.kind != "converter":
-        return ""
-    if not part.out_min_V <= link.set_V <= part.out_max_V:
-        return (
-            f"{link.name} is set to {link.set_V:g} V, outside its {part.out_min_V:g} to {part.out_max_V:g} V."
-        )
-    return ""
-
-
-def _unit_problem(link: Link, parts: dict[str, Part]) -> str:
-    part = parts.get(link.part or "")
-    if not isinstance(link, UnitLink):
-        return ""
-    if part is not None and part.kind == "rails":
-        if link.fed_by is not None:
-            return f"{link.name}: its common is bonded to earth inside, so it can't stand on another unit."
-        if part.rail(link.rail) is None:
-            names = ", ".join(r.name for r in part.rails)
-            return f"{link.name} names no rail of {part.name}; it has {names}."
-    if link.earthed and link.fed_by is not None:
-        return (
-            f"{link.name}: its negative is joined to earth, so standing on another unit it shorts that one "
-            "through the earth. Isolate its negative from its case; the case stays earthed."
-        )
-    if part is not None and part.kind == "transformer" and link.tap >= len(part.tap_V):
-        return f"{link.name} has no tap {link.tap + 1}; {part.name} has {len(part.tap_V)}."
-    return ""
-
-
-def _parallel_problem(design: Design) -> dict[str, str]:
-    roots = [link for link in design.fed_from(None) if isinstance(link, UnitLink)]
-    found = {}
-    for k, link in enumerate(roots[1:], 1):
-        # Rails of one supply share its common, and each is a source of its own.
-        if any(link.rail is None or link.part != r.part or link.rail == r.rail for r in roots[:k]):
-            found[link.id] = f"{link.name} is a second source; units in parallel need a way to share current."
-    for unit in (link for link in design.links if isinstance(link, UnitLink)):
-        on_top = [link for link in design.fed_from(unit.id) if isinstance(link, UnitLink)]
-        for link in on_top[1:]:
-            found[link.id] = f"{link.name} stands where {on_top[0].name} stands already."
-    return found

@@ -12,6 +12,16 @@ from tensimeter.core.job.parts import Fraction, Identifier, Name, Part, Positive
 FORMAT: Final = 1
 
 
+class BoxRecord(Record):
+    """The inside of the box in mm; `cable_mm` is kept free at the side where cables leave."""
+
+    length_mm: Positive = 200.0
+    width_mm: Positive = 150.0
+    height_mm: Positive = 80.0
+    cable_mm: Annotated[float, Field(ge=0)] = 30.0
+    gap_mm: Annotated[float, Field(ge=0)] = 5.0
+
+
 class Settings(Record):
     """Where the supply is used."""
 
@@ -22,6 +32,7 @@ class Settings(Record):
     box_K_W: Annotated[float, Field(ge=0)] = 0.0
     #: What a ready-made supply of the kind would cost, in own money.
     ready_made: Annotated[float, Field(ge=0)] | None = None
+    box: BoxRecord | None = None
 
 
 class Spread(Record):
@@ -35,12 +46,27 @@ class Spread(Record):
 
 
 class Policy(Record):
-    """The schools the builder follows (each a choice with a consequence)."""
+    """The schools the builder follows; each choice and its reason stand in core.policies."""
 
     donor_share: Annotated[float, Field(gt=0, le=1)] = 0.8
     fuse_share: Annotated[float, Field(gt=0, le=1)] = 0.75
     reference: Literal["floating", "negative_bonded"] = "floating"
     protection: Literal["fuse", "electronic", "both"] = "both"
+    aim: Literal["terminals", "far_end"] = "terminals"
+    after_overload: Literal["as_unit", "goes_on", "off_until_reset"] = "as_unit"
+    after_heat: Literal["stay_off", "restart"] = "stay_off"
+    fan: Literal["always", "threshold", "steps", "proportional"] = "steps"
+    test_load: Literal["what_is_there", "resistors", "electronic", "real_device"] = "what_is_there"
+    short_circuit: Literal["through_resistor", "straight"] = "through_resistor"
+    donor_case: Literal["closed", "opened"] = "closed"
+    harness: Literal["breakout", "cut"] = "breakout"
+    spare_wires: Literal["insulated", "cut_at_board"] = "insulated"
+    insulation: Literal["hardware", "tape"] = "hardware"
+    first_power: Literal["behind_limit", "straight"] = "behind_limit"
+    trusted: Literal["best_known", "display", "load", "third_meter"] = "best_known"
+    display_off: Literal["per_case", "better_parts", "constant", "live_with_it"] = "per_case"
+    proven_when: Literal["settled", "moments", "two_hours"] = "settled"
+    charging: Literal["with_limits", "never"] = "with_limits"
     spread: Spread = Spread()
 
 

@@ -8,18 +8,38 @@ from pydantic import ValidationError
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import (
+    ENDS,
+    FED_KINDS,
     PART_KINDS,
+    ConnectorLink,
     ConverterLink,
     Design,
+    EitherLink,
+    FanLink,
     FuseLink,
     LeadLink,
     Link,
+    MeterLink,
     OutputLink,
     UnitLink,
 )
 from tensimeter.core.job.document import Campaign, Job, LoadRegulation, Nameplate
 from tensimeter.core.job.nameplate import read_nameplate
-from tensimeter.core.job.parts import Converter, Donor, Part, RailSupply, Record, Transformer
+from tensimeter.core.job.parts import (
+    Battery,
+    Connector,
+    Converter,
+    Donor,
+    Fan,
+    FusePart,
+    LeadPart,
+    PanelMeter,
+    Part,
+    RailSupply,
+    Record,
+    Transformer,
+    Wire,
+)
 
 R = TypeVar("R", bound=Record)
 
@@ -44,62 +64,6 @@ def changed(record: R, **fields: Any) -> R:
         raise Trouble(f"{field.replace('_', ' ')}: {first['msg'].lower()}.") from error
 
 
-def with_part(job: Job, part: Part) -> Job:
-    """The job with a part added, or replaced where its id is known already."""
-    if job.part(part.id) is None:
-        grown = job.model_copy(update={"stock": (*job.stock, part)})
-        return _first_of_its_role(grown, part)
-    stock = tuple(part if old.id == part.id else old for old in job.stock)
-    return job.model_copy(update={"stock": stock})
-
-
-def _first_of_its_role(job: Job, part: Part) -> Job:
-    """The campaign takes the first load, meter or thermometer that comes into the stock."""
-    campaign, taken = job.campaign, {}
-    if part.kind == "load":
-        taken = {"load": part.id, "ammeter": campaign.ammeter or part.id}
-    elif part.kind == "meter":
-        taken = {"voltmeter": part.id}
-    elif part.kind == "thermometer":
-        taken = {"thermometer": part.id}
-    free = {role: i for role, i in taken.items() if getattr(campaign, role) in (None, i)}
-    return with_campaign(job, **free) if free else job
-
-
-def without_part(job: Job, part_id: str) -> Job:
-    """The job without a part; refused while a link or the campaign uses it."""
-    users = [link.name for link in job.design.links if link.part == part_id]
-    campaign = job.campaign
-    if part_id in (campaign.load, campaign.voltmeter, campaign.ammeter, campaign.thermometer):
-        users.append("the campaign")
-    if users:
-        raise Trouble(f"It is in use by {', '.join(users)}; take it out there first.")
-    return job.model_copy(update={"stock": tuple(p for p in job.stock if p.id != part_id)})
-
-
-def donor_from_nameplate(job: Job, text: str) -> Donor:
-    """A donor card from a typed nameplate; its figures are the label's."""
-    plate = read_nameplate(text)
-    if plate.amps is None or plate.watts is None:
-        raise Trouble(f"The nameplate “{text}” needs amps or watts beside the volts.")
-    name = plate.name or f"Donor {plate.volts:g} V {plate.amps:g} A"
-    return Donor(
-        id=identifier(name, (p.id for p in job.stock)),
-        name=name,
-        no_load_V=plate.volts,
-        rated_A=plate.amps,
-        rated_W=plate.watts,
-        efficiency=plate.efficiency or 0.85,
-        note=plate.note,
-        origins={
-            "no_load_V": "label",
-            "rated_A": "label",
-            "rated_W": "label",
-            "efficiency": "label" if plate.efficiency else "assumed",
-        },
-    )
-
-
 def with_links(job: Job, links: Iterable[Link]) -> Job:
     return job.model_copy(update={"design": Design(links=tuple(links))})
 
@@ -117,7 +81,7 @@ def insert_link(job: Job, link: Link, after: str | None) -> Job:
     links = list(job.design.links)
     place = next((i for i, old in enumerate(links) if old.id == after), len(links) - 1)
     new = changed(link, fed_by=after)
-    takes_over = link.kind not in ("output",) and after is not None
+    takes_over = link.kind not in ENDS and after is not None
     if takes_over:
         links = [
             changed(old, fed_by=new.id) if old.fed_by == after and old.kind != "unit" else old
@@ -144,33 +108,71 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
     """The job with a link made from what was typed, put in after another link.
 
     Either the name of a part in the stock, or `output NAME 13.6V 8A`. A donor stands on the unit
-    named, or on top of the stack. Trouble when it is neither.
+    named, or on top of the stack; after `or` it may feed in its place. Trouble when it is neither.
     """
     words = text.strip()
+    instead = words.casefold().startswith("or ")
+    words = words[3:].strip() if instead else words
     taken = [link.id for link in job.design.links]
     if words.casefold().startswith("output"):
         plate = read_nameplate(words[len("output") :])
         if plate.amps is None or not plate.name:
             raise Trouble("Write an output like “output MOUNT 13.6V 8A”.")
         output = OutputLink(
-            id=identifier(plate.name, taken), name=plate.name, nominal_V=plate.volts, full_load_A=plate.amps
-        )
+            id=identifier(plate.name, taken), name=plate.name, nominal_V=plate.volts,
+            full_load_A=plate.amps, aim=job.policy.aim,
+        )  # fmt: skip
         return with_test_for(insert_link(job, output, after), output)
     part = _part_named(job, words)
     common: dict[str, Any] = {"id": identifier(part.name, taken), "name": part.name, "part": part.id}
     if isinstance(part, RailSupply):
         return _rails_joined(job, part)
-    if isinstance(part, Donor | Transformer):
+    if isinstance(part, Donor | Transformer | Battery):
+        if instead:
+            return _instead(job, UnitLink(**common))
         return insert_link(job, UnitLink(**common), _top_unit(job, after))
+    return insert_link(job, _link_of(part, common), after)
+
+
+def _link_of(part: Part, common: dict[str, Any]) -> Link:
+    """The link that a part makes; Trouble for one that is no link of a path."""
     if isinstance(part, Converter):
-        link: Link = ConverterLink(**common, set_V=min(max(12.0, part.out_min_V), part.out_max_V))
-    elif part.kind == "fuse":
-        link = FuseLink(**common)
-    elif part.kind == "lead":
-        link = LeadLink(**common)
-    else:
-        raise Trouble(f"{part.name} is no link of a path; it measures or loads.")
-    return insert_link(job, link, after)
+        return ConverterLink(**common, set_V=min(max(12.0, part.out_min_V), part.out_max_V))
+    if isinstance(part, FusePart):
+        return FuseLink(**common)
+    if isinstance(part, LeadPart):
+        return LeadLink(**common)
+    if isinstance(part, Wire):
+        return LeadLink(**common, length_m=1.0)
+    if isinstance(part, Connector):
+        return ConnectorLink(**common)
+    if isinstance(part, PanelMeter):
+        return MeterLink(**common)
+    if isinstance(part, Fan):
+        return FanLink(**common)
+    if part.kind == "heat_sink":
+        raise Trouble(f"{part.name} is chosen at the converter that stands on it.")
+    if part.kind in FED_KINDS:
+        raise Trouble(f"{part.name} is chosen at the output that feeds it.")
+    raise Trouble(f"{part.name} is no link of a path; it measures or loads.")
+
+
+def _instead(job: Job, unit: UnitLink) -> Job:
+    """The job with a source that may feed in place of the one there; a link chooses between them."""
+    links = list(job.design.links)
+    either = next((x for x in links if isinstance(x, EitherLink)), None)
+    if either is not None:
+        grown = changed(either, others=(*either.others, unit.id))
+        return with_links(job, [unit, *[grown if x is either else x for x in links]])
+    top = _top_unit(job, None)
+    if top is None:
+        raise Trouble("There is no source yet that this one could stand in for.")
+    made = EitherLink(
+        id=identifier("either", (x.id for x in links)), name="Either source", fed_by=top, others=(unit.id,)
+    )
+    links = [changed(x, fed_by=made.id) if x.fed_by == top and x.kind != "unit" else x for x in links]
+    place = next(i for i, x in enumerate(links) if x.id == top) + 1
+    return with_links(job, [*links[:place], unit, made, *links[place:]])
 
 
 def _rails_joined(job: Job, part: RailSupply) -> Job:

@@ -1,4 +1,4 @@
-"""Reads a typed nameplate such as `24V 6.3A 150W 85%`."""
+"""Reads a typed nameplate such as `24V 6.3A 150W 85%`, `2x 19.5V 4.6A brick`, `12V 7Ah battery`."""
 
 import re
 from dataclasses import dataclass
@@ -6,12 +6,15 @@ from dataclasses import dataclass
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import split
 
-_FIGURE = re.compile(r"[+-]?\d+(?:[.,]\d+)?\s*(?:[mku]?[VAW]|%)(?![A-Za-z])")
+_FIGURE = re.compile(r"[+-]?\d+(?:[.,]\d+)?\s*(?:[mku]?(?:Ah|[VAW])|%)(?![A-Za-z])")
+_COUNT = re.compile(r"(?<![\w.])(\d{1,2})\s*[x×](?=\s|\d)")
+#: Words of a nameplate that say what family a unit is of.
+_FAMILIES = {"server": "server", "brick": "brick", "laptop": "brick", "hot-swap": "server"}
 
 
 @dataclass(frozen=True)
 class Plate:
-    """The figures found on a nameplate, in V, A, W and as a fraction; `note` flags a mismatch."""
+    """The figures found on a nameplate, in V, A, W, Ah and as a fraction; `note` flags a mismatch."""
 
     volts: float
     amps: float | None
@@ -19,6 +22,9 @@ class Plate:
     efficiency: float | None
     name: str
     note: str = ""
+    count: int = 1
+    family: str = "enclosed"
+    amp_hours: float | None = None
 
 
 def read_nameplate(text: str) -> Plate:
@@ -27,8 +33,10 @@ def read_nameplate(text: str) -> Plate:
     A rating that is missing is computed from the other two; a label whose V·A is not its W
     (by more than 5 %) is flagged, and the smaller of both counts. Raises Trouble without volts.
     """
+    counted = _COUNT.search(text)
+    bare = _COUNT.sub(" ", text, count=1) if counted else text
     figures: dict[str, float] = {}
-    for match in _FIGURE.finditer(text):
+    for match in _FIGURE.finditer(bare):
         value, unit = split(match.group())
         if unit in figures:
             raise Trouble(f"The nameplate “{text}” gives {unit} twice; type one output at a time.")
@@ -51,5 +59,7 @@ def read_nameplate(text: str) -> Plate:
     efficiency = figures.get("%")
     if efficiency is not None and efficiency > 1:
         raise Trouble(f"The nameplate “{text}” claims an efficiency above 100 %.")
-    name = " ".join(_FIGURE.sub(" ", text).split()).strip(" ,;·")
-    return Plate(volts, amps, watts, efficiency, name, note)
+    name = " ".join(_FIGURE.sub(" ", bare).split()).strip(" ,;·")
+    family = next((f for word, f in _FAMILIES.items() if word in name.casefold()), "enclosed")
+    count = max(int(counted.group(1)), 1) if counted else 1
+    return Plate(volts, amps, watts, efficiency, name, note, count, family, figures.get("Ah"))

@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.core.failures import failures
-from tensimeter.core.job.design import problems
 from tensimeter.core.job.parts import Record
+from tensimeter.core.job.problems import problems
 from tensimeter.core.limits import ranked
 from tensimeter.core.quantity import fixed, show
 from tensimeter.core.variants import compared

@@ -5,9 +5,11 @@ from PyQt6.QtGui import QBrush, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
 from tensimeter.core.electrical import fuse as fuses
+from tensimeter.core.electrical.battery import nominal_V
 from tensimeter.core.electrical.network import Network, Series
-from tensimeter.core.job.design import ConverterLink, Link, OutputLink, problems
-from tensimeter.core.job.parts import Donor, FusePart, RailSupply, Transformer
+from tensimeter.core.job.design import ConverterLink, EitherLink, Link, OutputLink
+from tensimeter.core.job.parts import Battery, Donor, Fan, FusePart, PanelMeter, RailSupply, Transformer
+from tensimeter.core.job.problems import problems
 from tensimeter.core.quantity import show
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -83,6 +85,14 @@ class Outline(QTreeWidget):
             return f"{show(rail.volts, 'V')} {show(rail.rated_A, 'A')}"
         if isinstance(part, Transformer):
             return f"{show(part.tap_V[min(link.tap, len(part.tap_V) - 1)], 'V')} rms"
+        if isinstance(part, Battery):
+            return f"{show(nominal_V(part), 'V')} {show(part.capacity_Ah, 'Ah')}"
+        if isinstance(part, PanelMeter):
+            return f"to {show(part.reads_V, 'V')} {show(part.reads_A, 'A')}"
+        if isinstance(part, Fan):
+            return f"{show(part.rated_V, 'V')} {show(part.rated_A, 'A')}"
+        if isinstance(link, EitherLink):
+            return f"or {', '.join(self.session.job.design.link(o).name for o in link.others)}"
         if isinstance(part, Donor):
             return f"{show(part.no_load_V, 'V')} {show(part.rated_A, 'A')}"
         if isinstance(link, ConverterLink):

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QStringListModel, Qt
 from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import PART_KINDS
+from tensimeter.core.job.design import ENDS, FED_KINDS, PART_KINDS
 from tensimeter.core.job.edits import changed, new_link, parts_for, with_link, without_link
 from tensimeter.core.job.parts import Record
 from tensimeter.ui.design.outline import Outline
@@ -17,7 +17,9 @@ from tensimeter.ui.theme import theme
 #: Kinds of parts that a path is joined from.
 JOINABLE = {kind for kinds in PART_KINDS.values() for kind in kinds}
 #: Fields of a unit that belong to one kind of part only.
-_OF_ONE_KIND = {"rail": "rails", "tap": "transformer"}
+_OF_ONE_KIND = {"rail": "rails", "tap": "transformer", "switch_V": "transformer", "length_m": "wire"}
+#: Fields of a link that are chosen from the job's own things.
+_CHOSEN = {"device", "sink", "supplied_by", "others"}
 
 
 class PathPanel(QWidget):
@@ -32,7 +34,10 @@ class PathPanel(QWidget):
         column.addWidget(self.outline, 3)
         self.add = Field()
         self.add.setPlaceholderText("add: a part's name, or output NAME 12V 5A")
-        self.add.setToolTip("Enter puts it in after the link in hand; Delete in the outline takes a link out")
+        self.add.setToolTip(
+            "Enter puts it in after the link in hand; “or NAME” adds a source that may feed instead; "
+            "Delete in the outline takes a link out"
+        )
         self.add.setAccessibleName("add a link after the one in hand")
         self._names = QStringListModel()
         completer = QCompleter(self._names, self)
@@ -92,7 +97,7 @@ class PathPanel(QWidget):
         self._link_layout.addWidget(self._choices(link))
         part = self.session.job.part(link.part)
         kind = part.kind if part is not None else ""
-        hidden = {name for name, wanted in _OF_ONE_KIND.items() if wanted != kind}
+        hidden = {name for name, wanted in _OF_ONE_KIND.items() if wanted != kind} | _CHOSEN
         self.form = RecordForm(link, self._apply, self.session.trouble.emit, hidden=hidden)
         self._link_layout.addWidget(self.form)
         self._link_layout.addStretch(1)
@@ -103,18 +108,36 @@ class PathPanel(QWidget):
         form = QFormLayout(box)
         form.setContentsMargins(0, 0, 0, 0)
         job = self.session.job
-        if link.kind != "output":
-            form.addRow(
-                label("made of", "caption"),
-                self._choice("made of", link, "part", [(p.name, p.id) for p in parts_for(job, link.kind)]),
-            )
+        if link.kind in PART_KINDS:
+            made_of = [(p.name, p.id) for p in parts_for(job, link.kind)]
+            form.addRow(label("made of", "caption"), self._choice("made of", link, "part", made_of))
+        for field, words, nothing, options in self._further(link):
+            if options:
+                choice = self._choice(words, link, field, [(nothing, None), *options])
+                form.addRow(label(words, "caption"), choice)
         below = {x.id for x in job.design.links if link in job.design.path_to(x.id)}
-        feeders = [(x.name, x.id) for x in job.design.links if x.id not in below and x.kind != "output"]
+        feeders = [(x.name, x.id) for x in job.design.links if x.id not in below and x.kind not in ENDS]
         if link.kind in ("unit", "output"):
             feeders.insert(0, ("nothing below" if link.kind == "unit" else "not known", None))
         words = "stands on" if link.kind == "unit" else "fed by"
         form.addRow(label(words, "caption"), self._choice(words, link, "fed_by", feeders))
         return box
+
+    def _further(self, link: Record) -> list[tuple[str, str, str, list]]:
+        """Other things of the job that a link may name: field, words, what none means, the choices."""
+        stock = self.session.job.stock
+        if link.kind == "output":
+            return [("device", "feeds", "not named", [(p.name, p.id) for p in stock if p.kind in FED_KINDS])]
+        if link.kind == "converter":
+            sinks = [(p.name, p.id) for p in stock if p.kind == "heat_sink"]
+            return [("sink", "stands on", "its own sink", sinks)]
+        if link.kind == "panel_meter":
+            path = self.session.job.design.path_to(link.id)
+            others = [
+                (x.name, x.id) for x in self.session.job.design.links if x not in path and x.kind not in ENDS
+            ]
+            return [("supplied_by", "runs from", "what it measures", others)]
+        return []
 
     def _choice(self, words: str, link: Record, field: str, options: list) -> QComboBox:
         box = QComboBox()

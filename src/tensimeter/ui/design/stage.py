@@ -4,14 +4,15 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from tensimeter.core.alternatives import fed_instead
 from tensimeter.core.electrical.bands import trim
 from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
 from tensimeter.core.electrical.worst_case import corners, spread, volts_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Given, Worked
-from tensimeter.core.job.design import problems
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, Record
+from tensimeter.core.job.problems import problems
 from tensimeter.core.judge import Band
 from tensimeter.core.limits import at, ranked
 from tensimeter.core.quantity import fixed, parse, show
@@ -213,11 +214,11 @@ class DesignStage(QWidget):
     def _borders_of_variants(
         self, output: str, volts: np.ndarray, grid: np.ndarray, others: dict[str, float]
     ) -> tuple:
-        borders = []
-        for variant in self.session.job.variants[:2]:
-            job: Job = laid_out(self.session.job, variant)
+        borders, here = [], self.session.job
+        overlaid: list[tuple[str, Job]] = [(v.name, laid_out(here, v)) for v in here.variants[:2]]
+        for name, job in [*overlaid, *fed_instead(here)][:3]:
             try:
-                borders.append((variant.name, tuple(reach(job, output, volts, grid, others).border())))
+                borders.append((name, tuple(reach(job, output, volts, grid, others).border())))
             except (Trouble, KeyError):
                 continue
         return tuple(borders)

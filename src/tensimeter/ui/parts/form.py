@@ -5,58 +5,16 @@ import typing
 from collections.abc import Callable, Collection
 from typing import Any, Literal, get_args, get_origin
 
-from PyQt6.QtWidgets import QComboBox, QFormLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QWidget
 
+from tensimeter.core.electrical.wire import parse_area
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import changed
 from tensimeter.core.job.parts import Record
+from tensimeter.core.job.words import HIDDEN, field_text, field_words
 from tensimeter.core.judge import Accuracy, parse_accuracy
 from tensimeter.core.quantity import localised, parse
 from tensimeter.ui.parts.text import Field, label
-
-#: Fields with a unit at the end of their name.
-_UNITS = (
-    ("_K_W", "K/W"),
-    ("_J_K", "J/K"),
-    ("_ohm", "Ω"),
-    ("_F", "F"),
-    ("_Hz", "Hz"),
-    ("_mm2", "mm²"),
-    ("_A2", "Ω"),
-    ("_V", "V"),
-    ("_A", "A"),
-    ("_W", "W"),
-    ("_C", "°C"),
-    ("_K", "K"),
-    ("_m", "m"),
-    ("_s", "s"),
-)
-_NAMES = {
-    "loss_per_A": ("loss per A", "V"),
-    "loss_per_A2": ("loss per A²", "Ω"),
-    "box_K_W": ("air inside, box", "K/W"),
-    "donor_share": ("donors run at", "%"),
-    "fuse_share": ("fuses run at", "%"),
-    "high_line": ("high line", "%"),
-    "low_line": ("low line", "%"),
-    "ready_made": ("a ready-made one, own money", ""),
-    "cost": ("cost, own money", ""),
-    "tolerance": ("tolerance", "%"),
-    "set_tolerance": ("set tolerance", "%"),
-    "efficiency": ("efficiency", "%"),
-    "regulation_limit": ("regulation limit", "%"),
-}
-_HIDDEN = frozenset({"id", "kind", "origins", "fed_by", "part", "ranges"})
-
-
-def field_words(name: str) -> tuple[str, str]:
-    """A field's name in words and its unit."""
-    if name in _NAMES:
-        return _NAMES[name]
-    for end, unit in _UNITS:
-        if name.endswith(end):
-            return name.removesuffix(end).replace("_", " "), unit
-    return name.replace("_", " "), ""
 
 
 def _bare(annotation: Any) -> tuple[Any, bool]:
@@ -87,21 +45,42 @@ class RecordForm(QWidget):
         super().__init__(parent)
         self.record, self._apply, self._say = record, apply, say
         self.fields: dict[str, QWidget] = {}
+        #: Forms of the records within, by field.
+        self.inner: dict[str, RecordForm] = {}
         layout = QFormLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setVerticalSpacing(4)
         layout.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
-        for name, info in type(record).model_fields.items():
+        for name, info in _in_order(type(record)):
             kind, optional = _bare(info.annotation)
             listed = get_origin(kind) is tuple and _bare(get_args(kind)[0])[0] is not float
-            if name in _HIDDEN or name in hidden or listed:
+            if name in HIDDEN or name in hidden or listed:
                 continue
             words, unit = field_words(name)
+            if isinstance(kind, type) and issubclass(kind, Record):
+                self._nest(layout, name, kind, words)
+                continue
             widget = self._field(name, kind, optional, unit)
             widget.setAccessibleName(f"{words}, {unit}" if unit else words)
             self.fields[name] = widget
             layout.addRow(label(f"{words}  {unit}".strip(), "caption"), widget)
+
+    def _nest(self, layout: QFormLayout, name: str, kind: type[Record], words: str) -> None:
+        """A record within the record: its own form where there is one, else a button that adds it."""
+        value = getattr(self.record, name)
+        if value is None:
+            button = QPushButton(f"add {words}")
+            button.clicked.connect(lambda: self._take(name, kind()))
+        else:
+            inner = RecordForm(value, lambda r, w: self._take(name, r), self._say)
+            self.inner[name] = inner
+            layout.addRow(label(words, "strong"))
+            layout.addRow(inner)
+            button = QPushButton(f"no {words}")
+            button.clicked.connect(lambda: self._take(name, None))
+        button.setProperty("kind", "quiet")
+        layout.addRow(button)
 
     def _field(self, name: str, kind: Any, optional: bool, unit: str) -> QWidget:
         value = getattr(self.record, name)
@@ -134,6 +113,8 @@ class RecordForm(QWidget):
                 value: Any = None
             elif kind is Accuracy:
                 value = parse_accuracy(text)
+            elif unit == "mm²" and "awg" in text.casefold():
+                value = parse_area(text) * 1e6
             elif get_origin(kind) is tuple:
                 value = tuple(parse(figure, _si(unit)) for figure in text.replace(";", " ").split())
             elif kind in (float, int):
@@ -162,6 +143,13 @@ class RecordForm(QWidget):
         return True
 
 
+def _in_order(kind: type[Record]) -> list[tuple[str, Any]]:
+    """A record's fields: its name first, then what is its own, then what every such record has."""
+    own = set(vars(kind).get("__annotations__", ()))
+    fields = kind.model_fields.items()
+    return sorted(fields, key=lambda f: 0 if f[0] in ("name", "condition") else 1 if f[0] in own else 2)
+
+
 def _narrow_box() -> QComboBox:
     box = QComboBox()
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -169,17 +157,25 @@ def _narrow_box() -> QComboBox:
     return box
 
 
+#: What `parse` calls a unit; those that it does not know are typed bare.
+_KNOWN = {
+    "Ω": "ohm",
+    "°C": "C",
+    "V": "V",
+    "A": "A",
+    "W": "W",
+    "F": "F",
+    "Hz": "Hz",
+    "s": "s",
+    "K": "K",
+    "%": "%",
+}
+_KNOWN |= {"Ah": "Ah"}
+
+
 def _si(unit: str) -> str:
-    return {"Ω": "ohm", "mm²": "", "°C": "C", "m": "", "%": "%", "K/W": "", "J/K": ""}.get(unit, unit)
+    return _KNOWN.get(unit, "")
 
 
 def _text(value: Any, unit: str) -> str:
-    if value is None:
-        return ""
-    if isinstance(value, Accuracy):
-        return value.text()
-    if isinstance(value, tuple):
-        return "  ".join(_text(v, unit) for v in value)
-    if isinstance(value, float):
-        return localised(f"{value * 100 if unit == '%' else value:.6g}")
-    return str(value)
+    return value.text() if isinstance(value, Accuracy) else localised(field_text(value, unit))

@@ -4,60 +4,13 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.job.parts import (
-    Converter,
-    Donor,
-    ElectronicLoad,
-    FusePart,
-    LeadPart,
-    Multimeter,
-    Part,
-    RailSupply,
-    Thermometer,
-    Transformer,
-)
-from tensimeter.core.quantity import localised, show
+from tensimeter.core.job.parts import Part
+from tensimeter.core.job.summary import rated, summary
+from tensimeter.core.quantity import localised
 from tensimeter.ui.theme import theme
 
 #: The common scale of the drawn ratings: a frame of these volts and amps.
 SCALE_V, SCALE_A = 60.0, 20.0
-
-
-def figures(part: Part) -> list[str]:
-    """The ratings of a part in one or two lines."""
-    if isinstance(part, Donor):
-        return [
-            f"{part.no_load_V:g} V  {part.rated_A:g} A  {part.rated_W:g} W",
-            f"± {part.tolerance * 100:g} %, {show(part.output_resistance_ohm, 'ohm')}",
-        ]
-    if isinstance(part, RailSupply):
-        rails = "  ".join(f"{r.name} {r.rated_A:g} A" for r in part.rails[:3])
-        return [rails, f"together {min((c.watts for c in part.combined), default=0):g} W and more"]
-    if isinstance(part, Transformer):
-        taps = " / ".join(f"{v:g}" for v in part.tap_V)
-        reservoir = f"{show(part.capacitance_F, 'F')} {part.capacitor_V:g} V"
-        return [f"{taps} V rms  {part.rated_A:g} A", f"{part.topology.replace('_', ' ')}, {reservoir}"]
-    if isinstance(part, Converter):
-        words = part.topology.replace("_", "-")
-        return [
-            f"{words}, {part.out_min_V:g}–{part.out_max_V:g} V  {part.rated_A:g} A",
-            f"input to {part.in_max_V:g} V, drops {part.dropout_V:g} V",
-        ]
-    if isinstance(part, FusePart):
-        return [f"{part.rated_A:g} A {part.speed}", f"breaks {part.rated_V:g} V DC"]
-    if isinstance(part, LeadPart):
-        return [f"{part.length_m:g} m  {part.area_mm2:.3g} mm²", f"{show(part.contact_ohm, 'ohm')} a contact"]
-    if isinstance(part, ElectronicLoad):
-        guard = "has a watchdog" if part.watchdog else "no watchdog"
-        return [f"{part.max_V:g} V  {part.max_A:g} A  {part.max_W:g} W", guard]
-    if isinstance(part, Multimeter):
-        volts = [r for r in part.ranges if r.quantity == "V"]
-        if not volts:
-            return ["no range for volts", ""]
-        ends = ", ".join(f"{r.full_scale:g}" for r in volts)
-        return [f"volts {ends}", volts[0].accuracy.text()]
-    assert isinstance(part, Thermometer)
-    return [f"± {part.accuracy_K:g} K", f"shows {part.resolution_K:g} K"]
 
 
 class PartCard(QWidget):
@@ -71,7 +24,7 @@ class PartCard(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedSize(self.sizeHint())
         where = ", in the path" if used else ""
-        self.setAccessibleName(f"{part.name}, {', '.join(figures(part))}, {part.condition}{where}")
+        self.setAccessibleName(f"{part.name}, {', '.join(summary(part))}, {part.condition}{where}")
         self.setToolTip(part.note or part.name)
 
     def sizeHint(self) -> QSize:
@@ -93,13 +46,15 @@ class PartCard(QWidget):
         painter.setFont(theme.font(9.5, bold=True))
         self._line(painter, text, 0, self.part.name, line)
         painter.setFont(theme.font(9))
-        for k, words in enumerate(figures(self.part)):
+        for k, words in enumerate(summary(self.part)):
             self._line(painter, text, k + 1, localised(words), line)
         bad = self.part.condition in ("faulty", "for parts")
         painter.setPen(theme.colour("miss" if bad else "pencil"))
         ending = [self.part.condition]
         if self.part.count > 1:
             ending.append(f"{self.part.count} of these")
+        if self.part.doubt:
+            ending.append("label doubted")
         if self.used:
             ending.append("in use")
         self._line(painter, text, 3, " · ".join(ending), line)
@@ -112,10 +67,10 @@ class PartCard(QWidget):
 
     def _rating(self, painter: QPainter, frame: QRectF) -> bool:
         """Volts across, amps up, watts as the curve that cuts the corner; to one common scale."""
-        rated = _rated(self.part)
-        if rated is None:
+        bounds = rated(self.part)
+        if bounds is None:
             return False
-        volts, amps, watts = rated
+        volts, amps, watts = bounds
         painter.setPen(QPen(theme.colour("rule"), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(frame)
@@ -161,13 +116,3 @@ class PartCard(QWidget):
     def focusOutEvent(self, event: object) -> None:
         super().focusOutEvent(event)
         self.update()
-
-
-def _rated(part: Part) -> tuple[float, float, float] | None:
-    if isinstance(part, Donor):
-        return part.no_load_V, part.rated_A, part.rated_W
-    if isinstance(part, Converter):
-        return part.out_max_V, part.rated_A, part.rated_W or part.rated_A * part.out_max_V
-    if isinstance(part, ElectronicLoad):
-        return part.max_V, part.max_A, part.max_W
-    return None

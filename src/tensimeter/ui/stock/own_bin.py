@@ -1,11 +1,13 @@
-"""The user's own bin, in the data directory; opened for a moment at a time."""
+"""The user's own bin and library, in the data directory; opened for a moment at a time."""
 
 from collections.abc import Callable
 
 from platformdirs import user_data_path
 
 from tensimeter.core.errors import Trouble
+from tensimeter.core.job.parts import Part
 from tensimeter.store.bin import Bin, Kept
+from tensimeter.store.library import library, shipped_parts
 
 
 def own_bin() -> Bin:
@@ -22,3 +24,13 @@ def own_bin_parts(say: Callable[[str], None]) -> list[Kept]:
     except Trouble as trouble:
         say(str(trouble))
         return []
+
+
+def own_library(say: Callable[[str], None]) -> tuple[Part, ...]:
+    """Generic parts and those of the user's own file; the shipped ones alone, and a sentence, where it
+    can't be read."""
+    try:
+        return library(user_data_path("tensimeter") / "parts.toml")
+    except Trouble as trouble:
+        say(str(trouble))
+        return shipped_parts()

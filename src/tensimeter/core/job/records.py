@@ -1,0 +1,52 @@
+"""What every record of a job has in common, and what every part has.
+
+Units are SI; the unit stands at the end of a name where it could be mistaken. A figure's origin
+(label, seller, measured, assumed) is kept beside it in `origins`, by field name.
+"""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class Record(BaseModel):
+    """Base of everything in a job: frozen, no field it does not know, no NaN."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
+
+
+Positive = Annotated[float, Field(gt=0)]
+NotNegative = Annotated[float, Field(ge=0)]
+Fraction = Annotated[float, Field(ge=0, le=1)]
+Efficiency = Annotated[float, Field(gt=0, le=1)]
+Count = Annotated[int, Field(ge=1)]
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]*$", max_length=60)]
+Origin = Literal["label", "seller", "measured", "assumed"]
+Condition = Literal["untested", "works", "faulty", "for parts", "to buy"]
+
+
+class PartRecord(Record):
+    """What every part has.
+
+    `doubt` is how far its ratings are held below the label, beside the policy, because they are not
+    believed. `size_mm` is length, width and height.
+    """
+
+    id: Identifier
+    name: Name
+    condition: Condition = "untested"
+    cost: NotNegative | None = None
+    note: str = ""
+    count: Count = 1
+    doubt: Annotated[float, Field(ge=0, lt=1)] = 0.0
+    size_mm: tuple[Positive, Positive, Positive] | None = None
+    #: Its case has been opened; what the meter said from its output to its case (None: not measured).
+    opened: bool = False
+    isolation_ohm: Positive | None = None
+    origins: dict[str, Origin] = {}
+
+    @property
+    def believed(self) -> float:
+        """Share of its ratings that is believed."""
+        return 1 - self.doubt

@@ -1,0 +1,75 @@
+"""A record's fields in words, with their units, as they are shown and typed."""
+
+#: Endings of a field's name and the unit each stands for.
+_UNITS = (
+    ("_K_W", "K/W"),
+    ("_J_K", "J/K"),
+    ("_m3_h", "m³/h"),
+    ("_ohm", "Ω"),
+    ("_F", "F"),
+    ("_Hz", "Hz"),
+    ("_mm2", "mm²"),
+    ("_mm", "mm"),
+    ("_dB", "dB"),
+    ("_Ah", "Ah"),
+    ("_A2", "Ω"),
+    ("_V", "V"),
+    ("_A", "A"),
+    ("_W", "W"),
+    ("_C", "°C"),
+    ("_K", "K"),
+    ("_m", "m"),
+    ("_s", "s"),
+)
+_NAMES = {
+    "loss_per_A": ("loss per A", "V"),
+    "loss_per_A2": ("loss per A²", "Ω"),
+    "box_K_W": ("air inside, box", "K/W"),
+    "donor_share": ("donors run at", "%"),
+    "fuse_share": ("fuses run at", "%"),
+    "high_line": ("high line", "%"),
+    "low_line": ("low line", "%"),
+    "ready_made": ("a ready-made one, own money", ""),
+    "cost": ("cost, own money", ""),
+    "tolerance": ("tolerance", "%"),
+    "set_tolerance": ("set tolerance", "%"),
+    "efficiency": ("efficiency", "%"),
+    "regulation_limit": ("regulation limit", "%"),
+    "doubt": ("held below the label", "%"),
+    "opened": ("its case was opened", ""),
+    "bonded": ("negative joined to case", ""),
+    "isolation_ohm": ("output to case, measured", "Ω"),
+    "beyond": ("beyond its limit", ""),
+    "board": ("protection board", ""),
+    "earthed": ("negative joined to earth", ""),
+    "switch_V": ("taps switched up to", "V"),
+}
+#: Fields that a form leaves out: they are shown and changed elsewhere, or are no figures.
+HIDDEN = frozenset({"id", "kind", "origins", "fed_by", "part", "ranges", "efficiencies", "others", "modes"})
+
+
+def field_words(name: str) -> tuple[str, str]:
+    """A field's name in words and its unit.
+
+    >>> field_words("output_resistance_ohm"), field_words("tolerance")
+    (('output resistance', 'Ω'), ('tolerance', '%'))
+    """
+    if name in _NAMES:
+        return _NAMES[name]
+    for end, unit in _UNITS:
+        if name.endswith(end):
+            return name.removesuffix(end).replace("_", " "), unit
+    return name.replace("_", " "), ""
+
+
+def field_text(value: object, unit: str) -> str:
+    """A field's value as it is shown; per cent where the unit says so."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, tuple):
+        return "  ".join(field_text(v, unit) for v in value)
+    if isinstance(value, float):
+        return f"{value * 100 if unit == '%' else value:.6g}"
+    return str(value).replace("_", " ") if isinstance(value, str) else str(value)

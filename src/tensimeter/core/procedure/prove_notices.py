@@ -1,0 +1,92 @@
+"""What proving gives to mind: ways to earth, loads without a watchdog, sockets, heat."""
+
+from collections.abc import Sequence
+
+from tensimeter.core.electrical.network import has_source
+from tensimeter.core.job.design import OutputLink
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import ElectronicLoad
+from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.quantity import show
+from tensimeter.core.verify.readings import Reading, standing
+
+#: Ohms from a floating output to earth below which it is not floating, and above which a bonded
+#: one is not bonded; rules of thumb for a handheld meter.
+FLOATING_OHM, BONDED_OHM = 100e3, 1.0
+
+
+def _earth_notice(job: Job, output: OutputLink, readings: Sequence[Reading]) -> Notice | None:
+    """The hold on an output's way to earth: open, lifted (None), or read and wrong."""
+    place = f"earth-{output.id}"
+    found = [r for r in readings if r.place == place and r.quantity == "ohm"]
+    if not found:
+        return Notice(
+            f"earth:{output.id}",
+            "hold",
+            f"{output.name} to earth",
+            f"Supply off and unplugged: read ohms from the {output.name} negative to the earth pin "
+            f"and type it, e.g. “{place} OL”.",
+            "prove",
+            output.id,
+            place,
+        )
+    ohms = found[-1].value
+    floating = job.policy.reference == "floating"
+    if (ohms >= FLOATING_OHM) if floating else (ohms <= BONDED_OHM):
+        return None
+    wanted = "floating" if floating else "bonded to earth"
+    return Notice(
+        f"earth:{output.id}",
+        "hold",
+        f"{output.name} is not {wanted}",
+        f"{show(ohms, 'ohm')} from its negative to earth, while the policy says {wanted}. Find out "
+        f"why, mend it, and read “{place}” again.",
+        "prove",
+        output.id,
+        place,
+    )
+
+
+def prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
+    found: list[Notice] = []
+    live = standing(readings)
+    if has_source(job):
+        earth = (_earth_notice(job, output, live) for output in job.design.outputs())
+        found += [notice for notice in earth if notice is not None]
+    load = job.part(job.campaign.load)
+    if isinstance(load, ElectronicLoad) and not load.watchdog:
+        found.append(
+            Notice(
+                "load:watchdog",
+                "caution",
+                "Stay with the load",
+                f"{load.name} has no watchdog: if its link dies, nothing but you drops it. Keep the "
+                "supply's switch within reach during a run.",
+                "prove",
+                None,
+            )
+        )
+    if job.design.outputs():
+        found.append(
+            Notice(
+                "prove:amps-socket",
+                "caution",
+                "Mind the amps socket",
+                "A meter left in its amps socket shorts the output it is put across. Check the socket "
+                "before every reading of volts.",
+                "prove",
+                None,
+            )
+        )
+        found.append(
+            Notice(
+                "prove:hot",
+                "caution",
+                "Hot after the load is off",
+                "Sinks, bolts and resistors stay hot for many minutes. Keep wood and printed plastic "
+                "away from them.",
+                "prove",
+                None,
+            )
+        )
+    return found

@@ -1,0 +1,48 @@
+"""Photos, manuals and drawings kept in the job file with what they belong to."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from tensimeter.core.errors import Trouble
+from tensimeter.store.jobfile import JobFile
+
+#: Largest file that is taken in.
+MOST_BYTES = 25_000_000
+#: How a file that can be shown begins.
+_SIGNATURES = {b"\x89PNG\r\n\x1a\n": "image/png", b"\xff\xd8\xff": "image/jpeg", b"%PDF-": "application/pdf"}
+SUFFIXES = {"image/png": ".png", "image/jpeg": ".jpg", "application/pdf": ".pdf"}
+
+
+@dataclass(frozen=True)
+class Attachment:
+    """One file: what it belongs to (such as `part:enclosed-a`), its name, its kind."""
+
+    id: int
+    at: float
+    subject: str
+    name: str
+    media: str
+
+    @property
+    def is_photo(self) -> bool:
+        return self.media.startswith("image/")
+
+
+def attach(file: JobFile, subject: str, path: Path) -> int:
+    """Take a photo or a PDF into the job; Trouble for anything else, or where it can't be read."""
+    try:
+        size = path.stat().st_size
+        if size > MOST_BYTES:
+            raise Trouble(f"{path.name} has {size / 1e6:.0f} MB; up to {MOST_BYTES / 1e6:.0f} are taken in.")
+        data = path.read_bytes()
+    except OSError as error:
+        raise Trouble(f"{path.name} can't be read: {error.strerror}. Nothing was taken in.") from error
+    media = next((m for start, m in _SIGNATURES.items() if data.startswith(start)), None)
+    if media is None:
+        raise Trouble(f"{path.name} is no PNG, JPEG or PDF; nothing was taken in.")
+    return file.add_attachment(subject, path.name, media, data)
+
+
+def attachments(file: JobFile, subject: str) -> list[Attachment]:
+    """What belongs to a subject and was not taken away again, in the order taken in."""
+    return [Attachment(*row) for row in file.attachment_rows(subject)]

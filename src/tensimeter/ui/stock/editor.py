@@ -1,0 +1,259 @@
+"""The card in hand: its figures, whether it lives, what stands beside it, its photos."""
+
+import itertools
+import time
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.edits import changed
+from tensimeter.core.job.parts import Converter, Part, Record
+from tensimeter.core.job.stock_edits import split_up, with_efficiency, with_part, without_efficiency
+from tensimeter.core.job.words import field_words
+from tensimeter.core.procedure.alive import tries
+from tensimeter.core.quantity import localised
+from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.form import RecordForm
+from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.session import Session
+from tensimeter.ui.stock.alive_panel import AlivePanel
+from tensimeter.ui.stock.beside_panel import BesidePanel
+from tensimeter.ui.stock.own_bin import own_bin, own_bin_parts
+from tensimeter.ui.stock.photos import Photos
+from tensimeter.ui.theme import theme
+
+_VIEWS = (("figures", "Figures"), ("alive", "Dead or alive"), ("beside", "Beside"), ("photos", "Photos"))
+#: Lists of records within a part, and what one of them is called.
+_LISTS = (("ranges", "range"), ("rails", "rail"), ("couplings", "coupling"), ("combined", "combined limit"))
+
+
+class PartEditor(QScrollArea):
+    """`duplicate` and `remove` are what the stage does with the card in hand."""
+
+    def __init__(self, session: Session, duplicate: Callable[[], None], remove: Callable[[], None]) -> None:
+        super().__init__()
+        self.session, self._duplicate, self._remove = session, duplicate, remove
+        self.part: Part | None = None
+        self.view = "figures"
+        self.form: RecordForm | None = None
+        self.alive: AlivePanel | None = None
+        inside = QWidget()
+        self._column = QVBoxLayout(inside)
+        self._column.setContentsMargins(theme.px(14), 0, theme.px(10), theme.px(8))
+        self.setWidgetResizable(True)
+        self.setWidget(inside)
+
+    def show_part(self, part: Part | None) -> None:
+        if part is None or self.part is None or part.id != self.part.id:
+            self.view = "figures"
+            self.verticalScrollBar().setValue(0)
+        self.part = part
+        self.refresh()
+
+    def show_view(self, view: str) -> None:
+        self.view = view
+        self.refresh()
+        self.verticalScrollBar().setValue(0)
+        self.view_buttons[view].setFocus()
+
+    def refresh(self) -> None:
+        clear(self._column)
+        self.form = self.alive = None
+        self.setFixedWidth(theme.px(286))
+        part = self.part
+        if part is None:
+            words = "Choose a card to see and change its figures, to try it, or to compare it."
+            self._column.addWidget(label(words, "caption", wrap=True))
+            self._column.addStretch(1)
+            return
+        self._column.addWidget(label(part.name, "heading", wrap=True))
+        self._column.addWidget(self._view_row(part))
+        getattr(self, f"_show_{self.view}")(part)
+        self._column.addStretch(1)
+
+    def _view_row(self, part: Part) -> QWidget:
+        box = QWidget()
+        row = FlowLayout(box, theme.px(2))
+        group = QButtonGroup(box)
+        self.view_buttons: dict[str, QPushButton] = {}
+        for key, words in _VIEWS:
+            if key == "alive" and not tries(self.session.job, part):
+                continue
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setChecked(key == self.view)
+            button.setProperty("kind", "view")
+            button.clicked.connect(lambda _=False, key=key: self.show_view(key))
+            group.addButton(button)
+            self.view_buttons[key] = button
+            row.addWidget(button)
+        return box
+
+    # -- figures --------------------------------------------------------------------------------
+
+    def _show_figures(self, part: Part) -> None:
+        say = self.session.trouble.emit
+        self.form = RecordForm(part, self.apply, say)
+        self._column.addWidget(self.form)
+        doubtful = [field_words(name)[0] for name, origin in part.origins.items() if origin == "assumed"]
+        if doubtful:
+            self._column.addWidget(
+                label(f"assumed, not claimed: {', '.join(doubtful)}", "caption", wrap=True)
+            )
+        if isinstance(part, Converter):
+            self._show_efficiencies(part)
+        for field, words in _LISTS:
+            for k, record in enumerate(getattr(part, field, ())):
+                self._column.addWidget(label(f"{words} {k + 1}", "strong"))
+                form = RecordForm(
+                    record, lambda r, w, field=field, k=k: self._apply_inner(field, k, r, w), say
+                )
+                self._column.addWidget(form)
+        buttons = QWidget()
+        row = FlowLayout(buttons, theme.px(6))
+        acts = [("duplicate", self._duplicate), ("remove", self._remove), ("keep in the bin", self.keep)]
+        if part.count > 1:
+            acts.insert(0, (f"tell the {part.count} apart", self.split))
+        for words, act in acts:
+            button = QPushButton(words)
+            button.clicked.connect(lambda _=False, act=act: act())
+            row.addWidget(button)
+        self._column.addWidget(buttons)
+        self._show_bin(part)
+
+    def _show_efficiencies(self, part: Converter) -> None:
+        """What is known of a converter's efficiency; its losses are fitted from it at once."""
+        self._column.addWidget(label("efficiency: its losses are fitted from it", "strong", wrap=True))
+        for k, point in enumerate(part.efficiencies):
+            words = f"{point.out_V:g} V  {point.out_A:g} A  {point.efficiency * 100:.3g} %"
+            button = QPushButton(f"{localised(words)}   take out")
+            button.setProperty("kind", "quiet")
+            button.clicked.connect(
+                lambda _=False, k=k: self._edit(
+                    f"efficiency of {part.name}", without_efficiency(self.session.job, part.id, k)
+                )
+            )
+            self._column.addWidget(button)
+        self.efficiency = Field()
+        self.efficiency.setPlaceholderText("output volts, amps, per cent: 12V 5A 92%")
+        self.efficiency.setAccessibleName("efficiency to fit the losses from")
+        self.efficiency.returnPressed.connect(self.add_efficiency)
+        self._column.addWidget(self.efficiency)
+
+    def add_efficiency(self) -> None:
+        assert self.part is not None
+        try:
+            job = with_efficiency(self.session.job, self.part.id, self.efficiency.text())
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self._edit(f"efficiency of {self.part.name}", job)
+
+    # -- the other views ------------------------------------------------------------------------
+
+    def _show_alive(self, part: Part) -> None:
+        self.alive = AlivePanel(self.session, part, self.apply)
+        self._column.addWidget(self.alive)
+
+    def _show_beside(self, part: Part) -> None:
+        self._column.addWidget(BesidePanel(self.session, part))
+
+    def _show_photos(self, part: Part) -> None:
+        self._column.addWidget(Photos(self.session, f"part:{part.id}"))
+
+    # -- the bin --------------------------------------------------------------------------------
+
+    def _show_bin(self, part: Part) -> None:
+        """What the bin knows of a part: where it is in use, what was known of it when."""
+        kept = next((k for k in own_bin_parts(self.session.trouble.emit) if k.part.id == part.id), None)
+        if kept is None:
+            return
+        jobs = f"; in the path of {', '.join(kept.jobs)}" if kept.jobs else ""
+        self._column.addWidget(label(f"in the bin since {_day(kept.since)}{jobs}", "caption", wrap=True))
+        for line in _learnt(part):
+            self._column.addWidget(label(line, "caption", wrap=True))
+        if kept.part != part:
+            button = QPushButton("take its figures from the bin")
+            button.clicked.connect(lambda: self.apply(kept.part, "figures from the bin"))
+            self._column.addWidget(button)
+        button = QPushButton("no longer in the bin")
+        button.clicked.connect(self.take_out)
+        self._column.addWidget(button)
+
+    def take_out(self) -> None:
+        part = self.part
+        assert part is not None
+        try:
+            with own_bin() as bin_:
+                bin_.take_out(part.id)
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self.session.told.emit(f"{part.name} is out of the bin; this job keeps its card.")
+        self.refresh()
+
+    def keep(self) -> None:
+        part = self.part
+        assert part is not None
+        try:
+            with own_bin() as bin_:
+                bin_.keep(part)
+                used = {link.part for link in self.session.job.design.links}
+                bin_.note_use(self.session.job.name, used & {k.part.id for k in bin_.parts()})
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self.session.told.emit(f"{part.name} is kept in the bin; other jobs can take it from there.")
+        self.refresh()
+
+    # -- edits ----------------------------------------------------------------------------------
+
+    def apply(self, record: Record, words: str) -> bool:
+        done = self.session.edit(f"{words} of {record.name}", with_part(self.session.job, record))
+        if done and words == "what was tried":
+            self._teach(record)
+        return done
+
+    def _teach(self, part: Part) -> None:
+        """What was measured of a part that is in the bin is written down there as well."""
+        if any(k.part.id == part.id for k in own_bin_parts(self.session.trouble.emit)):
+            self.keep()
+
+    def _apply_inner(self, field: str, index: int, record: Record, words: str) -> bool:
+        """One record of a list within the part, such as a meter's range."""
+        records = list(getattr(self.part, field))
+        records[index] = record
+        return self.apply(changed(self.part, **{field: tuple(records)}), words)
+
+    def split(self) -> None:
+        assert self.part is not None
+        try:
+            job = split_up(self.session.job, self.part.id)
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self._edit(f"{self.part.name} told apart", job)
+
+    def _edit(self, words: str, job: object) -> None:
+        self.session.edit(words, job)
+
+
+def _day(at: float) -> str:
+    return time.strftime("%Y-%m-%d", time.localtime(at))
+
+
+def _learnt(part: Part) -> list[str]:
+    """What changed on a part's record in the bin, and when, the latest first."""
+    try:
+        with own_bin() as bin_:
+            history = bin_.history(part.id)
+    except Trouble:
+        return []
+    lines = []
+    for (_, before), (at, after) in itertools.pairwise(history):
+        names = [f for f in type(after).model_fields if getattr(before, f, None) != getattr(after, f)]
+        words = [field_words(f)[0] for f in names if f != "origins"]
+        if words:
+            lines.append(f"{_day(at)}: {', '.join(words)}")
+    return lines[:-6:-1]

@@ -1,0 +1,94 @@
+"""Photos and manuals of one part: dropped in or picked, kept in the job file."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, Qt
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage, QPixmap
+from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from tensimeter.core.errors import Trouble
+from tensimeter.store.attachments import Attachment, attach, attachments
+from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+
+class Photos(QWidget):
+    """What belongs to a subject such as `part:enclosed-a`; a file dropped here is taken in."""
+
+    def __init__(self, session: Session, subject: str) -> None:
+        super().__init__()
+        self.session, self.subject = session, subject
+        self.setAcceptDrops(True)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self.refresh()
+
+    def refresh(self) -> None:
+        clear(self._column)
+        try:
+            found = attachments(self.session.file, self.subject)
+        except Trouble as trouble:
+            self._column.addWidget(label(str(trouble), "caption", wrap=True))
+            return
+        for item in found:
+            self._column.addWidget(self._shown(item))
+            take_away = QPushButton(f"take {item.name} away")
+            take_away.setProperty("kind", "quiet")
+            take_away.clicked.connect(lambda _=False, item=item: self.hide_one(item))
+            self._column.addWidget(take_away)
+        add = QPushButton("add a photo or a manual …")
+        add.clicked.connect(self._pick)
+        self._column.addWidget(add)
+        words = (
+            "Or drop a PNG, JPEG or PDF here. Its label, its trims, its connectors: what you will ask later."
+        )
+        self._column.addWidget(label(words, "caption", wrap=True))
+
+    def _shown(self, item: Attachment) -> QWidget:
+        if not item.is_photo:
+            return label(f"{item.name} (PDF, kept in the job file)", wrap=True)
+        picture = QLabel()
+        picture.setAccessibleName(f"photo {item.name}")
+        data = self.session.file.attachment_data(item.id)
+        image = QImage.fromData(QByteArray(data))
+        if image.isNull():
+            picture.setText(f"{item.name} is kept, but can't be shown")
+            return picture
+        width = theme.px(236)
+        smooth = Qt.TransformationMode.SmoothTransformation
+        picture.setPixmap(QPixmap.fromImage(image.scaledToWidth(min(width, image.width()), smooth)))
+        return picture
+
+    def _pick(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "A photo or a manual", "", "PNG, JPEG, PDF (*.png *.jpg *.jpeg *.pdf)"
+        )
+        if name:
+            self.take_in(Path(name))
+
+    def take_in(self, path: Path) -> None:
+        try:
+            attach(self.session.file, self.subject, path)
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self.session.note("edit", f"{path.name} kept with {self.subject.partition(':')[2]}")
+        self.refresh()
+
+    def hide_one(self, item: Attachment) -> None:
+        try:
+            self.session.file.add_attachment(item.subject, item.name, item.media, None, hides=item.id)
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self.session.told.emit(f"{item.name} is out of sight; the file keeps it.")
+        self.refresh()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        for url in event.mimeData().urls():
+            self.take_in(Path(url.toLocalFile()))
