@@ -290,14 +290,15 @@ def _taken_in(c: Conversion, emf: Array, out: Array, dropped: Flags) -> tuple[Ar
 
     A switching one draws power alone. A linear one passes its output's current, and its fixed loss
     comes on top; so does a step-down that has dropped out, where only its loss less what the dropout
-    takes is left as power.
+    takes is left as power, where any is.
     """
     if c.topology == "linear":
         return out, np.asarray(c.loss_fixed_W, float)
     power = (emf - c.resistance * out) * out + c.loss(out)
     if not dropped.any():
         return np.zeros(()), power
-    rest = c.loss(out) - (c.dropout_V + c.resistance * out) * out
+    # Its switch shut for good it can't pass on more than it takes in: what dropout takes is the least loss.
+    rest = np.maximum(c.loss(out) - (c.dropout_V + c.resistance * out) * out, 0.0)
     return np.where(dropped, out, 0.0), np.where(dropped, rest, power)
 
 
@@ -383,6 +384,8 @@ def _lay_down(
             loss = element.loss(i)
             if element.topology == "linear":
                 loss = source * i_in - v * i
+            elif (out_of_input := state[element.id] == State.DROPOUT).any():
+                loss = np.where(out_of_input, source * i_in - v * i, loss)
             lost = ~np.isfinite(source)
             v = np.where(lost, np.nan, v) if lost.any() else v
         else:
