@@ -126,13 +126,19 @@ def test_faults_that_nothing_stops_are_on_top(open_demo) -> None:
 def test_the_policy_is_edited_in_place(open_demo) -> None:
     window = open_demo("ridge-pier", "mount")
     design = window.stage("design")
-    design.findings.show_view("policy")
+    design.findings.show_view("schools")
     line = design.findings.findChild(RecordForm).fields["donor_share"]
     line.setText("65")
     line.editingFinished.emit()
     assert window.session.job.policy.donor_share == 0.65
-    box = design.findings.findChildren(RecordForm)[1].fields["box_K_W"]
-    before = design.findings.findChildren(RecordForm)[1].record.box_K_W
+    charging = design.findings.whole.boxes["charging"]
+    charging.setCurrentIndex(charging.findData("never"))
+    charging.activated.emit(charging.currentIndex())
+    assert window.session.job.policy.charging == "never"
+    assert "Nothing is charged from it." in figures(window)
+    design.findings.show_view("box")
+    box = design.findings.whole.form.fields["box_K_W"]
+    before = design.findings.whole.form.record.box_K_W
     box.setText("0.2")
     box.editingFinished.emit()
     assert (before, window.session.job.settings.box_K_W) == (0.0, 0.2)

@@ -9,7 +9,7 @@ from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
 from tensimeter.core.electrical.battery import hours
-from tensimeter.core.electrical.network import Conversion, Network, Series
+from tensimeter.core.electrical.network import Conversion, Element, Network, Series
 from tensimeter.core.electrical.reservoir import ReservoirSource, source_curve
 from tensimeter.core.electrical.solver import Point, Solution
 from tensimeter.core.explain import Given, Worked
@@ -29,6 +29,8 @@ from tensimeter.core.job.parts import (
     Wire,
 )
 from tensimeter.core.quantity import show
+from tensimeter.core.thermal.derating import allowed_at
+from tensimeter.core.thermal.heat import inside_air_C
 
 
 @dataclass(frozen=True)
@@ -83,7 +85,7 @@ def ratings(job: Job, link: Link, solution: Solution, network: Network) -> list[
     part, point = job.part(link.part), solution[link.id]
     if isinstance(part, Donor):
         below = solution[link.fed_by].V if link.fed_by else 0.0
-        return _donor(job, link, part, point, below)
+        return _donor(job, link, part, point, below, _derated(job, part, solution))
     if isinstance(part, RailSupply):
         return _rail(job, link, part, point, solution)
     if isinstance(part, Transformer):
@@ -122,8 +124,21 @@ def _limit(
     return Limit(link.id, name, short, np.asarray(used), allowed, unit, note, before)
 
 
-def _donor(job: Job, link: Link, part: Donor, point: Point, below: Figure) -> list[Limit]:
-    share, note = _share(job, part)
+def _derated(job: Job, part: Donor, solution: Solution) -> Figure:
+    """The share that a unit's derating curve leaves in the air inside."""
+    if len(part.derating) < 2:
+        return 1.0
+    curve = [(point.air_C, point.share) for point in part.derating]
+    return np.maximum(allowed_at(curve, inside_air_C(job, solution)), 1e-9)
+
+
+def _donor(
+    job: Job, link: Link, part: Donor, point: Point, below: Figure, derated: Figure = 1.0
+) -> list[Limit]:
+    believed, note = _share(job, part)
+    share = np.asarray(believed * derated) if part.derating else believed
+    if part.derating:
+        note = f"{note}, less its derating in the air inside"
     watts = (point.V - below) * point.I
     found = [
         _limit(link, "continuous amps", point.I, part.rated_A * share, "A", note, part.rated_A),
@@ -277,13 +292,22 @@ def _fuse(job: Job, link: Link, part: FusePart, point: Point) -> list[Limit]:
     ]
 
 
-def _stiff_volts(network: Network, link_id: str) -> float:
+def _no_load_volts(element: Element) -> Figure:
+    if not isinstance(element, Series):
+        return 0.0
+    if element.lower is None:
+        return float(np.max(element.emf))
+    return np.where(np.asarray(element.on_lower) > 0, element.lower.volts[0], np.max(element.emf))
+
+
+def _stiff_volts(network: Network, link_id: str) -> Figure:
     """No-load volts in V at the input of a converter, from whatever source feeds it."""
-    total, parent = 0.0, network[link_id].fed_by
+    total: Figure = 0.0
+    parent = network[link_id].fed_by
     while parent is not None:
         element = network[parent]
         if isinstance(element, Conversion):
             return total + float(np.max(element.set_V))
-        total += float(np.max(getattr(element, "emf", 0.0)))
+        total = total + _no_load_volts(element)
         parent = element.fed_by
     return total

@@ -7,6 +7,7 @@ import numpy as np
 from tensimeter.core.electrical.bands import allowed, cases
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import has_source
+from tensimeter.core.electrical.reservoir import source_curve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import ConverterLink, OutputLink, UnitLink
 from tensimeter.core.job.document import Job, Variant
@@ -175,14 +176,18 @@ def _for_linear(job: Job, output: str) -> list[Proposal]:
     unit = next((x for x in job.design.path_to(link.id) if isinstance(x, UnitLink)), None)
     source = job.part(unit.part) if unit else None
     if unit is not None and isinstance(source, Transformer) and len(source.tap_V) > 1:
-        other = 0 if unit.tap else len(source.tap_V) - 1
-        found.append(
-            Proposal(
-                f"tap {source.tap_V[other]:g} V",
-                "the other tap: cooler and lower, or hotter and higher",
-                with_link(job, changed(unit, tap=other)),
+        valley = source_curve(source, 0, job.settings.mains_Hz).low_line_valley
+        full = max((o.full_load_A for o in job.design.outputs()), default=0.0)
+        up_to = np.floor(2 * (float(valley.at(np.asarray(full))) - part.dropout_V)) / 2
+        highest = len(source.tap_V) - 1
+        if up_to > 0:
+            found.append(
+                Proposal(
+                    "tap switching",
+                    f"the lowest tap while it is set to {up_to:g} V or less, the highest above",
+                    with_link(job, changed(unit, tap=highest, switch_V=float(up_to))),
+                )
             )
-        )
     if part.sink_K_W is not None:
         bigger = changed(part, sink_K_W=round(part.sink_K_W / 2, 3), sink_J_K=part.sink_J_K * 2)
         found.append(

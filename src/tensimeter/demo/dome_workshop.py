@@ -6,7 +6,16 @@ worse than its neighbours. All names, labels and figures are invented.
 
 from tensimeter.core.job.design import Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.core.job.document import Campaign, Job, LoadRegulation, Policy, Settings
-from tensimeter.core.job.parts import CombinedLimit, Coupling, FusePart, LeadPart, Rail, RailSupply
+from tensimeter.core.job.parts import (
+    CombinedLimit,
+    Coupling,
+    Device,
+    FusePart,
+    LeadPart,
+    Motor,
+    Rail,
+    RailSupply,
+)
 from tensimeter.demo.bench_parts import bench_parts
 
 #: What the builder does not know: the shutter's contact is six times worse than it should be.
@@ -51,6 +60,7 @@ def _design() -> Design:
             OutputLink(
                 id="shutter", name="SHUTTER", fed_by="shutter-lead", nominal_V=12, full_load_A=6,
                 tolerance=0.05, regulation_limit=0.05, device_min_V=10.8, device_max_V=12.6,
+                device="shutter-motor",
             ),
             LeadLink(id="mast-lead", name="Mast lead", part="lead-mast", fed_by="rail-12"),
             OutputLink(
@@ -60,7 +70,7 @@ def _design() -> Design:
             LeadLink(id="panel-lead", name="Panel lead", part="lead-panel", fed_by="rail-5"),
             OutputLink(
                 id="panel", name="LIGHT PANEL", fed_by="panel-lead", nominal_V=5, full_load_A=14,
-                tolerance=0.05, regulation_limit=0.06, device_max_V=5.5,
+                tolerance=0.05, regulation_limit=0.06, device="flat-panel",
             ),
         )
     )  # fmt: skip
@@ -76,6 +86,10 @@ def job() -> Job:
         ),
         LeadPart(id="lead-mast", name="Lead 6 m, 1 mm²", length_m=6, area_mm2=1.0, contact_ohm=0.002),
         LeadPart(id="lead-panel", name="Lead 0.6 m, 6 mm²", length_m=0.6, area_mm2=6.0, contact_ohm=0.0015),
+        Motor(id="shutter-motor", name="Shutter actuator", rated_V=12, rated_A=5, start_factor=2.0),
+        Device(
+            id="flat-panel", name="Flat-field panel", draws_A=13.5, lowest_V=4.5, highest_V=5.5, steep=True
+        ),
         *bench_parts(),
     )
     tests = (

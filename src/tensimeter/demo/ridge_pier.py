@@ -4,7 +4,7 @@ All names, labels and figures are invented.
 """
 
 from tensimeter.core.job.design import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
-from tensimeter.core.job.document import Campaign, Job, LoadRegulation
+from tensimeter.core.job.document import BoxRecord, Campaign, Job, LoadRegulation, Settings
 from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart, Part
 from tensimeter.demo.bench_parts import bench_parts
 
@@ -32,6 +32,7 @@ def _donors() -> tuple[Part, ...]:
         "trip_V": 30.0,
         "efficiency": 0.87,
         "condition": "works",
+        "size_mm": (199, 98, 38),
         "origins": label,
     }
     return (
@@ -67,6 +68,7 @@ def _modules() -> tuple[Part, ...]:
             hot_limit_C=105.0,
             cost=19.5,
             condition="works",
+            size_mm=(115, 80, 45),
         ),
         Converter(
             id="step-down-5a",
@@ -82,6 +84,7 @@ def _modules() -> tuple[Part, ...]:
             loss_per_A2=0.08,
             output_resistance_ohm=0.012,
             cost=3.2,
+            size_mm=(65, 48, 26),
         ),
         Converter(
             id="step-down-3a",
@@ -96,6 +99,7 @@ def _modules() -> tuple[Part, ...]:
             loss_per_A2=0.1,
             output_resistance_ohm=0.015,
             cost=1.9,
+            size_mm=(45, 21, 14),
         ),
     )
 
@@ -195,6 +199,7 @@ def job() -> Job:
     return Job(
         name="Ridge pier supply",
         place="Fellmoor Observatory",
+        settings=Settings(box=BoxRecord(length_mm=320, width_mm=230, height_mm=90)),
         stock=(*_donors(), *_modules(), *_joining(), *bench_parts()),
         design=_design(),
         campaign=Campaign(

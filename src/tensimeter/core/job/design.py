@@ -76,6 +76,15 @@ class MeterLink(LinkRecord):
     supplied_by: Identifier | None = None
 
 
+class NtcSensor(Record):
+    """A thermistor in a divider that a controller reads: Ω at 25 °C, β, the other leg, its counts."""
+
+    at_25_ohm: Positive = 10e3
+    beta_K: Positive = 3950.0
+    series_ohm: Positive = 10e3
+    counts: Annotated[int, Field(ge=2)] = 1023
+
+
 class FanLink(LinkRecord):
     """A fan that hangs on a link; how it is switched, and by which volts at its slow step.
 
@@ -87,6 +96,7 @@ class FanLink(LinkRecord):
     on_C: float = 55.0
     off_C: float = 45.0
     slow_V: Positive | None = None
+    sensor: NtcSensor | None = None
 
 
 class OutputLink(LinkRecord):

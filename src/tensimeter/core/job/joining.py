@@ -60,6 +60,7 @@ class Converter(PartRecord):
     #: Its heat: hot spot above its sink and sink above the air, K per W lost; the sink's capacity.
     switch_K_W: NotNegative | None = None
     sink_K_W: Positive | None = None
+    sink_blown_K_W: Positive | None = None
     sink_J_K: Positive = 100.0
     hot_limit_C: Positive = 105.0
     efficiencies: tuple[EfficiencyPoint, ...] = ()

@@ -18,6 +18,13 @@ from tensimeter.core.job.records import (
 BeyondLimit = Literal["constant_current", "constant_power", "foldback", "hiccup", "latch_off", "brown_out"]
 
 
+class DeratingPoint(Record):
+    """What share of its rating a unit gives at a temperature of the air around it."""
+
+    air_C: float = 50.0
+    share: Fraction = 1.0
+
+
 class Donor(PartRecord):
     """An AC–DC unit with one output: enclosed, a hot-swap server unit, or a laptop brick.
 
@@ -39,6 +46,8 @@ class Donor(PartRecord):
     bonded: bool = False
     minimum_A: NotNegative = 0.0
     standby_V: Positive | None = None
+    #: From its sheet, in rising temperature; straight between two points, nothing above the last.
+    derating: tuple[DeratingPoint, ...] = ()
 
 
 class Rail(Record):

@@ -41,7 +41,13 @@ _NAMES = {
     "isolation_ohm": ("output to case, measured", "Ω"),
     "beyond": ("beyond its limit", ""),
     "board": ("protection board", ""),
+    "spread": ("how far parts stray, rules of thumb", ""),
+    "source_ohm": ("sources' ohms", "%"),
+    "wire_ohm": ("wires' ohms", "%"),
+    "fuse_ohm": ("fuses' ohms", "%"),
+    "loss": ("converters' losses", "%"),
     "earthed": ("negative joined to earth", ""),
+    "tap": ("tap, 0 the lowest", ""),
     "switch_V": ("taps switched up to", "V"),
 }
 #: Fields that a form leaves out: they are shown and changed elsewhere, or are no figures.

@@ -1,10 +1,9 @@
 """What the solved path says, one view at a time: the ladder, faults, variants, policy."""
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QBrush
 from PyQt6.QtWidgets import (
     QButtonGroup,
-    QHBoxLayout,
     QHeaderView,
     QPushButton,
     QScrollArea,
@@ -20,8 +19,11 @@ from tensimeter.core.job.problems import problems
 from tensimeter.core.limits import ranked
 from tensimeter.core.quantity import fixed, show
 from tensimeter.core.variants import compared
+from tensimeter.ui.design.box_view import BoxView
+from tensimeter.ui.design.heat_view import HeatView
+from tensimeter.ui.design.schools_view import SchoolsView
+from tensimeter.ui.design.sized_view import SizedView
 from tensimeter.ui.parts.flow import FlowLayout
-from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.margin_bar import MarginRow
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.session import Session
@@ -29,23 +31,30 @@ from tensimeter.ui.theme import theme
 
 _VIEWS = (
     ("ladder", "What gives up first"),
+    ("heat", "Heat"),
+    ("sized", "Sizes"),
     ("faults", "If this one fails"),
     ("variants", "Variants"),
-    ("policy", "Policy, place, to buy"),
+    ("schools", "Schools"),
+    ("box", "Box, buying"),
 )
 _FAULTS = ("link", "fails")
 _VARIANTS = ("variant", "volts", "for good", "wall", "hottest", "cost", "gives up first")
 
 
 class Findings(QWidget):
-    """Switched by its row of words; only the view that is seen is worked out."""
+    """Switched by its row of words; only the view that is seen is worked out.
+
+    `view_changed` tells that the views now want more room, or less.
+    """
+
+    view_changed = pyqtSignal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self.view = "ladder"
-        self._forms: tuple[RecordForm, ...] = ()
-        self._policy_of: object = None
+        self.whole: QWidget | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(theme.px(4))
@@ -77,18 +86,33 @@ class Findings(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(theme.px(420), theme.px(170))
 
+    @property
+    def wants_room(self) -> bool:
+        """What is read and typed as a page takes the place of the plot."""
+        return self.view in ("schools", "box")
+
     def show_view(self, view: str) -> None:
-        self.view = view
+        before, self.view = self.wants_room, view
         self.buttons[view].setChecked(True)
-        self.refresh()
+        if before != self.wants_room:
+            self.view_changed.emit()
+        else:
+            self.refresh()
 
     def refresh(self) -> None:
-        if self.view == "policy" and self._body.count() and self._policy_is_shown():
+        if self.view in ("schools", "box") and self._is_being_typed_in():
             return
         clear(self._body)
+        self.whole = None
         if self.session.output_id is None:
             return
         getattr(self, f"_show_{self.view}")()
+
+    def _is_being_typed_in(self) -> bool:
+        """A form that has just given its change goes on being typed in."""
+        form = getattr(self.whole, "form", None)
+        kept = (self.session.job.policy, self.session.job.settings)
+        return form is not None and form.isAncestorOf(self.focusWidget()) and form.record in kept
 
     # -- the ladder -----------------------------------------------------------------------------
 
@@ -167,45 +191,32 @@ class Findings(QWidget):
         self._body.addWidget(label(words, "caption", wrap=True))
         self._body.addWidget(table, 1)
 
-    # -- policy ---------------------------------------------------------------------------------
+    # -- the rest, a widget each ----------------------------------------------------------------
 
-    def _policy_is_shown(self) -> bool:
-        job = self.session.job
-        if not self._forms or self._policy_of != (job.stock, job.design):
-            return False
-        return [form.record for form in self._forms] == [job.policy, job.settings]
+    def _show_heat(self) -> None:
+        self._show_whole(HeatView(self.session))
 
-    def _show_policy(self) -> None:
-        job, say = self.session.job, self.session.trouble.emit
-        row = QHBoxLayout()
-        policy = RecordForm(job.policy, lambda r, w: self._apply("policy", r, w), say, hidden={"spread"})
-        place = RecordForm(job.settings, lambda r, w: self._apply("settings", r, w), say)
-        self._forms, self._policy_of = (policy, place), (job.stock, job.design)
-        for form in self._forms:
-            row.addWidget(form, 1)
-        box = QWidget()
-        box.setLayout(row)
-        self._body.addWidget(box)
-        self._body.addWidget(label(self._to_buy(), wrap=True))
+    def _show_sized(self) -> None:
+        self._show_whole(SizedView(self.session))
+
+    def _show_schools(self) -> None:
+        self._show_whole(SchoolsView(self.session, lambda r, w: self._apply("policy", r, w)))
+
+    def _show_box(self) -> None:
+        self._show_whole(BoxView(self.session, lambda r, w: self._apply("settings", r, w)))
+
+    def _show_whole(self, widget: QWidget) -> None:
+        self.whole = widget
+        self._body.addWidget(widget)
         self._body.addStretch(1)
 
     def _apply(self, what: str, record: Record, words: str) -> bool:
+        """Keep a changed policy or setting; what is typed in goes on where it was."""
         job = self.session.job
-        return self.session.edit(f"{words} of the {what}", job.model_copy(update={what: record}))
-
-    def _to_buy(self) -> str:
-        """What is in the path and still to buy, and what it comes to."""
-        job = self.session.job
-        used = {link.part for link in job.design.links}
-        wanted = [p for p in job.stock if p.id in used and p.condition == "to buy"]
-        if not wanted:
-            return "Nothing in the path is marked “to buy” on its card."
-        total = sum((p.cost or 0.0) * p.count for p in wanted)
-        unpriced = [p.name for p in wanted if p.cost is None]
-        text = f"Still to buy: {', '.join(p.name for p in wanted)}; {fixed(total, '', 2)} in own money"
-        if job.settings.ready_made is not None:
-            text += f", against {fixed(job.settings.ready_made, '', 2)} for a ready-made one"
-        return text + (f". Without a price: {', '.join(unpriced)}." if unpriced else ".")
+        at = self._scroll.verticalScrollBar().value()
+        done = self.session.edit(f"{words} of the {what}", job.model_copy(update={what: record}))
+        QTimer.singleShot(0, lambda: self._scroll.verticalScrollBar().setValue(at))
+        return done
 
 
 def _table(columns: tuple[str, ...], name: str) -> QTreeWidget:

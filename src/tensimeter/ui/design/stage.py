@@ -5,11 +5,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.alternatives import fed_instead
-from tensimeter.core.electrical.bands import trim
-from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
-from tensimeter.core.electrical.worst_case import corners, spread, volts_of
+from tensimeter.core.electrical.loadline import load_line
 from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, Record
 from tensimeter.core.job.problems import problems
@@ -19,13 +16,13 @@ from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.core.reach import adjustable, load_reach_A, most_A, reach, set_to, volts_span
 from tensimeter.core.thermal.heat import hot_spots
 from tensimeter.core.variants import laid_out
+from tensimeter.ui.design.figures_row import FiguresRow
 from tensimeter.ui.design.findings import Findings
 from tensimeter.ui.design.path_panel import PathPanel
 from tensimeter.ui.design.variant_bar import VariantBar
-from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.plots import LoadLinePlot
 from tensimeter.ui.parts.reach_map import Drawn, ReachMap
-from tensimeter.ui.parts.text import Field, Figure, clear, label, rule
+from tensimeter.ui.parts.text import Field, label, rule
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -93,12 +90,12 @@ class DesignStage(QWidget):
         for plot in (self.plot, self.map):
             plot.setMinimumHeight(theme.px(124))
             column.addWidget(plot, 5)
-        figures = QWidget()
-        self._figures = FlowLayout(figures, theme.px(18))
-        column.addWidget(figures)
+        self._figures = FiguresRow(self.session)
+        column.addWidget(self._figures)
         self.findings = Findings(self.session)
         self.findings.setMinimumHeight(theme.px(150))
-        column.addWidget(self.findings, 4)
+        self.findings.view_changed.connect(self.refresh)
+        column.addWidget(self.findings, 5)
         # On a small screen or with large text it scrolls; nothing is squeezed over something else.
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -134,15 +131,22 @@ class DesignStage(QWidget):
         session, job = self.session, self.session.job
         output_id = session.output_id
         self.variants.refresh()
-        clear(self._figures)
         empty, mapped = output_id is None, self._mapped()
-        for widget in (self.point, self._at, self.findings, self.variants):
-            widget.setVisible(not empty)
-        self.plot.setVisible(not empty and not mapped)
-        self.map.setVisible(mapped)
-        self.other_view.setVisible(not empty and self._can_map(output_id or ""))
+        roomy = not empty and self.findings.wants_room
+        self.findings.setVisible(not empty)
+        for widget in (self.point, self._at, self.variants, self._title, self._caption, self._figures):
+            widget.setVisible(not empty and not roomy)
+        self.plot.setVisible(not empty and not mapped and not roomy)
+        self.map.setVisible(mapped and not roomy)
+        self.other_view.setVisible(not empty and not roomy and self._can_map(output_id or ""))
         self.other_view.setText("load line" if mapped else "reach")
+        self._figures.empty()
+        if roomy:
+            self.findings.refresh()
+            return
         if empty:
+            self._title.show()
+            self._caption.show()
             self._title.setText("No output yet")
             self._caption.setText("An output ends a path: what it must deliver decides the rest.")
             return
@@ -158,7 +162,7 @@ class DesignStage(QWidget):
         else:
             self._draw_line(output, amps)
         if session.now.solved:
-            self._show_figures(output_id)
+            self._figures.show_output(output_id)
         self.findings.refresh()
 
     def _say_caption(self) -> None:
@@ -241,84 +245,6 @@ class DesignStage(QWidget):
             f"{fixed(float(solution.wall_W), 'W', 0)}{heat} · nearest limit: {first.name}, {first.sentence}"
         )
 
-    def _show_figures(self, output_id: str) -> None:
-        network, solution, _ = self.session.now.solved
-        job = self.session.job
-        subject = self.session.subject or output_id
-        link = job.design.link(subject)
-        point = solution[subject]
-        volts = Figure(
-            f"{link.name} {fixed(float(point.V), 'V', 3)}",
-            lambda: explain_volts(job, solution, network, subject),
-        )
-        shown = [volts]
-        if link.kind == "converter":
-            shown.append(
-                Figure(
-                    f"draws {fixed(float(point.I_in), 'A', 3)}",
-                    lambda: explain_input(solution, network, subject, link.name),
-                )
-            )
-        if link.kind == "output":
-            shown.append(
-                Figure(f"takes {fixed(float(point.power_out), 'W', 1)}", lambda: _taken(link.name, point))
-            )
-            shown.append(self._spread_figure(output_id))
-            aimed = trim(job, link)
-            if aimed is not None:
-                text = f"trim {aimed.name} to {fixed(aimed.set_V, 'V')}"
-                shown.append(Figure(text, lambda: aimed.worked(link.nominal_V)))
-        else:
-            shown.append(Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point)))
-        wall = float(solution.wall_W)
-        shown.append(
-            Figure(
-                f"from the wall {fixed(wall, 'W', 0)}",
-                lambda: Worked(
-                    "Power from the wall",
-                    "P = Σ U0·I / η over the sources",
-                    tuple(
-                        Given("I", f"through {job.design.link(source).name}", float(solution[source].I), "A")
-                        for _, source in solution.feeds
-                    ),
-                    wall,
-                    "W",
-                    ("each donor's efficiency as on its card",),
-                ),
-            )
-        )
-        for spot in hot_spots(job, solution):
-            if np.isfinite(float(spot.hot_C)):
-                text = f"hot spot of {spot.name} {fixed(float(spot.hot_C), 'C', 0)}"
-                shown.append(Figure(text, spot.worked))
-        for figure in shown:
-            figure.asked.connect(self.session.why)
-            self._figures.addWidget(figure)
-
-    def _spread_figure(self, output: str) -> Figure:
-        """2.5 to 97.5 % of an output's volts; its why tells the corners, which are the worst case."""
-        job, load, network = self.session.job, dict(self.session.load), self.session.now.solved[0]
-        found = spread(job, load, volts_of(output), draws=DRAWS, network=network)
-        text = f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}"
-
-        def why() -> Worked:
-            ends = corners(job, load, volts_of(output), network)
-            return Worked(
-                "Spread of the output's volts",
-                f"2.5 %, median and 97.5 % of {DRAWS} seeded draws of every tolerance",
-                (
-                    Given("least", "every part at its worse end, corner", ends.low, "V"),
-                    Given("most", "every part at its worse end, corner", ends.high, "V"),
-                ),
-                found.median,
-                "V",
-                ("tolerances are rectangular and independent; the corners are the worst case, this is not",),
-                "Monte Carlo: GUM Supplement 1 (JCGM 101)",
-                (found.low, found.high),
-            )
-
-        return Figure(text, why)
-
     # -- hands ----------------------------------------------------------------------------------
 
     def _pick(self, amps: float) -> None:
@@ -349,23 +275,3 @@ class DesignStage(QWidget):
             return
         if output:
             self.session.set_load(output, amps)
-
-
-def _taken(name: str, point: object) -> Worked:
-    given = (Given("U", "volts at it", float(point.V), "V"), Given("I", "current set", float(point.I), "A"))
-    return Worked(f"Power at {name}", "P = U·I", given, float(point.power_out), "W")
-
-
-def _loss(name: str, point: object) -> Worked:
-    return Worked(
-        f"Loss in {name}",
-        "P = U_in·I_in − U·I",
-        (
-            Given("U_in·I_in", "power taken in", float(point.power_in), "W"),
-            Given("U·I", "power passed on", float(point.power_out), "W"),
-        ),
-        float(point.loss),
-        "W",
-        (),
-        "Power balance",
-    )

@@ -59,14 +59,14 @@ class RecordForm(QWidget):
                 continue
             words, unit = field_words(name)
             if isinstance(kind, type) and issubclass(kind, Record):
-                self._nest(layout, name, kind, words)
+                self._nest(layout, name, kind, words, optional)
                 continue
             widget = self._field(name, kind, optional, unit)
             widget.setAccessibleName(f"{words}, {unit}" if unit else words)
             self.fields[name] = widget
             layout.addRow(label(f"{words}  {unit}".strip(), "caption"), widget)
 
-    def _nest(self, layout: QFormLayout, name: str, kind: type[Record], words: str) -> None:
+    def _nest(self, layout: QFormLayout, name: str, kind: type[Record], words: str, optional: bool) -> None:
         """A record within the record: its own form where there is one, else a button that adds it."""
         value = getattr(self.record, name)
         if value is None:
@@ -77,6 +77,8 @@ class RecordForm(QWidget):
             self.inner[name] = inner
             layout.addRow(label(words, "strong"))
             layout.addRow(inner)
+            if not optional:
+                return
             button = QPushButton(f"no {words}")
             button.clicked.connect(lambda: self._take(name, None))
         button.setProperty("kind", "quiet")

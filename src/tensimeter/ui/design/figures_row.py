@@ -1,0 +1,150 @@
+"""The figures of the link in hand, each with its why."""
+
+import numpy as np
+from PyQt6.QtWidgets import QWidget
+
+from tensimeter.core.electrical.bands import trim
+from tensimeter.core.electrical.battery import hours
+from tensimeter.core.electrical.fault import fault_A
+from tensimeter.core.electrical.loadline import explain_input, explain_volts
+from tensimeter.core.electrical.worst_case import corners, spread, volts_of
+from tensimeter.core.explain import Given, Worked
+from tensimeter.core.job.document import Job
+from tensimeter.core.quantity import fixed, show
+from tensimeter.core.ratings import battery_hours
+from tensimeter.core.thermal.heat import hot_spots
+from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.text import Figure, clear
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+#: Draws of the spread that is shown.
+DRAWS = 20_000
+
+
+class FiguresRow(QWidget):
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._row = FlowLayout(self, theme.px(18))
+
+    def empty(self) -> None:
+        clear(self._row)
+
+    def show_output(self, output_id: str) -> None:
+        network, solution, _ = self.session.now.solved
+        job = self.session.job
+        subject = self.session.subject or output_id
+        link = job.design.link(subject)
+        point = solution[subject]
+        volts = Figure(
+            f"{link.name} {fixed(float(point.V), 'V', 3)}",
+            lambda: explain_volts(job, solution, network, subject),
+        )
+        shown = [volts]
+        if link.kind == "converter":
+            shown.append(
+                Figure(
+                    f"draws {fixed(float(point.I_in), 'A', 3)}",
+                    lambda: explain_input(solution, network, subject, link.name),
+                )
+            )
+        if link.kind == "output":
+            shown.append(
+                Figure(f"takes {fixed(float(point.power_out), 'W', 1)}", lambda: _taken(link.name, point))
+            )
+            shown.append(self._spread_figure(output_id))
+            aimed = trim(job, link)
+            if aimed is not None:
+                text = f"trim {aimed.name} to {fixed(aimed.set_V, 'V')}"
+                shown.append(Figure(text, lambda: aimed.worked(link.nominal_V)))
+        else:
+            shown.append(Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point)))
+        wall = float(solution.wall_W)
+        shown.append(
+            Figure(
+                f"from the wall {fixed(wall, 'W', 0)}",
+                lambda: Worked(
+                    "Power from the wall",
+                    "P = Σ U0·I / η over the sources",
+                    tuple(
+                        Given("I", f"through {job.design.link(source).name}", float(solution[source].I), "A")
+                        for _, source in solution.feeds
+                    ),
+                    wall,
+                    "W",
+                    ("each donor's efficiency as on its card",),
+                ),
+            )
+        )
+        fault = fault_A(job, subject)
+        if fault is not None:
+            shown.append(Figure(f"a short draws {show(fault.amps, 'A', 3)}", lambda: fault.worked(link.name)))
+        for name, lasts in battery_hours(job, solution).items():
+            text = f"{job.design.link(name).name} lasts {fixed(lasts, 'h', 1)}"
+            shown.append(Figure(text, lambda name=name: _lasting(job, solution, name)))
+        for spot in hot_spots(job, solution):
+            if np.isfinite(float(spot.hot_C)):
+                text = f"hot spot of {spot.name} {fixed(float(spot.hot_C), 'C', 0)}"
+                shown.append(Figure(text, spot.worked))
+        for figure in shown:
+            figure.asked.connect(self.session.why)
+            self._row.addWidget(figure)
+
+    def _spread_figure(self, output: str) -> Figure:
+        """2.5 to 97.5 % of an output's volts; its why tells the corners, which are the worst case."""
+        job, load, network = self.session.job, dict(self.session.load), self.session.now.solved[0]
+        found = spread(job, load, volts_of(output), draws=DRAWS, network=network)
+        text = f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}"
+
+        def why() -> Worked:
+            ends = corners(job, load, volts_of(output), network)
+            return Worked(
+                "Spread of the output's volts",
+                f"2.5 %, median and 97.5 % of {DRAWS} seeded draws of every tolerance",
+                (
+                    Given("least", "every part at its worse end, corner", ends.low, "V"),
+                    Given("most", "every part at its worse end, corner", ends.high, "V"),
+                ),
+                found.median,
+                "V",
+                ("tolerances are rectangular and independent; the corners are the worst case, this is not",),
+                "Monte Carlo: GUM Supplement 1 (JCGM 101)",
+                (found.low, found.high),
+            )
+
+        return Figure(text, why)
+
+
+def _lasting(job: Job, solution: object, link_id: str) -> Worked:
+    link = job.design.link(link_id)
+    part, amps = job.part(link.part), float(solution[link_id].I)
+    lead = part.chemistry == "lead"
+    return Worked(
+        f"How long {link.name} lasts",
+        "t = 20 h·(C/(I·20 h))^1.2, Peukert" if lead else "t = C/I",
+        (Given("C", "capacity", part.capacity_Ah, "Ah"), Given("I", "what is drawn", amps, "A")),
+        hours(part, amps),
+        "h",
+        ("full at the start, at room temperature; an exponent of 1.2 is a rule of thumb",) if lead else (),
+    )
+
+
+def _taken(name: str, point: object) -> Worked:
+    given = (Given("U", "volts at it", float(point.V), "V"), Given("I", "current set", float(point.I), "A"))
+    return Worked(f"Power at {name}", "P = U·I", given, float(point.power_out), "W")
+
+
+def _loss(name: str, point: object) -> Worked:
+    return Worked(
+        f"Loss in {name}",
+        "P = U_in·I_in − U·I",
+        (
+            Given("U_in·I_in", "power taken in", float(point.power_in), "W"),
+            Given("U·I", "power passed on", float(point.power_out), "W"),
+        ),
+        float(point.loss),
+        "W",
+        (),
+        "Power balance",
+    )
