@@ -217,3 +217,18 @@ def test_what_is_hidden_in_the_other_demos_is_found(
     code, out, _ = tensimeter("report", path, "-o", tmp_path / "sheet.html")
     assert code == 0
     assert demo_job(name).name.replace("'", "&#39;") in (tmp_path / "sheet.html").read_text()
+
+
+def test_analyse_cross(tensimeter, tmp_path: Path) -> None:
+    path = tmp_path / "cases.csv"
+    path.write_text("i 12 V,v 12 V,i 5 V,v 5 V\n0,12.04,0,5.04\n5,11.985,0,5.06\n0,12.49,10,4.98\n")
+    code, out, _ = tensimeter("analyse", "cross", path, "--json")
+    found = json.loads(out)
+    assert code == 0
+    assert found["rails"] == ["12 V", "5 V"]
+    assert found["resistance_ohm"][0][1]["value"] == pytest.approx(-0.045)
+    assert (found["worst"]["rail"], found["worst"]["by"]) == ("12 V", "5 V")
+    assert any("As many cases as unknowns" in w for w in found["warnings"])
+    path.write_text("i 12 V,v 12 V,i 5 V,v 5 V\n0,12,0,5\n")
+    code, _, err = tensimeter("analyse", "cross", path)
+    assert (code, "tell the rails' currents apart" in err) == (2, True)

@@ -14,7 +14,7 @@ from tensimeter.core.electrical.startup import inrushes
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import LeadLink, Link, MeterLink, OutputLink, UnitLink
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, new_link, with_link
+from tensimeter.core.job.edits import changed, new_link, with_link, without_link
 from tensimeter.core.job.parts import Battery, EfficiencyPoint, Part
 from tensimeter.core.job.problems import problems
 from tensimeter.core.job.stock_edits import card_from_nameplate, split_up, with_part
@@ -128,6 +128,13 @@ def test_either_source_has_a_reach_of_its_own_and_a_guard() -> None:
     _, solution, _ = at(swapped, {"out": np.float64(2.0)})
     assert float(solution[BATTERY.lower().replace(" ", "-")].I) == pytest.approx(2.0)
     either = next(x for x in both.design.links if x.kind == "either")
+    fused = new_link(
+        with_part(both, GENERIC["Blade fuse 15 A, holder"]), "Blade fuse 15 A", GENERIC[BATTERY].id
+    )
+    chosen = next(x for x in fused.design.links if x.kind == "either")
+    assert chosen.others == ("blade-fuse-15-a-holder",)
+    assert problems(fused.design, fused.stock) == {}
+    assert without_link(fused, "blade-fuse-15-a-holder").design == both.design
     for guard, grave in (("switch", False), ("diodes", False), ("nothing", True)):
         guarded = with_link(both, changed(either, guard=guard))
         ((where, said, bad),) = backfeed(guarded)

@@ -4,16 +4,17 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPointF
-from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, with_link
+from tensimeter.core.job.problems import problems
 from tensimeter.demo.library import demo_job, demo_truths
 from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.form import RecordForm
-from tensimeter.ui.stock.own_bin import own_bin
 from tensimeter.ui.window import MainWindow
 
 
@@ -111,16 +112,85 @@ def test_a_proposed_variant_is_tried_and_taken_back(open_demo, keys) -> None:
     assert window.session.job == demo_job("dome-workshop")
 
 
-def test_faults_that_nothing_stops_are_on_top(open_demo) -> None:
+def test_faults_that_nothing_stops_are_on_top(open_demo, keys, qtbot) -> None:
     window = open_demo("ridge-pier", "mount")
     design = window.stage("design")
     design.findings.show_view("faults")
     table = design.findings._body.itemAt(1).widget()
     first = [table.topLevelItem(0).text(k) for k in range(table.columnCount())]
     assert first[:2] == ["Front end, switch", "short"]
-    assert first[2].startswith("↑ 4")
-    assert first[5] == "nothing acts"
+    assert first[3].startswith("↑ 4")
+    assert first[2] == "nothing acts"
     assert table.topLevelItemCount() == 21
+    # A figure of the table answers F1; the arrows go from cell to cell.
+    QApplication.processEvents()
+    table.setFocus()
+    table.setCurrentItem(table.topLevelItem(0), 2)
+    keys(window, "Right")
+    with qtbot.waitSignal(window.session.asked_why) as asked:
+        keys(window, "F1")
+    assert "MOUNT when Front end, switch fails short" in asked.args[0].text()
+    assert "15 V" in asked.args[0].text()
+
+
+def test_heat_sizes_and_box_have_their_views(open_demo) -> None:
+    window = open_demo("finishers-bench", "bath")
+    design = window.stage("design")
+    window.session.try_point("bath", 3.0, 1.2)
+    design.findings.show_view("heat")
+    said = figures(window)
+    assert "Regulator" in said
+    assert "Fan, by the sink of Regulator: runs at full speed" in said
+    assert design.map.isVisible()
+    design.findings.show_view("sized")
+    window.session.choose("transformer")
+    assert "Primary fuse, slow" in figures(window)
+    window.session.choose("bath")
+    assert "Nothing of this link is sized" in figures(window)
+    design.findings.show_view("box")
+    assert not design.map.isVisible()
+    assert "It fits: 3 parts take 41 % of the floor" in figures(window)
+    length = design.findings.whole.form.inner["box"].fields["length_mm"]
+    length.setText("150")
+    length.editingFinished.emit()
+    design.findings.refresh()
+    assert "No room was found" in figures(window)
+    design.findings.show_view("ladder")
+    assert design.map.isVisible()
+
+
+def test_a_battery_may_feed_instead(open_demo, keys) -> None:
+    window = open_demo("finishers-bench", "bath")
+    stock, design = window.stage("stock"), window.stage("design")
+    for name in ("Lead battery 12 V 7 Ah", "Filament lamp 12 V 21 W", "Heat sink 200 mm, finned"):
+        stock.nameplate.setText(name)
+        stock.add_typed()
+    design = window.stage("design")
+    design.path.add.setText("or Lead battery 12 V 7 Ah")
+    design.path.add_link()
+    job = window.session.job
+    either = next(x for x in job.design.links if x.kind == "either")
+    assert problems(job.design, job.stock) == {}
+    window.session.choose("bath")
+    assert design._map[3][0][0] == "from Lead battery 12 V 7 Ah"
+    assert "A battery without a fuse" in [n.title for n in window.session.now.notices]
+
+    def pick(words: str, option: str) -> None:
+        QApplication.processEvents()
+        box = next(b for b in design.findChildren(QComboBox) if b.accessibleName() == words and b.isVisible())
+        box.setCurrentIndex(box.findText(option))
+        box.activated.emit(box.currentIndex())
+
+    pick("feeds", "Filament lamp 12 V 21 W")
+    assert window.session.job.output("bath").device == "filament-lamp-12-v-21-w"
+    # 17.5 A cold, through a limit of 1.8 A.
+    assert "BATH: inrush" in [n.title for n in window.session.now.notices]
+    window.session.choose("regulator")
+    pick("stands on", "Heat sink 200 mm, finned")
+    assert window.session.job.design.link("regulator").sink == "heat-sink-200-mm-finned"
+    window.session.choose(either.id)
+    pick("fed by", "Lead battery 12 V 7 Ah")
+    assert "lasts" in figures(window)
 
 
 def test_the_policy_is_edited_in_place(open_demo) -> None:

@@ -13,8 +13,8 @@ from tensimeter.store.attachments import attachments
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui import start_page
 from tensimeter.ui.app import Tensimeter
+from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.start_page import StartPage
-from tensimeter.ui.stock.own_bin import own_bin
 from tensimeter.ui.stock.photos import Photos
 from tensimeter.ui.window import MainWindow
 

@@ -16,10 +16,11 @@ from tensimeter.core.judge import Accuracy, Band, Interval, Verdict, judge, pars
 from tensimeter.core.limits import at, ranked
 from tensimeter.core.quantity import parse
 from tensimeter.core.reach import most_A, reach, volts_span
+from tensimeter.core.verify.cross import cross_regulation
 from tensimeter.core.verify.readings import UNKNOWN_METER
 from tensimeter.core.verify.regulation import Readings, regulation
 from tensimeter.store.jobfile import JobFile
-from tensimeter.store.logs import read_log
+from tensimeter.store.logs import read_load_cases, read_log
 
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
 Require = Annotated[str, typer.Option(help="Exit 1 unless the verdict is this one.")]
@@ -196,6 +197,39 @@ def analyse_regulation(
         json,
     )
     check_required(require, verdict)
+
+
+@analyse.command("cross")
+def analyse_cross(
+    file: Path,
+    meter: Annotated[str, typer.Option(help="Voltmeter: 0.5%+2@0.01")] = "",
+    ammeter: Annotated[str, typer.Option(help="Ammeter: 0.5%+2@0.01")] = "",
+    json: Json = False,
+) -> None:
+    """Cross regulation of rails from a table of load cases: columns v NAME and i NAME."""
+    rails, volts, amps = read_load_cases(file)
+    warnings: list[str] = []
+    found = cross_regulation(
+        rails,
+        volts,
+        amps,
+        _accuracy(meter, volts, "voltmeter", warnings),
+        _accuracy(ammeter, amps, "ammeter", warnings, 0.01),
+    )
+    if found.cases == len(rails) + 1:
+        warnings.append("As many cases as unknowns: a wrong reading would not show. Add one.")
+    rail, by, ohms = found.worst
+    answer(
+        {
+            "rails": found.rails,
+            "no_load_V": found.no_load_V,
+            "resistance_ohm": found.resistance_ohm,
+            "worst": {"rail": rail, "by": by, "coupling_ohm": ohms},
+            "residual_V": found.residual_V,
+            "warnings": warnings,
+        },
+        json,
+    )
 
 
 def _share(text: str) -> float:

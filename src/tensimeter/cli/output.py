@@ -116,6 +116,8 @@ def _cell(key: str, value: Any) -> str:
     if isinstance(value, dict) and "value" in value:
         ends = f"{_show(value['low'], unit)} … {_show(value['high'], unit)}"
         return f"{_show(value['value'], unit)}  ({ends})"
+    if isinstance(value, dict):
+        return ", ".join(f"{_label(k)} {_cell(k, v)}" for k, v in value.items())
     if isinstance(value, bool) or value is None:
         return {True: "yes", False: "no", None: "–"}[value]
     if isinstance(value, int | float):

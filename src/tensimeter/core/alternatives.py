@@ -14,10 +14,15 @@ def fed_instead(job: Job) -> list[tuple[str, Job]]:
     for link in job.design.links:
         if isinstance(link, EitherLink) and link.fed_by is not None:
             for source in link.others:
-                rest = (link.fed_by, *[o for o in link.others if o != source])
-                swapped = changed(link, fed_by=source, others=rest)
-                found.append((f"from {job.design.link(source).name}", with_link(job, swapped)))
+                made = with_link(job, fed_by(link, source))
+                found.append((f"from {job.design.link(source).name}", made))
     return found
+
+
+def fed_by(link: EitherLink, source: str) -> EitherLink:
+    """The choice with another of its sources feeding; the one before stands by."""
+    rest = [other for other in (link.fed_by, *link.others) if other not in (None, source)]
+    return changed(link, fed_by=source, others=tuple(rest))
 
 
 def backfeed(job: Job) -> list[tuple[str, str, bool]]:

@@ -140,8 +140,8 @@ def _lead(job: Job, link: Link, solution: Solution) -> Sized:
             break
     if chosen is None:
         return Sized(tuple(figures[-3:]), ("No size up to 16 mm² keeps it: shorten it, or raise the volts.",))
-    carries = f"{chosen:g} mm² is the least that carries {show(amps, 'A', 3)}"
-    reason = f"{carries} and drops under {show(USUAL_DROP, '%')}."
+    least = f"{chosen:g} mm² is the least that carries {show(amps, 'A', 3)}"
+    reason = f"{least} and drops under {show(USUAL_DROP, '%')}."
     return Sized(tuple(figures[-3:]), (reason,))
 
 

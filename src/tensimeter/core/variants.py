@@ -27,6 +27,8 @@ class Compared:
     continuous_A: float
     wall_W: float
     hottest_C: float | None
+    #: What stops it beyond its amps for good.
+    stops: str
     gives_up_first: str
     used: float
     cost: float
@@ -85,14 +87,16 @@ def _compare(job: Job, output: str) -> Compared:
     if not has_source(job):
         raise Trouble("There is no path to compare.")
     _, solution, limits = at(job, full_load(job))
+    for_good = continuous_full_load(job, output)
     first = ranked([limit for limit in limits if not limit.floor])[0]
     used = {link.part for link in job.design.links}
     return Compared(
         job.variant,
         float(solution[output].V),
-        continuous_full_load(job, output).amps,
+        for_good.amps,
         float(solution.wall_W),
         max((float(spot.hot_C) for spot in hot_spots(job, solution)), default=None),
+        for_good.reason,
         first.name,
         float(first.fraction),
         sum(p.cost or 0.0 for p in job.stock if p.id in used),

@@ -47,10 +47,48 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     `named` maps a quantity to the header of its column. Trouble in one sentence for an empty
     file, a word in a number column, or a column that is missing.
     """
-    import pyarrow as pa
-    import pyarrow.csv
-
     path = Path(path)
+    headers, separator, comma = _head(path)
+    wanted = _match(headers, named or {}, path)
+    if not wanted:
+        raise Trouble(f"{path.name} has no header that is known; its first line begins {_begins(headers)}.")
+    return Log(_read(path, headers, separator, comma, wanted), tuple(headers))
+
+
+def read_load_cases(path: Path) -> tuple[tuple[str, ...], Array, Array]:
+    """Names of rails, volts and amps (n, r) of a table with a row a load case.
+
+    Its columns are `v NAME` and `i NAME`; Trouble where a rail has only one of them.
+    """
+    path = Path(path)
+    headers, separator, comma = _head(path)
+    wanted: dict[str, int] = {}
+    for k, header in enumerate(headers):
+        match = _CASE.match(header)
+        if match:
+            wanted[f"{match['what'].lower()} {match['rail']}"] = k
+    rails = tuple(dict.fromkeys(key.partition(" ")[2] for key in wanted))
+    for rail in rails:
+        for what in ("v", "i"):
+            if f"{what} {rail}" not in wanted:
+                raise Trouble(f"{path.name} has no column “{what} {rail}”; nothing was taken.")
+    if not rails:
+        raise Trouble(f"{path.name} has no columns such as “v 12 V” and “i 12 V”; nothing was taken.")
+    columns = _read(path, headers, separator, comma, wanted)
+    volts, amps = (np.column_stack([columns[f"{what} {rail}"] for rail in rails]) for what in ("v", "i"))
+    return rails, volts, amps
+
+
+#: A column of a load case: what it holds, and of which rail; a unit in brackets is passed over.
+_CASE = re.compile(r"^(?P<what>[viVI])\s+(?P<rail>.+?)\s*(?:[\[(][^\])]*[\])])?$")
+
+
+def _begins(headers: list[str]) -> str:
+    return f"“{', '.join(headers)[:60]}”"
+
+
+def _head(path: Path) -> tuple[list[str], str, bool]:
+    """Headers, separator, and whether the decimal mark is a comma."""
     try:
         with path.open("rb") as file:
             start = file.read(65536)
@@ -66,9 +104,16 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     headers = [h.strip().strip('"') for h in lines[0].split(separator)]
     if len(set(headers)) != len(headers):
         raise Trouble(f"{path.name} has two columns of one name; give each a name of its own.")
-    wanted = _match(headers, named or {}, path)
-    if not wanted:
-        raise Trouble(f"{path.name} has no header that is known; its first line is “{lines[0][:60]}”.")
+    return headers, separator, comma
+
+
+def _read(
+    path: Path, headers: list[str], separator: str, comma: bool, wanted: dict[str, int]
+) -> dict[str, Array]:
+    """The wanted columns as numbers, by their keys."""
+    import pyarrow as pa
+    import pyarrow.csv
+
     convert = pa.csv.ConvertOptions(
         column_types={headers[k]: pa.float64() for k in wanted.values()},
         include_columns=[headers[k] for k in wanted.values()],
@@ -85,7 +130,7 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     # The columns are copies: a long log is not held twice.
     del table
     pa.default_memory_pool().release_unused()
-    return Log(columns, tuple(headers))
+    return columns
 
 
 def _format(lines: list[str]) -> tuple[str, bool]:

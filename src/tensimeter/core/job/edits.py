@@ -87,15 +87,24 @@ def insert_link(job: Job, link: Link, after: str | None) -> Job:
             changed(old, fed_by=new.id) if old.fed_by == after and old.kind != "unit" else old
             for old in links
         ]
+        links = [_choosing(old, after, new.id) for old in links]
     links.insert(place + 1, new)
     return with_links(job, links)
+
+
+def _choosing(link: Link, before: str | None, after: str | None) -> Link:
+    """A link that chooses between sources, with one of the others led up to by another link, or by none."""
+    if not isinstance(link, EitherLink) or before not in link.others:
+        return link
+    others = (after if other == before else other for other in link.others)
+    return changed(link, others=tuple(other for other in others if other is not None))
 
 
 def without_link(job: Job, link_id: str) -> Job:
     """The job without a link; what it fed is fed by what fed it. Its tests go with an output."""
     gone = job.design.link(link_id)
     links = tuple(
-        changed(old, fed_by=gone.fed_by) if old.fed_by == link_id else old
+        _choosing(changed(old, fed_by=gone.fed_by) if old.fed_by == link_id else old, link_id, gone.fed_by)
         for old in job.design.links
         if old.id != link_id
     )

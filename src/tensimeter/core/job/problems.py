@@ -95,9 +95,12 @@ def _other_problem(design: Design, link: Link, parts: dict[str, Part], known: di
         if link in design.path_to(link.supplied_by) or known[link.supplied_by].kind in ENDS:
             return f"{link.name} can't run from {known[link.supplied_by].name}."
     if isinstance(link, EitherLink):
-        sources = [known.get(i) for i in (link.fed_by, *link.others) if i]
-        wrong = next((s for s in sources if s is None or s.kind != "unit"), None)
-        if wrong is not None or len(sources) < 2 or None in sources:
+        bottoms = [_bottom(design, i) for i in (link.fed_by, *link.others)]
+        if (
+            len(bottoms) < 2
+            or None in bottoms
+            or any(i in known and known[i].kind in ENDS for i in link.others)
+        ):
             return f"{link.name} chooses between two or more units; name them."
     if isinstance(link, OutputLink) and link.device and link.device not in parts:
         return f"{link.name} feeds a part that is no longer in the stock."
@@ -106,21 +109,27 @@ def _other_problem(design: Design, link: Link, parts: dict[str, Part], known: di
     return ""
 
 
+def _bottom(design: Design, link_id: str | None) -> str | None:
+    """The unit at the bottom of what leads to a link; None where no unit does."""
+    path = design.path_to(link_id) if link_id else ()
+    return path[0].id if path and isinstance(path[0], UnitLink) else None
+
+
 def alternatives(design: Design) -> dict[str, EitherLink]:
     """The bottom units of sources that may feed instead of another, with the link that chooses."""
     return {
-        design.path_to(source)[0].id: link
+        bottom: link
         for link in design.links
         if isinstance(link, EitherLink)
         for source in (link.fed_by, *link.others)
-        if source and design.path_to(source)
+        if (bottom := _bottom(design, source)) is not None
     }
 
 
 def _parallel_problem(design: Design) -> dict[str, str]:
     spare = alternatives(design)
     roots = [link for link in design.fed_from(None) if isinstance(link, UnitLink)]
-    roots = [r for r in roots if r.id not in spare or spare[r.id].fed_by in _stack_on(design, r)]
+    roots = [r for r in roots if r.id not in spare or _bottom(design, spare[r.id].fed_by) == r.id]
     found = {}
     for k, link in enumerate(roots[1:], 1):
         # Rails of one supply share its common, and each is a source of its own.
@@ -130,13 +139,4 @@ def _parallel_problem(design: Design) -> dict[str, str]:
         on_top = [link for link in design.fed_from(unit.id) if isinstance(link, UnitLink)]
         for link in on_top[1:]:
             found[link.id] = f"{link.name} stands where {on_top[0].name} stands already."
-    return found
-
-
-def _stack_on(design: Design, bottom: Link) -> list[str]:
-    """The units from this one up."""
-    found = [bottom.id]
-    for link in design.links:
-        if isinstance(link, UnitLink) and link.fed_by in found and link.id not in found:
-            found.append(link.id)
     return found

@@ -4,7 +4,7 @@ from tensimeter.core.alternatives import backfeed
 from tensimeter.core.electrical.battery import charging
 from tensimeter.core.electrical.connected import connected
 from tensimeter.core.electrical.fault import fault_A
-from tensimeter.core.job.design import FuseLink, Link, MeterLink, OutputLink
+from tensimeter.core.job.design import EitherLink, FuseLink, Link, MeterLink, OutputLink
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Battery, Donor, FusePart, PanelMeter, RailSupply
 from tensimeter.core.job.problems import problems
@@ -70,7 +70,9 @@ def _backfeed_notice(link: str, text: str, grave: bool) -> Notice:
 
 
 def _battery_source(job: Job, link: Link) -> list[Notice]:
-    bare = [x.name for x in job.design.fed_from(link.id) if not isinstance(x, FuseLink)]
+    choosing = [x for x in job.design.links if isinstance(x, EitherLink) and link.id in x.others]
+    behind = [*job.design.fed_from(link.id), *choosing]
+    bare = [x.name for x in behind if not isinstance(x, FuseLink)]
     if not bare:
         return []
     fault = fault_A(job, link.id)

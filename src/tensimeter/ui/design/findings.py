@@ -1,31 +1,20 @@
 """What the solved path says, one view at a time: the ladder, faults, variants, policy."""
 
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QBrush
-from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QHeaderView,
-    QPushButton,
-    QScrollArea,
-    QTreeWidget,
-    QTreeWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.failures import failures
 from tensimeter.core.job.parts import Record
 from tensimeter.core.job.problems import problems
 from tensimeter.core.limits import ranked
-from tensimeter.core.quantity import fixed, show
-from tensimeter.core.variants import compared
 from tensimeter.ui.design.box_view import BoxView
 from tensimeter.ui.design.heat_view import HeatView
 from tensimeter.ui.design.schools_view import SchoolsView
 from tensimeter.ui.design.sized_view import SizedView
+from tensimeter.ui.design.tables import fault_table, variant_table
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.margin_bar import MarginRow
 from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.parts.why_table import WhyTable
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -38,8 +27,6 @@ _VIEWS = (
     ("schools", "Schools"),
     ("box", "Box, buying"),
 )
-_FAULTS = ("link", "fails")
-_VARIANTS = ("variant", "volts", "for good", "wall", "hottest", "cost", "gives up first")
 
 
 class Findings(QWidget):
@@ -135,61 +122,21 @@ class Findings(QWidget):
             self._body.addWidget(label("Faults are worked out once the path joins up.", "caption"))
             self._body.addStretch(1)
             return
-        outputs = job.design.outputs()
-        columns = (*_FAULTS, *(o.name for o in outputs), "what acts", "leaves")
-        table = _table(columns, "faults")
-        for k, width in enumerate((136, 62, *[92] * len(outputs), 168)):
-            table.header().setSectionResizeMode(k, QHeaderView.ResizeMode.Interactive)
-            table.setColumnWidth(k, theme.px(width))
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        for fault in sorted(failures(job), key=lambda f: not f.unguarded):
-            volts = [fixed(fault.volts[o.id], "V", 1) for o in outputs]
-            timed = fault.speed not in ("–", "never") and fault.speed not in fault.acts
-            acts = f"{fault.acts}, {fault.speed}" if timed else fault.acts
-            item = QTreeWidgetItem([fault.name, fault.how, *volts, acts, fault.leaves])
-            for k, o in enumerate(outputs, 2):
-                item.setTextAlignment(k, right)
-                table.headerItem().setTextAlignment(k, right)
-                if o.name in fault.harm:
-                    item.setText(k, f"↑ {volts[k - 2]}")
-                    item.setForeground(k, QBrush(theme.colour("miss")))
-            if fault.unguarded:
-                item.setText(2 + len(outputs), "nothing acts")
-                item.setForeground(2 + len(outputs), QBrush(theme.colour("miss")))
-            for k, words in ((0, fault.name), (2 + len(outputs), acts), (3 + len(outputs), fault.leaves)):
-                item.setToolTip(k, words)
-            table.addTopLevelItem(item)
-        self._body.addWidget(
-            label("At full load, one fault at a time. ↑ more than the device stands.", "caption")
-        )
-        self._body.addWidget(table, 1)
+        words = "At full load, one fault at a time. ↑ more than the device stands. F1 on a figure: why."
+        self._body.addWidget(label(words, "caption"))
+        self._body.addWidget(self._asking(fault_table(job)), 1)
 
     # -- variants -------------------------------------------------------------------------------
 
     def _show_variants(self) -> None:
-        job, output = self.session.job, self.session.output_id
-        table = _table(_VARIANTS, "variants")
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        for row in compared(job, output or ""):
-            item = QTreeWidgetItem(
-                [
-                    row.name + (" · in hand" if row.name == job.variant else ""),
-                    fixed(row.volts, "V"),
-                    show(row.continuous_A, "A", 3),
-                    fixed(row.wall_W, "W", 0),
-                    fixed(row.hottest_C, "C", 0) if row.hottest_C is not None else "not known",
-                    fixed(row.cost, "", 2),
-                    f"{row.gives_up_first}, {show(row.used, '%', 3)}",
-                ]
-            )
-            item.setToolTip(6, item.text(6))
-            for k in (1, 2, 3, 4, 5):
-                item.setTextAlignment(k, right)
-                table.headerItem().setTextAlignment(k, right)
-            table.addTopLevelItem(item)
         words = "At full load of every output. Another design is set aside or proposed above the map."
         self._body.addWidget(label(words, "caption", wrap=True))
-        self._body.addWidget(table, 1)
+        table = variant_table(self.session.job, self.session.output_id or "")
+        self._body.addWidget(self._asking(table), 1)
+
+    def _asking(self, table: WhyTable) -> WhyTable:
+        table.asked.connect(self.session.why)
+        return table
 
     # -- the rest, a widget each ----------------------------------------------------------------
 
@@ -217,17 +164,3 @@ class Findings(QWidget):
         done = self.session.edit(f"{words} of the {what}", job.model_copy(update={what: record}))
         QTimer.singleShot(0, lambda: self._scroll.verticalScrollBar().setValue(at))
         return done
-
-
-def _table(columns: tuple[str, ...], name: str) -> QTreeWidget:
-    table = QTreeWidget()
-    table.setColumnCount(len(columns))
-    table.setHeaderLabels(list(columns))
-    table.setRootIsDecorated(False)
-    table.setUniformRowHeights(True)
-    table.setAccessibleName(name)
-    table.setMinimumHeight(theme.px(120))
-    header = table.header()
-    for k in range(len(columns) - 1):
-        header.setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
-    return table

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import QStringListModel, Qt
 from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QScrollArea, QVBoxLayout, QWidget
 
+from tensimeter.core.alternatives import fed_by
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import ENDS, FED_KINDS, PART_KINDS
 from tensimeter.core.job.edits import changed, new_link, parts_for, with_link, without_link
@@ -119,6 +120,9 @@ class PathPanel(QWidget):
         feeders = [(x.name, x.id) for x in job.design.links if x.id not in below and x.kind not in ENDS]
         if link.kind in ("unit", "output"):
             feeders.insert(0, ("nothing below" if link.kind == "unit" else "not known", None))
+        if link.kind == "either":
+            sources = (link.fed_by, *link.others)
+            feeders = [(x.name, x.id) for x in job.design.links if x.id in sources]
         words = "stands on" if link.kind == "unit" else "fed by"
         form.addRow(label(words, "caption"), self._choice(words, link, "fed_by", feeders))
         return box
@@ -146,12 +150,14 @@ class PathPanel(QWidget):
         for name, value in options:
             box.addItem(name, value)
         box.setCurrentIndex(box.findData(getattr(link, field)))
-        box.activated.connect(
-            lambda _=0: self._apply(
-                changed(self.session.job.design.link(link.id), **{field: box.currentData()}), words
-            )
-        )
+        box.activated.connect(lambda _=0: self._apply(self._chosen(link.id, field, box.currentData()), words))
         return box
+
+    def _chosen(self, link_id: str, field: str, value: str | None) -> Record:
+        link = self.session.job.design.link(link_id)
+        if link.kind == "either" and field == "fed_by":
+            return fed_by(link, value)
+        return changed(link, **{field: value})
 
     # -- edits ----------------------------------------------------------------------------------
 

@@ -10,8 +10,10 @@ from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
+from tensimeter.core.learnt import proven_supply
 from tensimeter.report.datasheet import html, pdf, write
 from tensimeter.report.sheet import Rating, build, rating
+from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.session import Session
@@ -74,6 +76,10 @@ class PlateStage(QWidget):
         self._ratings = QVBoxLayout()
         self._ratings.setSpacing(theme.px(10))
         column.addLayout(self._ratings)
+        self.keep = QPushButton("keep in the bin as proven")
+        self.keep.setToolTip("Other jobs can then use it as a source, with what was shown of it")
+        self.keep.clicked.connect(self.keep_proven)
+        column.addWidget(self.keep)
         column.addStretch(1)
         column.addWidget(label("Write the sheet to", "strong"))
         self.path = Field(str(self.session.file.path.with_suffix(".pdf")))
@@ -162,6 +168,20 @@ class PlateStage(QWidget):
     def ready(self) -> bool:
         """Whether the preview shows the newest sheet."""
         return not self._stale and bool(self._bytes) and not self.progress.isVisible()
+
+    def keep_proven(self) -> None:
+        """Every output that has shown a rating goes into the bin as a supply of its own."""
+        kept = []
+        try:
+            for found in self.session.now.outcomes(read_only=True):
+                supply = proven_supply(self.session.job, found)
+                with own_bin() as bin_:
+                    bin_.keep(supply)
+                kept.append(supply.name)
+        except Trouble as trouble:
+            self.said.setText(str(trouble))
+            return
+        self.said.setText(f"Kept in the bin: {'; '.join(kept)}." if kept else "Nothing is proven yet.")
 
     def write(self, ending: str) -> None:
         """Write the sheet beside the name in the line, as PDF or HTML."""

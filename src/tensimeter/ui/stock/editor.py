@@ -3,23 +3,27 @@
 import itertools
 import time
 from collections.abc import Callable
+from pathlib import Path
 
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QFileDialog, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import changed
-from tensimeter.core.job.parts import Converter, Part, Record
+from tensimeter.core.job.parts import Converter, Part, RailSupply, Record
 from tensimeter.core.job.stock_edits import split_up, with_efficiency, with_part, without_efficiency
 from tensimeter.core.job.words import field_words
+from tensimeter.core.judge import Accuracy
 from tensimeter.core.procedure.alive import tries
-from tensimeter.core.quantity import localised
+from tensimeter.core.quantity import localised, show
+from tensimeter.core.verify.cross import cross_regulation, onto_card
+from tensimeter.store.logs import read_load_cases
+from tensimeter.ui.own_bin import own_bin, own_bin_parts
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.alive_panel import AlivePanel
 from tensimeter.ui.stock.beside_panel import BesidePanel
-from tensimeter.ui.stock.own_bin import own_bin, own_bin_parts
 from tensimeter.ui.stock.photos import Photos
 from tensimeter.ui.theme import theme
 
@@ -110,6 +114,11 @@ class PartEditor(QScrollArea):
                     record, lambda r, w, field=field, k=k: self._apply_inner(field, k, r, w), say
                 )
                 self._column.addWidget(form)
+        if isinstance(part, RailSupply):
+            button = QPushButton("fit its rails from load cases …")
+            button.setToolTip("A CSV table with columns v NAME and i NAME of each rail, a row a load case")
+            button.clicked.connect(self._pick_cases)
+            self._column.addWidget(button)
         buttons = QWidget()
         row = FlowLayout(buttons, theme.px(6))
         acts = [("duplicate", self._duplicate), ("remove", self._remove), ("keep in the bin", self.keep)]
@@ -149,6 +158,25 @@ class PartEditor(QScrollArea):
             self.session.trouble.emit(str(trouble))
             return
         self._edit(f"efficiency of {self.part.name}", job)
+
+    def _pick_cases(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Load cases", "", "Tables (*.csv *.txt *.tsv)")
+        if name:
+            self.fit_cases(Path(name))
+
+    def fit_cases(self, path: Path) -> None:
+        """The rails' no-load volts, resistances and pulls on one another, from a table of load cases."""
+        try:
+            rails, volts, amps = read_load_cases(path)
+            plain = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
+            found = cross_regulation(rails, volts, amps, plain, plain)
+            part = onto_card(self.part, found)
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        if self.apply(part, "rails, fitted"):
+            rail, by, ohms = found.worst
+            self.session.told.emit(f"{rail} moves most: {show(-ohms.value, 'ohm')} by each ampere on {by}.")
 
     # -- the other views ------------------------------------------------------------------------
 

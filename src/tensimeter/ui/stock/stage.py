@@ -7,6 +7,7 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import changed, identifier
 from tensimeter.core.job.parts import SHELVES, Part
 from tensimeter.core.job.stock_edits import card_from_nameplate, from_library, with_part, without_part
+from tensimeter.ui.own_bin import own_bin_parts, own_library
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label, rule
@@ -14,7 +15,6 @@ from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.card import PartCard
 from tensimeter.ui.stock.editor import PartEditor
-from tensimeter.ui.stock.own_bin import own_bin_parts, own_library
 from tensimeter.ui.theme import theme
 
 

@@ -1,0 +1,87 @@
+"""The tables of faults and of variants, each figure with its why."""
+
+from collections.abc import Callable
+
+from tensimeter.core.electrical.connected import connected
+from tensimeter.core.explain import Given, Worked
+from tensimeter.core.failures import Failure, failures
+from tensimeter.core.job.design import OutputLink
+from tensimeter.core.job.document import Job
+from tensimeter.core.quantity import fixed, show
+from tensimeter.core.variants import Compared, compared
+from tensimeter.ui.parts.why_table import Cell, WhyTable
+
+
+def fault_table(job: Job) -> WhyTable:
+    """Every link open and shorted, those that nothing guards on top."""
+    outputs = job.design.outputs()
+    columns = ("link", "fails", "what acts", *(o.name for o in outputs), "leaves")
+    table = WhyTable(columns, "faults", range(3, 3 + len(outputs)))
+    table.widths(128, 56, 164, *[78] * len(outputs))
+    for fault in sorted(failures(job), key=lambda f: not f.unguarded):
+        missed = [2] if fault.unguarded else []
+        cells: list[Cell] = [(fault.name, None), (fault.how, None), (_acts(fault), None)]
+        for k, output in enumerate(outputs, 3):
+            above = output.name in fault.harm
+            mark = "↑ " if above else ""
+            cells.append((f"{mark}{fixed(fault.volts[output.id], 'V', 1)}", _why_fault(job, fault, output)))
+            missed += [k] if above else []
+        table.add([*cells, (fault.leaves, None)], tuple(missed))
+    return table
+
+
+def _acts(fault: Failure) -> str:
+    if fault.unguarded:
+        return "nothing acts"
+    timed = fault.speed not in ("–", "never") and fault.speed not in fault.acts
+    return f"{fault.acts}, {fault.speed}" if timed else fault.acts
+
+
+def _why_fault(job: Job, fault: Failure, output: OutputLink) -> Callable[[], Worked]:
+    def why() -> Worked:
+        stands = connected(job, output).highest_V or output.nominal_V * (1 + 2 * output.tolerance)
+        given = (
+            Given("U_nom", "nominal", output.nominal_V, "V"),
+            Given("U_most", "what its device stands, or else twice its tolerance", stands, "V"),
+        )
+        return Worked(
+            f"{output.name} when {fault.name} fails {fault.how}",
+            "the whole path solved with this one fault in it",
+            given,
+            fault.volts[output.id],
+            "V",
+            ("every output draws its full load; what is behind an open link is dead",),
+            "Kirchhoff's laws",
+        )
+
+    return why
+
+
+def variant_table(job: Job, output: str) -> WhyTable:
+    """The variant in hand and the others, at full load."""
+    columns = ("variant", "volts", "for good", "wall", "hottest", "cost", "gives up first")
+    table = WhyTable(columns, "variants", range(1, 6))
+    for row in compared(job, output):
+        name = row.name + (" · in hand" if row.name == job.variant else "")
+        hottest = fixed(row.hottest_C, "C", 0) if row.hottest_C is not None else "not known"
+        table.add(
+            [
+                (name, None),
+                (fixed(row.volts, "V"), _why_variant(row, "Volts at full load", row.volts, "V")),
+                (show(row.continuous_A, "A", 3), _why_variant(row, "Amps for good", row.continuous_A, "A")),
+                (fixed(row.wall_W, "W", 0), _why_variant(row, "From the wall", row.wall_W, "W")),
+                (hottest, _why_variant(row, "Hottest place", row.hottest_C or 0.0, "C")),
+                (fixed(row.cost, "", 2), _why_variant(row, "Cost of what is in the path", row.cost, "")),
+                (f"{row.gives_up_first}, {show(row.used, '%', 3)}", None),
+            ]
+        )
+    return table
+
+
+def _why_variant(row: Compared, what: str, value: float, unit: str) -> Callable[[], Worked]:
+    formulas = {
+        "Amps for good": f"the largest current at which no limit is passed; then {row.stops}",
+        "Cost of what is in the path": "the sum of the costs on the cards, own money",
+    }
+    formula = formulas.get(what, "this variant's path solved with every output at full load")
+    return lambda: Worked(f"{what}: {row.name}", formula, (), value, unit)
