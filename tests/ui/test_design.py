@@ -249,6 +249,7 @@ def test_the_bin_outlives_the_job(open_window, tmp_path: Path) -> None:
     assert any("in the path of Ridge pier supply" in x.text() for x in stock.findChildren(QLabel))
     second = open_window(JobFile.create(tmp_path / "second.tensi", Job(name="Second")))
     stock = second.stage("stock")
+    stock.other.fill()
     names = [stock.other.itemText(k) for k in range(stock.other.count())]
     place = names.index("from the bin: CC/CV front end 40 V 12 A")
     stock.add_other(stock.other.itemData(place))

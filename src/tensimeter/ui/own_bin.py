@@ -7,7 +7,6 @@ from platformdirs import user_data_path
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.parts import Part
 from tensimeter.store.bin import Bin, Kept
-from tensimeter.store.library import library, shipped_parts
 
 
 def own_bin() -> Bin:
@@ -29,6 +28,8 @@ def own_bin_parts(say: Callable[[str], None]) -> list[Kept]:
 def own_library(say: Callable[[str], None]) -> tuple[Part, ...]:
     """Generic parts and those of the user's own file; the shipped ones alone, and a sentence, where it
     can't be read."""
+    from tensimeter.store.library import library, shipped_parts
+
     try:
         return library(user_data_path("tensimeter") / "parts.toml")
     except Trouble as trouble:

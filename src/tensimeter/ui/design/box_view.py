@@ -22,13 +22,19 @@ class BoxPlan(QWidget):
     def __init__(self, box: BoxRecord, found: Fit) -> None:
         super().__init__()
         self.box, self.found = box, found
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setAccessibleName("floor of the box")
         where = "; ".join(f"{p.name} at {p.x_mm:.0f}, {p.y_mm:.0f} mm" for p in found.placed)
         self.setAccessibleDescription(where)
 
     def sizeHint(self) -> QSize:
-        return QSize(theme.px(300), theme.px(230))
+        return QSize(theme.px(300), self.heightForWidth(theme.px(300)))
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return min(round(width * self.box.width_mm / self.box.length_mm), theme.px(330))
 
     def paintEvent(self, event: object) -> None:
         painter = QPainter(self)

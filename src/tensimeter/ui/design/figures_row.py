@@ -1,6 +1,5 @@
 """The figures of the link in hand, each with its why."""
 
-import numpy as np
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.electrical.bands import trim
@@ -12,7 +11,6 @@ from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.document import Job
 from tensimeter.core.quantity import fixed, show
 from tensimeter.core.ratings import battery_hours
-from tensimeter.core.thermal.heat import hot_spots
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.text import Figure, clear
 from tensimeter.ui.session import Session
@@ -83,10 +81,6 @@ class FiguresRow(QWidget):
         for name, lasts in battery_hours(job, solution).items():
             text = f"{job.design.link(name).name} lasts {fixed(lasts, 'h', 1)}"
             shown.append(Figure(text, lambda name=name: _lasting(job, solution, name)))
-        for spot in hot_spots(job, solution):
-            if np.isfinite(float(spot.hot_C)):
-                text = f"hot spot of {spot.name} {fixed(float(spot.hot_C), 'C', 0)}"
-                shown.append(Figure(text, spot.worked))
         for figure in shown:
             figure.asked.connect(self.session.why)
             self._row.addWidget(figure)

@@ -15,16 +15,11 @@ from tensimeter.core.job.words import field_words
 from tensimeter.core.judge import Accuracy
 from tensimeter.core.procedure.alive import tries
 from tensimeter.core.quantity import localised, show
-from tensimeter.core.verify.cross import cross_regulation, onto_card
-from tensimeter.store.logs import read_load_cases
 from tensimeter.ui.own_bin import own_bin, own_bin_parts
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
-from tensimeter.ui.stock.alive_panel import AlivePanel
-from tensimeter.ui.stock.beside_panel import BesidePanel
-from tensimeter.ui.stock.photos import Photos
 from tensimeter.ui.theme import theme
 
 _VIEWS = (("figures", "Figures"), ("alive", "Dead or alive"), ("beside", "Beside"), ("photos", "Photos"))
@@ -41,7 +36,7 @@ class PartEditor(QScrollArea):
         self.part: Part | None = None
         self.view = "figures"
         self.form: RecordForm | None = None
-        self.alive: AlivePanel | None = None
+        self.alive: QWidget | None = None
         inside = QWidget()
         self._column = QVBoxLayout(inside)
         self._column.setContentsMargins(theme.px(14), 0, theme.px(10), theme.px(8))
@@ -166,6 +161,9 @@ class PartEditor(QScrollArea):
 
     def fit_cases(self, path: Path) -> None:
         """The rails' no-load volts, resistances and pulls on one another, from a table of load cases."""
+        from tensimeter.core.verify.cross import cross_regulation, onto_card
+        from tensimeter.store.logs import read_load_cases
+
         try:
             rails, volts, amps = read_load_cases(path)
             plain = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
@@ -180,14 +178,22 @@ class PartEditor(QScrollArea):
 
     # -- the other views ------------------------------------------------------------------------
 
+    # Each is imported when it is first shown: the start does not wait for them.
+
     def _show_alive(self, part: Part) -> None:
+        from tensimeter.ui.stock.alive_panel import AlivePanel
+
         self.alive = AlivePanel(self.session, part, self.apply)
         self._column.addWidget(self.alive)
 
     def _show_beside(self, part: Part) -> None:
+        from tensimeter.ui.stock.beside_panel import BesidePanel
+
         self._column.addWidget(BesidePanel(self.session, part))
 
     def _show_photos(self, part: Part) -> None:
+        from tensimeter.ui.stock.photos import Photos
+
         self._column.addWidget(Photos(self.session, f"part:{part.id}"))
 
     # -- the bin --------------------------------------------------------------------------------

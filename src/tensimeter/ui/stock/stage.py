@@ -1,7 +1,7 @@
 """The Stock stage: shelves of cards, a line for nameplates and names, an editor for the card in hand."""
 
 from PyQt6.QtCore import QStringListModel, Qt
-from PyQt6.QtWidgets import QComboBox, QCompleter, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import changed, identifier
@@ -15,6 +15,7 @@ from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.card import PartCard
 from tensimeter.ui.stock.editor import PartEditor
+from tensimeter.ui.stock.library_box import LibraryBox
 from tensimeter.ui.theme import theme
 
 
@@ -56,7 +57,6 @@ class StockStage(QWidget):
         self.nameplate.setPlaceholderText("nameplate (24V 6.3A 150W), or a name")
         self.nameplate.setAccessibleName("nameplate, or a part of the library by name")
         self._names, self._owned = QStringListModel(), set()
-        self._offered_names: list[str] = []
         completer = QCompleter(self._names, self)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
@@ -64,12 +64,8 @@ class StockStage(QWidget):
         self.nameplate.textEdited.connect(self._offer_names)
         self.nameplate.returnPressed.connect(self.add_typed)
         row.addWidget(self.nameplate, 1)
-        self.other = QComboBox()
-        self.other.setAccessibleName("add from the library")
-        self.other.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.other.setMinimumContentsLength(20)
-        self.other.view().setMinimumWidth(theme.px(420))
-        self.other.activated.connect(lambda _=0: self.add_other(self.other.currentData()))
+        self.other = LibraryBox(self._offered)
+        self.other.added.connect(self.add_other)
         row.addWidget(self.other)
         row.addSpacing(theme.px(8))
         return row
@@ -82,23 +78,12 @@ class StockStage(QWidget):
         bin_ = [(f"from the bin: {p.name}", p) for p in kept if p.id not in here]
         return [*bin_, *((p.name, p) for p in own_library(say))]
 
-    def _fill_other(self) -> None:
-        offered = self._offered()
-        self.other.clear()
-        self.other.addItem("add from the library …", None)
-        for words, part in offered:
-            self.other.addItem(words, part)
-        self._offered_names = [words for words, _ in offered]
-        self._offer_names(self.nameplate.text())
-
     def _offer_names(self, typed: str) -> None:
         """Names are offered once a letter begins the line: a figure begins a nameplate."""
-        self._names.setStringList(self._offered_names if typed[:1].isalpha() else [])
-
-    def showEvent(self, event: object) -> None:
-        """The library is read when the stage is first seen: it is no part of the start."""
-        super().showEvent(event)
-        self._fill_other()
+        if len(typed) == 1 and typed.isalpha():
+            self._names.setStringList([words for words, _ in self._offered()])
+        elif not typed[:1].isalpha():
+            self._names.setStringList([])
 
     def first_focus(self) -> QWidget:
         return self.nameplate
@@ -135,8 +120,6 @@ class StockStage(QWidget):
         self._shelf_layout.addStretch(1)
         if focused in self.cards:
             self.cards[focused].setFocus()
-        if self.isVisible():
-            self._fill_other()
         shown = job.part(self.current)
         if shown is None or self.editor.part != shown:
             self.editor.show_part(shown)
@@ -182,11 +165,9 @@ class StockStage(QWidget):
         self.choose(part.id)
         return True
 
-    def add_other(self, part: Part | None) -> None:
+    def add_other(self, part: Part) -> None:
         """The part chosen from the list."""
-        self.other.setCurrentIndex(0)
-        if part is not None:
-            self._add(self._as_new(part))
+        self._add(self._as_new(part))
 
     def _duplicate(self) -> None:
         part = self.session.job.part(self.current)
