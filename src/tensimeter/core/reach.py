@@ -107,13 +107,13 @@ def reach(
     changed = set_to(job, output, np.asarray(volts, float)[:, None], loads)
     solution = solve(changed, loads, as_set=True)
     limits = ladder(job, solution, changed)
-    share, limiter = _largest(limits, solution)
+    share, limiter, cold = _largest(limits, solution)
     # Another branch may collapse as well; there is no share of a limit to be told then.
     lost = np.isnan(share) | ~np.isfinite(solution.whole(solution[output].V))
     names = (*[limit.name for limit in limits], COLLAPSE)
     if lost.any():
         share[lost], limiter[lost] = np.inf, len(limits)
-    minutes = _minutes(job, solution, limits, share, lost)
+    minutes = _minutes(job, solution, share, cold, lost)
     return Reach(output, np.asarray(volts), np.asarray(amps), names, share, limiter, minutes)
 
 
@@ -163,35 +163,42 @@ def _chain(network: Network, element_id: str, converter: str) -> list[Series]:
     return [e for e in _above(network, element_id) if isinstance(e, Series)]
 
 
-def _largest(
-    limits: list[Limit], solution: Solution, *, heat: bool = True
-) -> tuple[Array, npt.NDArray[np.int64]]:
-    """The largest share used at every point, and which limit it is; rows and columns before the grid."""
+def _largest(limits: list[Limit], solution: Solution) -> tuple[Array, npt.NDArray[np.int64], Array]:
+    """The largest share used at every point, which limit it is, and the largest but for heat.
+
+    Rows and columns are gone through before the grid.
+    """
     groups: dict[tuple[int, ...], tuple[Array, npt.NDArray[np.int64]]] = {}
+    warm = []
     with np.errstate(invalid="ignore", divide="ignore"):
         for k, limit in enumerate(limits):
-            if limit.floor or (limit.heat and not heat):
+            if limit.floor:
                 continue
             share = np.asarray(limit.used / limit.allowed)
-            if share.shape not in groups:
+            if limit.heat:
+                warm.append((k, share))
+            elif share.shape not in groups:
                 groups[share.shape] = share.copy(), np.full(share.shape, k)
-                continue
-            most, which = groups[share.shape]
-            np.copyto(which, k, where=share > most)
-            np.maximum(most, share, out=most)
+            else:
+                most, which = groups[share.shape]
+                np.copyto(which, k, where=share > most)
+                np.maximum(most, share, out=most)
     total, index = np.full(solution.shape, -np.inf), np.zeros(solution.shape, np.int64)
     for most, which in groups.values():
         np.copyto(index, which, where=most > total)
         np.maximum(total, most, out=total)
-    return total, index
+    cold = total.copy() if warm else total
+    for k, share in warm:
+        np.copyto(index, k, where=share > total)
+        np.maximum(total, share, out=total)
+    return total, index, cold
 
 
-def _minutes(job: Job, solution: Solution, limits: list[Limit], share: Array, lost: Flags) -> Array:
+def _minutes(job: Job, solution: Solution, share: Array, cold: Array, lost: Flags) -> Array:
     """How long each point may be held: only the heat gives time."""
     minutes = np.where(share <= 1, np.inf, 0.0)
-    if not any(limit.heat for limit in limits):
+    if cold is share:
         return minutes
-    cold, _ = _largest(limits, solution, heat=False)
     only_heat = (share > 1) & (cold <= 1) & ~lost
     if only_heat.any():
         least = np.full(solution.shape, np.inf)

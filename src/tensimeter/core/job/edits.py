@@ -131,7 +131,7 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
             id=identifier(plate.name, taken), name=plate.name, nominal_V=plate.volts,
             full_load_A=plate.amps, aim=job.policy.aim,
         )  # fmt: skip
-        return with_test_for(insert_link(job, output, after), output)
+        return with_test_for(_set_for(insert_link(job, output, after), output), output)
     part = _part_named(job, words)
     common: dict[str, Any] = {"id": identifier(part.name, taken), "name": part.name, "part": part.id}
     if isinstance(part, RailSupply):
@@ -141,6 +141,17 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
             return _instead(job, UnitLink(**common))
         return insert_link(job, UnitLink(**common), _top_unit(job, after))
     return insert_link(job, _link_of(part, common), after)
+
+
+def _set_for(job: Job, output: OutputLink) -> Job:
+    """A converter takes the volts of the first output that is put behind it, where it can give them."""
+    above = [x for x in job.design.path_to(output.id) if isinstance(x, ConverterLink)]
+    if not above:
+        return job
+    link, fed = above[-1], [o for o in job.design.outputs() if above[-1] in job.design.path_to(o.id)]
+    part = job.part(link.part)
+    fits = isinstance(part, Converter) and part.out_min_V <= output.nominal_V <= part.out_max_V
+    return with_link(job, changed(link, set_V=output.nominal_V)) if fits and len(fed) == 1 else job
 
 
 def _link_of(part: Part, common: dict[str, Any]) -> Link:

@@ -114,12 +114,14 @@ def split_up(job: Job, part_id: str) -> Job:
         raise Trouble("There is only one of it.")
     if part.count > 26:
         raise Trouble("More than 26 of one part can't be told apart by letters; make its count smaller.")
-    made = job
+    taken, apart = [p.id for p in job.stock], []
     for k in range(part.count):
         name = f"{part.name[:76]}, {'ABCDEFGHIJKLMNOPQRSTUVWXYZ'[k]}"
-        fresh = part.id if k == 0 else identifier(name, (p.id for p in made.stock))
-        made = with_part(made, changed(part, id=fresh, name=name, count=1))
-    return made
+        fresh = part.id if k == 0 else identifier(name, taken)
+        taken.append(fresh)
+        apart.append(changed(part, id=fresh, name=name, count=1))
+    stock = [p for old in job.stock for p in (apart if old.id == part.id else [old])]
+    return job.model_copy(update={"stock": tuple(stock)})
 
 
 def with_efficiency(job: Job, part_id: str, text: str) -> Job:

@@ -50,14 +50,18 @@ class MarginRow(QWidget):
         fraction = float(self.limit.fraction)
         over = fraction > 1
         width, height = self.width(), self.height()
-        name_w, figure_w = round(width * 0.32), theme.px(156 if over else 118)
+        name_w, figure_w = round(width * 0.34), theme.px(156 if over else 118)
         note_w = max(0, round(width * 0.22)) if width > theme.px(560) else 0
         bar_w = width - name_w - figure_w - note_w - theme.px(16)
         painter.setFont(theme.font(10.5))
         painter.setPen(theme.colour("ink"))
         middle = Qt.AlignmentFlag.AlignVCenter
         metrics = painter.fontMetrics()
-        name = metrics.elidedText(self.limit.name, Qt.TextElideMode.ElideRight, name_w - 8)
+        # Where it is too long the link's name gives way, not what limits.
+        what = f", {self.limit.short}"
+        link = self.limit.name.removesuffix(what)
+        room = name_w - 8 - metrics.horizontalAdvance(what)
+        name = metrics.elidedText(link, Qt.TextElideMode.ElideRight, max(room, theme.px(30))) + what
         painter.drawText(QRectF(0, 0, name_w, height), middle, name)
         bar = QRectF(name_w, height / 2 - theme.px(4), bar_w, theme.px(8))
         paint_bar(painter, bar, fraction)

@@ -23,6 +23,8 @@ from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 _VIEWS = (("figures", "Figures"), ("alive", "Dead or alive"), ("beside", "Beside"), ("photos", "Photos"))
+#: Kinds with a case of their own, which may have been opened and may or may not be isolated.
+_WITH_CASE = ("donor", "rails", "transformer")
 #: Lists of records within a part, and what one of them is called.
 _LISTS = (("ranges", "range"), ("rails", "rail"), ("couplings", "coupling"), ("combined", "combined limit"))
 
@@ -93,7 +95,8 @@ class PartEditor(QScrollArea):
 
     def _show_figures(self, part: Part) -> None:
         say = self.session.trouble.emit
-        self.form = RecordForm(part, self.apply, say)
+        hidden = () if part.kind in _WITH_CASE else ("opened", "isolation_ohm")
+        self.form = RecordForm(part, self.apply, say, hidden=hidden)
         self._column.addWidget(self.form)
         doubtful = [field_words(name)[0] for name, origin in part.origins.items() if origin == "assumed"]
         if doubtful:
