@@ -1,10 +1,12 @@
 """Reach, heat and spread: against hand figures, points solved alone, and SciPy's integration."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from tensimeter.core.electrical.network import build
+from tensimeter.core.electrical.network import Network, build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.electrical.worst_case import corners, spread, volts_of
 from tensimeter.core.errors import Trouble
@@ -13,8 +15,9 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, readings_first, with_link
 from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.limits import at, ladder
-from tensimeter.core.reach import COLLAPSE, adjustable, load_reach_A, reach, volts_span
+from tensimeter.core.reach import COLLAPSE, adjustable, load_reach_A, reach, set_to, spread_border, volts_span
 from tensimeter.core.thermal.heat import hot_spots, losses
+from tensimeter.demo.library import demo_job
 
 VOLTS, AMPS = np.linspace(1, 40, 40), np.linspace(0, 14, 141)
 
@@ -157,3 +160,30 @@ def test_spread_and_corners_of_the_output(demo: Job) -> None:
     assert found.lost == 0
     weak = with_part(demo, changed(demo.part("enclosed-b"), output_resistance_ohm=40.0))
     assert spread(weak, {"mount": 8.0}, volts_of("mount"), draws=100).lost == 1.0
+
+
+def test_the_border_strays_as_the_same_builds_drawn_one_by_one() -> None:
+    job = demo_job("ridge-pier")
+    volts, amps = np.array([6.0, 13.6, 30.0]), np.linspace(0, 12, 121)
+    found = spread_border(job, "mount", volts, amps, draws=60, seed=4)
+    drawn = build(job).spread(job, np.random.default_rng(4), 60, 2)
+    ends = []
+    for k in range(60):
+        own = Network(
+            tuple(
+                replace(e, **{f: np.ravel(v)[k] for f, v in vars(e).items() if isinstance(v, np.ndarray)})
+                for e in drawn.elements
+            )
+        )
+        row = []
+        for v in volts:
+            loads = {"mount": amps}
+            _, _, limits = at(job, loads, set_to(job, "mount", float(v), loads, own), as_set=True)
+            most = np.max([np.broadcast_to(x.used / x.allowed, amps.shape) for x in limits if not x.floor], 0)
+            row.append(float(np.interp(1.0, np.maximum.accumulate(most), amps)))
+        ends.append(row)
+    low, middle, high = np.quantile(np.array(ends), [0.025, 0.5, 0.975], axis=0)
+    assert found.low == pytest.approx(low, abs=0.03)
+    assert found.median == pytest.approx(middle, abs=0.03)
+    assert found.high == pytest.approx(high, abs=0.03)
+    assert (found.low < found.high).all()

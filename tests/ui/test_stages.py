@@ -36,6 +36,15 @@ def test_cards_are_made_changed_and_kept(window: MainWindow, keys) -> None:
     line.editingFinished.emit()
     part = window.session.job.part("laptop-brick")
     assert (part.condition, part.output_resistance_ohm, part.tolerance) == ("works", 0.045, 0.05)
+    assert part.origins["output_resistance_ohm"] == "measured"
+    stage.editor.origin_box.setCurrentIndex(stage.editor.origin_box.findData("seller"))
+    stage.editor.origin_box.activated.emit(2)
+    line = stage.form.fields["limit_A"]
+    line.setFocus()
+    keys(window, "5.2", "Enter")
+    assert QApplication.focusWidget() is line
+    part = window.session.job.part("laptop-brick")
+    assert (part.limit_A, part.origins["limit_A"]) == (5.2, "seller")
     line = stage.form.fields["rated_A"]
     line.setText("lots")
     line.editingFinished.emit()

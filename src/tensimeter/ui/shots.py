@@ -37,6 +37,12 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
     stock = window.stage("stock")
     stock.choose("front-end-40")
     picture(window, folder / "stock.png")
+    stock.choose("step-down-5a")
+    stock.editor.show_view("alive")
+    for step, read in (("short", "1k8"), ("through", "OL"), ("idle", "1.27")):
+        stock.editor.alive.fields[step].setText(read)
+        stock.editor.alive.fields[step].returnPressed.emit()
+    picture(window, folder / "stock-alive.png")
     session.choose("mount")
     design = window.stage("design")
     design.findings.show_view("faults")
@@ -58,6 +64,7 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
         picture(window, folder / "bench-view.png")
         window.toggle_bench_view()
     window.stage("design")
+    wait_until(lambda: False, 0.8)
     picture(window, folder / "design.png")
     plate = window.stage("plate")
     wait_until(lambda: plate.ready, 60)
@@ -86,6 +93,10 @@ def _other_designs(scratch: Path, folder: Path) -> None:
             window.session.try_point(output, 3.0, 1.2)
             design.findings.show_view("variants")
             picture(window, folder / "design-variants.png")
+            design.findings.show_view("heat")
+            picture(window, folder / "design-heat.png")
+            design.findings.show_view("box")
+            picture(window, folder / "design-box.png")
         window.close()
 
 

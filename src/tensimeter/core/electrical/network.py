@@ -107,11 +107,15 @@ class Network:
                 raise KeyError(key)
         return Network(tuple(_replaced(element, values) for element in self.elements))
 
-    def spread(self, job: Job, rng: np.random.Generator, draws: int) -> "Network":
-        """Seeded draws of every figure within its tolerance; each gets the shape (draws, 1)."""
+    def spread(self, job: Job, rng: np.random.Generator, draws: int, axes: int = 1) -> "Network":
+        """Seeded draws of every figure within its tolerance; each gets the shape (draws, 1, …).
+
+        `axes` is how many axes of operating points stand behind the draws.
+        """
+        shape = (draws, *[1] * axes)
         return self.with_values(
             {
-                (element, field): rng.uniform(value * (1 - share), value * (1 + share), (draws, 1))
+                (element, field): rng.uniform(value * (1 - share), value * (1 + share), shape)
                 for element, field, value, share in self._uncertain(job)
             }
         )

@@ -1,7 +1,7 @@
 """The Design stage: the path at the left, its reach or load line in the middle, findings below."""
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.alternatives import fed_instead
@@ -13,7 +13,16 @@ from tensimeter.core.job.problems import problems
 from tensimeter.core.judge import Band
 from tensimeter.core.limits import at, ranked
 from tensimeter.core.quantity import fixed, parse, show
-from tensimeter.core.reach import adjustable, load_reach_A, most_A, reach, set_to, volts_span
+from tensimeter.core.reach import (
+    Borders,
+    adjustable,
+    load_reach_A,
+    most_A,
+    reach,
+    set_to,
+    spread_border,
+    volts_span,
+)
 from tensimeter.core.thermal.heat import hot_spots
 from tensimeter.core.variants import laid_out
 from tensimeter.ui.design.figures_row import FiguresRow
@@ -29,8 +38,10 @@ from tensimeter.ui.theme import theme
 
 #: Points of the drawn load line, and how far past full load it goes.
 LINE_POINTS, LINE_REACH = 25, 1.15
-#: Voltages and currents of the drawn reach map, and draws of the spread that is shown beside it.
-MAP_VOLTS, MAP_AMPS, DRAWS = 121, 161, 20_000
+#: Voltages and currents of the drawn reach map.
+MAP_VOLTS, MAP_AMPS = 121, 161
+#: Points of the band around its border.
+BAND_VOLTS, BAND_AMPS = 15, 61
 
 
 class DesignStage(QWidget):
@@ -39,6 +50,9 @@ class DesignStage(QWidget):
         self.session = session
         self._line: object = None
         self._map: object = None
+        self._band: Borders | None = None
+        self._band_soon = QTimer(self, singleShot=True, interval=120)
+        self._band_soon.timeout.connect(self._draw_band)
         #: Outputs shown otherwise than they are meant: whether as a map.
         self._chosen: dict[str, bool] = {}
         layout = QHBoxLayout(self)
@@ -171,7 +185,7 @@ class DesignStage(QWidget):
         if wrong:
             text = next(iter(wrong.values()))
         elif self._mapped():
-            text = "solid: for good · dotted: for minutes from cold · squares: points of the test"
+            text = "solid: for good · dotted: for minutes from cold · thin lines: 95 % of such builds"
         elif self.session.now.solved:
             text = "dashed: predicted, the others loaded as in the strip; band: 95 % of such builds"
         else:
@@ -206,6 +220,8 @@ class DesignStage(QWidget):
             found = reach(job, output.id, volts, grid, others)
             borders = self._borders_of_variants(output.id, volts, grid, others)
             self._map = (job, key, found, borders)
+            self._band = None
+            self._band_soon.start()
         *_, found, borders = self._map
         load = job.part(job.campaign.load)
         sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, ElectronicLoad) else None
@@ -213,13 +229,28 @@ class DesignStage(QWidget):
         at_volts = tried[1] if tried and tried[0] == output.id else float(session.now.solved[1][output.id].V)
         results = [o for o in session.now.outcomes() if o.plan.output.id == output.id]
         steps = tuple((output.nominal_V, r.step.set_A, r.verdict) for o in results for r in o.steps)
-        self.map.show_reach(Drawn(found, (at_volts, amps), sinks, borders, steps))
+        self.map.show_reach(Drawn(found, (at_volts, amps), sinks, borders, steps, self._band))
+
+    def _draw_band(self) -> None:
+        """How far the border strays in such builds; worked out when the map is seen and at rest."""
+        if self._map is None or self._map[0] is not self.session.job or not self.map.isVisible():
+            return
+        job, (output, others), found, _ = self._map
+        volts = np.linspace(found.volts[0], found.volts[-1], BAND_VOLTS)
+        amps = np.linspace(0, found.amps[-1], BAND_AMPS)
+        try:
+            self._band = spread_border(job, output, volts, amps, dict(others))
+        except Trouble:
+            return
+        self._draw_map(job.design.link(output), self.session.load.get(output, 0.0))
 
     def _borders_of_variants(
         self, output: str, volts: np.ndarray, grid: np.ndarray, others: dict[str, float]
     ) -> tuple:
         borders, here = [], self.session.job
-        overlaid: list[tuple[str, Job]] = [(v.name, laid_out(here, v)) for v in here.variants[:2]]
+        overlaid: list[tuple[str, Job]] = [
+            (f"variant {v.name}", laid_out(here, v)) for v in here.variants[:2]
+        ]
         for name, job in [*overlaid, *fed_instead(here)][:3]:
             try:
                 borders.append((name, tuple(reach(job, output, volts, grid, others).border())))

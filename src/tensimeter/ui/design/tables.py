@@ -15,13 +15,13 @@ from tensimeter.ui.parts.why_table import Cell, WhyTable
 def fault_table(job: Job) -> WhyTable:
     """Every link open and shorted, those that nothing guards on top."""
     outputs = job.design.outputs()
-    columns = ("link", "fails", "what acts", *(o.name for o in outputs), "leaves")
-    table = WhyTable(columns, "faults", range(3, 3 + len(outputs)))
-    table.widths(128, 56, 164, *[78] * len(outputs))
+    columns = ("fault", "what acts", *(o.name for o in outputs), "leaves")
+    table = WhyTable(columns, "faults", range(2, 2 + len(outputs)))
+    table.widths(164, 136)
     for fault in sorted(failures(job), key=lambda f: not f.unguarded):
-        missed = [2] if fault.unguarded else []
-        cells: list[Cell] = [(fault.name, None), (fault.how, None), (_acts(fault), None)]
-        for k, output in enumerate(outputs, 3):
+        missed = [1] if fault.unguarded else []
+        cells: list[Cell] = [(f"{fault.name} {fault.how}", None), (_acts(fault), None)]
+        for k, output in enumerate(outputs, 2):
             above = output.name in fault.harm
             mark = "↑ " if above else ""
             cells.append((f"{mark}{fixed(fault.volts[output.id], 'V', 1)}", _why_fault(job, fault, output)))

@@ -32,12 +32,12 @@ def _bare(annotation: Any) -> tuple[Any, bool]:
 
 
 class RecordForm(QWidget):
-    """Labels and fields of one record; `apply` takes the changed record or says no (False)."""
+    """Labels and fields of one record; `apply` takes the changed one, and says no or how it was kept."""
 
     def __init__(
         self,
         record: Record,
-        apply: Callable[[Record, str], bool],
+        apply: Callable[[Record, str], Record | bool],
         say: Callable[[str], None],
         parent: QWidget | None = None,
         hidden: Collection[str] = (),
@@ -139,9 +139,10 @@ class RecordForm(QWidget):
             self._say(str(trouble))
             return False
         words, _ = field_words(name)
-        if not self._apply(new, words):
+        kept = self._apply(new, words)
+        if not kept:
             return False
-        self.record = new
+        self.record = kept if isinstance(kept, Record) else new
         return True
 
 

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.judge import Verdict
 from tensimeter.core.quantity import fixed, localised
-from tensimeter.core.reach import Border, Reach
+from tensimeter.core.reach import Border, Borders, Reach
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme
@@ -30,6 +30,7 @@ class Drawn:
     load: tuple[str, np.ndarray] | None = None
     others: tuple[tuple[str, tuple[Border, ...]], ...] = ()
     steps: tuple[tuple[float, float, Verdict], ...] = ()
+    band: Borders | None = None
 
 
 class ReachMap(Plot):
@@ -68,6 +69,9 @@ class ReachMap(Plot):
         self.setYRange(0, top * 1.12, padding=0)
         self.setXRange(0, float(reach.volts[-1]) * 1.02, padding=0)
         self._fill(border, longer)
+        if drawn.band is not None:
+            for ends in (drawn.band.low, drawn.band.high):
+                self.plot(drawn.band.volts, ends, pen=pg.mkPen(theme.colour("prediction", 0.6), width=1))
         for volts, amps, verdict in drawn.steps:
             colour = theme.colour(verdict_colour(verdict))
             fill = colour if verdict is Verdict.HOLDS else theme.colour("paper")
@@ -81,7 +85,7 @@ class ReachMap(Plot):
         if drawn.load is not None:
             self._sinks(*drawn.load, top)
         for name, other in drawn.others:
-            self._outline(other, f"variant {name}")
+            self._outline(other, name)
 
     @staticmethod
     def _top(drawn: Drawn, longer: list[Border]) -> float:

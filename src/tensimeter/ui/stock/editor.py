@@ -5,7 +5,16 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QButtonGroup, QFileDialog, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import changed
@@ -23,6 +32,13 @@ from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 _VIEWS = (("figures", "Figures"), ("alive", "Dead or alive"), ("beside", "Beside"), ("photos", "Photos"))
+#: Where a figure may come from, in words.
+_ORIGINS = (
+    ("measured", "measured"),
+    ("from the label", "label"),
+    ("from the seller", "seller"),
+    ("assumed", "assumed"),
+)
 #: Kinds with a case of their own, which may have been opened and may or may not be isolated.
 _WITH_CASE = ("donor", "rails", "transformer")
 #: Lists of records within a part, and what one of them is called.
@@ -37,6 +53,7 @@ class PartEditor(QScrollArea):
         self.session, self._duplicate, self._remove = session, duplicate, remove
         self.part: Part | None = None
         self.view = "figures"
+        self.origin = "measured"
         self.form: RecordForm | None = None
         self.alive: QWidget | None = None
         inside = QWidget()
@@ -51,6 +68,14 @@ class PartEditor(QScrollArea):
             self.verticalScrollBar().setValue(0)
         self.part = part
         self.refresh()
+
+    def follow(self, part: Part | None) -> None:
+        """Show a card as it is now; a form that has just given its change goes on being typed in."""
+        named = part is not None and self.part is not None and part.name == self.part.name
+        if named and self.form is not None and self.form.record == part:
+            self.part = part
+        elif part != self.part or part is None:
+            self.show_part(part)
 
     def show_view(self, view: str) -> None:
         self.view = view
@@ -96,13 +121,9 @@ class PartEditor(QScrollArea):
     def _show_figures(self, part: Part) -> None:
         say = self.session.trouble.emit
         hidden = () if part.kind in _WITH_CASE else ("opened", "isolation_ohm")
-        self.form = RecordForm(part, self.apply, say, hidden=hidden)
+        self.form = RecordForm(part, self._typed, say, hidden=hidden)
         self._column.addWidget(self.form)
-        doubtful = [field_words(name)[0] for name, origin in part.origins.items() if origin == "assumed"]
-        if doubtful:
-            self._column.addWidget(
-                label(f"assumed, not claimed: {', '.join(doubtful)}", "caption", wrap=True)
-            )
+        self._show_origins(part)
         if isinstance(part, Converter):
             self._show_efficiencies(part)
         for field, words in _LISTS:
@@ -128,6 +149,28 @@ class PartEditor(QScrollArea):
             row.addWidget(button)
         self._column.addWidget(buttons)
         self._show_bin(part)
+
+    def _show_origins(self, part: Part) -> None:
+        """Where the figures come from, and where those come from that are typed now."""
+        row = QHBoxLayout()
+        row.addWidget(label("figures typed here are", "caption"))
+        self.origin_box = QComboBox()
+        self.origin_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.origin_box.setMinimumContentsLength(6)
+        self.origin_box.setAccessibleName("where figures typed here come from")
+        for words, origin in _ORIGINS:
+            self.origin_box.addItem(words, origin)
+        self.origin_box.setCurrentIndex(self.origin_box.findData(self.origin))
+        self.origin_box.activated.connect(self._origin_chosen)
+        row.addWidget(self.origin_box, 1)
+        self._column.addLayout(row)
+        for words, origin in _ORIGINS:
+            names = [field_words(f)[0] for f, o in part.origins.items() if o == origin]
+            if names:
+                self._column.addWidget(label(f"{words}: {', '.join(names)}", "caption", wrap=True))
+
+    def _origin_chosen(self) -> None:
+        self.origin = self.origin_box.currentData()
 
     def _show_efficiencies(self, part: Converter) -> None:
         """What is known of a converter's efficiency; its losses are fitted from it at once."""
@@ -245,6 +288,24 @@ class PartEditor(QScrollArea):
         self.refresh()
 
     # -- edits ----------------------------------------------------------------------------------
+
+    def _typed(self, record: Record, words: str) -> Record | bool:
+        """A card with a figure that was typed: it comes from where the builder says."""
+        now = self.part
+        figures = [
+            f
+            for f in type(record).model_fields
+            if isinstance(getattr(record, f), float) and getattr(record, f) != getattr(now, f)
+        ]
+        origins = {**record.origins, **dict.fromkeys(figures, self.origin)}
+        made = changed(record, origins=origins)
+        # Known to the form before anybody asks whether it shows what is kept.
+        form, before = self.form, self.form.record
+        form.record = made
+        if self.apply(made, words):
+            return made
+        form.record = before
+        return False
 
     def apply(self, record: Record, words: str) -> bool:
         done = self.session.edit(f"{words} of {record.name}", with_part(self.session.job, record))

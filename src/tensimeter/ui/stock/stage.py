@@ -120,9 +120,7 @@ class StockStage(QWidget):
         self._shelf_layout.addStretch(1)
         if focused in self.cards:
             self.cards[focused].setFocus()
-        shown = job.part(self.current)
-        if shown is None or self.editor.part != shown:
-            self.editor.show_part(shown)
+        self.editor.follow(job.part(self.current))
 
     @property
     def form(self) -> RecordForm | None:
