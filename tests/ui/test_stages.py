@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from tensimeter.core.job.parts import SHELVES
 from tensimeter.core.judge import Verdict
+from tensimeter.core.readingline import understand
+from tensimeter.demo.library import demo_job
 from tensimeter.store.attachments import attachments
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui import start_page
@@ -341,3 +343,43 @@ def test_the_start_page_opens_both_doors(qtbot, monkeypatch, tmp_path: Path, key
     assert program.window.session.job.name == "Ridge pier supply"
     program.window.close()
     QApplication.processEvents()
+
+
+def test_rails_are_fitted_and_a_rating_is_kept(open_window, tmp_path: Path, keys) -> None:
+    window = open_window(JobFile.create(tmp_path / "dome.tensi", demo_job("dome-workshop")))
+    stock = window.stage("stock")
+    stock.choose("pc-450")
+    table = tmp_path / "cases.csv"
+    table.write_text("i 12 V,v 12 V,i 5 V,v 5 V\n0,12.1,0,5.1\n5,12.0,0,5.1\n0,12.4,10,5.0\n")
+    stock.editor.fit_cases(table)
+    assert window.session.job.part("pc-450").rail("12 V").volts == pytest.approx(12.1)
+    assert "12 V moves most: 30 mΩ by each ampere on 5 V" in window.line.hint.text()
+    table.write_text("nothing")
+    stock.editor.fit_cases(table)
+    assert "no columns such as" in window.line.hint.text()
+    # From the list by the arrow keys: it is filled when it gets the focus.
+    stock.other.setFocus()
+    QApplication.processEvents()
+    assert stock.other.count() > 50
+    place = stock.other.findText("Wire 1.5 mm²")
+    stock.other.setCurrentIndex(place)
+    stock.other.activated.emit(place)
+    assert window.session.job.part("wire-1-5-mm") is not None
+    # A part in AWG is taken in mm².
+    field = stock.form.fields["area_mm2"]
+    field.setText("16 AWG")
+    field.editingFinished.emit()
+    assert window.session.job.part("wire-1-5-mm").area_mm2 == pytest.approx(1.309, abs=1e-3)
+    plate = window.stage("plate")
+    plate.keep_proven()
+    assert "Nothing is proven" in plate.said.text()
+    window.session.choose_test("load-regulation")
+    for amps in (0.0, 3.0, 6.0, 1.2):
+        window.session.take_typed(
+            understand(window.session.job, f"shutter {12.0 - 0.02 * amps:.3f}V @{amps}A")
+        )
+    plate.keep_proven()
+    assert "Dome workshop supply, SHUTTER" in plate.said.text()
+    with own_bin() as kept:
+        found = kept.part("dome-workshop-supply-shutter").part
+    assert found.output_resistance_ohm == pytest.approx(0.02, abs=1e-3)
