@@ -24,6 +24,11 @@ def design(rng: np.random.Generator) -> tuple[Network, dict[str, float]]:
         feed = feeds[rng.integers(len(feeds))]
         elements.append(Series(f"w{k}", feed, resistance=rng.uniform(0, 0.5), contact=rng.uniform(0, 0.1)))
         feed = f"w{k}"
+        if rng.random() < 0.3:
+            # A diode between sources, and a panel meter or a fan that draws for itself.
+            elements.append(Series(f"d{k}", feed, drop_V=rng.uniform(0.2, 1.0)))
+            feed = f"d{k}"
+            elements.append(Sink(f"s{k}", feed, own_A=rng.uniform(0, 0.3)))
         if rng.random() < 0.7:
             elements.append(
                 Conversion(

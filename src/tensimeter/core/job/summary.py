@@ -37,8 +37,8 @@ def _donor(p: Any) -> tuple[str, str]:
 
 
 def _rails(p: Any) -> tuple[str, str]:
-    together = min((c.watts for c in p.combined), default=None)
-    watts = f"{together:g} W together, the least" if together else "combined limits not known"
+    least = min(p.combined, key=lambda c: c.watts, default=None)
+    watts = f"{' + '.join(least.rails)} together {least.watts:g} W" if least else "combined limits not known"
     return "  ".join(f"{r.name} {r.rated_A:g} A" for r in p.rails[:3]), watts
 
 

@@ -28,7 +28,7 @@ class PartCard(QWidget):
         self.setToolTip(part.note or part.name)
 
     def sizeHint(self) -> QSize:
-        return QSize(theme.px(290), theme.px(80))
+        return QSize(theme.px(284), theme.px(80))
 
     def paintEvent(self, event: object) -> None:
         painter = QPainter(self)
