@@ -19,6 +19,7 @@ class BoxRecord(Record):
     width_mm: Positive = 150.0
     height_mm: Positive = 80.0
     cable_mm: Annotated[float, Field(ge=0)] = 30.0
+    metal: bool = True
     gap_mm: Annotated[float, Field(ge=0)] = 5.0
 
 
@@ -68,6 +69,61 @@ class Policy(Record):
     proven_when: Literal["settled", "moments", "two_hours"] = "settled"
     charging: Literal["with_limits", "never"] = "with_limits"
     spread: Spread = Spread()
+
+
+class Colours(Record):
+    """Wires' colours by what they carry: the builder's own scheme."""
+
+    plus: str = "red"
+    minus: str = "black"
+    middle: str = "orange"
+    earth: str = "green-yellow"
+    live: str = "brown"
+    neutral: str = "blue"
+    supply: str = "yellow"
+
+
+class WireChoice(Record):
+    """What the builder decides of one wire: its cut length, whether it is made."""
+
+    wire: Name
+    length_m: Positive | None = None
+    made: bool = False
+
+
+class Pulled(Record):
+    """A connector or wire that was pulled: of what, from where, how it is told apart, whether it is back."""
+
+    id: Identifier
+    unit: Name
+    what: Name
+    where: str = ""
+    keyed: bool = False
+    label: str = ""
+    back: bool = False
+
+
+class Adjusted(Record):
+    """A trip, a preset or an alarm as it was set, and the reading that showed it."""
+
+    what: Name
+    value: str
+    shown_by: str = ""
+
+
+class Assembly(Record):
+    """What is decided and done while building; readings are kept apart, as facts.
+
+    `already_running`: the supply was not built with this program; it is taken as it stands.
+    """
+
+    colours: Colours = Colours()
+    wires: tuple[WireChoice, ...] = ()
+    pulled: tuple[Pulled, ...] = ()
+    settings: tuple[Adjusted, ...] = ()
+    looked_over: tuple[str, ...] = ()
+    limiter: Literal["bench_limiter", "lamp", "variable_transformer", "none"] = "bench_limiter"
+    already_running: bool = False
 
 
 class LoadRegulation(Record):
@@ -134,6 +190,7 @@ class Job(Record):
     design: Design = Design()
     policy: Policy = Policy()
     campaign: Campaign = Campaign()
+    assembly: Assembly = Assembly()
     overruled: tuple[Overrule, ...] = ()
     variant: Name = "as built"
     variants: tuple[Variant, ...] = ()

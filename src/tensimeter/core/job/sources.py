@@ -45,6 +45,8 @@ class Donor(PartRecord):
     efficiency: Efficiency = 0.85
     bonded: bool = False
     minimum_A: NotNegative = 0.0
+    #: Its mains-side reservoir, where it was read off an opened unit.
+    bulk_F: Positive | None = None
     standby_V: Positive | None = None
     #: From its sheet, in rising temperature; straight between two points, nothing above the last.
     derating: tuple[DeratingPoint, ...] = ()

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
+from tensimeter.core.procedure.build_notices import PRACTICE, build_notices
 from tensimeter.core.procedure.design_notices import design_notices
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.part_notices import part_notices, stock_notices
@@ -24,18 +25,8 @@ class Stage:
 STAGES = (
     Stage("stock", "Stock"),
     Stage("design", "Design"),
-    Stage(
-        "assemble",
-        "Assemble",
-        "Assemble will hold the wire list, the take-apart register and the isolation and "
-        "continuity matrix that follow from the design.",
-    ),
-    Stage(
-        "wake",
-        "Wake",
-        "Wake will hold the steps of first power behind a limit, with what to expect on every "
-        "node and when to pull the plug.",
-    ),
+    Stage("assemble", "Assemble"),
+    Stage("wake", "Wake"),
     Stage("prove", "Prove"),
     Stage(
         "tune",
@@ -49,7 +40,13 @@ STAGES = (
 
 def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
     """What to mind before going on, over all stages, the gravest first."""
-    found = [*stock_notices(job), *design_notices(job), *part_notices(job), *prove_notices(job, readings)]
+    found = [
+        *stock_notices(job),
+        *design_notices(job),
+        *part_notices(job),
+        *build_notices(job, readings),
+        *prove_notices(job, readings),
+    ]
     reasons = {o.hold: o.reason for o in job.overruled}
     found = [
         Notice(n.id, n.kind, n.title, n.text, n.stage, n.link, n.lifted_by, reasons.get(n.id, ""))
@@ -72,8 +69,15 @@ def open_holds(found: Sequence[Notice], stage: str, link: str | None = None) -> 
 
 
 def must_be_lifted(job: Job, readings: Sequence[Reading], output: str) -> None:
-    """Trouble while a hold stands before loading an output on a real bench."""
-    stopping = open_holds(notices(job, readings), "prove", output)
+    """Trouble while a hold stands before loading an output on a real bench.
+
+    What was read from the practice supply lifts nothing here. A supply that was built elsewhere is a named
+    choice of the job: then only the holds of Prove count.
+    """
+    found = notices(job, [r for r in readings if r.note != PRACTICE])
+    stopping = open_holds(found, "prove", output)
+    for stage in ("assemble", "wake"):
+        stopping += open_holds(found, stage)
     if stopping:
         raise Trouble(
             f"Hold point open: {stopping[0].title}. {stopping[0].text} Or overrule it, with a reason."

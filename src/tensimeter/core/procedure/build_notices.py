@@ -1,0 +1,157 @@
+"""What assembling and first power give to mind: holds lifted by readings, cautions where they bite."""
+
+from collections.abc import Sequence
+
+from tensimeter.core.build.wiring import mains_units
+from tensimeter.core.electrical.network import has_source
+from tensimeter.core.job.design import ConverterLink, UnitLink
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Donor, RailSupply, Transformer
+from tensimeter.core.job.problems import problems
+from tensimeter.core.judge import Verdict
+from tensimeter.core.procedure.causes import causes
+from tensimeter.core.procedure.charge import is_empty, stored
+from tensimeter.core.procedure.matrix import checked
+from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.procedure.wake import woken
+from tensimeter.core.quantity import show
+from tensimeter.core.verify.readings import Reading
+
+#: Note of a reading that was taken from the practice supply: it lifts no hold before a real load.
+PRACTICE = "practice"
+
+
+def build_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
+    """Holds and cautions of Assemble and Wake; one caution instead for a supply that was built elsewhere."""
+    if not has_source(job) or problems(job.design, job.stock):
+        return []
+    if job.assembly.already_running:
+        text = (
+            "This supply is taken as it stands, built and running: what Assemble and Wake would have read is "
+            "not known. It is said so on the data sheet."
+        )
+        return [Notice("built:running", "caution", "Already built and running", text, "prove")]
+    return [*_assemble(job, readings), *_cautions(job), *_wake(job, readings)]
+
+
+def _assemble(job: Job, readings: Sequence[Reading]) -> list[Notice]:
+    found = []
+    for at in stored(job):
+        if not is_empty(at, readings):
+            text = (
+                f"{show(at.farad, 'F')} at up to {show(at.start_V, 'V', 3)}, {at.why}. Empty it, then "
+                "read it: "
+                f"“{at.place} 0.4V”. It creeps back: read again before you touch it. Time alone lifts "
+                "nothing."
+            )
+            found.append(
+                _hold(f"charge:{at.link}", f"Stored charge in {at.name}", text, "assemble", at.link, at.place)
+            )
+    for check in checked(job, readings):
+        pair = check.pair
+        if not pair.hold or check.verdict is Verdict.HOLDS:
+            continue
+        if check.reading is None:
+            text = f"Expect {pair.expected} ({pair.why}). Type it: “{pair.place} …”."
+        else:
+            text = f"Read {show(check.reading.value, pair.quantity)}, expected {pair.expected}. {pair.wrong}"
+        found.append(_hold(f"pair:{pair.place}", pair.name, text, "assemble", None, pair.place))
+    if job.policy.insulation == "tape":
+        for link in job.design.links:
+            part = job.part(link.part)
+            stacked = link.fed_by is not None and link.kind == "unit"
+            if stacked and isinstance(part, Donor) and (part.opened or part.isolation_ohm is not None):
+                text = (
+                    "Its negative is kept off its case by tape: that counts as temporary. Fit bushes "
+                    "and washers."
+                )
+                found.append(
+                    _hold(f"tape:{link.id}", f"Tape in {link.name}", text, "assemble", link.id, None)
+                )
+    return found
+
+
+def _hold(key: str, title: str, text: str, stage: str, link: str | None, place: str | None) -> Notice:
+    return Notice(key, "hold", title, text, stage, link, place)
+
+
+def _cautions(job: Job) -> list[Notice]:
+    """The usual cautions of building, each at the stage where it bites."""
+    found = []
+
+    def caution(key: str, title: str, text: str, stage: str) -> None:
+        found.append(Notice(key, "caution", title, text, stage))
+
+    if mains_units(job):
+        caution(
+            "mains:side", "A mains side of your own",
+            "Fused live, switch, earth bond at one stud, strain relief, covered terminals, distance by "
+            "eye. Local "
+            "codes decide, and who may do it; a finished enclosed unit with its own inlet spares you this.",
+            "assemble",
+        )  # fmt: skip
+    if any(isinstance(job.part(x.part), RailSupply) for x in job.design.links):
+        caution(
+            "harness:trust", "Measure before you trust a colour",
+            "Colours follow a published standard, and some supplies don't. Read each wire, with a light "
+            "load.",
+            "assemble",
+        )  # fmt: skip
+    caution(
+        "assemble:swarf", "Swarf",
+        "Drill before anything is mounted, and look for swarf and strands before the lid goes "
+        "on.", "assemble",
+    )  # fmt: skip
+    outlets = {o.nominal_V for o in job.design.outputs()}
+    if len(outlets) > 1:
+        caution(
+            "assemble:plugs", "Different volts, different plugs",
+            f"Outlets of {', '.join(show(v, 'V') for v in sorted(outlets))}: the same plug or colour on "
+            "two of "
+            "them will meet the wrong device one night.", "assemble",
+        )  # fmt: skip
+    stacked = any(isinstance(x, UnitLink) and x.fed_by for x in job.design.links)
+    if stacked:
+        caution(
+            "wake:clip", "An earthed clip shorts a stack",
+            "An oscilloscope's clip and a computer's earth are earth: on the middle of a stack they short "
+            "a unit.",
+            "wake",
+        )  # fmt: skip
+    if job.assembly.limiter in ("lamp", "variable_transformer") and mains_units(job):
+        caution(
+            "wake:limiter", "It does not isolate",
+            "A lamp in series and a variable transformer leave the mains where it is: what is bare is live.",
+            "wake",
+        )  # fmt: skip
+    if any(isinstance(x, ConverterLink) for x in job.design.links):
+        caution(
+            "wake:trims", "Trims before plugs",
+            "A trim that was left at its top gives an outlet the whole input. Set each before anything is "
+            "joined.",
+            "wake",
+        )  # fmt: skip
+    if any(isinstance(job.part(x.part), Transformer) for x in job.design.links):
+        caution(
+            "wake:charge", "Switched off, still charged",
+            "The reservoir holds its volts after the switch: read it before you move a wire.", "wake",
+        )  # fmt: skip
+    return found
+
+
+def _wake(job: Job, readings: Sequence[Reading]) -> list[Notice]:
+    found = []
+    for step in woken(job, readings):
+        s = step.step
+        if not s.hold or step.verdict is Verdict.HOLDS or s.band is None:
+            continue
+        low, high = s.band.ends
+        expected = f"{show(low, s.quantity, 4)} to {show(high, s.quantity, 4)}"
+        if step.reading is None:
+            text = f"Probe {s.probe}; expect {expected}."
+        else:
+            first = causes(job, step)
+            why = f" {first[0].words}" if first else ""
+            text = f"Read {show(step.reading.value, s.quantity, 4)}, expected {expected}.{why}"
+        found.append(_hold(f"wake:{s.id}", s.title, text, "wake", s.link, s.place))
+    return found

@@ -1,0 +1,226 @@
+"""The isolation and continuity matrix that a design implies: which nodes are joined, which are apart.
+
+Read with everything unplugged and every reservoir read empty. A pair's reading lies at its own place.
+"""
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from tensimeter.core.build.wiring import mains_units, metal_box
+from tensimeter.core.electrical.stack import Unit, stack
+from tensimeter.core.job.design import Link, OutputLink, UnitLink
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Battery, Donor, RailSupply, Transformer
+from tensimeter.core.judge import Band, Verdict, judge
+from tensimeter.core.quantity import show
+from tensimeter.core.verify.readings import Quantity, Reading, interval_of, standing
+
+#: Ω up to which two nodes count as joined, from which as apart, and as not shorted: rules of thumb for a
+#: handheld meter. A converter's input may read some tens of ohms while its capacitors charge.
+JOINED_OHM, APART_OHM, NOT_SHORTED_OHM = 1.0, 1e6, 10.0
+#: Volts of a diode that is there and the right way round, in the meter's diode range.
+DIODE_V = (0.15, 0.9)
+
+
+@dataclass(frozen=True)
+class Node:
+    """A point that a probe can touch."""
+
+    id: str
+    name: str
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two nodes, what is expected between them, why, and what it means where it is not so.
+
+    A `hold` keeps the stage from going on until it is read.
+    """
+
+    first: Node
+    second: Node
+    kind: Literal["joined", "apart", "not_shorted", "diode"]
+    why: str
+    wrong: str
+    hold: bool = False
+    own_place: str = ""
+
+    @property
+    def place(self) -> str:
+        return self.own_place or f"{self.kind.replace('_', '-')}-{self.first.id}-{self.second.id}"
+
+    @property
+    def name(self) -> str:
+        return f"{self.first.name} to {self.second.name}"
+
+    @property
+    def quantity(self) -> Quantity:
+        return "V" if self.kind == "diode" else "ohm"
+
+    @property
+    def band(self) -> Band:
+        return {
+            "joined": Band(None, JOINED_OHM),
+            "apart": Band(APART_OHM, None),
+            "not_shorted": Band(NOT_SHORTED_OHM, None),
+            "diode": Band(*DIODE_V),
+        }[self.kind]
+
+    @property
+    def expected(self) -> str:
+        """In words: what the meter should show."""
+        return {
+            "joined": f"up to {show(JOINED_OHM, 'ohm')}, a beep",
+            "apart": f"{show(APART_OHM, 'ohm')} or more, or OL",
+            "not_shorted": f"more than {show(NOT_SHORTED_OHM, 'ohm')}",
+            "diode": f"{DIODE_V[0]:g} to {DIODE_V[1]:g} V in the diode range",
+        }[self.kind]
+
+
+@dataclass(frozen=True)
+class Checked:
+    """A pair with its latest reading and verdict."""
+
+    pair: Pair
+    reading: Reading | None
+    verdict: Verdict
+
+
+EARTH, LIVE, NEUTRAL = Node("earth", "earth pin"), Node("live", "live pin"), Node("neutral", "neutral pin")
+CHASSIS = Node("chassis", "chassis")
+
+
+def matrix(job: Job) -> list[Pair]:
+    """Every pair to read, the mains side first, then the units, then the outputs."""
+    units = [x for x in job.design.links if isinstance(x, UnitLink)]
+    if not units:
+        return []
+    return [*_mains(job), *_cases(job, units), *_stacks(job, units), *_outputs(job, units)]
+
+
+def checked(job: Job, readings: Sequence[Reading]) -> list[Checked]:
+    """Every pair judged by its latest reading; over range is open."""
+    latest = {(r.place, r.quantity): r for r in standing(readings)}
+    found = []
+    for pair in matrix(job):
+        reading = latest.get((pair.place, pair.quantity))
+        found.append(Checked(pair, reading, _verdict(pair, reading)))
+    return found
+
+
+def _verdict(pair: Pair, reading: Reading | None) -> Verdict:
+    if reading is None:
+        return Verdict.NOT_MEASURED
+    if math.isinf(reading.value):
+        return Verdict.HOLDS if pair.band.high is None else Verdict.MISSES
+    return judge(interval_of(reading), pair.band)
+
+
+def case_of(link: Link) -> Node:
+    return Node(f"{link.id}-case", f"{link.name} case")
+
+
+def pole(link: Link, sign: Literal["plus", "minus"]) -> Node:
+    return Node(f"{link.id}-{sign}", f"{link.name} {'+' if sign == 'plus' else '−'}")
+
+
+def _mains(job: Job) -> Iterator[Pair]:
+    wired = mains_units(job)
+    if not wired:
+        return
+    leak = "A path to earth on the mains side: a wet or damaged part, or a wire trapped. Don't plug it in."
+    why = "switch off, unplugged"
+    short = "A short behind the switch, or the switch is on."
+    yield Pair(LIVE, NEUTRAL, "apart", why, short, hold=True)
+    yield Pair(LIVE, EARTH, "apart", "switch on, unplugged", leak, hold=True)
+    yield Pair(NEUTRAL, EARTH, "apart", "unplugged", leak, hold=True)
+
+
+def _cases(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
+    """Protective earth of every metal case, and of the box."""
+    lost = "Its protective earth is missing: a fault inside would put the mains on its case."
+    for unit in units:
+        part = job.part(unit.part)
+        metal = isinstance(part, Donor | Transformer) and getattr(part, "family", "") != "brick"
+        if metal:
+            yield Pair(EARTH, case_of(unit), "joined", "protective earth stays", lost, hold=True)
+    for part in job.stock:
+        if isinstance(part, RailSupply) and any(x.part == part.id for x in units):
+            case = Node(f"{part.id}-case", f"{part.name} case")
+            yield Pair(EARTH, case, "joined", "protective earth stays", lost, hold=True)
+    if metal_box(job):
+        yield Pair(EARTH, CHASSIS, "joined", "a metal box is earthed", lost, hold=True)
+
+
+def _stacks(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
+    """Units on one another: joints, the insulation of each, its reverse diode."""
+    carrying = {unit.fed_by for unit in units}
+    for unit in units:
+        part = job.part(unit.part)
+        if isinstance(part, Battery | RailSupply):
+            continue
+        short = "A short in its output, or a wire across it."
+        yield Pair(pole(unit, "plus"), pole(unit, "minus"), "not_shorted", "nothing connected", short)
+        if isinstance(part, Transformer):
+            lost = "It does not isolate: dangerous. Take it out."
+            yield Pair(LIVE, pole(unit, "minus"), "apart", "primary to secondary", lost, hold=True)
+        if unit.fed_by is None and unit.id not in carrying:
+            continue
+        below = next((x for x in units if x.id == unit.fed_by), None)
+        if below is not None:
+            lost = "The joint between the two is open: the stack gives nothing."
+            yield Pair(pole(below, "plus"), pole(unit, "minus"), "joined", "they stand in series", lost)
+        stands = f"must stand {_stack_trip_V(job, units):.0f} V, at trip"
+        lost = "Its output meets its case, and so the earth: in a stack that shorts the unit below."
+        yield Pair(pole(unit, "minus"), case_of(unit), "apart", stands, lost, hold=True)
+        yield Pair(pole(unit, "plus"), case_of(unit), "apart", stands, lost, hold=True)
+        lost = (
+            "Its reverse diode is missing, open or the wrong way round: when it is down the others drive it."
+        )
+        yield Pair(
+            pole(unit, "minus"),
+            pole(unit, "plus"),
+            "diode",
+            "red probe on −: its reverse diode",
+            lost,
+            hold=True,
+        )
+
+
+def _stack_trip_V(job: Job, units: list[UnitLink]) -> float:
+    parts = [p for x in units if isinstance(p := job.part(x.part), Donor)]
+    if not parts:
+        return 0.0
+    return stack([Unit(p.no_load_V, p.rated_A, p.rated_W, p.tolerance, p.trip_V) for p in parts]).isolation_V
+
+
+def _outputs(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
+    bonded = job.policy.reference == "negative_bonded" or any(
+        x.earthed or isinstance(job.part(x.part), RailSupply) for x in units
+    )
+    short = "A short across the outlet: a strand, a screw, or a wire on the wrong post."
+    crossed = "Its wires are crossed, or broken, between supply and outlet."
+    mains = bool(mains_units(job))
+    for output in job.design.outputs():
+        plus, minus = pole(output, "plus"), pole(output, "minus")
+        yield Pair(plus, minus, "not_shorted", "nothing plugged in", short)
+        bottom = _bottom(job, output)
+        if bottom is not None:
+            yield Pair(pole(bottom, "minus"), minus, "joined", "one negative for all", crossed)
+        if bonded:
+            lost = "The one bond to earth is missing."
+            yield Pair(minus, EARTH, "joined", "bonded at one point", lost, own_place=f"earth-{output.id}")
+        else:
+            met = "Something joins it to earth: find it before a second earth shorts part of the supply."
+            yield Pair(minus, EARTH, "apart", "it floats", met, own_place=f"earth-{output.id}")
+            yield Pair(plus, EARTH, "apart", "it floats", met)
+        if mains:
+            lost = "The mains side meets the output: dangerous. Don't plug it in."
+            yield Pair(LIVE, minus, "apart", "mains to output", lost, hold=True)
+
+
+def _bottom(job: Job, output: OutputLink) -> Link | None:
+    first = job.design.path_to(output.id)[0]
+    return first if first.kind == "unit" else None
