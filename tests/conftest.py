@@ -10,7 +10,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from tensimeter.bench.setup import Bench, open_bench
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.core.job.document import Job
+from tensimeter.core.job.document import Assembly, Job
 from tensimeter.core.job.edits import readings_first
 from tensimeter.demo.library import demo_job, demo_truths
 from tensimeter.store.jobfile import JobFile
@@ -39,6 +39,12 @@ def own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 @pytest.fixture(scope="session")
 def demo() -> Job:
     return demo_job("ridge-pier")
+
+
+@pytest.fixture(scope="session")
+def running(demo: Job) -> Job:
+    """The demo job, said to be built and running: only the holds of Prove stand before a real load."""
+    return demo.model_copy(update={"assembly": Assembly(already_running=True)})
 
 
 @pytest.fixture

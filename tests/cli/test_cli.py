@@ -104,6 +104,19 @@ def test_report_schema_and_check(tensimeter, path: Path, tmp_path: Path) -> None
         (["prove", "{job}", "load-regulation", "--bench", "none.toml"], "Hold point open"),
         (
             ["prove", "{job}", "load-regulation", "--bench", "none.toml", "--overrule", "known good"],
+            "live pin to neutral pin",
+        ),
+        (
+            [
+                "prove",
+                "{job}",
+                "load-regulation",
+                "--bench",
+                "none.toml",
+                "--overrule",
+                "known-good",
+                "--already-running",
+            ],
             "can't be read",
         ),
         (["analyse", "regulation", "{empty}"], "is empty"),

@@ -15,6 +15,7 @@ from tensimeter.bench.engine import Event
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.window import MainWindow
 
@@ -116,7 +117,7 @@ def test_a_run_begun_with_the_stages_own_button(window: MainWindow, qtbot) -> No
     qtbot.waitUntil(lambda: ended(window), timeout=5000)
 
 
-def test_a_real_bench_waits_for_its_hold_points(window: MainWindow, keys) -> None:
+def test_a_real_bench_waits_for_its_hold_points(window: MainWindow, running: Job, keys) -> None:
     panel = window.stage("prove").campaign
     panel.source.setCurrentIndex(panel.source.findData("bench"))
     panel.refresh()
@@ -126,6 +127,9 @@ def test_a_real_bench_waits_for_its_hold_points(window: MainWindow, keys) -> Non
     panel.start.click()
     assert "Hold point open: MOUNT to earth." in window.line.hint.text()
     keys(window, "Ctrl+l", "earth-mount OL", "Enter")
+    panel.start.click()
+    assert "live pin to neutral pin" in window.line.hint.text()
+    window.session.edit("built and running", running)
     panel.start.click()
     assert "bench.toml can't be read" in window.line.hint.text()
 

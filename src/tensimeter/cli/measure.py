@@ -63,6 +63,9 @@ def prove(
     seed: int = 1,
     present: Annotated[bool, typer.Option("--i-am-present", help="For a load without a watchdog.")] = False,
     overrule: Annotated[str, typer.Option(help="Why open hold points are passed; kept with the job.")] = "",
+    already_running: Annotated[
+        bool, typer.Option("--already-running", help="The supply was not built with Tensimeter; recorded.")
+    ] = False,
     require: Require = "",
     json: Json = False,
 ) -> None:
@@ -73,7 +76,7 @@ def prove(
     with JobFile(job) as file:
         wanted = file.job.test(test)
         if bench is not None:
-            _pass_holds(file, wanted.output, overrule)
+            _pass_holds(file, wanted.output, overrule, already_running)
             ended = _run(file, wanted.id, open_bench_file(file.job, bench), present, json)
         else:
             truths = demo_truths(file.job.name)
@@ -88,9 +91,17 @@ def prove(
     check_required(require, result.verdict)
 
 
-def _pass_holds(file: JobFile, output: str, reason: str) -> None:
-    """Overrule the open holds before an output with a reason, or refuse to go on without one."""
+def _pass_holds(file: JobFile, output: str, reason: str, already_running: bool) -> None:
+    """Overrule the open holds before an output with a reason, or refuse to go on without one.
+
+    Those of Assemble and Wake are passed by the named choice alone, which is recorded.
+    """
     job = file.job
+    if already_running and not job.assembly.already_running:
+        assembly = job.assembly.model_copy(update={"already_running": True})
+        job = job.model_copy(update={"assembly": assembly})
+        file.edit("said to be built and running already", job)
+        file.log("remark", "Taken as already built and running: not assembled or woken with Tensimeter.")
     stopping = open_holds(notices(job, file.readings()), "prove", output)
     if reason and stopping:
         entries = tuple(Overrule(hold=n.id, reason=reason) for n in stopping)

@@ -20,7 +20,7 @@ def html(sheet: Sheet) -> str:
     source = resources.files("tensimeter.report").joinpath("datasheet.html").read_text()
     template = Environment(autoescape=True).from_string(source)
     figures = [load_line_svg(s.outcome) if s.outcome.measured else "" for s in sheet.sections]
-    return template.render(sheet=sheet, figures=figures, font_face=_font_face())
+    return template.render(sheet=sheet, figures=figures, font_face=font_face())
 
 
 def pdf(text: str) -> bytes:
@@ -49,7 +49,8 @@ def write(file: JobFile, path: Path) -> None:
         raise Trouble(f"{path} can't be written: {error.strerror}.") from error
 
 
-def _font_face() -> str:
+def font_face() -> str:
+    """The shipped type as style rules, so that a document needs nothing beside itself."""
     fonts = resources.files("tensimeter.ui").joinpath("assets", "fonts")
     rules = []
     for name, style, weight in _FACES:

@@ -60,6 +60,7 @@ class JobFile:
         self._mutex = threading.RLock()
         self._lock: IO[str] | None = None
         self._scans: int | None = None
+        self._earlier: dict[int, Job] = {}
         must_be_job(self.path)
         if not read_only:
             self._lock = lock_beside(self.path)
@@ -184,6 +185,18 @@ class JobFile:
         with self._mutex, said(self.path):
             rows = self._db.execute(f"SELECT id, {_COLUMNS} FROM reading ORDER BY id").fetchall()
         return [_reading(row) for row in rows]
+
+    def job_at_reading(self, number: int) -> Job | None:
+        """The job as it stood when a reading was kept; the one in hand where it has not changed since."""
+        row = self._row("SELECT revision FROM reading WHERE id = ?", number)
+        if row is None or row[0] == self.revision:
+            return self.job
+        if row[0] not in self._earlier:
+            found = self._row("SELECT job FROM revision WHERE id = ?", row[0])
+            if found is None:
+                return None
+            self._earlier[row[0]] = read_job(found[0])
+        return self._earlier[row[0]]
 
     def begin_run(self, test: str, instruments: dict[str, str]) -> int:
         with self._transaction() as db:

@@ -1,5 +1,6 @@
 """The reading line: type a place and a value; it says what it understood before Enter."""
 
+import re
 import time
 
 from PyQt6.QtCore import QEvent, Qt
@@ -7,8 +8,8 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.quantity import show
-from tensimeter.core.readingline import Understood, completion, understand
+from tensimeter.core.quantity import OPEN_WORDS, show
+from tensimeter.core.readingline import Understood, at_place, completion, understand
 from tensimeter.ui.parts.text import Elided, Field
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -54,6 +55,7 @@ class ReadingLine(QFrame):
         session.trouble.connect(self.say)
         session.told.connect(self._tell)
         session.subject_changed.connect(self._idle)
+        session.hand_changed.connect(self._show_hand)
         theme.changed.connect(self._say_again)
         self.show_log()
         self._idle()
@@ -87,6 +89,9 @@ class ReadingLine(QFrame):
 
     def _understand(self, text: str) -> Understood:
         session = self.session
+        hand = session.hand
+        if hand is not None and (_bare(text) or text.strip().casefold() in OPEN_WORDS):
+            return at_place(hand.place, hand.name, hand.quantity, text)
         output = session.plan.output.id if session.plan else session.output_id
         predicted = None
         if session.plan and session.step_index < len(session.plan.steps):
@@ -110,6 +115,9 @@ class ReadingLine(QFrame):
         self.say(f"→ {found.summary}{where}", "ink")
 
     def _where(self, found: Understood) -> str:
+        hand = self.session.hand
+        if hand is not None and found.place == hand.place:
+            return ", files under the step in hand"
         plan = self.session.plan
         if plan and found.place == plan.output.id and found.quantity == "V":
             if found.at_A is None:
@@ -117,6 +125,11 @@ class ReadingLine(QFrame):
                 return f" at {show(step.set_A, 'A', 3)} as set, files under {plan.test.id}"
             return f", files under {plan.test.id}"
         return ", kept in the job"
+
+    def _show_hand(self) -> None:
+        hand = self.session.hand
+        example = f"{hand.name}: type what it reads" if hand else "reading, e.g. mount 13.58V @4A"
+        self.entry.setPlaceholderText(example)
 
     def _idle(self) -> None:
         if not self.entry.text().strip():
@@ -146,3 +159,8 @@ class ReadingLine(QFrame):
             self.session.note("remark", text)
             self.entry.empty()
             self.say("remark written into the logbook", "holds")
+
+
+def _bare(text: str) -> bool:
+    """Whether a line begins with its figure: no place is named."""
+    return bool(re.match(r"^\s*[+\-−]?\d", text)) and "@" not in text

@@ -1,5 +1,7 @@
 """What the window is working on: the open job, its readings, the subject in hand, the run."""
 
+import math
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -15,7 +17,9 @@ from tensimeter.core.electrical.solver import Solution
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Worked
 from tensimeter.core.job.document import Job, LoadRegulation
+from tensimeter.core.judge import Band, Verdict
 from tensimeter.core.limits import at
+from tensimeter.core.procedure.build_notices import PRACTICE
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.stages import notices
 from tensimeter.core.ratings import Limit
@@ -26,7 +30,23 @@ from tensimeter.store.jobfile import JobFile, LogEntry
 
 if TYPE_CHECKING:
     from tensimeter.bench.setup import Bench
+    from tensimeter.core.procedure.practice import Practice
     from tensimeter.store.logs import Log
+
+
+@dataclass(frozen=True)
+class Hand:
+    """A step in hand outside a test: what to do, where its reading goes, what is expected."""
+
+    title: str
+    do: str
+    place: str
+    name: str
+    quantity: str
+    band: Band
+    expected: float | None
+    verdict: Verdict
+    last: Reading | None
 
 
 class Derived:
@@ -113,6 +133,7 @@ class Session(QObject):
     asked_why = pyqtSignal(object)
     trouble = pyqtSignal(str)
     told = pyqtSignal(str)
+    hand_changed = pyqtSignal()
 
     def __init__(self, file: JobFile) -> None:
         super().__init__()
@@ -121,6 +142,10 @@ class Session(QObject):
         self.test_id: str | None = None
         self.step_index = 0
         self.hand_meter: str | None = None
+        #: The step in hand of Assemble or Wake; None where a test is.
+        self.hand: Hand | None = None
+        #: The supply that is practised on, put together rightly or not; None on a real one.
+        self.practice: Practice | None = None
         self.engine: RunEngine | None = None
         self.bench: Bench | None = None
         self._load_before_run: dict[str, float] | None = None
@@ -267,6 +292,27 @@ class Session(QObject):
         self.file.log("reading", f"{line.summary}, typed")
         self._after_readings()
         return kept
+
+    def take_up(self, hand: Hand | None) -> None:
+        """Make a step of Assemble or Wake the one in hand."""
+        if hand != self.hand:
+            self.hand = hand
+            self.hand_changed.emit()
+
+    def job_of(self, reading: Reading) -> Job | None:
+        """The job as it stood when a reading was taken."""
+        return self.file.job_at_reading(reading.id) if reading.id is not None else None
+
+    def take_practice(self, place: str, name: str, quantity: str) -> None:
+        """Take a reading from the practice supply; it is kept, marked as practice."""
+        value = self.practice.value(place) if self.practice is not None else None
+        if value is None:
+            raise Trouble("The practice supply has nothing to read there.")
+        text = "OL" if math.isinf(value) else f"{value:.4g}" if quantity == "ohm" else f"{value:.2f}"
+        line = replace(at_place(place, name, quantity, text), text=PRACTICE)
+        file_typed(self.file, line, None, instrument=self.hand_meter)
+        self.file.log("reading", f"{line.summary}, practice")
+        self._after_readings()
 
     def take_at(self, place: str, name: str, quantity: str, text: str) -> list[Reading]:
         """Keep a figure typed where its place and quantity are known already; Trouble when it is none."""

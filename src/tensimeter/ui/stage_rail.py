@@ -88,4 +88,9 @@ class StageRail(QWidget):
         if stage.id == "plate":
             shown = [o for o in outcomes if proven_A(o)]
             return f"{len(shown)} of {len(job.campaign.tests)} rated" if job.campaign.tests else "nothing yet"
+        if stage.id == "assemble":
+            made = sum(w.made for w in job.assembly.wires)
+            return "as it stands" if job.assembly.already_running else f"{made} wires made"
+        if stage.id == "wake":
+            return "as it stands" if job.assembly.already_running else "nothing open"
         return "to come"

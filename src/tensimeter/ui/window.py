@@ -174,6 +174,8 @@ class MainWindow(QMainWindow):
             old.deleteLater()
             self.stages.insertWidget(index, self._made[stage.id])
         self.stage_index = index
+        if stage.id not in ("assemble", "wake"):
+            self.session.take_up(None)
         self.stages.setCurrentIndex(index)
         self.rail.show_stage(index)
         self.notices.show_stage(stage.id)
@@ -192,6 +194,14 @@ class MainWindow(QMainWindow):
             from tensimeter.ui.design.stage import DesignStage
 
             return DesignStage(self.session)
+        if stage_id == "assemble":
+            from tensimeter.ui.assemble.stage import AssembleStage
+
+            return AssembleStage(self.session)
+        if stage_id == "wake":
+            from tensimeter.ui.wake.stage import WakeStage
+
+            return WakeStage(self.session)
         if stage_id == "prove":
             from tensimeter.ui.prove.stage import ProveStage
 

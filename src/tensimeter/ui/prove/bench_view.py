@@ -1,5 +1,7 @@
 """The bench view: the same step in figures that can be read from two metres."""
 
+import math
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
@@ -10,7 +12,7 @@ from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.readingline import understand
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.verdict_square import verdict_colour
-from tensimeter.ui.session import Session
+from tensimeter.ui.session import Hand, Session
 from tensimeter.ui.theme import theme
 
 
@@ -61,7 +63,12 @@ class BenchView(QWidget):
         column.addLayout(row)
         self.keys = label("Space takes the reading · Ctrl+B goes back · Esc drops the load", "caption")
         column.addWidget(self.keys)
-        for signal in (session.readings_changed, session.subject_changed, session.job_changed):
+        for signal in (
+            session.readings_changed,
+            session.subject_changed,
+            session.job_changed,
+            session.hand_changed,
+        ):
             signal.connect(self._refresh_if_seen)
         session.run_event.connect(self._on_run_event)
         theme.changed.connect(self.refresh)
@@ -77,6 +84,9 @@ class BenchView(QWidget):
         self.big.setStyleSheet(f"font-size: {size * theme.scale}pt;")
         for widget, points in ((self.todo, 28), (self.verdict, 28), (self.expected, 22), (self.entry, 28)):
             widget.setStyleSheet(f"font-size: {points * theme.scale}pt;")
+        if self.session.hand is not None:
+            self._show_hand(self.session.hand)
+            return
         result, plan = self.session.outcome, self.session.plan
         if result is None or plan is None:
             self.todo.setText("No test is planned yet.")
@@ -106,6 +116,21 @@ class BenchView(QWidget):
             self.big.setText("– V")
             self._say("not measured", "pencil")
 
+    def _show_hand(self, hand: Hand) -> None:
+        """A step of Assemble or Wake."""
+        self.todo.setText(f"{hand.title} · {hand.name}")
+        low, high = hand.band.ends
+        ends = [fixed(e, hand.quantity, 2) if math.isfinite(e) else "open" for e in (low, high)]
+        self.expected.setText(f"allowed {ends[0]} … {ends[1]}")
+        self.entry.setPlaceholderText("type what it reads, Space takes it")
+        self.entry.setVisible(True)
+        if hand.last is None:
+            self.big.setText(f"– {hand.quantity.replace('ohm', 'Ω').replace('C', '°C')}")
+            self._say("not measured", "pencil")
+        else:
+            self.big.setText(show(hand.last.value, hand.quantity, 4))
+            self._say(hand.verdict.words, verdict_colour(hand.verdict))
+
     def _last_taken(self, result: object) -> object:
         """The step read last, which is what the builder wants confirmed."""
         taken = [r for r in result.steps if r.pair is not None]
@@ -119,7 +144,14 @@ class BenchView(QWidget):
 
     def take(self) -> None:
         """Space: keep what was typed as the volts of this step."""
-        text, plan = self.entry.text().strip(), self.session.plan
+        text, plan, hand = self.entry.text().strip(), self.session.plan, self.session.hand
+        if text and hand is not None:
+            try:
+                self.entry.clear()
+                self.session.take_at(hand.place, hand.name, hand.quantity, text)
+            except Trouble as trouble:
+                self._say(str(trouble), "miss")
+            return
         if not text or plan is None:
             return
         step = plan.steps[self.session.step_index]

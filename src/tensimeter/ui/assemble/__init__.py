@@ -1,0 +1,1 @@
+"""The Assemble stage: from a drawing to a wired box."""

@@ -1,0 +1,220 @@
+"""The rest of Assemble: the harness of a PC supply, stored charge, and the take-apart register."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.core.build.harness import harness
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.assembly_edits import mixed_up, put_back, with_pulled
+from tensimeter.core.judge import Band, Verdict
+from tensimeter.core.procedure.charge import EMPTY_V, Stored, is_empty, stored, ways
+from tensimeter.core.quantity import show
+from tensimeter.core.verify.readings import standing
+from tensimeter.ui.parts.step_entry import StepEntry
+from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.session import Hand, Session
+from tensimeter.ui.stock.photos import Photos
+from tensimeter.ui.theme import theme
+
+
+class HarnessView(QWidget):
+    """Which wires of the 24-pin plug go where; a table by purpose."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self.refresh()
+
+    def refresh(self) -> None:
+        clear(self._column)
+        words = (
+            "Colours by the published standard. Measure each wire, with a light load, before you trust it."
+        )
+        caution = label(words, wrap=True)
+        caution.setStyleSheet(f"color: {theme.colours.hold};")
+        self._column.addWidget(caution)
+        rows = QWidget()
+        grid = QGridLayout(rows)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(theme.px(16))
+        grid.setColumnStretch(5, 1)
+        for k, words in enumerate(("for", "rail", "colour", "pins", "carries, wires", "")):
+            grid.addWidget(label(words, "caption"), 0, k)
+        try:
+            bundles = harness(self.session.job)
+        except Trouble as trouble:
+            self._column.addWidget(label(str(trouble), wrap=True))
+            return
+        for line, bundle in enumerate(bundles, 1):
+            count = f"{show(bundle.amps, 'A', 3)}, {bundle.needed}" if bundle.amps else "–"
+            pins = ", ".join(str(p) for p in bundle.pins)
+            for k, text in enumerate(
+                (bundle.purpose, bundle.carries, bundle.colour, pins, count, bundle.note)
+            ):
+                kind = "strong" if k == 0 else ""
+                made = label(text, kind, wrap=k in (3, 5))
+                if not bundle.enough and k == 5:
+                    made.setStyleSheet(f"color: {theme.colours.miss};")
+                grid.addWidget(made, line, k)
+        self._column.addWidget(rows)
+        self._column.addStretch(1)
+
+
+class ChargeView(QWidget):
+    """Every reservoir with the ways to empty it; only a measured voltage lifts its hold."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.place = ""
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        self._box = QWidget()
+        self._inner = QVBoxLayout(self._box)
+        self._inner.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self._box)
+        self.entry = StepEntry(session)
+        column.addWidget(self.entry)
+        column.addStretch(1)
+        self.refresh()
+
+    def refresh(self) -> None:
+        clear(self._inner)
+        found = stored(self.session.job)
+        if not found:
+            words = "No reservoir that hands meet: donors stay closed, and no rectifier is built in."
+            self._inner.addWidget(label(words, wrap=True))
+            return
+        places = [s.place for s in found]
+        if self.place not in places:
+            self.place = places[0]
+        for at in found:
+            self._show(at)
+
+    def after_reading(self) -> None:
+        open_ = [s.place for s in stored(self.session.job) if not is_empty(s, self.session.now.readings)]
+        self.place = open_[0] if open_ and self.place not in open_ else self.place
+        self.refresh()
+
+    def _show(self, at: Stored) -> None:
+        button = QPushButton(f"{at.name}: {show(at.farad, 'F')} at up to {show(at.start_V, 'V', 3)}")
+        button.setProperty("kind", "quiet")
+        button.clicked.connect(lambda: self._choose(at.place))
+        self._inner.addWidget(button)
+        self._inner.addWidget(label(f"{at.why[0].upper()}{at.why[1:]}.", "caption", wrap=True))
+        rows = QWidget()
+        grid = QGridLayout(rows)
+        grid.setColumnStretch(4, 1)
+        grid.setHorizontalSpacing(theme.px(16))
+        for k, words in enumerate(("way", "to 5 V in", "at first", "energy", "")):
+            grid.addWidget(label(words, "caption"), 0, k)
+        for line, way in enumerate(ways(self.session.job, at), 1):
+            w = way.worked
+            time = show(w.time_s, "s", 3) if w.time_s < 120 else f"{w.time_s / 60:.0f} min"
+            cells = (way.name, time, show(w.power_W, "W", 3), show(w.energy_J, "J", 3), way.trouble)
+            for k, text in enumerate(cells):
+                made = label(text, wrap=k == 4)
+                if k == 4 and text:
+                    made.setStyleSheet(f"color: {theme.colours.miss};")
+                grid.addWidget(made, line, k)
+        self._inner.addWidget(rows)
+        if at.place == self.place and self.isVisibleTo(self.window()):
+            self.session.take_up(self._hand(at))
+
+    def _choose(self, place: str) -> None:
+        self.place = place
+        self.refresh()
+
+    def _hand(self, at: Stored) -> Hand:
+        own = [r for r in standing(self.session.now.readings) if r.place == at.place and r.quantity == "V"]
+        verdict = Verdict.NOT_MEASURED
+        if own:
+            verdict = Verdict.HOLDS if is_empty(at, self.session.now.readings) else Verdict.MISSES
+        return Hand(
+            "Stored charge", "Read it empty", at.place, f"{at.name}, across its reservoir", "V",
+            Band(-EMPTY_V, EMPTY_V), 0.0, verdict, own[-1] if own else None,
+        )  # fmt: skip
+
+
+class ApartView(QWidget):
+    """What was pulled, from where; put back in reverse with a tick each."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        self.unit, self.what, self.where, self.tag = Field(), Field(), Field(), Field()
+        for field, words in (
+            (self.unit, "unit"),
+            (self.what, "what, e.g. 4-pin white plug"),
+            (self.where, "from where, which way"),
+            (self.tag, "label given"),
+        ):
+            field.setPlaceholderText(words)
+            field.setAccessibleName(words)
+            field.returnPressed.connect(self.add)
+            row.addWidget(field, 1)
+        self.keyed = QCheckBox("keyed")
+        row.addWidget(self.keyed)
+        column.addLayout(row)
+        self.warnings = label("", wrap=True)
+        self.warnings.setStyleSheet(f"color: {theme.colours.miss};")
+        column.addWidget(self.warnings)
+        column.addWidget(label("To put back, the last one pulled first; Space ticks it.", "caption"))
+        self.table = QTreeWidget()
+        self.table.setHeaderLabels(["unit", "what", "from where", "label", "keyed"])
+        self.table.setRootIsDecorated(False)
+        self.table.setAccessibleName("take-apart register, in reverse")
+        self.table.itemChanged.connect(self._ticked)
+        column.addWidget(self.table, 1)
+        column.addWidget(Photos(session, "assembly:taken-apart"))
+        self.refresh()
+
+    def refresh(self) -> None:
+        self.table.blockSignals(True)
+        self.table.clear()
+        for entry in reversed(self.session.job.assembly.pulled):
+            item = QTreeWidgetItem(
+                [entry.unit, entry.what, entry.where, entry.label, "yes" if entry.keyed else "no"]
+            )
+            item.setData(0, Qt.ItemDataRole.UserRole, entry.id)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(0, Qt.CheckState.Checked if entry.back else Qt.CheckState.Unchecked)
+            self.table.addTopLevelItem(item)
+        self.table.blockSignals(False)
+        self.warnings.setText("\n".join(mixed_up(self.session.job)))
+        self.warnings.setVisible(bool(self.warnings.text()))
+
+    def add(self) -> None:
+        try:
+            job = with_pulled(
+                self.session.job, self.unit.text(), self.what.text(), self.where.text(),
+                self.keyed.isChecked(), self.tag.text(),
+            )  # fmt: skip
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self.session.edit(f"{self.what.text()} pulled", job)
+        for field in (self.what, self.where, self.tag):
+            field.empty()
+        self.what.setFocus()
+
+    def _ticked(self, item: QTreeWidgetItem, column: int) -> None:
+        if column == 0:
+            back = item.checkState(0) == Qt.CheckState.Checked
+            entry = item.data(0, Qt.ItemDataRole.UserRole)
+            words = f"{item.text(1)} {'put back' if back else 'out again'}"
+            self.session.edit(words, put_back(self.session.job, entry, back))

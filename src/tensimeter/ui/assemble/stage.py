@@ -1,0 +1,102 @@
+"""The Assemble stage: wires, harness, isolation, stored charge, what was taken apart."""
+
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from tensimeter.core.electrical.network import has_source
+from tensimeter.core.job.parts import RailSupply
+from tensimeter.ui.assemble.matrix_view import MatrixView
+from tensimeter.ui.assemble.other_views import ApartView, ChargeView, HarnessView
+from tensimeter.ui.assemble.wires_view import WiresView
+from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.running_choice import RunningChoice
+from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+_VIEWS = (
+    ("wires", "Wires", WiresView),
+    ("harness", "Harness", HarnessView),
+    ("matrix", "Isolation and continuity", MatrixView),
+    ("charge", "Stored charge", ChargeView),
+    ("apart", "Taken apart", ApartView),
+)
+
+
+class AssembleStage(QWidget):
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.view = "wires"
+        column = QVBoxLayout(self)
+        column.setContentsMargins(theme.px(20), theme.px(12), theme.px(12), theme.px(8))
+        row = QHBoxLayout()
+        views = QWidget()
+        flow = FlowLayout(views, theme.px(4))
+        group = QButtonGroup(self)
+        self.buttons: dict[str, QPushButton] = {}
+        for key, words, _ in _VIEWS:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setProperty("kind", "view")
+            button.clicked.connect(lambda _=False, key=key: self.show_view(key))
+            group.addButton(button)
+            self.buttons[key] = button
+            flow.addWidget(button)
+        row.addWidget(views, 1)
+        row.addWidget(RunningChoice(session))
+        column.addLayout(row)
+        inside = QWidget()
+        self._body = QVBoxLayout(inside)
+        self._body.setContentsMargins(0, 0, theme.px(8), 0)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inside)
+        column.addWidget(scroll, 1)
+        self.shown: QWidget | None = None
+        whole = WhenSeen(self, self.refresh)
+        session.job_changed.connect(whole.take)
+        session.readings_changed.connect(WhenSeen(self, self.after_reading).take)
+        theme.changed.connect(WhenSeen(self, self.rebuild).take)
+        self.rebuild()
+
+    def first_focus(self) -> QWidget:
+        return self.buttons[self.view]
+
+    def show_view(self, view: str) -> None:
+        self.view = view
+        self.rebuild()
+
+    def rebuild(self) -> None:
+        """The chosen view made anew."""
+        clear(self._body)
+        self.session.take_up(None)
+        self.shown = None
+        self.buttons[self.view].setChecked(True)
+        rails = any(
+            isinstance(self.session.job.part(x.part), RailSupply) for x in self.session.job.design.links
+        )
+        self.buttons["harness"].setVisible(rails)
+        if not has_source(self.session.job):
+            words = (
+                "Assemble follows from a design: join a source, what it feeds and an output in Design first."
+            )
+            self._body.addWidget(label(words, wrap=True))
+            self._body.addStretch(1)
+            return
+        self.shown = next(make for key, _, make in _VIEWS if key == self.view)(self.session)
+        self._body.addWidget(self.shown, 1)
+
+    def refresh(self) -> None:
+        if self.shown is None or not has_source(self.session.job):
+            self.rebuild()
+        else:
+            self.shown.refresh()
+
+    def after_reading(self) -> None:
+        getattr(self.shown, "after_reading", self.refresh)()
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)
+        if self.shown is not None:
+            self.shown.refresh()

@@ -1,0 +1,166 @@
+"""The wire list: ticked as made, cut lengths typed in place, printed as a list and as labels."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.core.build.wiring import Conductor, wire_list
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.assembly_edits import with_wire
+from tensimeter.core.quantity import fixed, parse, show
+from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+_COLUMNS = ("wire", "colour", "mm²", "cut, m", "carries", "fused by", "ends")
+#: Colours of wire as they are drawn; a name that is not here is written only.
+SWATCHES = {
+    "red": "#B3261E", "black": "#1C1C1C", "orange": "#D9822B", "green-yellow": "#5E8C31", "brown": "#6B4423",
+    "blue": "#2B5C9E", "yellow": "#C9A227", "white": "#F2F2F2", "grey": "#8C8C8C", "violet": "#6A4C93",
+    "green": "#2E7D4F",
+}  # fmt: skip
+
+
+class WiresView(QWidget):
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        words = (
+            "Space ticks a wire as made; a cut length is typed over. Sized for what its fuse or limit "
+            "lets through."
+        )
+        column.addWidget(label(words, "caption", wrap=True))
+        self.table = QTreeWidget()
+        self.table.setColumnCount(len(_COLUMNS))
+        self.table.setHeaderLabels(list(_COLUMNS))
+        self.table.setRootIsDecorated(False)
+        self.table.setItemsExpandable(False)
+        self.table.setAccessibleName("wire list")
+        header = self.table.header()
+        for k in range(len(_COLUMNS) - 1):
+            header.setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
+        self.table.setColumnWidth(0, theme.px(280))
+        self.table.itemChanged.connect(self._changed)
+        column.addWidget(self.table, 1)
+        column.addLayout(self._prints())
+        self.refresh()
+
+    def _prints(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.path = Field(str(self.session.file.path.with_name(f"{self.session.file.path.stem}-wires.pdf")))
+        self.path.setAccessibleName("file of the wire list")
+        row.addWidget(self.path, 1)
+        for words, labels in (("print the list", False), ("print labels", True)):
+            button = QPushButton(words)
+            button.clicked.connect(lambda _=False, labels=labels: self.print_list(labels))
+            row.addWidget(button)
+        return row
+
+    def refresh(self) -> None:
+        self.table.blockSignals(True)
+        chosen = self.table.currentItem()
+        at = chosen.data(0, Qt.ItemDataRole.UserRole) if chosen else None
+        self.table.clear()
+        try:
+            wires = wire_list(self.session.job)
+        except Trouble as trouble:
+            self.table.addTopLevelItem(QTreeWidgetItem([str(trouble)]))
+            wires = []
+        for wire in wires:
+            item = self._row(wire)
+            self.table.addTopLevelItem(item)
+            if wire.id == at:
+                self.table.setCurrentItem(item)
+        self.table.blockSignals(False)
+
+    def _row(self, wire: Conductor) -> QTreeWidgetItem:
+        carries = (
+            show(wire.amps, "A", 3)
+            if wire.amps
+            else {"live": "mains", "neutral": "mains"}.get(wire.role, "–")
+        )
+        ends = " · ".join(dict.fromkeys(wire.ends))
+        item = QTreeWidgetItem(
+            [
+                wire.label,
+                wire.colour,
+                f"{wire.area_mm2:g}",
+                fixed(wire.length_m, "", 2),
+                carries,
+                wire.fuse or "–",
+                ends,
+            ]
+        )
+        item.setData(0, Qt.ItemDataRole.UserRole, wire.id)
+        item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable)
+        item.setCheckState(0, Qt.CheckState.Checked if wire.made else Qt.CheckState.Unchecked)
+        item.setIcon(1, _swatch(wire.colour))
+        for k in (2, 3, 4):
+            item.setTextAlignment(k, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        item.setToolTip(0, f"{wire.label}: must stand {show(wire.must_A, 'A', 3)}")
+        item.setToolTip(6, f"{wire.ends[0]} at the first end, {wire.ends[1]} at the other")
+        return item
+
+    def _changed(self, item: QTreeWidgetItem, column: int) -> None:
+        wire = item.data(0, Qt.ItemDataRole.UserRole)
+        made = item.checkState(0) == Qt.CheckState.Checked
+        words, fields = f"{item.text(0)} {'made' if made else 'not made'}", {"made": made}
+        if column == 3:
+            try:
+                metres = parse(item.text(3))
+                words, fields = f"{item.text(0)} cut to {metres:g} m", {"length_m": metres}
+                job = with_wire(self.session.job, wire, **fields)
+            except Trouble as trouble:
+                self.session.trouble.emit(str(trouble))
+                self.refresh()
+                return
+        elif column != 0:
+            self.refresh()
+            return
+        else:
+            job = with_wire(self.session.job, wire, **fields)
+        self.session.edit(words, job)
+
+    def print_list(self, labels: bool) -> None:
+        """Write the list or the label sheet as PDF."""
+        from tensimeter.report.wirelist import write_labels, write_list
+
+        path = Path(self.path.text().strip()).with_suffix(".pdf")
+        if labels:
+            path = path.with_name(f"{path.stem}-labels.pdf")
+        try:
+            (write_labels if labels else write_list)(self.session.job, path)
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+            return
+        self.session.note("export", f"{'labels' if labels else 'wire list'} written to {path.name}")
+        self.session.told.emit(f"{path} written.")
+
+
+def _swatch(colour: str) -> QIcon:
+    pixmap = QPixmap(theme.px(14), theme.px(14))
+    pixmap.fill(Qt.GlobalColor.transparent)
+    if colour in SWATCHES:
+        painter = QPainter(pixmap)
+        painter.setPen(theme.colour("pencil"))
+        painter.setBrush(QColor(SWATCHES[colour]))
+        painter.drawRect(1, 1, pixmap.width() - 3, pixmap.height() - 3)
+        if colour == "green-yellow":
+            painter.fillRect(
+                pixmap.width() // 2, 2, pixmap.width() // 2 - 3, pixmap.height() - 4, QColor("#D9C62B")
+            )
+        painter.end()
+    return QIcon(pixmap)

@@ -1,0 +1,1 @@
+"""The Wake stage: first power, step by step."""

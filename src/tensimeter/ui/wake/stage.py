@@ -1,0 +1,252 @@
+"""The Wake stage: a ladder of steps, each with its gauge, its stop condition, what a wrong value means."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.core.job.assembly_edits import with_assembly
+from tensimeter.core.judge import Verdict
+from tensimeter.core.procedure.causes import causes
+from tensimeter.core.procedure.practice import Practice, mistakes
+from tensimeter.core.procedure.wake import LIMITERS, Woken, bare_seconds, touch, woken
+from tensimeter.core.quantity import show
+from tensimeter.ui.parts.running_choice import RunningChoice
+from tensimeter.ui.parts.step_entry import StepEntry
+from tensimeter.ui.parts.text import clear, label, rule
+from tensimeter.ui.parts.verdict_square import verdict_icon
+from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.session import Hand, Session
+from tensimeter.ui.theme import theme
+from tensimeter.ui.wake.settings_register import SettingsRegister
+
+
+class WakeStage(QWidget):
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.step_id = "look"
+        self.found: list[Woken] = []
+        row = QHBoxLayout(self)
+        row.setContentsMargins(theme.px(20), theme.px(12), theme.px(10), 0)
+        row.setSpacing(theme.px(14))
+        row.addLayout(self._left())
+        row.addWidget(rule(vertical=True))
+        row.addWidget(self._middle(), 1)
+        session.job_changed.connect(WhenSeen(self, self.refresh).take)
+        session.readings_changed.connect(WhenSeen(self, self.after_reading).take)
+        theme.changed.connect(WhenSeen(self, self.refresh).take)
+        self.refresh()
+
+    def first_focus(self) -> QWidget:
+        return self.steps
+
+    def _left(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.addWidget(label("First power", "heading"))
+        self.steps = QTreeWidget()
+        self.steps.setHeaderHidden(True)
+        self.steps.setRootIsDecorated(False)
+        self.steps.setFixedWidth(theme.px(250))
+        self.steps.setAccessibleName("steps of first power")
+        self.steps.currentItemChanged.connect(self._on_current)
+        column.addWidget(self.steps, 1)
+        column.addWidget(label("before first power stands", "caption"))
+        self.limiter = QComboBox()
+        self.limiter.setAccessibleName("what stands before first power")
+        for key in LIMITERS:
+            self.limiter.addItem(key.replace("_", " "), key)
+        self.limiter.activated.connect(self._choose_limiter)
+        column.addWidget(self.limiter)
+        column.addWidget(label("practise on the simulated supply", "caption"))
+        self.practice = QComboBox()
+        self.practice.setAccessibleName("practise on the simulated supply")
+        self.practice.addItem("no, this is the real one", None)
+        self.practice.addItem("put together rightly", -1)
+        self.practice.addItem("with a hidden mistake", 0)
+        self.practice.addItem("with another mistake", 1)
+        self.practice.activated.connect(self._choose_practice)
+        column.addWidget(self.practice)
+        column.addWidget(RunningChoice(self.session))
+        return column
+
+    def _middle(self) -> QWidget:
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, theme.px(8), theme.px(8))
+        self.title = label("", "heading", wrap=True)
+        self.do = label("", wrap=True)
+        self.probe = label("", "strong", wrap=True)
+        self.stop = label("", wrap=True)
+        for widget in (self.title, self.do, self.probe):
+            column.addWidget(widget)
+        self.looked = QPushButton("looked over, all of it")
+        self.looked.clicked.connect(self._looked_over)
+        column.addWidget(self.looked)
+        self.entry = StepEntry(self.session)
+        column.addWidget(self.entry)
+        column.addWidget(self.stop)
+        box = QWidget()
+        self._means = QVBoxLayout(box)
+        self._means.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(box)
+        column.addSpacing(theme.px(10))
+        self.notes = label("", "caption", wrap=True)
+        column.addWidget(self.notes)
+        self.settings = SettingsRegister(self.session)
+        column.addWidget(self.settings)
+        column.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inside)
+        return scroll
+
+    # -- what is shown --------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        job = self.session.job
+        self.found = woken(job, self.session.now.readings, self.session.job_of)
+        ids = [w.step.id for w in self.found]
+        if self.step_id not in ids:
+            self.step_id = ids[0] if ids else ""
+        self.limiter.setCurrentIndex(self.limiter.findData(job.assembly.limiter))
+        self.steps.blockSignals(True)
+        self.steps.clear()
+        for woken_ in self.found:
+            step = woken_.step
+            marks = [m for m, there in (("hold", step.hold), ("earlier design", woken_.earlier)) if there]
+            item = QTreeWidgetItem([step.title + (f"  · {', '.join(marks)}" if marks else "")])
+            item.setIcon(0, verdict_icon(woken_.verdict))
+            item.setData(0, Qt.ItemDataRole.UserRole, step.id)
+            item.setToolTip(0, f"{step.title}: {woken_.verdict.words}")
+            self.steps.addTopLevelItem(item)
+            if step.id == self.step_id:
+                self.steps.setCurrentItem(item)
+        self.steps.blockSignals(False)
+        self._show_step()
+
+    def after_reading(self) -> None:
+        """A reading that holds leads on to the next step that is open."""
+        self.found = woken(self.session.job, self.session.now.readings, self.session.job_of)
+        ids = [w.step.id for w in self.found]
+        if self.step_id in ids and self.found[ids.index(self.step_id)].verdict is Verdict.HOLDS:
+            later = self.found[ids.index(self.step_id) + 1 :]
+            after = next((w for w in later if w.verdict is not Verdict.HOLDS), None)
+            self.step_id = after.step.id if after else self.step_id
+        self.refresh()
+
+    def _in_hand(self) -> Woken | None:
+        return next((w for w in self.found if w.step.id == self.step_id), None)
+
+    def _show_step(self) -> None:
+        clear(self._means)
+        here = self._in_hand()
+        if here is None:
+            self.title.setText("Nothing to wake yet")
+            self.do.setText(
+                "The steps follow from a design: join a source and what it feeds in Design first."
+            )
+            self.looked.hide()
+            return
+        step = here.step
+        self.title.setText(step.title)
+        self.do.setText(step.do)
+        self.probe.setText(f"Probe {step.probe}." if step.band else "")
+        self.stop.setText(f"Stop: {step.stop}")
+        self.stop.setStyleSheet(f"color: {theme.colours.miss};")
+        self.looked.setVisible(step.band is None)
+        self.looked.setEnabled(here.verdict is not Verdict.HOLDS)
+        self.entry.setVisible(step.band is not None)
+        if here.earlier:
+            self._say(
+                "Measured against an earlier design: it is judged anew here. Read it again if in doubt.",
+                "hold",
+            )
+        for cause in causes(self.session.job, here):
+            self._say(cause.words, "miss")
+        self._show_notes(here)
+        if self.isVisibleTo(self.window()):
+            self.session.take_up(_hand(here) if step.band is not None else None)
+
+    def _say(self, words: str, colour: str) -> None:
+        made = label(words, wrap=True)
+        made.setStyleSheet(f"color: {getattr(theme.colours, colour)};")
+        self._means.addWidget(made)
+
+    def _show_notes(self, here: Woken) -> None:
+        job = self.session.job
+        lines = []
+        if here.step.id.startswith("alone"):
+            lines.append(f"Before it stands {LIMITERS[job.assembly.limiter]}.")
+        bare = bare_seconds(job).get(here.step.link or "")
+        if here.step.id.startswith("trim") and bare is not None:
+            lines.append(
+                f"Before its sink is on it stands full load for some {show(bare, 's', 2)} (rule of thumb)."
+            )
+        found = touch(job, self.session.now.readings)
+        if here.step.id.startswith("earth") and found is not None:
+            source = show(found.source_capacitance_F, "F", 2)
+            lines.append(
+                f"Source {show(found.source_V, 'V', 3)} behind {source}; "
+                f"{show(found.touch_current_A, 'A', 2)} "
+                "through a hand."
+            )
+            lines += found.warnings
+        self.notes.setText("\n".join(lines))
+        self.notes.setVisible(bool(lines))
+
+    # -- hands ----------------------------------------------------------------------------------
+
+    def choose(self, step_id: str) -> None:
+        self.step_id = step_id
+        self.refresh()
+
+    def _on_current(self, item: QTreeWidgetItem | None, _: object) -> None:
+        if item is not None:
+            self.choose(item.data(0, Qt.ItemDataRole.UserRole))
+
+    def _looked_over(self) -> None:
+        job = self.session.job
+        looked = tuple(dict.fromkeys((*job.assembly.looked_over, "look")))
+        if self.session.edit("looked over before first power", with_assembly(job, looked_over=looked)):
+            self.after_reading()
+
+    def _choose_limiter(self) -> None:
+        job = self.session.job
+        chosen = self.limiter.currentData()
+        self.session.edit(
+            f"first power behind: {chosen.replace('_', ' ')}", with_assembly(job, limiter=chosen)
+        )
+
+    def _choose_practice(self) -> None:
+        """Put the simulated supply together, rightly or with a mistake that is not told."""
+        which, job = self.practice.currentData(), self.session.job
+        if which is None:
+            self.session.practice = None
+        elif which < 0:
+            self.session.practice = Practice(job)
+        else:
+            made = mistakes(job)
+            self.session.practice = made[(hash(job.name) + which) % len(made)] if made else Practice(job)
+        self.session.hand_changed.emit()
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+
+def _hand(here: Woken) -> Hand:
+    step = here.step
+    return Hand(
+        step.title, step.do, step.place, step.probe, step.quantity, step.band, step.expected, here.verdict,
+        here.reading,
+    )  # fmt: skip
