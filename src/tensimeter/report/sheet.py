@@ -10,8 +10,11 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
 from tensimeter.core.judge import Verdict
+from tensimeter.core.procedure.build_notices import PRACTICE
+from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.stages import notices
+from tensimeter.core.procedure.wake import woken
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
 from tensimeter.core.verify.readings import Reading
 from tensimeter.store.jobfile import JobFile, LogEntry
@@ -64,6 +67,7 @@ class Sheet:
     ratings: tuple[Rating, ...]
     sections: tuple[Section, ...]
     holds: tuple[Notice, ...]
+    built: tuple[tuple[str, str], ...]
     remarks: tuple[tuple[str, str], ...]
 
 
@@ -103,7 +107,9 @@ def build(file: JobFile) -> Sheet:
     """The data sheet of a job file as it stands."""
     job, readings = file.job, file.readings()
     results = outcomes(job, readings)
-    holds = tuple(n for n in notices(job, readings) if n.kind == "hold")
+    holds = tuple(
+        n for n in notices(job, readings) if n.kind == "hold" and (n.overruled or n.stage not in _COUNTED)
+    )
     return Sheet(
         job=job,
         printed=time.strftime("%Y-%m-%d %H:%M"),
@@ -112,8 +118,45 @@ def build(file: JobFile) -> Sheet:
         ratings=tuple(rating(r) for r in results),
         sections=tuple(_section(job, r) for r in results),
         holds=holds,
+        built=_built(job, readings),
         remarks=tuple(_remark(e) for e in file.logbook() if e.kind == "remark"),
     )
+
+
+#: Stages whose open holds are told as a count; what was overruled is always told in full.
+_COUNTED = ("assemble", "wake")
+
+
+def _built(job: Job, readings: list[Reading]) -> tuple[tuple[str, str], ...]:
+    """How it was put together and woken, in counts; or that it was taken as it stood."""
+    if not has_source(job):
+        return ()
+    if job.assembly.already_running:
+        return (("Built and woken", "taken as already built and running; not read with Tensimeter"),)
+    pairs = [c.verdict for c in checked(job, readings)]
+    steps = [w.verdict for w in woken(job, readings) if w.step.band is not None]
+    practised = any(r.note == PRACTICE for r in readings)
+    lines = [
+        ("Isolation and continuity", _count(pairs, "pairs")),
+        ("First power", _count(steps, "steps")),
+        *(
+            (s.what, f"{s.value}{f', shown by {s.shown_by}' if s.shown_by else ''}")
+            for s in job.assembly.settings
+        ),
+    ]
+    if practised:
+        lines.append(("Practice", "some of these readings were taken from the practice supply"))
+    return tuple(lines)
+
+
+def _count(verdicts: list[Verdict], what: str) -> str:
+    holds = sum(v is Verdict.HOLDS for v in verdicts)
+    open_ = sum(v is Verdict.NOT_MEASURED for v in verdicts)
+    rest = len(verdicts) - holds - open_
+    said = f"{holds} of {len(verdicts)} {what} hold"
+    if open_:
+        said += f", {open_} not read"
+    return said + (f", {rest} do not hold" if rest else "")
 
 
 def _remark(entry: LogEntry) -> tuple[str, str]:

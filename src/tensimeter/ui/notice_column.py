@@ -141,6 +141,9 @@ class NoticeColumn(QScrollArea):
         if self._stage == "plate":
             # What was held or overruled anywhere is printed on the sheet.
             found = [n for n in self.session.now.notices if n.kind == "hold"]
+        if self._stage in ("assemble", "wake"):
+            # In the order in which they are taken.
+            return found
         subject = self.session.subject
         # What belongs to the link in hand comes first; the order is otherwise by gravity.
         return sorted(found, key=lambda n: n.link != subject)

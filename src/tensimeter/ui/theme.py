@@ -142,6 +142,7 @@ def _palette(c: Colours) -> QPalette:
 
 def _style(t: Theme) -> str:
     c, px = t.colours, t.px
+    tick = resources.files("tensimeter.ui").joinpath("assets", "icons", "tick.svg")
     arrow = resources.files("tensimeter.ui").joinpath("assets", "icons", "arrow-down.svg")
     return f"""
     QWidget {{ color: {c.ink}; font-size: {10.5 * t.scale}pt; }}
@@ -189,6 +190,10 @@ def _style(t: Theme) -> str:
         border-bottom: 1px solid {c.rule}; color: {c.ink}; }}
     QTreeWidget::item:selected, QListWidget::item:selected {{ background: {c.chosen};
         color: {c.ink}; }}
+    QTreeView::indicator, QCheckBox::indicator {{ width: {px(13)}px; height: {px(13)}px;
+        border: 1px solid {c.pencil}; background: {c.sheet}; }}
+    QTreeView::indicator:checked, QCheckBox::indicator:checked {{ image: url("{tick}"); }}
+    QCheckBox:focus {{ border: 1px solid {c.prediction}; }}
     QHeaderView::section {{ background: transparent; color: {c.pencil}; border: 0;
         border-bottom: 1px solid {c.pencil}; padding: {px(3)}px {px(6)}px;
         font-size: {9 * t.scale}pt; }}

@@ -22,19 +22,22 @@ class Cause:
 
 
 def causes(job: Job, found: Woken) -> list[Cause]:
-    """Causes for a reading that does not hold, the nearest prediction first; empty where it holds."""
+    """Causes for a reading that does not hold; empty where it holds.
+
+    What the step's own link explains comes first, the nearest prediction on top; then, as one line, the
+    nearest other place that should read so.
+    """
     step, reading = found.step, found.reading
     if reading is None or found.verdict is Verdict.HOLDS or step.quantity != "V" or step.expected is None:
         return []
     value = reading.value
-    guesses = [*_general(step), *_of_link(job, step), *_elsewhere(job, step)]
     scale = max(abs(step.expected), 1.0)
-    told: dict[str, Cause] = {}
-    for words, predicted in guesses:
-        off = abs(value - predicted) / max(abs(predicted), 0.05 * scale)
-        if off <= NEAR and words not in told:
-            told[words] = Cause(words, predicted, off)
-    ranked = sorted(told.values(), key=lambda cause: cause.off)
+
+    def near(guesses: list[tuple[str, float]]) -> list[Cause]:
+        made = [Cause(w, p, abs(value - p) / max(abs(p), 0.05 * scale)) for w, p in guesses]
+        return sorted((cause for cause in made if cause.off <= NEAR), key=lambda cause: cause.off)
+
+    ranked = near([*_general(step), *_of_link(job, step)]) + near(_elsewhere(job, step))[:1]
     if not ranked:
         side = (
             "too high: a trim or a reference"

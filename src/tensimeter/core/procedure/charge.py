@@ -78,8 +78,15 @@ def _way(at: Stored, name: str, ohm: float, rated_W: float) -> Way:
     elif worked.current_A > 5:
         trouble = f"draws {show(worked.current_A, 'A')} at first: a spark that pits what it touches"
     elif worked.time_s > 600:
-        trouble = f"takes {worked.time_s / 60:.0f} min"
+        trouble = f"takes {how_long(worked.time_s)}"
     return Way(name, ohm, worked, trouble)
+
+
+def how_long(seconds: float) -> str:
+    """Seconds, minutes or hours, as one would say it."""
+    if seconds < 120:
+        return show(seconds, "s", 3)
+    return f"{seconds / 60:.0f} min" if seconds < 7200 else f"{seconds / 3600:.0f} h"
 
 
 def is_empty(at: Stored, readings: Sequence[Reading]) -> bool:

@@ -101,8 +101,7 @@ class MatrixView(QWidget):
         wrong = f" {pair.wrong}" if check.verdict is Verdict.MISSES else ""
         self.why.setText(f"Expect {pair.expected}: {pair.why}.{wrong}")
         self.why.setStyleSheet(f"color: {theme.colours.miss if wrong else theme.colours.ink};")
-        if self.isVisibleTo(self.window()):
-            self.session.take_up(_hand(check))
+        self.session.take_up(_hand(check))
 
 
 def _hand(check: Checked) -> Hand:

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
+    QHeaderView,
     QPushButton,
     QTreeWidget,
     QTreeWidgetItem,
@@ -16,7 +17,7 @@ from tensimeter.core.build.harness import harness
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.assembly_edits import mixed_up, put_back, with_pulled
 from tensimeter.core.judge import Band, Verdict
-from tensimeter.core.procedure.charge import EMPTY_V, Stored, is_empty, stored, ways
+from tensimeter.core.procedure.charge import EMPTY_V, Stored, how_long, is_empty, stored, ways
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import standing
 from tensimeter.ui.parts.step_entry import StepEntry
@@ -121,15 +122,20 @@ class ChargeView(QWidget):
             grid.addWidget(label(words, "caption"), 0, k)
         for line, way in enumerate(ways(self.session.job, at), 1):
             w = way.worked
-            time = show(w.time_s, "s", 3) if w.time_s < 120 else f"{w.time_s / 60:.0f} min"
-            cells = (way.name, time, show(w.power_W, "W", 3), show(w.energy_J, "J", 3), way.trouble)
+            cells = (
+                way.name,
+                how_long(w.time_s),
+                show(w.power_W, "W", 3),
+                show(w.energy_J, "J", 3),
+                way.trouble,
+            )
             for k, text in enumerate(cells):
                 made = label(text, wrap=k == 4)
                 if k == 4 and text:
                     made.setStyleSheet(f"color: {theme.colours.miss};")
                 grid.addWidget(made, line, k)
         self._inner.addWidget(rows)
-        if at.place == self.place and self.isVisibleTo(self.window()):
+        if at.place == self.place:
             self.session.take_up(self._hand(at))
 
     def _choose(self, place: str) -> None:
@@ -178,6 +184,8 @@ class ApartView(QWidget):
         self.table.setHeaderLabels(["unit", "what", "from where", "label", "keyed"])
         self.table.setRootIsDecorated(False)
         self.table.setAccessibleName("take-apart register, in reverse")
+        for k in range(4):
+            self.table.header().setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
         self.table.itemChanged.connect(self._ticked)
         column.addWidget(self.table, 1)
         column.addWidget(Photos(session, "assembly:taken-apart"))

@@ -23,6 +23,7 @@ from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 _COLUMNS = ("wire", "colour", "mm²", "cut, m", "carries", "fused by", "ends")
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 #: Colours of wire as they are drawn; a name that is not here is written only.
 SWATCHES = {
     "red": "#B3261E", "black": "#1C1C1C", "orange": "#D9822B", "green-yellow": "#5E8C31", "brown": "#6B4423",
@@ -53,6 +54,8 @@ class WiresView(QWidget):
             header.setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         self.table.setColumnWidth(0, theme.px(280))
+        for k in (2, 3, 4):
+            self.table.headerItem().setTextAlignment(k, _RIGHT)
         self.table.itemChanged.connect(self._changed)
         column.addWidget(self.table, 1)
         column.addLayout(self._prints())
@@ -109,7 +112,7 @@ class WiresView(QWidget):
         item.setCheckState(0, Qt.CheckState.Checked if wire.made else Qt.CheckState.Unchecked)
         item.setIcon(1, _swatch(wire.colour))
         for k in (2, 3, 4):
-            item.setTextAlignment(k, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            item.setTextAlignment(k, _RIGHT)
         item.setToolTip(0, f"{wire.label}: must stand {show(wire.must_A, 'A', 3)}")
         item.setToolTip(6, f"{wire.ends[0]} at the first end, {wire.ends[1]} at the other")
         return item

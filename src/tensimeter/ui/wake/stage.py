@@ -171,11 +171,10 @@ class WakeStage(QWidget):
                 "Measured against an earlier design: it is judged anew here. Read it again if in doubt.",
                 "hold",
             )
-        for cause in causes(self.session.job, here):
+        for cause in causes(self.session.job, here)[:3]:
             self._say(cause.words, "miss")
         self._show_notes(here)
-        if self.isVisibleTo(self.window()):
-            self.session.take_up(_hand(here) if step.band is not None else None)
+        self.session.take_up(_hand(here) if step.band is not None else None)
 
     def _say(self, words: str, colour: str) -> None:
         made = label(words, wrap=True)
