@@ -1,5 +1,6 @@
 """Commands that compute: solve, analyse."""
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
@@ -17,6 +18,7 @@ from tensimeter.core.limits import at, ranked
 from tensimeter.core.quantity import parse
 from tensimeter.core.reach import most_A, reach, volts_span
 from tensimeter.core.verify.cross import cross_regulation
+from tensimeter.core.verify.leakage import leakage
 from tensimeter.core.verify.readings import UNKNOWN_METER
 from tensimeter.core.verify.regulation import Readings, regulation
 from tensimeter.store.jobfile import JobFile
@@ -230,6 +232,31 @@ def analyse_cross(
         },
         json,
     )
+
+
+@analyse.command("leakage")
+def analyse_leakage(
+    open_: Annotated[str, typer.Option("--open", help="Volts to earth through the meter alone, AC.")],
+    loaded: Annotated[str, typer.Option(help="The same with the resistor across the meter.")],
+    meter: Annotated[str, typer.Option(help="The meter's input.")] = "10M",
+    shunt: Annotated[str, typer.Option(help="The resistor.")] = "100k",
+    mains: Annotated[str, typer.Option(help="Mains frequency, Hz.")] = "50",
+    limit: Annotated[str, typer.Option(help="Touch current, A.")] = "0.25m",
+    require: Require = "",
+    json: Json = False,
+) -> None:
+    """Volts to earth: the source behind an open and a loaded reading, and the current through a hand."""
+    known_verdict(require)
+    found = leakage(
+        parse(open_, "V"),
+        parse(meter, "ohm"),
+        parse(loaded, "V"),
+        parse(shunt, "ohm"),
+        parse(mains, "Hz"),
+        parse(limit, "A"),
+    )
+    answer(asdict(found), json)
+    check_required(require, found.verdict)
 
 
 def _share(text: str) -> float:

@@ -1,0 +1,370 @@
+"""Assemble and Wake, computed: wires, harness, matrix, stored charge, first power, causes, practice."""
+
+import math
+
+import pytest
+
+from tensimeter.core.build.harness import PINS, harness
+from tensimeter.core.build.wiring import mains_units, wire_list
+from tensimeter.core.electrical import wire
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.assembly_edits import (
+    mixed_up,
+    put_back,
+    with_assembly,
+    with_pulled,
+    with_setting,
+    with_wire,
+)
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.edits import changed, new_link, with_link
+from tensimeter.core.job.parts import Resistor
+from tensimeter.core.job.stock_edits import with_part
+from tensimeter.core.judge import Verdict
+from tensimeter.core.procedure.build_notices import PRACTICE
+from tensimeter.core.procedure.causes import causes
+from tensimeter.core.procedure.charge import is_empty, stored, ways
+from tensimeter.core.procedure.matrix import checked, matrix
+from tensimeter.core.procedure.practice import Practice, mistakes
+from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
+from tensimeter.core.procedure.wake import bare_seconds, touch, wake_steps, woken
+from tensimeter.core.verify.leakage import leakage
+from tensimeter.core.verify.readings import Reading, accuracy_of
+from tensimeter.demo.library import demo_job
+
+DEMOS = ("ridge-pier", "dome-workshop", "finishers-bench")
+
+
+def read(job: Job, place: str, quantity: str, value: float, number: int, note: str = "") -> Reading:
+    accuracy, range_ = accuracy_of(job, "hand-meter", quantity, value, 0.01)
+    return Reading(
+        number, float(number), place, quantity, value, "hand-meter", accuracy, "two-wire", "typed", range_,
+        note=note, id=number,
+    )  # fmt: skip
+
+
+def all_read(job: Job, supply: Practice, note: str = "") -> list[Reading]:
+    """Every place of Assemble and Wake, as a supply put together so would read."""
+    places = [(p.place, p.quantity) for p in matrix(job)]
+    places += [(s.place, "V") for s in stored(job)]
+    places += [(s.place, s.quantity) for s in wake_steps(job) if s.band is not None]
+    return [read(job, p, q, supply.value(p), k, note) for k, (p, q) in enumerate(places, 1)]
+
+
+# -- wires ------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("name", DEMOS)
+def test_every_wire_carries_what_protects_it_and_every_terminal_is_reached(name: str) -> None:
+    job = demo_job(name)
+    wires = wire_list(job)
+    assert len({w.id for w in wires}) == len({w.label for w in wires}) == len(wires)
+    for w in wires:
+        if w.role in ("plus", "minus", "middle"):
+            assert wire.ampacity(w.area_mm2 * 1e-6, 70.0, 40.0) >= max(w.amps, w.must_A), w.label
+        assert w.colour
+        assert w.length_m > 0
+    ends = {(w.end.link, w.end.name) for w in wires}
+    for link in job.design.links:
+        if link.kind == "converter":
+            assert {(link.id, "in +"), (link.id, "in −")} <= ends
+        if link.kind == "lead":
+            assert {(link.id, "+"), (link.id, "−")} <= ends
+    # As much flows into the outlets' minus as into their plus, save what a meter takes beside.
+    for lead in (x for x in job.design.links if x.kind == "lead"):
+        amps = {w.end.name: w.amps for w in wires if w.end.link == lead.id}
+        assert amps["+"] == pytest.approx(amps["−"])
+
+
+def test_a_low_side_meter_stands_in_the_negative_and_runs_from_elsewhere() -> None:
+    labels = [w.label.split("  ", 1)[1] for w in wire_list(demo_job("finishers-bench"))]
+    assert "Regulator out − → Panel meter source −" in labels
+    assert "Panel meter load − → Clamp lead −" in labels
+    assert "Auxiliary 8 V out + → Panel meter supply +" in labels
+    assert "Fuse 3.15 A out → Clamp lead +" in labels
+
+
+def test_the_builders_own_length_tick_and_colour(demo: Job) -> None:
+    first = wire_list(demo)[8]
+    job = with_wire(with_wire(demo, first.id, length_m=0.42), first.id, made=True)
+    job = with_assembly(job, colours=changed(job.assembly.colours, middle="white"))
+    found = next(w for w in wire_list(job) if w.id == first.id)
+    assert (found.length_m, found.made, found.colour) == (0.42, True, "white")
+    bonded = demo.model_copy(update={"policy": changed(demo.policy, reference="negative_bonded")})
+    assert any(w.start.link == "donor-a" and w.end.link == "chassis" for w in wire_list(bonded))
+    broken = with_link(demo, changed(demo.design.link("mount-lead"), part=None))
+    with pytest.raises(Trouble):
+        wire_list(broken)
+
+
+def test_the_harness_shares_out_its_wires() -> None:
+    dome = demo_job("dome-workshop")
+    found = {b.purpose: b for b in harness(dome)}
+    # 14 A at 6 A a wire are three of each; 6.8 A are two.
+    assert (len(found["5 V rail"].pins), len(found["5 V rail, return"].pins)) == (3, 3)
+    assert found["12 V rail"].pins == (10, 11)
+    used = [p for b in found.values() for p in b.pins]
+    assert len(used) == len(set(used))
+    assert set(used) == {k for k, (carries, _) in enumerate(PINS, 1) if carries != "empty"}
+    assert "live whenever" in found["spare"].note
+    cut = dome.model_copy(update={"policy": changed(dome.policy, spare_wires="cut_at_board")})
+    assert "cut at the board" in {b.purpose: b for b in harness(cut)}["spare"].note
+    heavy = with_link(dome, changed(dome.design.link("shutter"), full_load_A=14.0))
+    short = {b.purpose: b for b in harness(heavy)}["12 V rail"]
+    assert not short.enough
+    assert "only 2 of 3" in short.note
+    assert harness(demo_job("ridge-pier")) == []
+    assert mains_units(dome) == []
+
+
+# -- taken apart, stored charge -----------------------------------------------------------------------
+
+
+def test_what_was_pulled_goes_back_and_is_not_mixed_up(demo: Job) -> None:
+    job = with_pulled(demo, "Donor A", "4-pin plug", "", False, "")
+    job = with_pulled(job, "Donor A", "4-pin plug", "by the fan", True, "")
+    said = mixed_up(job)
+    assert any("no label to tell them apart" in s for s in said)
+    assert any("not keyed" in s for s in said)
+    told = with_assembly(
+        job, pulled=tuple(changed(p, label=str(k)) for k, p in enumerate(job.assembly.pulled))
+    )
+    assert mixed_up(told) == []
+    ids = [p.id for p in job.assembly.pulled]
+    assert len(set(ids)) == 2
+    assert [p.back for p in put_back(job, ids[1], True).assembly.pulled] == [False, True]
+    with pytest.raises(Trouble):
+        with_pulled(job, " ", "plug", "", False, "")
+    job = with_setting(with_setting(demo, "trip", "14.8 V", ""), "trip", "15.2 V", "wake-mount")
+    assert [(s.what, s.value) for s in job.assembly.settings] == [("trip", "15.2 V")]
+    with pytest.raises(Trouble):
+        with_setting(job, "trip", " ", "")
+
+
+def test_stored_charge_by_the_exponential_and_by_a_reading_alone() -> None:
+    job = demo_job("finishers-bench")
+    (at,) = stored(job)
+    assert at.start_V == pytest.approx(1.1 * 25.6 * math.sqrt(2) - 1.8)
+    job = with_part(job, Resistor(id="r1", name="100 Ω 1 W", resistance_ohm=100, rated_W=1))
+    job = with_part(job, Resistor(id="r2", name="470 Ω 10 W", resistance_ohm=470, rated_W=10))
+    found = {w.name: w for w in ways(job, at)}
+    good = found["470 Ω 10 W"]
+    assert good.worked.time_s == pytest.approx(470 * 0.0068 * math.log(at.start_V / 5.0))
+    assert good.worked.energy_J == pytest.approx(0.5 * 0.0068 * at.start_V**2)
+    assert good.trouble == ""
+    # 14 W at first through a resistor of 1 W, of which five times may be asked for some seconds.
+    assert "too small" in found["100 Ω 1 W"].trouble
+    assert "h" in found["the meter left connected"].trouble
+    assert not is_empty(at, [])
+    assert not is_empty(at, [read(job, at.place, "V", 31.0, 1)])
+    assert is_empty(at, [read(job, at.place, "V", 31.0, 1), read(job, at.place, "V", 0.4, 2)])
+    ridge = demo_job("ridge-pier")
+    assert stored(ridge) == []
+    opened = with_part(ridge, changed(ridge.part("enclosed-a"), opened=True, bulk_F=220e-6))
+    (mains,) = stored(opened)
+    assert mains.start_V == pytest.approx(1.1 * 230 * math.sqrt(2))
+    assert mains.farad == 220e-6
+
+
+# -- the matrix ----------------------------------------------------------------------------------------
+
+
+def three_units() -> Job:
+    job = demo_job("ridge-pier")
+    third = changed(job.part("enclosed-b"), id="enclosed-c", name="Enclosed 24 V 150 W, C")
+    job = new_link(with_part(job, third), third.name, "donor-b")
+    wide = changed(job.part("front-end-40"), in_max_V=90)
+    job = with_part(job, wide)
+    return with_link(job, changed(job.design.link("front-end"), fed_by=job.design.links[-1].id))
+
+
+@pytest.mark.parametrize(("make", "units"), [(lambda: demo_job("ridge-pier"), 2), (three_units, 3)])
+def test_the_matrix_of_a_stack_has_every_isolation_one_would_read(make, units: int) -> None:
+    job = make()
+    stack = [x for x in job.design.links if x.kind == "unit"]
+    assert len(stack) == units
+    pairs = {(p.first.name, p.second.name): p for p in matrix(job)}
+    for unit in stack:
+        case = f"{unit.name} case"
+        assert pairs["earth pin", case].kind == "joined"
+        for pole in ("+", "−"):
+            apart = pairs[f"{unit.name} {pole}", case]
+            assert (apart.kind, apart.hold) == ("apart", True)
+        assert pairs[f"{unit.name} −", f"{unit.name} +"].kind == "diode"
+        assert pairs[f"{unit.name} +", f"{unit.name} −"].kind == "not_shorted"
+        if unit.fed_by:
+            below = job.design.link(unit.fed_by).name
+            assert pairs[f"{below} +", f"{unit.name} −"].kind == "joined"
+    assert all(
+        pairs[a, b].hold
+        for a, b in (("live pin", "neutral pin"), ("live pin", "earth pin"), ("neutral pin", "earth pin"))
+    )
+    assert pairs["earth pin", "chassis"].kind == "joined"
+    for output in job.design.outputs():
+        assert pairs[f"{output.name} −", "earth pin"].kind == "apart"
+        assert pairs["live pin", f"{output.name} −"].hold
+        assert pairs["Donor A −", f"{output.name} −"].kind == "joined"
+    # At trip each unit's output stands off the whole stack.
+    assert f"{units * 30} V" in pairs["Donor B −", "Donor B case"].why
+
+
+def test_a_pair_is_judged_by_its_kind() -> None:
+    job = demo_job("ridge-pier")
+    verdicts = {
+        ("joined-earth-donor-a-case", "ohm", 0.3): Verdict.HOLDS,
+        ("joined-earth-donor-a-case", "ohm", math.inf): Verdict.MISSES,
+        ("apart-live-earth", "ohm", math.inf): Verdict.HOLDS,
+        ("apart-live-earth", "ohm", 47e3): Verdict.MISSES,
+        ("diode-donor-a-minus-donor-a-plus", "V", 0.55): Verdict.HOLDS,
+        ("diode-donor-a-minus-donor-a-plus", "V", math.inf): Verdict.MISSES,
+    }
+    for (place, quantity, value), wanted in verdicts.items():
+        found = {c.pair.place: c.verdict for c in checked(job, [read(job, place, quantity, value, 1)])}
+        assert found[place] is wanted, (place, value)
+    bonded = job.model_copy(update={"policy": changed(job.policy, reference="negative_bonded")})
+    assert {p.kind for p in matrix(bonded) if p.place.startswith("earth-")} == {"joined"}
+
+
+# -- first power ----------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("name", DEMOS)
+def test_a_supply_put_together_rightly_lifts_every_hold_and_practice_lifts_none(name: str) -> None:
+    job = demo_job(name)
+    before = notices(job)
+    assert open_holds(before, "assemble")
+    assert open_holds(before, "wake")
+    found = notices(job, all_read(job, Practice(job)))
+    assert open_holds(found, "assemble") == open_holds(found, "wake") == []
+    output = job.design.outputs()[0].id
+    must_be_lifted(job, all_read(job, Practice(job)), output)
+    with pytest.raises(Trouble, match="Hold point open"):
+        must_be_lifted(job, all_read(job, Practice(job), PRACTICE), output)
+    taken = with_assembly(job, already_running=True)
+    assert open_holds(notices(taken), "assemble") == open_holds(notices(taken), "wake") == []
+    assert "Already built and running" in [n.title for n in notices(taken)]
+
+
+#: Each mistake, the step that shows it, and the first step at which it would do damage.
+CAUGHT = {
+    "reversed": ("outlet-", None),
+    "negative_on_chassis": ("apart-", "alone-"),
+    "no_reverse_diode": ("diode-", "stack-"),
+    "swapped_rails": ("alone-rail", "outlet-"),
+    "trim_at_top": ("trim-", "outlet-"),
+    "open_feedback": ("trim-", "outlet-"),
+}
+
+
+@pytest.mark.parametrize("name", DEMOS)
+def test_every_mistake_shows_before_it_does_damage(name: str) -> None:
+    job = demo_job(name)
+    made = mistakes(job)
+    assert {m.mistake for m in made} <= set(CAUGHT)
+    for supply in made:
+        readings = all_read(job, supply)
+        wrong = [c.pair.place for c in checked(job, readings) if c.verdict is Verdict.MISSES]
+        wrong += [w.step.id for w in woken(job, readings) if w.verdict is Verdict.MISSES]
+        shows, harms = CAUGHT[supply.mistake]
+        assert wrong, supply.mistake
+        assert wrong[0].startswith(shows), (supply.mistake, wrong)
+        # In the order in which steps are taken: the matrix first, then the ladder.
+        order = [p.place for p in matrix(job)] + [s.id for s in wake_steps(job)]
+        if harms is not None:
+            later = next(k for k, step in enumerate(order) if step.startswith(harms))
+            assert order.index(wrong[0]) < later or shows == "alone-rail", supply.mistake
+        held = open_holds(notices(job, readings), "assemble") + open_holds(notices(job, readings), "wake")
+        assert held, supply.mistake
+
+
+def woken_at(job: Job, step_id: str, value: float):
+    step = next(s for s in wake_steps(job) if s.id == step_id)
+    return next(w for w in woken(job, [read(job, step.place, "V", value, 1)]) if w.step.id == step_id)
+
+
+@pytest.mark.parametrize(
+    ("step", "value", "said"),
+    [
+        ("stack-donor-b", 24.1, "Donor B is off"),
+        ("stack-donor-b", 24.2, "Donor A is off"),
+        ("stack-donor-b", -0.1, "wrong way round"),
+        ("trim-front-end", 40.0, "at its top"),
+        ("trim-front-end", 48.3, "its switch is shorted"),
+        ("outlet-hub", 13.6, "That is what belongs at"),
+        ("outlet-mount", -13.6, "Reversed"),
+        ("outlet-mount", 0.0, "Nothing there"),
+        ("outlet-mount", 19.0, "too high"),
+        ("outlet-mount", 9.1, "too low"),
+    ],
+)
+def test_a_wrong_value_names_its_likeliest_cause(demo: Job, step: str, value: float, said: str) -> None:
+    found = causes(demo, woken_at(demo, step, value))
+    assert any(said in c.words for c in found[:2]), [c.words for c in found]
+
+
+def test_a_right_value_has_no_cause_and_a_trim_aims_where_it_is_told(demo: Job) -> None:
+    assert causes(demo, woken_at(demo, "outlet-mount", 13.6)) == []
+    far = with_link(demo, changed(demo.output("mount"), aim="far_end", device_max_V=13.7))
+    step = next(s for s in wake_steps(far) if s.id == "trim-front-end")
+    assert step.expected == pytest.approx(13.6 + 8 * 0.0437, abs=0.01)
+    assert "stands 13.7 V only" in step.do
+    # Before its sink is on: 90 J over the loss at full load.
+    assert 5 < bare_seconds(demo)["front-end"] < 20
+
+
+def test_a_reading_of_an_earlier_design_is_marked_and_judged_anew(demo: Job) -> None:
+    at = next(s for s in wake_steps(demo) if s.id == "trim-front-end")
+    readings = [read(demo, at.place, "V", 13.6, 1)]
+    later = with_link(demo, changed(demo.design.link("front-end"), set_V=15.0))
+
+    def state(job: Job):
+        return next(w for w in woken(job, readings, lambda r: demo) if w.step.id == at.id)
+
+    assert (state(demo).earlier, state(demo).verdict) == (False, Verdict.HOLDS)
+    assert (state(later).earlier, state(later).verdict) == (True, Verdict.MISSES)
+    moved = with_link(demo, changed(demo.output("hub"), tolerance=0.1))
+    assert not state(moved).earlier
+
+
+@pytest.mark.parametrize(("farad", "volts"), [(1e-9, 115.0), (4.7e-9, 115.0), (330e-12, 60.0)])
+def test_the_source_behind_volts_to_earth(farad: float, volts: float) -> None:
+    def reads(ohm: float) -> float:
+        x = 2 * math.pi * 50 * ohm * farad
+        return volts * x / math.sqrt(1 + x * x)
+
+    shunt = 1 / (1 / 10e6 + 1 / 100e3)
+    found = leakage(reads(10e6), 10e6, reads(shunt), 100e3, 50, 0.25e-3)
+    assert found.source_capacitance_F == pytest.approx(farad, rel=1e-6)
+    assert found.source_V == pytest.approx(volts, rel=1e-6)
+    assert found.touch_current_A == pytest.approx(
+        volts / math.hypot(2000, 1 / (2 * math.pi * 50 * farad)), rel=1e-6
+    )
+    assert found.verdict is Verdict.HOLDS
+    live = leakage(110.0, 10e6, 108.0, 100e3, 50, 0.25e-3)
+    assert live.verdict is Verdict.MISSES
+    assert "Treat it as live" in live.warnings[0]
+    for bad in ((0.0, 1.0), (5.0, 9.0)):
+        with pytest.raises(Trouble):
+            leakage(bad[0], 10e6, bad[1], 100e3, 50, 0.25e-3)
+
+
+def test_touch_current_decides_the_step(demo: Job) -> None:
+    def with_earth(opened: float, loaded: float) -> list[Reading]:
+        return [
+            read(demo, "wake-mount-earth-open", "V", opened, 1),
+            read(demo, "wake-mount-earth-loaded", "V", loaded, 2),
+        ]
+
+    assert touch(demo, with_earth(61.0, 4.2)).touch_current_A < 0.1e-3
+    for opened, loaded, verdict in ((61.0, 4.2, Verdict.HOLDS), (61.0, 60.0, Verdict.MISSES)):
+        found = woken(demo, with_earth(opened, loaded))
+        assert next(w for w in found if w.step.id == "earth-loaded").verdict is verdict
+    assert touch(demo, []) is None
+
+
+def test_tape_stays_a_hold_until_it_is_overruled(demo: Job) -> None:
+    taped = demo.model_copy(update={"policy": changed(demo.policy, insulation="tape")})
+    assert not [n for n in notices(taped) if n.id.startswith("tape:")]
+    opened = with_part(taped, changed(taped.part("enclosed-b"), opened=True))
+    held = [n for n in notices(opened, all_read(opened, Practice(opened))) if n.id.startswith("tape:")]
+    assert [n.lifted_by for n in held] == [None]
