@@ -193,15 +193,19 @@ class ApartView(QWidget):
 
     def refresh(self) -> None:
         self.table.blockSignals(True)
-        self.table.clear()
-        for entry in reversed(self.session.job.assembly.pulled):
-            item = QTreeWidgetItem(
-                [entry.unit, entry.what, entry.where, entry.label, "yes" if entry.keyed else "no"]
-            )
-            item.setData(0, Qt.ItemDataRole.UserRole, entry.id)
+        entries, role = list(reversed(self.session.job.assembly.pulled)), Qt.ItemDataRole.UserRole
+        there = [self.table.topLevelItem(k) for k in range(self.table.topLevelItemCount())]
+        if [item.data(0, role) for item in there] != [entry.id for entry in entries]:
+            self.table.clear()
+            there = [QTreeWidgetItem() for _ in entries]
+            self.table.addTopLevelItems(there)
+        for item, entry in zip(there, entries, strict=True):
+            cells = (entry.unit, entry.what, entry.where, entry.label, "yes" if entry.keyed else "no")
+            for k, text in enumerate(cells):
+                item.setText(k, text)
+            item.setData(0, role, entry.id)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(0, Qt.CheckState.Checked if entry.back else Qt.CheckState.Unchecked)
-            self.table.addTopLevelItem(item)
         self.table.blockSignals(False)
         self.warnings.setText("\n".join(mixed_up(self.session.job)))
         self.warnings.setVisible(bool(self.warnings.text()))

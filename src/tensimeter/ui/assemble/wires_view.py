@@ -73,40 +73,37 @@ class WiresView(QWidget):
         return row
 
     def refresh(self) -> None:
+        """Rows that are there already are changed in place: one of them may just be ticked."""
         self.table.blockSignals(True)
-        chosen = self.table.currentItem()
-        at = chosen.data(0, Qt.ItemDataRole.UserRole) if chosen else None
-        self.table.clear()
         try:
-            wires = wire_list(self.session.job)
+            wires, said = wire_list(self.session.job), ""
         except Trouble as trouble:
-            self.table.addTopLevelItem(QTreeWidgetItem([str(trouble)]))
-            wires = []
-        for wire in wires:
-            item = self._row(wire)
-            self.table.addTopLevelItem(item)
-            if wire.id == at:
-                self.table.setCurrentItem(item)
+            wires, said = [], str(trouble)
+        role = Qt.ItemDataRole.UserRole
+        there = [self.table.topLevelItem(k) for k in range(self.table.topLevelItemCount())]
+        if [item.data(0, role) for item in there] != [wire.id for wire in wires]:
+            self.table.clear()
+            there = [QTreeWidgetItem() for _ in wires]
+            self.table.addTopLevelItems(there)
+        for item, wire in zip(there, wires, strict=True):
+            self._fill(item, wire)
+        if said:
+            self.table.addTopLevelItem(QTreeWidgetItem([said]))
         self.table.blockSignals(False)
 
-    def _row(self, wire: Conductor) -> QTreeWidgetItem:
+    def _fill(self, item: QTreeWidgetItem, wire: Conductor) -> None:
         carries = (
             show(wire.amps, "A", 3)
             if wire.amps
             else {"live": "mains", "neutral": "mains"}.get(wire.role, "–")
         )
         ends = " · ".join(dict.fromkeys(wire.ends))
-        item = QTreeWidgetItem(
-            [
-                wire.label,
-                wire.colour,
-                f"{wire.area_mm2:g}",
-                fixed(wire.length_m, "", 2),
-                carries,
-                wire.fuse or "–",
-                ends,
-            ]
-        )
+        cells = (
+            wire.label, wire.colour, f"{wire.area_mm2:g}", fixed(wire.length_m, "", 2), carries,
+            wire.fuse or "–", ends,
+        )  # fmt: skip
+        for k, text in enumerate(cells):
+            item.setText(k, text)
         item.setData(0, Qt.ItemDataRole.UserRole, wire.id)
         item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable)
         item.setCheckState(0, Qt.CheckState.Checked if wire.made else Qt.CheckState.Unchecked)
@@ -115,7 +112,6 @@ class WiresView(QWidget):
             item.setTextAlignment(k, _RIGHT)
         item.setToolTip(0, f"{wire.label}: must stand {show(wire.must_A, 'A', 3)}")
         item.setToolTip(6, f"{wire.ends[0]} at the first end, {wire.ends[1]} at the other")
-        return item
 
     def _changed(self, item: QTreeWidgetItem, column: int) -> None:
         wire = item.data(0, Qt.ItemDataRole.UserRole)

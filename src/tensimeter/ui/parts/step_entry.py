@@ -8,7 +8,7 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.judge import Interval
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import interval_of
-from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare, verdict_colour
 from tensimeter.ui.parts.window_gauge import WindowGauge
 from tensimeter.ui.session import Hand, Session
@@ -21,45 +21,45 @@ class StepEntry(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(0, 0, 0, 0)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        self.square, self.said = VerdictSquare(), label("", "strong", wrap=True)
+        row.addWidget(self.square)
+        row.addWidget(self.said, 1)
+        column.addLayout(row)
+        self.gauge = WindowGauge()
+        column.addWidget(self.gauge)
+        entry = QHBoxLayout()
         self.field = Field()
+        self.field.returnPressed.connect(self.take)
+        entry.addWidget(self.field, 1)
+        self.button = QPushButton("read the practice supply")
+        self.button.clicked.connect(self.practise)
+        entry.addWidget(self.button)
+        column.addLayout(entry)
         session.hand_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
-        focused = self.field.hasFocus()
-        clear(self._column)
         hand = self.session.hand
+        shown = (self.square, self.said, self.gauge, self.field)
+        for widget in shown:
+            widget.setVisible(hand is not None)
+        self.button.setVisible(hand is not None and self.session.practice is not None)
         if hand is None:
             return
-        row = QHBoxLayout()
-        square = VerdictSquare(hand.verdict)
-        row.addWidget(square)
-        said = label(self._said(hand), "strong", wrap=True)
-        said.setStyleSheet(f"color: {getattr(theme.colours, verdict_colour(hand.verdict))};")
-        row.addWidget(said, 1)
-        self._column.addLayout(row)
+        self.square.show_verdict(hand.verdict)
+        self.said.setText(self._said(hand))
+        self.said.setStyleSheet(f"color: {getattr(theme.colours, verdict_colour(hand.verdict))};")
+        self.gauge.setVisible(hand.quantity != "ohm")
         if hand.quantity != "ohm":
-            gauge = WindowGauge(hand.quantity)
-            at = hand.expected
+            self.gauge.unit, at = hand.quantity, hand.expected
             interval = interval_of(hand.last) if hand.last else None
-            gauge.show_values(hand.band, None if at is None else Interval(at, at, at), interval)
-            self._column.addWidget(gauge)
-        entry = QHBoxLayout()
-        self.field = Field()
+            self.gauge.show_values(hand.band, None if at is None else Interval(at, at, at), interval)
         unit = {"ohm": "ohms, or OL", "V": "volts", "C": "°C"}[hand.quantity]
         self.field.setPlaceholderText(f"type what it reads: {unit}")
         self.field.setAccessibleName(f"reading, {hand.name}")
-        self.field.returnPressed.connect(self.take)
-        entry.addWidget(self.field, 1)
-        if self.session.practice is not None:
-            button = QPushButton("read the practice supply")
-            button.clicked.connect(self.practise)
-            entry.addWidget(button)
-        self._column.addLayout(entry)
-        if focused:
-            self.field.setFocus()
 
     def _said(self, hand: Hand) -> str:
         if hand.last is None:
@@ -71,9 +71,12 @@ class StepEntry(QWidget):
         hand = self.session.hand
         if hand is None or not self.field.text().strip():
             return
+        text = self.field.text()
+        self.field.empty()
         try:
-            self.session.take_at(hand.place, hand.name, hand.quantity, self.field.text())
+            self.session.take_at(hand.place, hand.name, hand.quantity, text)
         except Trouble as trouble:
+            self.field.setText(text)
             self.session.trouble.emit(str(trouble))
 
     def practise(self) -> None:
