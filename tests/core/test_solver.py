@@ -8,7 +8,8 @@ from scipy.optimize import fsolve
 
 from tensimeter.core.electrical.constant_power import constant_power_volts
 from tensimeter.core.electrical.network import Conversion, Network, Series, Sink, build
-from tensimeter.core.electrical.solver import State, solve
+from tensimeter.core.electrical.solution import State
+from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.document import Job
 
 

@@ -11,7 +11,7 @@ from tensimeter.cli.commands import app
 from tensimeter.cli.output import answer
 from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.network import has_source
-from tensimeter.core.electrical.solver import State
+from tensimeter.core.electrical.solution import State
 from tensimeter.core.errors import Trouble
 from tensimeter.core.judge import Accuracy, Band, Interval, Verdict, judge, parse_accuracy, worst
 from tensimeter.core.limits import at, ranked

@@ -9,7 +9,8 @@ from tensimeter.core.arrays import Figure
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.fault import fault_A
 from tensimeter.core.electrical.network import Network, build, has_source
-from tensimeter.core.electrical.solver import Solution, solve
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import FusePart
 from tensimeter.core.ratings import Limit, ratings

@@ -11,7 +11,7 @@ from tensimeter.core.electrical import wire
 from tensimeter.core.electrical.battery import hours
 from tensimeter.core.electrical.network import Conversion, Element, Network, Series
 from tensimeter.core.electrical.reservoir import ReservoirSource, source_curve
-from tensimeter.core.electrical.solver import Point, Solution
+from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.design import ConverterLink, Link, MeterLink, UnitLink
 from tensimeter.core.job.document import Job

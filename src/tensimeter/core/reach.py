@@ -8,7 +8,8 @@ import numpy.typing as npt
 
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.electrical.network import Conversion, Network, Series, Sink, build
-from tensimeter.core.electrical.solver import Solution, solve
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import ConverterLink, UnitLink
 from tensimeter.core.job.document import Job

@@ -16,7 +16,7 @@ from tensimeter.core.electrical.fault import fault_A
 from tensimeter.core.electrical.rectifier import rectified
 from tensimeter.core.electrical.regulator import Regulator, nearest, r2_for
 from tensimeter.core.electrical.reservoir import circuit, source_curve
-from tensimeter.core.electrical.solver import Solution
+from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit, stack
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Given, Worked

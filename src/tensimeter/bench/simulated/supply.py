@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from tensimeter.core.electrical.network import Conversion, Network, build
-from tensimeter.core.electrical.solver import Point, solve
+from tensimeter.core.electrical.solution import Point
+from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.document import Job
 from tensimeter.core.judge import Accuracy
 

@@ -7,7 +7,8 @@ import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical.network import Network, build, has_source
-from tensimeter.core.electrical.solver import Solution, solve
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.solver import solve
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.document import Job
 
@@ -122,6 +123,6 @@ def explain_input(solution: Solution, network: Network, link_id: str, name: str)
 
 def point_state(solution: Solution, link_id: str) -> str:
     """The state of a link at a single operating point, in words."""
-    from tensimeter.core.electrical.solver import State
+    from tensimeter.core.electrical.solution import State
 
     return State(int(solution[link_id].state)).words

@@ -6,9 +6,7 @@ a constant power, so that its input voltage is the upper root of V² − V0·V +
 solved from the loads towards the wall, then voltages are laid down from the wall outwards.
 """
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
-from enum import IntEnum
+from collections.abc import Mapping
 
 import numpy as np
 import numpy.typing as npt
@@ -16,78 +14,7 @@ import numpy.typing as npt
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.electrical.constant_power import constant_power_volts, coupled_volts
 from tensimeter.core.electrical.network import Conversion, Network, Series, Sink
-
-
-class State(IntEnum):
-    """What a link does at an operating point; the names are shown."""
-
-    RUNS = 0
-    DROPOUT = 1
-    LIMITED = 2
-    COLLAPSED = 3
-    OVER = 4
-
-    @property
-    def words(self) -> str:
-        return (
-            "runs",
-            "drops out",
-            "limits its current",
-            "collapses under constant power",
-            "is past its limit",
-        )[self]
-
-
-@dataclass(frozen=True)
-class Point:
-    """One link at the operating points solved for: V, A, W.
-
-    Each array has the smallest shape that it needs and broadcasts to the solution's: what depends on
-    the current alone is not repeated for every voltage of a grid.
-    """
-
-    V: Array
-    I: Array  # noqa: E741 - the field's symbol
-    V_in: Array
-    I_in: Array
-    loss: Array
-    state: npt.NDArray[np.int64]
-
-    @property
-    def power_in(self) -> Array:
-        return self.V_in * self.I_in
-
-    @property
-    def power_out(self) -> Array:
-        return self.V * self.I
-
-
-@dataclass(frozen=True)
-class Solution:
-    """Every link of a network at every operating point; NaN where there is no running state."""
-
-    points: dict[str, Point]
-    shape: tuple[int, ...] = ()
-    #: What the wall gives for each ampere of a source, W/A, and the source's id.
-    feeds: tuple[tuple[Figure, str], ...] = ()
-
-    @property
-    def wall_W(self) -> Array:
-        """Power taken from the wall, with the donors' own efficiency."""
-        return _total(np.asarray(share * self.points[source].I) for share, source in self.feeds)
-
-    def __getitem__(self, link: str) -> Point:
-        return self.points[link]
-
-    def whole(self, values: Figure) -> Array:
-        """Values of a point at every operating point, in the solution's shape."""
-        return np.broadcast_to(np.asarray(values, float), self.shape)
-
-    @property
-    def runs(self) -> Flags:
-        """Where every link regulates."""
-        states = [np.broadcast_to(p.state == State.RUNS, self.shape) for p in self.points.values()]
-        return np.asarray(np.logical_and.reduce(states), bool)
+from tensimeter.core.electrical.solution import Point, Solution, State, total
 
 
 class _Path:
@@ -133,10 +60,6 @@ def _ohms(chain: list[Series]) -> Figure:
     return sum((e.resistance + e.contact for e in chain), start=np.float64(0.0))
 
 
-def _total(values: Iterable[Array]) -> Array:
-    return np.asarray(sum(values, start=np.float64(0.0)))
-
-
 def solve(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = False) -> Solution:
     """Solve a network as `solve_straight` does, with sources that bend or act on one another.
 
@@ -152,7 +75,7 @@ def solve(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = Fals
         for e in bent:
             amps = np.nan_to_num(solution[e.id].I)
             emf, ohms = _straight(e, amps)
-            pulled = _total(ohm * np.nan_to_num(solution[other].I) for other, ohm in e.couplings)
+            pulled = total(ohm * np.nan_to_num(solution[other].I) for other, ohm in e.couplings)
             values[e.id, "emf"], values[e.id, "resistance"] = emf - pulled, ohms
             last = before.get(e.id)
             now = (np.asarray(emf - pulled), ohms)
@@ -243,18 +166,18 @@ def _apply_limits(
     for c in converters:
         leaves = path.leaves(c.id)
         sinks = [leaf for leaf in leaves if isinstance(path.by_id[leaf], Sink)]
-        total = _total(scaled[s] for s in sinks)
-        over = total > c.limit_A
+        wanted = total(scaled[s] for s in sinks)
+        over = wanted > c.limit_A
         if not over.any():
             continue
         limited[c.id] = over
-        share = np.where(over, c.limit_A / np.where(over, total, 1.0), 1.0)
+        share = np.where(over, c.limit_A / np.where(over, wanted, 1.0), 1.0)
         drop: Array = np.zeros(())
         for sink in sinks:
             scaled[sink] = scaled[sink] * share
         for sink in sinks:
             drop = np.maximum(drop, _chain_drop(path, sink, sinks, scaled))
-        needed = drop + np.asarray(c.resistance) * total * share
+        needed = drop + np.asarray(c.resistance) * wanted * share
         emf[c.id] = np.where(over, np.minimum(needed, emf[c.id]), emf[c.id])
         for leaf in set(leaves) - set(sinks):
             # A converter behind a limiting one is starved; no steady state is claimed for it.
@@ -265,7 +188,7 @@ def _apply_limits(
 def _chain_drop(path: _Path, leaf: str, others: list[str], current: dict[str, Array]) -> Array:
     drop: Array = np.zeros(())
     for element in path.chain(leaf):
-        through = _total(current[o] for o in others if element in path.chain(o))
+        through = total(current[o] for o in others if element in path.chain(o))
         drop = drop + (element.resistance + element.contact) * through
     return drop
 
@@ -321,15 +244,15 @@ def _segment(
     for leaf in leaves:
         c = path.by_id[leaf]
         if isinstance(c, Conversion):
-            out = _total(draw[below] for below in path.leaves(leaf))
+            out = total(draw[below] for below in path.leaves(leaf))
             passed[leaf], power[leaf] = _taken_in(c, emf[leaf], out, dropped[leaf])
 
     def common(a: str, b: str) -> Figure:
         return inner + _ohms([e for e in chains[a] if e in chains[b]])
 
     def open_volts(leaf: str) -> Array:
-        source = base + _total(np.asarray(e.emf - e.drop_V) for e in chains[leaf])
-        return np.asarray(source - _total(common(leaf, s) * passed[s] for s in leaves))
+        source = base + total(np.asarray(e.emf - e.drop_V) for e in chains[leaf])
+        return np.asarray(source - total(common(leaf, s) * passed[s] for s in leaves))
 
     wanting = list(power)
     if len(wanting) == 1:
@@ -358,8 +281,8 @@ def _lay_down(
     through: dict[str, Array] = {}
     for element in reversed(path.elements):
         below = [e for e in path.elements if e.fed_by == element.id]
-        total = _total(_taken(e, through, draw) for e in below)
-        through[element.id] = scaled[element.id] if isinstance(element, Sink) else total
+        drawn = total(_taken(e, through, draw) for e in below)
+        through[element.id] = scaled[element.id] if isinstance(element, Sink) else drawn
     out: dict[str, Array] = {}
     points: dict[str, Point] = {}
     feeds: list[tuple[Figure, str]] = []

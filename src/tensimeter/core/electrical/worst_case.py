@@ -10,7 +10,8 @@ import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical.network import Network, build
-from tensimeter.core.electrical.solver import Solution, solve
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.document import Job
 
 DRAWS = 100_000

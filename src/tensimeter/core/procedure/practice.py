@@ -7,7 +7,8 @@ from typing import Literal
 import numpy as np
 
 from tensimeter.core.electrical.network import build
-from tensimeter.core.electrical.solver import Solution, solve
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Converter
 from tensimeter.core.procedure.charge import stored

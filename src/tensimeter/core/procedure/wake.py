@@ -13,7 +13,8 @@ from tensimeter.core.electrical.bands import trim
 from tensimeter.core.electrical.connected import connected
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.electrical.network import build
-from tensimeter.core.electrical.solver import Solution, solve
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import ConverterLink, FanLink, Link, MeterLink, UnitLink
 from tensimeter.core.job.document import Job

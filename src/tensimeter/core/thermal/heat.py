@@ -7,7 +7,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical.reservoir import circuit, source_curve
-from tensimeter.core.electrical.solver import Solution
+from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.design import ConverterLink, Link, UnitLink
 from tensimeter.core.job.document import Job

@@ -5,11 +5,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QTreeWidget, QTreeWidgetIt
 
 from tensimeter.core.judge import Verdict
 from tensimeter.core.procedure.matrix import Checked, checked
+from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.node_matrix import NodeMatrix
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.verdict_square import verdict_icon
-from tensimeter.ui.session import Hand, Session
+from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 

@@ -20,9 +20,10 @@ from tensimeter.core.judge import Band, Verdict
 from tensimeter.core.procedure.charge import EMPTY_V, Stored, how_long, is_empty, stored, ways
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import standing
+from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label
-from tensimeter.ui.session import Hand, Session
+from tensimeter.ui.session import Session
 from tensimeter.ui.stock.photos import Photos
 from tensimeter.ui.theme import theme
 

@@ -8,10 +8,11 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.judge import Interval
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import interval_of
+from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare, verdict_colour
 from tensimeter.ui.parts.window_gauge import WindowGauge
-from tensimeter.ui.session import Hand, Session
+from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 

@@ -10,9 +10,10 @@ from tensimeter.bench.engine import Event
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.readingline import understand
+from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.verdict_square import verdict_colour
-from tensimeter.ui.session import Hand, Session
+from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 

@@ -18,12 +18,13 @@ from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.procedure.wake import LIMITERS, Woken, bare_seconds, touch, woken
 from tensimeter.core.quantity import show
+from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import clear, label, rule
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.when_seen import WhenSeen
-from tensimeter.ui.session import Hand, Session
+from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.wake.settings_register import SettingsRegister
 

@@ -1,0 +1,109 @@
+"""What follows from one job and its readings, and the step that is in hand."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from tensimeter.core.campaign import Outcome, Plan, outcome, plan
+from tensimeter.core.electrical.network import Network, has_source
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.core.judge import Band, Verdict
+from tensimeter.core.limits import at
+from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.procedure.stages import notices
+from tensimeter.core.ratings import Limit
+from tensimeter.core.reach import set_to
+from tensimeter.core.verify.readings import Reading
+
+if TYPE_CHECKING:
+    pass
+
+
+@dataclass(frozen=True)
+class Hand:
+    """A step in hand outside a test: what to do, where its reading goes, what is expected."""
+
+    title: str
+    do: str
+    place: str
+    name: str
+    quantity: str
+    band: Band
+    expected: float | None
+    verdict: Verdict
+    last: Reading | None
+
+
+class Derived:
+    """What follows from one job and its readings; each figure is computed when first asked for.
+
+    `plans` follow from the job alone: they are handed on while only readings or loads change.
+    """
+
+    def __init__(
+        self,
+        job: Job,
+        readings: list[Reading],
+        load: dict[str, float],
+        plans: dict[str, Plan | None] | None = None,
+        volts: tuple[str, float] | None = None,
+    ) -> None:
+        self.job, self.readings, self.load = job, readings, load
+        #: An output and the volts it is tried at, where those are not its own.
+        self.volts = volts
+        self.plans: dict[str, Plan | None] = {} if plans is None else plans
+        self._outcomes: dict[str, Outcome] = {}
+
+    @cached_property
+    def solved(self) -> tuple[Network, Solution, list[Limit]] | None:
+        """Network, solution and limits at the operating point; None where nothing can be solved."""
+        if not has_source(self.job):
+            return None
+        load = {k: np.float64(v) for k, v in self.load.items()}
+        try:
+            network = set_to(self.job, self.volts[0], self.volts[1], load) if self.volts else None
+            return at(self.job, load, network)
+        except Trouble:
+            return None
+
+    def plan(self, test_id: str | None) -> Plan | None:
+        """A test worked out; None where there is no such test, or no path to plan it on."""
+        test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
+        if test is None:
+            return None
+        if test.id not in self.plans:
+            try:
+                self.plans[test.id] = plan(self.job, test)
+            except Trouble:
+                self.plans[test.id] = None
+        return self.plans[test.id]
+
+    def outcome(self, test_id: str | None) -> Outcome | None:
+        """A test judged by all readings; None where there is no plan of it."""
+        worked_out = self.plan(test_id)
+        if worked_out is None:
+            return None
+        key = worked_out.test.id
+        if key not in self._outcomes:
+            self._outcomes[key] = outcome(self.job, worked_out, self.readings)
+        return self._outcomes[key]
+
+    def outcomes(self, *, read_only: bool = False) -> list[Outcome]:
+        """Every test judged, in the campaign's order; or only those with a reading, which is quick."""
+        read = {r.test for r in self.readings}
+        wanted = [t.id for t in self.job.campaign.tests if not read_only or t.id in read]
+        return [o for o in map(self.outcome, wanted) if o is not None]
+
+    def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
+        """The same at another operating point; judgements do not depend on it."""
+        moved = Derived(self.job, self.readings, load, self.plans, volts)
+        moved._outcomes = self._outcomes
+        return moved
+
+    @cached_property
+    def notices(self) -> list[Notice]:
+        return notices(self.job, self.readings)
