@@ -199,7 +199,7 @@ def job() -> Job:
     return Job(
         name="Ridge pier supply",
         place="Fellmoor Observatory",
-        settings=Settings(box=BoxRecord(length_mm=320, width_mm=230, height_mm=90)),
+        settings=Settings(outdoors=True, box=BoxRecord(length_mm=320, width_mm=230, height_mm=90)),
         stock=(*_donors(), *_modules(), *_joining(), *bench_parts()),
         design=_design(),
         campaign=Campaign(

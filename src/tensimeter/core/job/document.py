@@ -34,6 +34,8 @@ class Settings(Record):
     #: What a ready-made supply of the kind would cost, in own money.
     ready_made: Annotated[float, Field(ge=0)] | None = None
     box: BoxRecord | None = None
+    #: Used where rain, dew and the sun reach it.
+    outdoors: bool = False
 
 
 class Spread(Record):

@@ -6,7 +6,7 @@ from tensimeter.core.build.wiring import mains_units
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.job.design import ConverterLink, UnitLink
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Donor, RailSupply, Transformer
+from tensimeter.core.job.parts import Donor, Rail, RailSupply, Transformer
 from tensimeter.core.job.problems import problems
 from tensimeter.core.judge import Verdict
 from tensimeter.core.procedure.causes import causes
@@ -17,6 +17,8 @@ from tensimeter.core.procedure.wake import woken
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import Reading
 
+#: Amps from which a source wants more than one thin wire: a rule of thumb.
+THICK_A = 15.0
 #: Note of a reading that was taken from the practice supply: it lifts no hold before a real load.
 PRACTICE = "practice"
 
@@ -110,6 +112,35 @@ def _cautions(job: Job) -> list[Notice]:
             "two of "
             "them will meet the wrong device one night.", "assemble",
         )  # fmt: skip
+    shared = [x.sink for x in job.design.links if isinstance(x, ConverterLink) and x.sink]
+    if len(set(shared)) < len(shared):
+        caution(
+            "assemble:tab", "A live tab",
+            "Two parts on one sink: their metal tabs are live and rarely at the same volts. Insulate "
+            "each, then "
+            "read from tab to sink and from sink to case.", "assemble",
+        )  # fmt: skip
+    centre = [p for x in job.design.links if isinstance(p := job.part(x.part), Transformer)]
+    if any(part.topology == "centre_tap" for part in centre):
+        caution(
+            "assemble:centre-tap", "One centre, one earth",
+            "A centre tap that meets earth in a second place shorts half a winding: only one point may.",
+            "assemble",
+        )  # fmt: skip
+    if any(part.rated_A >= THICK_A for part in _heavy(job)):
+        caution(
+            "assemble:thick", "Tens of amperes",
+            "It can drive tens of amperes: through one thin wire or one contact that is a fire. Share "
+            "them out, and "
+            "fuse each branch for its own wire.", "assemble",
+        )  # fmt: skip
+    if job.settings.outdoors:
+        caution(
+            "assemble:outdoors", "Rain, dew, glare",
+            "Mains gear out of doors: under cover, behind a residual-current device, cable entries from "
+            "below. Dew "
+            "forms inside as the night cools.", "assemble",
+        )  # fmt: skip
     stacked = any(isinstance(x, UnitLink) and x.fed_by for x in job.design.links)
     if stacked:
         caution(
@@ -136,6 +167,18 @@ def _cautions(job: Job) -> list[Notice]:
             "wake:charge", "Switched off, still charged",
             "The reservoir holds its volts after the switch: read it before you move a wire.", "wake",
         )  # fmt: skip
+    return found
+
+
+def _heavy(job: Job) -> list[Donor | Rail]:
+    """Sources of the path that are rated in tens of amperes, or a rail of them."""
+    found: list[Donor | Rail] = []
+    for link in job.design.links:
+        part = job.part(link.part)
+        if isinstance(part, Donor):
+            found.append(part)
+        elif isinstance(part, RailSupply):
+            found += part.rails
     return found
 
 
