@@ -245,3 +245,19 @@ def test_analyse_cross(tensimeter, tmp_path: Path) -> None:
     path.write_text("i 12 V,v 12 V,i 5 V,v 5 V\n0,12,0,5\n")
     code, _, err = tensimeter("analyse", "cross", path)
     assert (code, "tell the rails' currents apart" in err) == (2, True)
+
+
+def test_analyse_leakage(tensimeter) -> None:
+    words = "analyse leakage --open 64V --meter 10M --shunt 100k --loaded 6.8V --mains 50 --limit 0.25m"
+    code, out, _ = tensimeter(*words.split(), "--json")
+    found = json.loads(out)
+    assert code == 0
+    assert found["verdict"] == "holds"
+    # 6.8 V across 99 kΩ are 69 µA, nearly all that the source can drive.
+    assert found["touch_current_A"] == pytest.approx(6.8 / 99_010, rel=0.02)
+    code, out, _ = tensimeter(*words.replace("6.8V", "63V").split(), "--json", "--require", "holds")
+    assert code == 1
+    assert "Treat it as live" in json.loads(out)["warnings"][0]
+    assert "touch current" in tensimeter(*words.split())[1]
+    code, _, err = tensimeter(*words.replace("64V", "4V").split())
+    assert (code, "above the open one" in err) == (2, True)

@@ -50,17 +50,3 @@ def _of_part(job: Job, output: OutputLink) -> Connected:
     if isinstance(part, Resistor):
         return Connected(part.name, None, math.sqrt(part.rated_W * part.resistance_ohm))
     return Connected("its device")
-
-
-def drawn_A(job: Job, output: OutputLink) -> float:
-    """What the part fed at an output draws at its nominal volts, in A; its full load where none is named."""
-    part = job.part(output.device)
-    if isinstance(part, Lamp):
-        return part.rated_W / part.rated_V
-    if isinstance(part, Motor):
-        return part.rated_A
-    if isinstance(part, Device):
-        return part.draws_A
-    if isinstance(part, Resistor):
-        return output.nominal_V / part.resistance_ohm
-    return output.full_load_A

@@ -5,6 +5,7 @@ import typing
 from collections.abc import Callable, Collection
 from typing import Any, Literal, get_args, get_origin
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QWidget
 
 from tensimeter.core.electrical.wire import parse_area
@@ -52,10 +53,15 @@ class RecordForm(QWidget):
         layout.setVerticalSpacing(4)
         layout.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
-        for name, info in _in_order(type(record)):
+        self._hidden = hidden
+        self._fill(layout)
+
+    def _fill(self, layout: QFormLayout) -> None:
+        """A row for each field that is shown."""
+        for name, info in _in_order(type(self.record)):
             kind, optional = _bare(info.annotation)
             listed = get_origin(kind) is tuple and _bare(get_args(kind)[0])[0] is not float
-            if name in HIDDEN or name in hidden or listed:
+            if name in HIDDEN or name in self._hidden or listed:
                 continue
             words, unit = field_words(name)
             if isinstance(kind, type) and issubclass(kind, Record):
@@ -71,7 +77,7 @@ class RecordForm(QWidget):
         value = getattr(self.record, name)
         if value is None:
             button = QPushButton(f"add {words}")
-            button.clicked.connect(lambda: self._take(name, kind()))
+            button.clicked.connect(lambda: self._take_whole(name, kind()))
         else:
             inner = RecordForm(value, lambda r, w: self._take(name, r), self._say)
             self.inner[name] = inner
@@ -80,9 +86,21 @@ class RecordForm(QWidget):
             if not optional:
                 return
             button = QPushButton(f"no {words}")
-            button.clicked.connect(lambda: self._take(name, None))
+            button.clicked.connect(lambda: self._take_whole(name, None))
         button.setProperty("kind", "quiet")
         layout.addRow(button)
+
+    def _take_whole(self, name: str, value: Record | None) -> None:
+        """A record within is added or taken away: the rows are made anew once the click is over."""
+        if self._take(name, value):
+            QTimer.singleShot(0, self._again)
+
+    def _again(self) -> None:
+        self.fields, self.inner = {}, {}
+        layout = self.layout()
+        while layout.rowCount():
+            layout.removeRow(0)
+        self._fill(layout)
 
     def _field(self, name: str, kind: Any, optional: bool, unit: str) -> QWidget:
         value = getattr(self.record, name)
