@@ -26,6 +26,7 @@ from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.charge import is_empty, stored, ways
 from tensimeter.core.procedure.matrix import checked, matrix
 from tensimeter.core.procedure.practice import Practice, mistakes
+from tensimeter.core.procedure.protection import protection
 from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
 from tensimeter.core.procedure.wake import bare_seconds, touch, wake_steps, woken
 from tensimeter.core.verify.leakage import leakage
@@ -368,3 +369,20 @@ def test_tape_stays_a_hold_until_it_is_overruled(demo: Job) -> None:
     opened = with_part(taped, changed(taped.part("enclosed-b"), opened=True))
     held = [n for n in notices(opened, all_read(opened, Practice(opened))) if n.id.startswith("tape:")]
     assert [n.lifted_by for n in held] == [None]
+
+
+def test_protection_parts_by_position_and_reading(demo: Job) -> None:
+    found = protection(demo)
+    diodes = [g for g in found if g.what == "reverse diode"]
+    assert [g.verdict for g in diodes] == [Verdict.NOT_MEASURED] * 2
+    assert "7.4 A and 30 V backwards" in diodes[0].stands
+    fuses = {g.where: g.verdict for g in found if g.what == "fuse"}
+    assert fuses["Fuse 16 A, in the plus of MOUNT"] is Verdict.HOLDS
+    assert sum(v is Verdict.MISSES for v in fuses.values()) == 2
+    read_all = protection(demo, all_read(demo, Practice(demo)))
+    assert {g.verdict for g in read_all if g.what != "fuse"} == {Verdict.HOLDS}
+    missing = Practice(demo, "no_reverse_diode", ("donor-b",))
+    wrong = [g.where for g in protection(demo, all_read(demo, missing)) if g.verdict is Verdict.MISSES]
+    assert any("across Donor B" in where for where in wrong)
+    electronic = demo.model_copy(update={"policy": changed(demo.policy, protection="electronic")})
+    assert Verdict.MISSES not in {g.verdict for g in protection(electronic)}

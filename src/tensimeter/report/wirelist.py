@@ -32,7 +32,8 @@ def _html(job: Job, wires: list[Conductor], *, labels: bool) -> str:
     groups: dict[str, list[dict[str, str]]] = {}
     for wire in wires:
         row = {
-            "label": wire.label,
+            # A sign is not parted from what it belongs to.
+            "label": wire.label.replace(" −", "\u00a0−").replace(" +", "\u00a0+"),
             "colour": wire.colour,
             "area": f"{wire.area_mm2:g}",
             "length": fixed(wire.length_m, "", 2),

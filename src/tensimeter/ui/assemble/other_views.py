@@ -18,11 +18,13 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.job.assembly_edits import mixed_up, put_back, with_pulled
 from tensimeter.core.judge import Band, Verdict
 from tensimeter.core.procedure.charge import EMPTY_V, Stored, how_long, is_empty, stored, ways
+from tensimeter.core.procedure.protection import protection
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import standing
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.photos import Photos
 from tensimeter.ui.theme import theme
@@ -70,6 +72,36 @@ class HarnessView(QWidget):
                     made.setStyleSheet(f"color: {theme.colours.miss};")
                 grid.addWidget(made, line, k)
         self._column.addWidget(rows)
+        self._column.addStretch(1)
+
+
+class ProtectionView(QWidget):
+    """Diodes, fuses, earths and guards: where each sits, which way round, and how it stands."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self.refresh()
+
+    def refresh(self) -> None:
+        clear(self._column)
+        rows = QWidget()
+        grid = QGridLayout(rows)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(theme.px(16))
+        grid.setColumnStretch(2, 1)
+        for k, words in enumerate(("", "part", "where, and which way", "must stand", "")):
+            grid.addWidget(label(words, "caption"), 0, k)
+        found = protection(self.session.job, self.session.now.readings)
+        for line, guard in enumerate(found, 1):
+            grid.addWidget(VerdictSquare(guard.verdict), line, 0)
+            for k, text in enumerate((guard.what, guard.where, guard.stands, guard.verdict.words), 1):
+                grid.addWidget(label(text, "strong" if k == 1 else "", wrap=k == 2), line, k)
+        self._column.addWidget(rows)
+        words = "What is not measured is read in the matrix; what misses is mended in Design."
+        self._column.addWidget(label(words, "caption", wrap=True))
         self._column.addStretch(1)
 
 

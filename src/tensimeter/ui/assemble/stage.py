@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QScrollArea,
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.job.parts import RailSupply
 from tensimeter.ui.assemble.matrix_view import MatrixView
-from tensimeter.ui.assemble.other_views import ApartView, ChargeView, HarnessView
+from tensimeter.ui.assemble.other_views import ApartView, ChargeView, HarnessView, ProtectionView
 from tensimeter.ui.assemble.wires_view import WiresView
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.running_choice import RunningChoice
@@ -18,6 +18,7 @@ _VIEWS = (
     ("wires", "Wires", WiresView),
     ("harness", "Harness", HarnessView),
     ("matrix", "Isolation and continuity", MatrixView),
+    ("protection", "Protection", ProtectionView),
     ("charge", "Stored charge", ChargeView),
     ("apart", "Taken apart", ApartView),
 )

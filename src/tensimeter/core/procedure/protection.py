@@ -1,0 +1,100 @@
+"""Protection parts against polarity and position: what the design asks for, where it sits, how it stands."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from tensimeter.core.electrical.stack import Unit, stack
+from tensimeter.core.job.design import EitherLink, FuseLink, UnitLink
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Battery, Donor
+from tensimeter.core.judge import Verdict
+from tensimeter.core.procedure.matrix import checked
+from tensimeter.core.quantity import show
+from tensimeter.core.verify.readings import Reading
+
+
+@dataclass(frozen=True)
+class Guard:
+    """One part that protects: where it sits and which way, what it must stand, and its verdict."""
+
+    what: str
+    where: str
+    stands: str
+    verdict: Verdict
+
+
+def protection(job: Job, readings: Sequence[Reading] = ()) -> list[Guard]:
+    """Reverse diodes, fuses, earths and guards against backfeed that a design asks for.
+
+    What only a reading can show has the verdict of its pair in the matrix; what the design itself shows
+    holds or misses by it.
+    """
+    pairs = {c.pair.place: c.verdict for c in checked(job, readings)}
+    return [*_diodes(job, pairs), *_fuses(job), *_earths(job, pairs), *_backfeed(job)]
+
+
+def _diodes(job: Job, pairs: dict[str, Verdict]) -> list[Guard]:
+    units = [x for x in job.design.links if isinstance(x, UnitLink)]
+    carrying = {x.fed_by for x in units}
+    found = []
+    parts = [p for x in units if isinstance(p := job.part(x.part), Donor)]
+    if len(parts) < 2:
+        return []
+    worked = stack([Unit(p.no_load_V, p.rated_A, p.rated_W, p.tolerance, p.trip_V, p.limit_A) for p in parts])
+    for unit in units:
+        if unit.fed_by is None and unit.id not in carrying:
+            continue
+        verdict = pairs.get(f"diode-{unit.id}-minus-{unit.id}-plus", Verdict.NOT_MEASURED)
+        needs = f"{show(worked.diode_A, 'A', 3)} and {show(max(worked.diode_inverse_V), 'V', 3)} backwards"
+        where = f"across {unit.name}: its ring to +, its other end to −"
+        found.append(Guard("reverse diode", where, needs, verdict))
+    return found
+
+
+def _fuses(job: Job) -> list[Guard]:
+    found = []
+    for output in job.design.outputs():
+        fuse = next((x for x in reversed(job.design.path_to(output.id)) if isinstance(x, FuseLink)), None)
+        part = job.part(fuse.part) if fuse else None
+        wanted = job.policy.protection != "electronic"
+        if fuse is not None and part is not None:
+            where = f"{fuse.name}, in the plus of {output.name}"
+            found.append(Guard("fuse", where, f"{getattr(part, 'rated_A', 0):g} A", Verdict.HOLDS))
+        elif wanted:
+            where = f"none in the plus of {output.name}, while the policy asks for one"
+            found.append(Guard("fuse", where, show(output.full_load_A, "A", 3), Verdict.MISSES))
+    for link in job.design.links:
+        if isinstance(job.part(link.part), Battery):
+            fused = any(isinstance(x, FuseLink) for x in job.design.fed_from(link.id))
+            where = f"right at {link.name}'s plus"
+            found.append(Guard("fuse", where, "its wire", Verdict.HOLDS if fused else Verdict.MISSES))
+    return found
+
+
+def _earths(job: Job, pairs: dict[str, Verdict]) -> list[Guard]:
+    cases = [place for place in pairs if place.startswith("joined-earth-")]
+    return [
+        Guard(
+            "protective earth",
+            f"from the inlet to {place.removeprefix('joined-earth-').replace('-', ' ')}",
+            "a wire of its own, on bare metal",
+            pairs[place],
+        )
+        for place in cases
+    ]
+
+
+def _backfeed(job: Job) -> list[Guard]:
+    found = []
+    for link in job.design.links:
+        if isinstance(link, EitherLink):
+            verdict = Verdict.MISSES if link.guard == "nothing" else Verdict.HOLDS
+            found.append(
+                Guard("against backfeed", f"{link.name}: {link.guard}", "the higher source", verdict)
+            )
+    for output in job.design.outputs():
+        if isinstance(job.part(output.device), Battery):
+            verdict = Verdict.MISSES if output.backfeed_guard == "nothing" else Verdict.HOLDS
+            where = f"{output.name}: {output.backfeed_guard}"
+            found.append(Guard("against backfeed", where, "the battery's short-circuit current", verdict))
+    return found
