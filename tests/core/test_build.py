@@ -28,7 +28,7 @@ from tensimeter.core.procedure.matrix import checked, matrix
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.procedure.protection import protection
 from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
-from tensimeter.core.procedure.wake import bare_seconds, touch, wake_steps, woken
+from tensimeter.core.procedure.wake import bare_seconds, touches, wake_steps, woken
 from tensimeter.core.verify.leakage import leakage
 from tensimeter.core.verify.readings import Reading, accuracy_of
 from tensimeter.demo.library import demo_job
@@ -356,11 +356,16 @@ def test_touch_current_decides_the_step(demo: Job) -> None:
             read(demo, "wake-mount-earth-loaded", "V", loaded, 2),
         ]
 
-    assert touch(demo, with_earth(61.0, 4.2)).touch_current_A < 0.1e-3
+    first = with_earth(61.0, 4.2)
+    assert [t.touch_current_A < 0.1e-3 for t in touches(demo, first)] == [True]
+    # Once more, with the filter's capacitor taken off.
+    later = [r._replace(id=r.id + 2, value=v) for r, v in zip(first, (20.0, 0.9), strict=True)]
+    both = touches(demo, [*first, *later])
+    assert both[1].touch_current_A < both[0].touch_current_A
     for opened, loaded, verdict in ((61.0, 4.2, Verdict.HOLDS), (61.0, 60.0, Verdict.MISSES)):
         found = woken(demo, with_earth(opened, loaded))
         assert next(w for w in found if w.step.id == "earth-loaded").verdict is verdict
-    assert touch(demo, []) is None
+    assert touches(demo, []) == []
 
 
 def test_tape_stays_a_hold_until_it_is_overruled(demo: Job) -> None:

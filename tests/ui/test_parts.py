@@ -15,6 +15,7 @@ from tensimeter.store.attachments import attachments
 from tensimeter.ui.parts.margin_bar import MarginRow
 from tensimeter.ui.parts.node_matrix import NodeMatrix
 from tensimeter.ui.parts.why_table import WhyTable
+from tensimeter.ui.stock.marked_photo import MarkedPhoto
 from tensimeter.ui.stock.photos import Photos
 from tensimeter.ui.window import MainWindow
 
@@ -107,6 +108,22 @@ def test_files_are_dropped_onto_a_card(window: MainWindow, tmp_path: Path) -> No
     said = " · ".join(x.text() for x in photos.findChildren(QLabel) if x.isVisible())
     assert "manual.pdf (PDF, kept in the job file)" in said
     assert "half.png is kept, but can't be shown" in said
+    # A place on the photo is marked, by a click or by the arrows; it can be taken off and undone.
+    marked = photos.findChild(MarkedPhoto)
+    QTest.mouseClick(marked.picture, Qt.MouseButton.LeftButton, pos=QPoint(59, 10))
+    marked.what.setText("over-voltage trim")
+    marked.mark()
+    (mark,) = window.session.job.assembly.marks
+    assert (mark.text, round(mark.x, 2)) == ("over-voltage trim", 0.25)
+    marked.picture.setFocus()
+    QTest.keyClick(marked.picture, Qt.Key.Key_Right)
+    assert marked.place[0] == pytest.approx(0.27, abs=0.005)
+    marked.mark()
+    assert "Write what is there" in window.line.hint.text()
+    marked._take_off(mark)
+    assert window.session.job.assembly.marks == ()
+    window.session.undo()
+    assert [m.text for m in marked.marks()] == ["over-voltage trim"]
     empty = QMimeData()
     other = QDragEnterEvent(QPoint(5, 5), Qt.DropAction.CopyAction, empty, left, none)
     other.ignore()

@@ -43,6 +43,7 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
         stock.editor.alive.fields[step].setText(read)
         stock.editor.alive.fields[step].returnPressed.emit()
     picture(window, folder / "stock-alive.png")
+    _assemble_and_wake(window, folder)
     session.choose("mount")
     design = window.stage("design")
     design.findings.show_view("faults")
@@ -74,6 +75,32 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
     picture(window, folder / "design-night.png")
     theme.use(night=False)
     window.close()
+
+
+def _assemble_and_wake(window: "MainWindow", folder: Path) -> None:
+    """The same demo half assembled, and woken up to a mistake that shows."""
+    from tensimeter.core.procedure.practice import Practice
+    from tensimeter.ui.pictures import picture, settle
+
+    session = window.session
+    stage = window.stage("assemble")
+    picture(window, folder / "assemble-wires.png")
+    supply = Practice(session.job)
+    stage.show_view("matrix")
+    for _ in range(9):
+        settle(2)
+        hand = session.hand
+        value = supply.value(hand.place)
+        session.take_at(hand.place, hand.name, hand.quantity, "OL" if value > 1e12 else f"{value:.3g}")
+    picture(window, folder / "assemble-matrix.png")
+    stage = window.stage("wake")
+    stage.looked.click()
+    for step, text in (("alone-donor-a", "24.09"), ("alone-donor-b", "24.21"), ("stack-donor-b", "24.2")):
+        stage.choose(step)
+        stage.entry.field.setText(text)
+        stage.entry.take()
+    stage.choose("stack-donor-b")
+    picture(window, folder / "wake.png")
 
 
 def _other_designs(scratch: Path, folder: Path) -> None:

@@ -3,7 +3,7 @@
 from typing import Any
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Adjusted, Assembly, Job, Pulled, WireChoice
+from tensimeter.core.job.document import Adjusted, Assembly, Job, Mark, Pulled, WireChoice
 from tensimeter.core.job.edits import changed, identifier
 
 
@@ -54,6 +54,18 @@ def mixed_up(job: Job) -> list[str]:
         if not entry.keyed and not entry.label and not entry.where:
             said.append(f"“{entry.what}” of {entry.unit} is not keyed: note where it sat, and which way.")
     return list(dict.fromkeys(said))
+
+
+def with_mark(job: Job, photo: int, x: float, y: float, text: str) -> Job:
+    """A photo with one more place marked on it; Trouble where it is not said what is there."""
+    if not text.strip():
+        raise Trouble("Write what is there: a trim, a test point, a connector.")
+    mark = Mark(photo=photo, x=min(max(x, 0.0), 1.0), y=min(max(y, 0.0), 1.0), text=text.strip())
+    return with_assembly(job, marks=(*job.assembly.marks, mark))
+
+
+def without_mark(job: Job, mark: Mark) -> Job:
+    return with_assembly(job, marks=tuple(m for m in job.assembly.marks if m != mark))
 
 
 def with_setting(job: Job, what: str, value: str, shown_by: str) -> Job:

@@ -105,6 +105,15 @@ class Pulled(Record):
     back: bool = False
 
 
+class Mark(Record):
+    """A place on a photo, as shares of its width and height, and what is there."""
+
+    photo: int
+    x: Fraction
+    y: Fraction
+    text: Name
+
+
 class Adjusted(Record):
     """A trip, a preset or an alarm as it was set, and the reading that showed it."""
 
@@ -123,6 +132,7 @@ class Assembly(Record):
     wires: tuple[WireChoice, ...] = ()
     pulled: tuple[Pulled, ...] = ()
     settings: tuple[Adjusted, ...] = ()
+    marks: tuple[Mark, ...] = ()
     looked_over: tuple[str, ...] = ()
     limiter: Literal["bench_limiter", "lamp", "variable_transformer", "none"] = "bench_limiter"
     already_running: bool = False

@@ -120,23 +120,30 @@ def woken(
     return found
 
 
-def touch(job: Job, readings: Sequence[Reading]) -> Leakage | None:
-    """The touch current that the two readings to earth tell; None until both are there."""
-    latest = {r.place: r.value for r in standing(readings) if r.quantity == "V"}
-    pairs = ((f"wake-{o.id}-earth-open", f"wake-{o.id}-earth-loaded") for o in job.design.outputs())
-    here = next(((latest[a], latest[b]) for a, b in pairs if a in latest and b in latest), None)
-    if here is None or here[0] <= 0:
-        return None
-    try:
-        limit = LIMIT_A["earthed"]
-        return leakage(here[0], METER_OHM, here[1], SHUNT_OHM, job.settings.mains_Hz, limit)
-    except Trouble:
-        return None
+def touches(job: Job, readings: Sequence[Reading]) -> list[Leakage]:
+    """The touch current of every pair of readings to earth, open and loaded, in the order taken.
+
+    Two pairs compare: with and without a filter's capacitor, or before and after a bond.
+    """
+    live = standing(readings)
+    found = []
+    for output in job.design.outputs():
+        opened, loaded = (
+            [r.value for r in live if r.place == f"wake-{output.id}-earth-{kind}" and r.quantity == "V"]
+            for kind in ("open", "loaded")
+        )
+        for a, b in zip(opened, loaded, strict=False):
+            try:
+                limit, mains_Hz = LIMIT_A["earthed"], job.settings.mains_Hz
+                found.append(leakage(a, METER_OHM, b, SHUNT_OHM, mains_Hz, limit))
+            except Trouble:
+                continue
+    return found
 
 
 def _touch_verdict(job: Job, readings: Sequence[Reading], otherwise: Verdict) -> Verdict:
-    found = touch(job, readings)
-    return found.verdict if found else otherwise
+    found = touches(job, readings)
+    return found[-1].verdict if found else otherwise
 
 
 def _look_over(job: Job) -> Step:

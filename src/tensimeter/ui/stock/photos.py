@@ -4,12 +4,13 @@ from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage, QPixmap
-from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.store.attachments import Attachment, attach, attachments
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.session import Session
+from tensimeter.ui.stock.marked_photo import MarkedPhoto
 from tensimeter.ui.theme import theme
 
 
@@ -48,17 +49,14 @@ class Photos(QWidget):
     def _shown(self, item: Attachment) -> QWidget:
         if not item.is_photo:
             return label(f"{item.name} (PDF, kept in the job file)", wrap=True)
-        picture = QLabel()
-        picture.setAccessibleName(f"photo {item.name}")
         data = self.session.file.attachment_data(item.id)
         image = QImage.fromData(QByteArray(data))
         if image.isNull():
-            picture.setText(f"{item.name} is kept, but can't be shown")
-            return picture
+            return label(f"{item.name} is kept, but can't be shown", wrap=True)
         width = theme.px(236)
         smooth = Qt.TransformationMode.SmoothTransformation
-        picture.setPixmap(QPixmap.fromImage(image.scaledToWidth(min(width, image.width()), smooth)))
-        return picture
+        pixmap = QPixmap.fromImage(image.scaledToWidth(min(width, image.width()), smooth))
+        return MarkedPhoto(self.session, item.id, item.name, pixmap)
 
     def _pick(self) -> None:
         name, _ = QFileDialog.getOpenFileName(

@@ -16,7 +16,7 @@ from tensimeter.core.job.assembly_edits import with_assembly
 from tensimeter.core.judge import Verdict
 from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.practice import Practice, mistakes
-from tensimeter.core.procedure.wake import LIMITERS, Woken, bare_seconds, touch, woken
+from tensimeter.core.procedure.wake import LIMITERS, Woken, bare_seconds, touches, woken
 from tensimeter.core.quantity import show
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.running_choice import RunningChoice
@@ -172,7 +172,10 @@ class WakeStage(QWidget):
                 "Measured against an earlier design: it is judged anew here. Read it again if in doubt.",
                 "hold",
             )
-        for cause in causes(self.session.job, here)[:3]:
+        likely = causes(self.session.job, here)[:3]
+        if likely:
+            self._means.addWidget(label("It usually means, the likeliest first:", "caption"))
+        for cause in likely:
             self._say(cause.words, "miss")
         self._show_notes(here)
         self.session.take_up(_hand(here) if step.band is not None else None)
@@ -192,14 +195,17 @@ class WakeStage(QWidget):
             lines.append(
                 f"Before its sink is on it stands full load for some {show(bare, 's', 2)} (rule of thumb)."
             )
-        found = touch(job, self.session.now.readings)
-        if here.step.id.startswith("earth") and found is not None:
+        taken = touches(job, self.session.now.readings)
+        if here.step.id.startswith("earth") and taken:
+            found = taken[-1]
             source = show(found.source_capacitance_F, "F", 2)
             lines.append(
                 f"Source {show(found.source_V, 'V', 3)} behind {source}; "
                 f"{show(found.touch_current_A, 'A', 2)} "
                 "through a hand."
             )
+            if len(taken) > 1:
+                lines.append(f"The pair before: {show(taken[-2].touch_current_A, 'A', 2)} through a hand.")
             lines += found.warnings
         self.notes.setText("\n".join(lines))
         self.notes.setVisible(bool(lines))
