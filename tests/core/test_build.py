@@ -31,7 +31,7 @@ from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
 from tensimeter.core.procedure.wake import bare_seconds, touches, wake_steps, woken
 from tensimeter.core.verify.leakage import leakage
 from tensimeter.core.verify.readings import Reading, accuracy_of
-from tensimeter.demo.library import demo_job
+from tensimeter.demo.library import demo_job, demo_mistakes
 
 DEMOS = ("ridge-pier", "dome-workshop", "finishers-bench")
 
@@ -260,7 +260,10 @@ CAUGHT = {
 @pytest.mark.parametrize("name", DEMOS)
 def test_every_mistake_shows_before_it_does_damage(name: str) -> None:
     job = demo_job(name)
-    made = mistakes(job)
+    (shipped,) = demo_mistakes(job)
+    assert shipped.truths
+    assert demo_mistakes(job.model_copy(update={"name": "another"})) == []
+    made = [shipped, *mistakes(job)]
     assert {m.mistake for m in made} <= set(CAUGHT)
     for supply in made:
         readings = all_read(job, supply)

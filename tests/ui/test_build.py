@@ -247,3 +247,30 @@ def test_an_empty_job_says_what_comes_first(open_window, tmp_path: Path) -> None
     window = open_window(JobFile.create(tmp_path / "new.tensi", Job(name="New")))
     assert "join a source" in words(window.stage("assemble"))
     assert "join a source" in words(window.stage("wake"))
+
+
+def test_the_benchs_voltmeter_reads_the_step_in_hand(open_demo, stand_ins, tmp_path: Path) -> None:
+    window = open_demo("ridge-pier")
+    stage = window.stage("wake")
+    file = tmp_path / "bench.toml"
+    file.write_text(f'[voltmeter]\nresource = "{stand_ins.resources["voltmeter"]}"\n')
+    stage.choose("outlet-mount")
+    QApplication.processEvents()
+    assert not stage.entry.meter.isVisible()
+    stage.bench_file.setText(str(file))
+    stage.bench_file.editingFinished.emit()
+    assert stage.entry.meter.isVisible()
+    stage.entry.meter.click()
+    kept = window.session.file.readings()[-1]
+    assert (kept.place, kept.origin, kept.instrument) == ("wake-mount", "instrument", "bench-meter")
+    assert kept.value == pytest.approx(13.57, abs=0.02)
+    stage.bench_file.setText(str(tmp_path / "none.toml"))
+    stage.bench_file.editingFinished.emit()
+    stage.entry.read_meter()
+    assert "can't be read" in window.line.hint.text()
+    file.write_text('[load]\nresource = "TCPIP::127.0.0.1::1::SOCKET"\n')
+    stage.bench_file.setText(str(file))
+    stage.bench_file.editingFinished.emit()
+    stage.entry.read_meter()
+    assert "names no voltmeter" in window.line.hint.text()
+    assert len(window.session.file.readings()) == 1

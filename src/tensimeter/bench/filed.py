@@ -9,7 +9,7 @@ from tensimeter.core.campaign import Plan, step_for
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import Understood
-from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of, standing
+from tensimeter.core.verify.readings import Origin, Quantity, Reading, accuracy_of, standing
 from tensimeter.store.jobfile import JobFile
 
 if TYPE_CHECKING:
@@ -32,8 +32,11 @@ def file_typed(
     *,
     instrument: str | None = None,
     step: int | None = None,
+    origin: Origin = "typed",
 ) -> list[Reading]:
-    """Keep what was typed. Volts with a current become a pair, filed under the test's step.
+    """Keep what was typed, or read by an instrument outside a run.
+
+    Volts with a current become a pair, filed under the test's step.
 
     `instrument` is the meter in hand (the campaign's voltmeter when None); without `@ current` a
     reading of the output under test is taken at the current of `step`, as set.
@@ -62,7 +65,7 @@ def file_typed(
             test,
             filed,
             line.text,
-        )
+        )._replace(origin=origin)
     ]
     if amps is not None:
         ammeter = job.campaign.ammeter

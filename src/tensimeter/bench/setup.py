@@ -71,6 +71,30 @@ def open_bench(
 
 def open_bench_file(job: Job, path: Path) -> Bench:
     """Open what a bench file names: a table a role with `resource` and, if need be, `profile`."""
+    resources, profiles, speed = _read_bench_file(path)
+    return open_bench(job, resources, profiles=profiles, speed=speed)
+
+
+def read_voltmeter(job: Job, path: Path) -> float:
+    """One reading of the voltmeter that a bench file names, in V; nothing else is opened or switched."""
+    resources, profiles, _ = _read_bench_file(path)
+    if "voltmeter" not in resources:
+        raise Trouble(f"{path} names no voltmeter.")
+    profile = load_profile(profiles.get("voltmeter") or _DEFAULT_PROFILE["voltmeter"])
+    try:
+        meter = VisaInstrument(resources["voltmeter"], profile, job.campaign.voltmeter or "voltmeter")
+    except LinkFailed as error:
+        raise Trouble(f"The voltmeter could not be opened: {error}") from error
+    try:
+        return meter.read_volts()
+    except LinkFailed as error:
+        raise Trouble(f"The voltmeter gave no reading: {error} Nothing was kept.") from error
+    finally:
+        meter.close()
+
+
+def _read_bench_file(path: Path) -> tuple[dict[str, str], dict[str, str], float]:
+    """Resource and profile by role, and the speed of its clock; Trouble where it is no bench file."""
     try:
         data = tomllib.loads(Path(path).read_text())
     except OSError as error:
@@ -87,4 +111,4 @@ def open_bench_file(job: Job, path: Path) -> Bench:
             profiles[role] = str(entry["profile"])
     if not isinstance(speed, int | float) or speed <= 0:
         raise Trouble(f"{path}: speed must be a number above zero.")
-    return open_bench(job, resources, profiles=profiles, speed=float(speed))
+    return resources, profiles, float(speed)

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
+from tensimeter.core.procedure.practice import Mistake, Practice
 from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier
 from tensimeter.store.jobfile import JobFile
 
@@ -32,6 +33,24 @@ def demo_truths(name: str) -> dict[tuple[str, str], float]:
         if name in (short, make().name):
             return dict(truths)
     return {}
+
+
+#: What a demo's simulated supply was put together wrongly with, for practice; by its short name.
+_MISTAKES: dict[str, tuple[Mistake, tuple[str, ...]]] = {
+    "ridge-pier": ("negative_on_chassis", ("donor-b",)),
+    "dome-workshop": ("swapped_rails", ("rail-12", "rail-5")),
+    "finishers-bench": ("trim_at_top", ("regulator",)),
+}
+
+
+def demo_mistakes(job: Job) -> list[Practice]:
+    """The mistake that ships with a demo job; none for another job, or where its links are gone."""
+    links = {link.id for link in job.design.links}
+    return [
+        Practice(job, mistake, at, demo_truths(job.name))
+        for short, (mistake, at) in _MISTAKES.items()
+        if _JOBS[short][0]().name == job.name and set(at) <= links
+    ]
 
 
 def demo_file(name: str, folder: Path) -> Path:

@@ -141,6 +141,8 @@ class NoticeColumn(QScrollArea):
         if self._stage == "plate":
             # What was held or overruled anywhere is printed on the sheet.
             found = [n for n in self.session.now.notices if n.kind == "hold"]
+            # Those of building are told as counts on the sheet, where nobody overruled them.
+            found = [n for n in found if n.overruled or n.stage not in ("assemble", "wake")]
         if self._stage in ("assemble", "wake"):
             # In the order in which they are taken.
             return found

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -51,6 +52,8 @@ class Session(QObject):
         self.hand: Hand | None = None
         #: The supply that is practised on, put together rightly or not; None on a real one.
         self.practice: Practice | None = None
+        #: A bench file whose voltmeter may read the step in hand; empty without one.
+        self.bench_file = ""
         self.engine: RunEngine | None = None
         self.bench: Bench | None = None
         self._load_before_run: dict[str, float] | None = None
@@ -217,6 +220,16 @@ class Session(QObject):
         line = replace(at_place(place, name, quantity, text), text=PRACTICE)
         file_typed(self.file, line, None, instrument=self.hand_meter)
         self.file.log("reading", f"{line.summary}, practice")
+        self._after_readings()
+
+    def take_from_meter(self, place: str, name: str) -> None:
+        """Read the bench's voltmeter once and keep it at a place; Trouble when it gives nothing."""
+        from tensimeter.bench.setup import read_voltmeter
+
+        value = read_voltmeter(self.job, Path(self.bench_file))
+        line = replace(at_place(place, name, "V", f"{value:.6g}"), text="read by the bench")
+        file_typed(self.file, line, None, instrument=self.job.campaign.voltmeter, origin="instrument")
+        self.file.log("reading", f"{line.summary}, by the bench's voltmeter")
         self._after_readings()
 
     def take_at(self, place: str, name: str, quantity: str, text: str) -> list[Reading]:

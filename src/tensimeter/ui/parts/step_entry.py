@@ -38,6 +38,9 @@ class StepEntry(QWidget):
         self.button = QPushButton("read the practice supply")
         self.button.clicked.connect(self.practise)
         entry.addWidget(self.button)
+        self.meter = QPushButton("read the voltmeter")
+        self.meter.clicked.connect(self.read_meter)
+        entry.addWidget(self.meter)
         column.addLayout(entry)
         session.hand_changed.connect(self.refresh)
         self.refresh()
@@ -48,6 +51,7 @@ class StepEntry(QWidget):
         for widget in shown:
             widget.setVisible(hand is not None)
         self.button.setVisible(hand is not None and self.session.practice is not None)
+        self.meter.setVisible(hand is not None and bool(self.session.bench_file) and hand.quantity == "V")
         if hand is None:
             return
         self.square.show_verdict(hand.verdict)
@@ -86,5 +90,15 @@ class StepEntry(QWidget):
             return
         try:
             self.session.take_practice(hand.place, hand.name, hand.quantity)
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+
+    def read_meter(self) -> None:
+        """One reading of the bench's voltmeter for the step in hand."""
+        hand = self.session.hand
+        if hand is None:
+            return
+        try:
+            self.session.take_from_meter(hand.place, hand.name)
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))

@@ -1,5 +1,7 @@
 """The Wake stage: a ladder of steps, each with its gauge, its stop condition, what a wrong value means."""
 
+import zlib
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -18,10 +20,11 @@ from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.procedure.wake import LIMITERS, Woken, bare_seconds, touches, woken
 from tensimeter.core.quantity import show
+from tensimeter.demo.library import demo_mistakes
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.step_entry import StepEntry
-from tensimeter.ui.parts.text import clear, label, rule
+from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
@@ -75,6 +78,11 @@ class WakeStage(QWidget):
         self.practice.addItem("with another mistake", 1)
         self.practice.activated.connect(self._choose_practice)
         column.addWidget(self.practice)
+        self.bench_file = Field()
+        self.bench_file.setPlaceholderText("bench file, if a meter is to read")
+        self.bench_file.setAccessibleName("bench file whose voltmeter reads")
+        self.bench_file.editingFinished.connect(self._take_bench)
+        column.addWidget(self.bench_file)
         column.addWidget(RunningChoice(self.session))
         return column
 
@@ -236,14 +244,20 @@ class WakeStage(QWidget):
     def _choose_practice(self) -> None:
         """Put the simulated supply together, rightly or with a mistake that is not told."""
         which, job = self.practice.currentData(), self.session.job
+        made = [*demo_mistakes(job), *mistakes(job)]
         if which is None:
             self.session.practice = None
-        elif which < 0:
+        elif which < 0 or not made:
             self.session.practice = Practice(job)
         else:
-            made = mistakes(job)
-            self.session.practice = made[(hash(job.name) + which) % len(made)] if made else Practice(job)
+            # The one that comes with a demo, then another; for the builder's own, by its name.
+            start = 0 if demo_mistakes(job) else zlib.crc32(job.name.encode())
+            self.session.practice = made[(start + 2 * which) % len(made)]
         self.session.hand_changed.emit()
+
+    def _take_bench(self) -> None:
+        self.session.bench_file = self.bench_file.text().strip()
+        self.entry.refresh()
 
     def showEvent(self, event: object) -> None:
         super().showEvent(event)
