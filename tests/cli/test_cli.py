@@ -7,11 +7,14 @@ from pathlib import Path
 
 import pytest
 
+from tensimeter.bench.setup import read_voltmeter
+from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 
+from ..conftest import SPEED
 from ..store.test_jobfile import damaged
 
 
@@ -261,3 +264,40 @@ def test_analyse_leakage(tensimeter) -> None:
     assert "touch current" in tensimeter(*words.split())[1]
     code, _, err = tensimeter(*words.replace("64V", "4V").split())
     assert (code, "above the open one" in err) == (2, True)
+
+
+def test_a_supply_that_runs_already_is_proven_and_it_is_recorded(
+    tensimeter, path: Path, tmp_path: Path, stand_ins
+) -> None:
+    bench = tmp_path / "bench.toml"
+    tables = [f'[{role}]\nresource = "{at}"\n' for role, at in stand_ins.resources.items()]
+    bench.write_text(f"speed = {SPEED}\n" + "".join(tables))
+    words = ("prove", path, "load-regulation", "--bench", bench, "--json")
+    code, _, err = tensimeter(*words)
+    assert (code, "Hold point open" in err) == (2, True)
+    code, out, err = tensimeter(*words, "--already-running", "--overrule", "floats, read last week")
+    assert code == 0, err
+    assert json.loads(out)["proven_A"] > 0
+    with JobFile(path, read_only=True) as file:
+        assert file.job.assembly.already_running
+        assert [o.reason for o in file.job.overruled] == ["floats, read last week"]
+        assert any("already built and running" in entry.text for entry in file.logbook())
+    assert tensimeter("report", path, "-o", tmp_path / "sheet.html")[0] == 0
+    sheet = (tmp_path / "sheet.html").read_text()
+    assert "taken as already built and running" in sheet
+    assert "overruled, “floats, read last week”" in sheet
+    # Said once, it need not be said again.
+    assert tensimeter(*words)[0] == 0
+
+
+def test_a_voltmeter_that_is_not_there_gives_one_sentence(tmp_path: Path, demo: Job) -> None:
+    file = tmp_path / "bench.toml"
+    for text, said in (
+        ('[voltmeter]\nresource = "TCPIP::127.0.0.1::9::SOCKET"\n', "voltmeter"),
+        ("[voltmeter]\nresource = 3\n", "needs a line resource"),
+        ("speed = 0\n", "above zero"),
+        ("not toml", "is not a bench file"),
+    ):
+        file.write_text(text)
+        with pytest.raises(Trouble, match=said):
+            read_voltmeter(demo, file)

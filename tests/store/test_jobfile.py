@@ -245,3 +245,25 @@ def test_a_name_that_cannot_be_a_folder(tmp_path: Path, demo: Job) -> None:
     (tmp_path / "file").write_text("")
     with pytest.raises(Trouble, match="can't be written"):
         JobFile.create(tmp_path / "file" / "a.tensi", demo)
+
+
+def test_a_reading_knows_the_job_it_was_taken_with(tmp_path: Path, demo: Job) -> None:
+    def volts(value: float) -> Reading:
+        return Reading(1, 1.0, "wake-mount", "V", value, "", None, "two-wire", "typed")
+
+    path = tmp_path / "a.tensi"
+    later = demo.model_copy(update={"place": "another hill"})
+    with JobFile.create(path, demo) as file:
+        (first,) = file.keep([volts(13.6)])
+        file.edit("moved", later)
+        (second,) = file.keep([volts(13.5)])
+        assert file.job_at_reading(first.id) == demo
+        assert file.job_at_reading(second.id) == later
+        file.undo()
+        # Back in the earlier revision the first reading is of the job in hand, the second is not.
+        assert file.job_at_reading(first.id) is file.job
+        assert file.job_at_reading(second.id) == later
+        assert file.job_at_reading(99) is file.job
+    with JobFile(path, read_only=True) as file:
+        assert file.job_at_reading(second.id) == later
+        assert [r.value for r in file.readings()] == [13.6, 13.5]
