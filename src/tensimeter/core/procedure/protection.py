@@ -8,7 +8,7 @@ from tensimeter.core.job.design import EitherLink, FuseLink, UnitLink
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Battery, Donor
 from tensimeter.core.judge import Verdict
-from tensimeter.core.procedure.matrix import checked
+from tensimeter.core.procedure.matrix import EARTH, Checked, checked
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import Reading
 
@@ -29,8 +29,9 @@ def protection(job: Job, readings: Sequence[Reading] = ()) -> list[Guard]:
     What only a reading can show has the verdict of its pair in the matrix; what the design itself shows
     holds or misses by it.
     """
-    pairs = {c.pair.place: c.verdict for c in checked(job, readings)}
-    return [*_diodes(job, pairs), *_fuses(job), *_earths(job, pairs), *_backfeed(job)]
+    found = checked(job, readings)
+    pairs = {c.pair.place: c.verdict for c in found}
+    return [*_diodes(job, pairs), *_fuses(job), *_earths(found), *_backfeed(job)]
 
 
 def _diodes(job: Job, pairs: dict[str, Verdict]) -> list[Guard]:
@@ -71,17 +72,15 @@ def _fuses(job: Job) -> list[Guard]:
     return found
 
 
-def _earths(job: Job, pairs: dict[str, Verdict]) -> list[Guard]:
-    cases = [place for place in pairs if place.startswith("joined-earth-")]
+def _earths(found: Sequence[Checked]) -> list[Guard]:
     return [
         Guard(
-            "protective earth",
-            f"from the inlet to {place.removeprefix('joined-earth-').replace('-', ' ')}",
-            "a wire of its own, on bare metal",
-            pairs[place],
+            "protective earth", f"from the inlet to {c.pair.second.name}", "a wire of its own, on bare metal",
+            c.verdict,
         )
-        for place in cases
-    ]
+        for c in found
+        if c.pair.kind == "joined" and c.pair.first == EARTH
+    ]  # fmt: skip
 
 
 def _backfeed(job: Job) -> list[Guard]:

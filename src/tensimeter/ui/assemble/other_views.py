@@ -3,7 +3,6 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QGridLayout,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
@@ -24,6 +23,7 @@ from tensimeter.core.verify.readings import standing
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.text_table import text_table
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.photos import Photos
@@ -48,30 +48,25 @@ class HarnessView(QWidget):
         caution = label(words, wrap=True)
         caution.setStyleSheet(f"color: {theme.colours.hold};")
         self._column.addWidget(caution)
-        rows = QWidget()
-        grid = QGridLayout(rows)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(theme.px(16))
-        grid.setColumnStretch(5, 1)
-        for k, words in enumerate(("for", "rail", "colour", "pins", "carries, wires", "")):
-            grid.addWidget(label(words, "caption"), 0, k)
         try:
             bundles = harness(self.session.job)
         except Trouble as trouble:
             self._column.addWidget(label(str(trouble), wrap=True))
             return
-        for line, bundle in enumerate(bundles, 1):
-            count = f"{show(bundle.amps, 'A', 3)}, {bundle.needed}" if bundle.amps else "–"
-            pins = ", ".join(str(p) for p in bundle.pins)
-            for k, text in enumerate(
-                (bundle.purpose, bundle.carries, bundle.colour, pins, count, bundle.note)
-            ):
-                kind = "strong" if k == 0 else ""
-                made = label(text, kind, wrap=k in (3, 5))
-                if not bundle.enough and k == 5:
-                    made.setStyleSheet(f"color: {theme.colours.miss};")
-                grid.addWidget(made, line, k)
-        self._column.addWidget(rows)
+        rows = [
+            (
+                b.purpose,
+                b.carries,
+                b.colour,
+                ", ".join(str(p) for p in b.pins),
+                f"{show(b.amps, 'A', 3)}, {b.needed}" if b.amps else "–",
+                b.note,
+            )
+            for b in bundles
+        ]
+        headings = ("for", "rail", "colour", "pins", "carries, wires", "")
+        short = [(k, 5) for k, bundle in enumerate(bundles) if not bundle.enough]
+        self._column.addWidget(text_table(headings, rows, strong=0, wraps=(3, 5), missed=short))
         self._column.addStretch(1)
 
 
@@ -87,19 +82,10 @@ class ProtectionView(QWidget):
 
     def refresh(self) -> None:
         clear(self._column)
-        rows = QWidget()
-        grid = QGridLayout(rows)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(theme.px(16))
-        grid.setColumnStretch(2, 1)
-        for k, words in enumerate(("", "part", "where, and which way", "must stand", "")):
-            grid.addWidget(label(words, "caption"), 0, k)
         found = protection(self.session.job, self.session.now.readings)
-        for line, guard in enumerate(found, 1):
-            grid.addWidget(VerdictSquare(guard.verdict), line, 0)
-            for k, text in enumerate((guard.what, guard.where, guard.stands, guard.verdict.words), 1):
-                grid.addWidget(label(text, "strong" if k == 1 else "", wrap=k == 2), line, k)
-        self._column.addWidget(rows)
+        rows = [(VerdictSquare(g.verdict), g.what, g.where, g.stands, g.verdict.words) for g in found]
+        headings = ("", "part", "where, and which way", "must stand", "")
+        self._column.addWidget(text_table(headings, rows, strong=1, wide=2, wraps=(2,)))
         words = "What is not measured is read in the matrix; what misses is mended in Design."
         self._column.addWidget(label(words, "caption", wrap=True))
         self._column.addStretch(1)
@@ -147,27 +133,20 @@ class ChargeView(QWidget):
         button.clicked.connect(lambda: self._choose(at.place))
         self._inner.addWidget(button)
         self._inner.addWidget(label(f"{at.why[0].upper()}{at.why[1:]}.", "caption", wrap=True))
-        rows = QWidget()
-        grid = QGridLayout(rows)
-        grid.setColumnStretch(4, 1)
-        grid.setHorizontalSpacing(theme.px(16))
-        for k, words in enumerate(("way", "to 5 V in", "at first", "energy", "")):
-            grid.addWidget(label(words, "caption"), 0, k)
-        for line, way in enumerate(ways(self.session.job, at), 1):
-            w = way.worked
-            cells = (
+        found = ways(self.session.job, at)
+        rows = [
+            (
                 way.name,
-                how_long(w.time_s),
-                show(w.power_W, "W", 3),
-                show(w.energy_J, "J", 3),
+                how_long(way.worked.time_s),
+                show(way.worked.power_W, "W", 3),
+                show(way.worked.energy_J, "J", 3),
                 way.trouble,
             )
-            for k, text in enumerate(cells):
-                made = label(text, wrap=k == 4)
-                if k == 4 and text:
-                    made.setStyleSheet(f"color: {theme.colours.miss};")
-                grid.addWidget(made, line, k)
-        self._inner.addWidget(rows)
+            for way in found
+        ]
+        headings = ("way", "to 5 V in", "at first", "energy", "")
+        wrong = [(k, 4) for k, way in enumerate(found) if way.trouble]
+        self._inner.addWidget(text_table(headings, rows, wraps=(4,), missed=wrong))
         if at.place == self.place:
             self.session.take_up(self._hand(at))
 

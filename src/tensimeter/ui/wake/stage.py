@@ -54,6 +54,7 @@ class WakeStage(QWidget):
 
     def _left(self) -> QVBoxLayout:
         column = QVBoxLayout()
+        column.setSpacing(theme.px(3))
         column.addWidget(label("First power", "heading"))
         self.steps = QTreeWidget()
         self.steps.setHeaderHidden(True)
