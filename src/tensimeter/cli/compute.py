@@ -1,6 +1,5 @@
-"""Commands that compute: solve, analyse."""
+"""Commands that compute from a job: solve, reach; and what commands share."""
 
-from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
@@ -9,31 +8,17 @@ import typer
 
 from tensimeter.cli.commands import app
 from tensimeter.cli.output import answer
-from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.electrical.solution import State
 from tensimeter.core.errors import Trouble
-from tensimeter.core.judge import Accuracy, Band, Interval, Verdict, judge, parse_accuracy, worst
+from tensimeter.core.judge import Verdict
 from tensimeter.core.limits import at, ranked
 from tensimeter.core.quantity import parse
 from tensimeter.core.reach import most_A, reach, volts_span
-from tensimeter.core.verify.cross import cross_regulation
-from tensimeter.core.verify.leakage import leakage
-from tensimeter.core.verify.readings import UNKNOWN_METER
-from tensimeter.core.verify.regulation import Readings, regulation
 from tensimeter.store.jobfile import JobFile
-from tensimeter.store.logs import read_load_cases, read_log
 
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
 Require = Annotated[str, typer.Option(help="Exit 1 unless the verdict is this one.")]
-
-analyse = typer.Typer(help="Analyse a log of readings.", no_args_is_help=True)
-app.add_typer(analyse, name="analyse")
-
-
-@analyse.callback()
-def _analyse() -> None:
-    """Analyse a log of readings."""
 
 
 def known_verdict(require: str) -> None:
@@ -125,165 +110,3 @@ def reach_command(
         for here, timed in zip(found.border(), found.border(timed=True), strict=True)
     ]
     answer({"output": wanted.name, "border": rows, "warnings": []}, json)
-
-
-@analyse.command("regulation")
-def analyse_regulation(
-    files: list[Path],
-    nominal: Annotated[str, typer.Option(help="Nominal volts; else the no-load volts.")] = "",
-    tolerance: str = "5%",
-    lead: Annotated[str, typer.Option(help="Ohms of the voltmeter's lead, taken out.")] = "0",
-    meter: Annotated[str, typer.Option(help="Voltmeter: 0.5%+2@0.01")] = "",
-    ammeter: Annotated[str, typer.Option(help="Ammeter: 0.5%+2@0.01")] = "",
-    volts: str = "",
-    amps: str = "",
-    require: Require = "",
-    json: Json = False,
-) -> None:
-    """Load regulation and output resistance from volts over amps."""
-    known_verdict(require)
-    share = _share(tolerance)
-    named = {k: v for k, v in (("volts", volts), ("amps", amps)) if v}
-    columns = [read_log(path, named).need("volts", "amps") for path in files]
-    v, i = (np.concatenate(c) for c in zip(*columns, strict=True))
-    warnings: list[str] = []
-    accuracies = (
-        _accuracy(meter, v, "voltmeter", warnings),
-        _accuracy(ammeter, i, "ammeter", warnings, 0.01),
-    )
-    ohms = parse(lead, "ohm")
-    data = Readings.of_one_pair(v, i, *accuracies, ohms, 0.1 * abs(ohms))
-    volts_nominal = parse(nominal, "V") if nominal else float(v[np.argmin(i)])
-    if not 0 < volts_nominal < np.inf:
-        raise Trouble("Nominal volts must be above zero.")
-    if not nominal:
-        warnings.append(
-            f"No nominal volts given; {volts_nominal:.5g} V, the least loaded reading, were taken."
-        )
-    found = regulation(data, volts_nominal)
-    band = Band.around(volts_nominal, share)
-    verdict = worst(
-        _single(x + ohms * y, accuracies[0], 0.1 * abs(ohms) * y, band) for x, y in zip(v, i, strict=True)
-    )
-    if found.birge > 1:
-        warnings.append(
-            f"The readings scatter {found.birge:.1f} times as much as the meters' noise "
-            "explains; the intervals were widened."
-        )
-    if accuracies[0].half_width(volts_nominal) >= volts_nominal * share:
-        warnings.append(
-            "This voltmeter can't settle this tolerance: its own uncertainty is wider. "
-            "A finer range or meter would."
-        )
-    answer(
-        {
-            "no_load_V": found.no_load_V,
-            "full_load_V": found.full_load_V,
-            "full_load_A": found.full_load_A,
-            "load_regulation_percent": Interval(
-                *(
-                    100 * x
-                    for x in (
-                        found.load_regulation.value,
-                        found.load_regulation.low,
-                        found.load_regulation.high,
-                    )
-                )
-            ),
-            "output_resistance_ohm": found.output_resistance_ohm,
-            "curved": found.curved,
-            "verdict": verdict,
-            "readings": found.count,
-            "warnings": warnings,
-        },
-        json,
-    )
-    check_required(require, verdict)
-
-
-@analyse.command("cross")
-def analyse_cross(
-    file: Path,
-    meter: Annotated[str, typer.Option(help="Voltmeter: 0.5%+2@0.01")] = "",
-    ammeter: Annotated[str, typer.Option(help="Ammeter: 0.5%+2@0.01")] = "",
-    json: Json = False,
-) -> None:
-    """Cross regulation of rails from a table of load cases: columns v NAME and i NAME."""
-    rails, volts, amps = read_load_cases(file)
-    warnings: list[str] = []
-    found = cross_regulation(
-        rails,
-        volts,
-        amps,
-        _accuracy(meter, volts, "voltmeter", warnings),
-        _accuracy(ammeter, amps, "ammeter", warnings, 0.01),
-    )
-    if found.cases == len(rails) + 1:
-        warnings.append("As many cases as unknowns: a wrong reading would not show. Add one.")
-    rail, by, ohms = found.worst
-    answer(
-        {
-            "rails": found.rails,
-            "no_load_V": found.no_load_V,
-            "resistance_ohm": found.resistance_ohm,
-            "worst": {"rail": rail, "by": by, "coupling_ohm": ohms},
-            "residual_V": found.residual_V,
-            "warnings": warnings,
-        },
-        json,
-    )
-
-
-@analyse.command("leakage")
-def analyse_leakage(
-    open_: Annotated[str, typer.Option("--open", help="Volts to earth through the meter alone, AC.")],
-    loaded: Annotated[str, typer.Option(help="The same with the resistor across the meter.")],
-    meter: Annotated[str, typer.Option(help="The meter's input.")] = "10M",
-    shunt: Annotated[str, typer.Option(help="The resistor.")] = "100k",
-    mains: Annotated[str, typer.Option(help="Mains frequency, Hz.")] = "50",
-    limit: Annotated[str, typer.Option(help="Touch current, A.")] = "0.25m",
-    require: Require = "",
-    json: Json = False,
-) -> None:
-    """Volts to earth: the source behind an open and a loaded reading, and the current through a hand."""
-    known_verdict(require)
-    found = leakage(
-        parse(open_, "V"),
-        parse(meter, "ohm"),
-        parse(loaded, "V"),
-        parse(shunt, "ohm"),
-        parse(mains, "Hz"),
-        parse(limit, "A"),
-    )
-    answer(asdict(found), json)
-    check_required(require, found.verdict)
-
-
-def _share(text: str) -> float:
-    """A tolerance: `5%`, or a fraction."""
-    value = parse(text)
-    if not 0 < value <= 1:
-        raise Trouble(f"“{text}” is no tolerance; write it like 5%.")
-    return value
-
-
-def _single(volts: float, accuracy: Accuracy, lead_bound: float, band: Band) -> Verdict:
-    half = accuracy.half_width(volts, (lead_bound,) if lead_bound else ())
-    return judge(Interval(volts, volts - half, volts + half), band)
-
-
-def _accuracy(text: str, values: Array, what: str, warnings: list[str], coarsest: float = 1.0) -> Accuracy:
-    # Whole amperes in a log are a load's settings, not a meter that shows no more.
-    step = min(_resolution(values), coarsest)
-    if text:
-        return parse_accuracy(text, step)
-    warnings.append(f"No accuracy given for the {what}; {UNKNOWN_METER}@{step:g} was assumed.")
-    return parse_accuracy(UNKNOWN_METER, step)
-
-
-def _resolution(values: Array) -> float:
-    """The decimal step in which all values are written, from 1 to 1e−6."""
-    for decimals in range(6):
-        if np.allclose(values, np.round(values, decimals), rtol=0, atol=1e-9):
-            return float(10.0**-decimals)
-    return 1e-6

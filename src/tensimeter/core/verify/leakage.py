@@ -12,7 +12,7 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.judge import Verdict
 
 BODY_OHM = 2000.0
-#: Usual limits of touch current, A: double-insulated and earthed equipment (rules of thumb from IEC 60335).
+#: Usual limits of touch current, A: double-insulated and earthed equipment; rules of thumb.
 LIMIT_A = {"class II": 0.25e-3, "earthed": 0.5e-3}
 
 
