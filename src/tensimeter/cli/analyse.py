@@ -17,10 +17,13 @@ from tensimeter.core.quantity import parse
 from tensimeter.core.verify.capacity import capacity
 from tensimeter.core.verify.cross import cross_regulation
 from tensimeter.core.verify.leakage import leakage
+from tensimeter.core.verify.limit import LimitKind, current_limit
 from tensimeter.core.verify.readings import UNKNOWN_METER
 from tensimeter.core.verify.regulation import Readings, regulation
+from tensimeter.core.verify.ripple import ripple
 from tensimeter.core.verify.transient import transient
 from tensimeter.store.logs import read_load_cases, read_log
+from tensimeter.store.waveforms import read_waveform
 
 analyse = typer.Typer(help="Analyse a log of readings.", no_args_is_help=True)
 app.add_typer(analyse, name="analyse")
@@ -193,6 +196,62 @@ def analyse_transient(
     t, v = read_log(file, named).need("time", "volts")
     at_s = parse(step_at, "s") if step_at else None
     answer(asdict(transient(t, v, _share(band), at_s)), json)
+
+
+@analyse.command("ripple")
+def analyse_ripple(
+    file: Path,
+    rate: Annotated[str, typer.Option(help="Samples a second, where the file has no times.")] = "",
+    mains: Annotated[str, typer.Option(help="Mains frequency, Hz.")] = "50",
+    switching: Annotated[str, typer.Option(help="The converter's switching frequency, if known.")] = "",
+    bandwidth: Annotated[str, typer.Option(help="Limit the bandwidth first: 20M")] = "",
+    trim: Annotated[str, typer.Option(help="Share of the time left out of the second p-p.")] = "1%",
+    time: str = "",
+    volts: str = "",
+    json: Json = False,
+) -> None:
+    """Ripple and noise from a waveform in CSV or NumPy: p-p, rms, and the lines of its spectrum."""
+    named = {k: v for k, v in (("time", time), ("volts", volts)) if v}
+    wave = read_waveform(file, parse(rate, "Hz") if rate else None, named)
+    found = ripple(
+        wave.volts,
+        wave.rate_Hz,
+        parse(mains, "Hz"),
+        parse(switching, "Hz") if switching else None,
+        parse(bandwidth, "Hz") if bandwidth else None,
+        parse(trim),
+    )
+    answer(asdict(found), json)
+
+
+@analyse.command("limit")
+def analyse_limit(
+    file: Path,
+    load_max: Annotated[str, typer.Option(help="The most amps the load can sink.")] = "",
+    load_watts: Annotated[str, typer.Option(help="The most watts the load can sink.")] = "",
+    ammeter: Annotated[str, typer.Option(help="Ammeter: 0.5%+2@0.01")] = "",
+    time: str = "",
+    volts: str = "",
+    amps: str = "",
+    set_: Annotated[str, typer.Option("--set", help="Column of the load's setting.")] = "",
+    json: Json = False,
+) -> None:
+    """Current limit from volts and amps in the order taken: where it begins, and its kind."""
+    given = (("time", time), ("volts", volts), ("amps", amps), ("set", set_))
+    log = read_log(file, {k: v for k, v in given if v})
+    v, i = log.need("volts", "amps")
+    found = current_limit(
+        v,
+        i,
+        log.columns.get("time"),
+        log.columns.get("set"),
+        parse(load_max, "A") if load_max else None,
+        parse(load_watts, "W") if load_watts else None,
+        parse_accuracy(ammeter, min(_resolution(i), 0.01)) if ammeter else None,
+    )
+    warnings = [f"{found.reason[0].upper()}{found.reason[1:]}."] if found.kind is LimitKind.UNSURE else []
+    result = asdict(found) | {"kind": found.kind.value, "knee_A": found.knee_A, "short_A": found.short_A}
+    answer(result | {"warnings": warnings}, json)
 
 
 def _share(text: str) -> float:

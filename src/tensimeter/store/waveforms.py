@@ -1,0 +1,83 @@
+"""Waveforms from files: volts over time in CSV, or NumPy arrays of volts at a stated rate."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.errors import Trouble
+from tensimeter.store.logs import read_log
+
+#: The longest record that is taken in, samples.
+MOST_SAMPLES = 10_000_000
+#: Times may be this share of a sample off an even spacing: digits cut short, not another rate.
+UNEVEN_SHARE = 0.1
+
+
+@dataclass(frozen=True)
+class Waveform:
+    """Volts (n,) at `rate_Hz` samples a second."""
+
+    volts: Array
+    rate_Hz: float
+
+    @property
+    def time_s(self) -> Array:
+        """Seconds from the first sample (n,)."""
+        return np.arange(len(self.volts)) / self.rate_Hz
+
+
+def read_waveform(path: Path, rate_Hz: float | None = None, named: dict[str, str] | None = None) -> Waveform:
+    """A waveform of up to ten million samples from `.npy` or a CSV with a header.
+
+    One column of volts needs `rate_Hz`; two are time in s and volts. Trouble where the time does not rise
+    evenly, a sample is no number, or the rate is not known.
+    """
+    path = Path(path)
+    time, volts = _array(path) if path.suffix.casefold() == ".npy" else _table(path, named or {})
+    if len(volts) > MOST_SAMPLES:
+        raise Trouble(f"{path.name} has {len(volts)} samples; {MOST_SAMPLES} are the most that is taken in.")
+    if len(volts) < 2:
+        raise Trouble(f"{path.name} has fewer than two samples.")
+    if rate_Hz is None and time is None:
+        raise Trouble(f"{path.name} has no times: say how many samples a second with --rate.")
+    rate = rate_Hz if time is None or rate_Hz is not None else _rate(path, time)
+    assert rate is not None
+    if not (rate > 0 and np.isfinite(rate)):
+        raise Trouble("The rate must be above zero.")
+    return Waveform(volts, float(rate))
+
+
+def _array(path: Path) -> tuple[Array | None, Array]:
+    try:
+        data = np.load(path, allow_pickle=False, mmap_mode="r")
+    except OSError as error:
+        raise Trouble(f"{path.name} can't be read: {error.strerror or 'it is cut short'}.") from error
+    except (ValueError, EOFError, SyntaxError) as error:
+        raise Trouble(f"{path.name} is not a NumPy array of numbers.") from error
+    if not isinstance(data, np.ndarray) or data.dtype.kind not in "fiu":
+        raise Trouble(f"{path.name} does not hold plain numbers.")
+    if data.ndim == 2 and 2 in data.shape:
+        columns = data if data.shape[1] == 2 else data.T
+        return np.array(columns[:, 0], float), np.array(columns[:, 1], float)
+    if data.ndim != 1:
+        raise Trouble(f"{path.name} has the shape {data.shape}; volts alone, or time and volts, are read.")
+    return None, np.array(data, float)
+
+
+def _table(path: Path, named: dict[str, str]) -> tuple[Array | None, Array]:
+    log = read_log(path, named)
+    (volts,) = log.need("volts")
+    return log.columns.get("time"), volts
+
+
+def _rate(path: Path, time: Array) -> float:
+    steps = np.diff(time)
+    step = float(time[-1] - time[0]) / len(steps)
+    if not step > 0 or float(steps.min()) <= 0:
+        raise Trouble(f"{path.name}: its time does not rise from sample to sample.")
+    even = time[0] + step * np.arange(len(time))
+    if float(np.abs(time - even).max()) > UNEVEN_SHARE * step * max(1.0, len(time) * 1e-6):
+        raise Trouble(f"{path.name} is not sampled evenly; bring it to one rate first. Nothing was taken.")
+    return 1 / step
