@@ -8,9 +8,9 @@ import pytest
 
 from tensimeter.bench.engine import Event, Guard, RunEngine
 from tensimeter.bench.filed import file_log, file_typed
+from tensimeter.bench.profile import load_profile
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.bench.visa import load_profile
 from tensimeter.core.campaign import outcome, plan
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job

@@ -67,7 +67,7 @@ def test_a_plain_client_sees_the_predicted_drop(visa: dict, demo: Job) -> None:
         ("CURR -1", -222),
         ("INP MAYBE", -224),
         ("INP", -109),
-        ("FUNC RES", -224),
+        ("FUNC VOLT", -224),
         ("SYST:WDOG 1e9", -222),
         ("MEAS:VOLT?:EXTRA", -113),
     ],

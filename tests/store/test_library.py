@@ -137,7 +137,7 @@ def test_attachments_travel_with_the_job(tmp_path: Path, demo: Job) -> None:
         assert back.rows("attachment") == before
         found = attachments(back, "part:enclosed-a")
         assert [(a.name, a.is_photo) for a in found] == [("label.png", True), ("manual.pdf", False)]
-        assert back.attachment_data(kept) == PNG
+        assert back.blob("attachment", kept) == PNG
         assert back.check() == []
     (tmp_path / "out" / "attachments" / f"{kept}.png").unlink()
     with pytest.raises(Trouble, match="nothing was made"):

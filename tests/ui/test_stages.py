@@ -126,7 +126,7 @@ def test_a_part_is_tried_and_its_card_learns(window: MainWindow, keys, tmp_path:
     assert "no PNG, JPEG or PDF" in window.line.hint.text()
     photos.take_in(photo)
     (item,) = attachments(window.session.file, "part:spare")
-    assert window.session.file.attachment_data(item.id) == photo.read_bytes()
+    assert window.session.file.blob("attachment", item.id) == photo.read_bytes()
     photos.hide_one(item)
     assert attachments(window.session.file, "part:spare") == []
     stage.choose("front-end-40")

@@ -4,69 +4,116 @@ import contextlib
 import tomllib
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from tensimeter.bench.clock import Clock
+from tensimeter.bench.profile import GENERIC, load_profile, role_of
+from tensimeter.bench.replay import Replay
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.bench.visa import VisaInstrument, load_profile
+from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
-
-_DEFAULT_PROFILE = {
-    "load": "generic-load",
-    "voltmeter": "generic-meter",
-    "thermometer": "generic-thermometer",
-}
 
 
 @dataclass
 class Bench:
-    """Opened instruments, and the clock that they live by."""
+    """Opened instruments, and the clock that they live by; `others` are further loads by role."""
 
-    load: VisaInstrument
-    voltmeter: VisaInstrument | None = None
-    thermometer: VisaInstrument | None = None
+    load: VisaInstrument | Replay
+    voltmeter: VisaInstrument | Replay | None = None
+    thermometer: VisaInstrument | Replay | None = None
+    others: dict[str, VisaInstrument] = field(default_factory=dict)
+    scope: VisaInstrument | None = None
+    clamp: VisaInstrument | None = None
+    line: VisaInstrument | None = None
+    #: Simulated hands; a person is asked where there are none.
+    hands: VisaInstrument | None = None
     clock: Clock = field(default_factory=Clock)
 
+    def all(self) -> dict[str, VisaInstrument | Replay]:
+        named = {
+            "load": self.load,
+            "voltmeter": self.voltmeter,
+            "thermometer": self.thermometer,
+            "scope": self.scope,
+            "clamp": self.clamp,
+            "line": self.line,
+            **self.others,
+        }
+        return {role: i for role, i in named.items() if i is not None}
+
     def close(self) -> None:
-        for instrument in (self.load, self.voltmeter, self.thermometer):
+        for instrument in (*self.all().values(), self.hands):
             if instrument:
                 instrument.close()
 
     def identities(self) -> dict[str, str]:
         """What each instrument says of itself, by role."""
-        roles = {"load": self.load, "voltmeter": self.voltmeter, "thermometer": self.thermometer}
-        return {role: i.identity() for role, i in roles.items() if i}
+        return {role: i.identity() for role, i in self.all().items()}
+
+
+def parts_by_role(job: Job) -> dict[str, str | None]:
+    """Which card of the stock each role of a campaign is."""
+    c = job.campaign
+    found = {
+        "load": c.load,
+        "voltmeter": c.voltmeter,
+        "thermometer": c.thermometer,
+        "scope": c.oscilloscope,
+        "clamp": c.clamp,
+        "line": c.line_source,
+    }
+    return found | {f"load{k + 2}": part for k, part in enumerate(c.other_loads)}
 
 
 def open_bench(
     job: Job, resources: dict[str, str], *, profiles: dict[str, str] | None = None, speed: float = 1
 ) -> Bench:
-    """Open the instruments of a campaign by role → resource string; Trouble when one is missing."""
-    wanted = {
-        "load": job.campaign.load,
-        "voltmeter": job.campaign.voltmeter,
-        "thermometer": job.campaign.thermometer,
-    }
+    """Open the instruments of a campaign by role → resource string; Trouble when one is missing.
+
+    `replay:` and a path stand for a log that is played again instead of an instrument.
+    """
+    wanted = parts_by_role(job)
     if "load" not in resources:
         raise Trouble("A run needs a load; the bench names none.")
-    opened: dict[str, VisaInstrument] = {}
+    clock = Clock(speed)
+    opened: dict[str, VisaInstrument | Replay] = {}
+    replays: dict[str, Replay] = {}
     try:
-        for role, resource in resources.items():
-            if role not in wanted:
-                raise Trouble(f"“{role}” is no role; use load, voltmeter or thermometer.")
-            name = (profiles or {}).get(role) or _DEFAULT_PROFILE[role]
-            profile = load_profile(name)
-            if profile.role != role:
-                raise Trouble(f"The profile {name} is for a {profile.role}, not for a {role}.")
-            opened[role] = VisaInstrument(resource, profile, wanted[role] or role)
-            # A socket may open on nothing; only an answer tells. Asking who it is switches nothing.
-            if "identify" in profile.commands:
-                opened[role].identity()
+        for name, resource in resources.items():
+            part = wanted.get(name) or name
+            if resource.startswith("replay:"):
+                path = resource.removeprefix("replay:")
+                if path not in replays:
+                    replays[path] = Replay(Path(path), part)
+                opened[name] = replays[path].as_part(part)
+                continue
+            opened[name] = open_instrument(name, resource, (profiles or {}).get(name, ""), part)
     except (LinkFailed, Trouble) as error:
         for instrument in opened.values():
             instrument.close()
         raise Trouble(f"The bench could not be opened: {error}") from error
-    return Bench(opened["load"], opened.get("voltmeter"), opened.get("thermometer"), Clock(speed))
+    named: dict[str, Any] = {k: v for k, v in opened.items() if not k[-1].isdigit()}
+    others = {k: v for k, v in opened.items() if k[-1].isdigit() and isinstance(v, VisaInstrument)}
+    return Bench(**named, others=others, clock=clock)
+
+
+def open_instrument(name: str, resource: str, profile_name: str, part: str) -> VisaInstrument:
+    """Open one instrument and ask who it is, which switches nothing; Trouble or LinkFailed when it fails."""
+    role = role_of(name)
+    chosen = profile_name or GENERIC[role]
+    profile = load_profile(chosen)
+    if profile.role != role:
+        raise Trouble(f"The profile {chosen} is for a {profile.role}, not for a {role}.")
+    instrument = VisaInstrument(resource, profile, part)
+    try:
+        # A socket may open on nothing; only an answer tells.
+        if instrument.can("identify"):
+            instrument.identity()
+    except LinkFailed:
+        instrument.close()
+        raise
+    return instrument
 
 
 def open_bench_file(job: Job, path: Path) -> Bench:
@@ -80,7 +127,7 @@ def read_voltmeter(job: Job, path: Path) -> float:
     resources, profiles, _ = _read_bench_file(path)
     if "voltmeter" not in resources:
         raise Trouble(f"{path} names no voltmeter.")
-    profile = load_profile(profiles.get("voltmeter") or _DEFAULT_PROFILE["voltmeter"])
+    profile = load_profile(profiles.get("voltmeter") or GENERIC["voltmeter"])
     try:
         meter = VisaInstrument(resources["voltmeter"], profile, job.campaign.voltmeter or "voltmeter")
     except LinkFailed as error:
@@ -104,6 +151,9 @@ def _read_bench_file(path: Path) -> tuple[dict[str, str], dict[str, str], float]
     speed = data.pop("speed", 1.0)
     resources, profiles = {}, {}
     for role, entry in data.items():
+        if isinstance(entry, dict) and isinstance(entry.get("replay"), str):
+            resources[role] = f"replay:{Path(path).parent / entry['replay']}"
+            continue
         if not isinstance(entry, dict) or not isinstance(entry.get("resource"), str):
             raise Trouble(f'{path}: [{role}] needs a line resource = "…".')
         resources[role] = entry["resource"]

@@ -3,54 +3,16 @@
 import contextlib
 import math
 import threading
-import tomllib
-from importlib import resources
-from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+import numpy as np
 
+from tensimeter.bench.profile import Profile, Talks
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.core.errors import Trouble
+from tensimeter.core.arrays import Array
 
 _manager: Any = None
 _manager_lock = threading.Lock()
-
-
-class Profile(BaseModel):
-    """What to say to an instrument, from a TOML file."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    role: Literal["load", "voltmeter", "thermometer"]
-    termination: str = "\n"
-    timeout_s: float = Field(default=0.7, gt=0, le=10)
-    commands: dict[str, str]
-
-
-_NEEDED = {
-    "load": {"set_amps", "on", "off", "is_on", "read_volts", "read_amps"},
-    "voltmeter": {"read_volts"},
-    "thermometer": {"read_celsius"},
-}
-
-
-def load_profile(name: str) -> Profile:
-    """A shipped profile by name, or one of the user's by path; Trouble when it can't be used."""
-    path = Path(name)
-    shipped = resources.files("tensimeter.bench").joinpath("profiles", f"{path.name}.toml")
-    try:
-        text = shipped.read_text() if shipped.is_file() else path.read_text()
-        profile = Profile.model_validate(tomllib.loads(text))
-    except OSError as error:
-        raise Trouble(f"The profile {name} can't be read: {error.strerror}.") from error
-    except (tomllib.TOMLDecodeError, ValidationError, UnicodeDecodeError) as error:
-        first = str(error).splitlines()[0]
-        raise Trouble(f"The profile {name} is not one that can be used: {first}.") from error
-    missing = _NEEDED[profile.role] - set(profile.commands)
-    if missing:
-        raise Trouble(f"The profile {name} lacks the command {', '.join(sorted(missing))}.")
-    return profile
 
 
 def _resource_manager() -> Any:
@@ -63,7 +25,7 @@ def _resource_manager() -> Any:
         return _manager
 
 
-class VisaInstrument:
+class VisaInstrument(Talks):
     """One instrument of any role; plays those for which its profile has commands."""
 
     def __init__(self, resource: str, profile: Profile, part: str) -> None:
@@ -84,6 +46,8 @@ class VisaInstrument:
                 timeout=int(self.profile.timeout_s * 1000),
                 open_timeout=1000,
             )
+            if self.resource.upper().startswith("ASRL"):
+                self._link.baud_rate = self.profile.baud
         except (pyvisa.Error, OSError, ValueError) as error:
             raise LinkFailed(f"{self.resource} can't be reached: {_first_line(error)}") from error
 
@@ -110,8 +74,73 @@ class VisaInstrument:
             if command in self.profile.commands:
                 self._say(command)
 
+    def can(self, command: str) -> bool:
+        return command in self.profile.commands
+
     def set_amps(self, amps: float) -> None:
         self._say("set_amps", amps=f"{amps:.4f}")
+
+    def set_ohms(self, ohms: float) -> None:
+        self._say("set_ohms", ohms=f"{ohms:.5g}")
+
+    def use(self, mode: str) -> None:
+        """Choose what a load holds constant: `constant_current`, `constant_resistance`, `constant_power`."""
+        if self.can(mode):
+            self._say(mode)
+        elif mode != "constant_current":
+            raise LinkFailed(f"{self.part} has no {mode.replace('_', ' ')} in its profile.")
+
+    def set_volts(self, volts: float) -> None:
+        self._say("set_volts", volts=f"{volts:.2f}")
+
+    def ask_hands(self, command: str, **values: str) -> None:
+        """Have simulated hands do what a person would."""
+        self._say(command, **values)
+
+    def arm(self, rate_Hz: float, points: int, before: float, source: str) -> None:
+        """Make an oscilloscope ready for one record: at once (IMM), or about an event (EXT)."""
+        self._say("arm", rate=f"{rate_Hz:.6g}", points=str(points), before=f"{before:.3f}", source=source)
+
+    def fetch(self) -> tuple[Array, float, float]:
+        """Volts (n,), samples a second, and the first one's time from the event."""
+        answer = self._ask("scaling")
+        try:
+            step_s, start_s, volts, zero = (float(x) for x in answer.split(","))
+        except ValueError as error:
+            raise LinkFailed(
+                f"{self.part} answered “{answer[:40]}” where four figures were asked."
+            ) from error
+        if not step_s > 0:
+            raise LinkFailed(f"{self.part} gave no time from sample to sample.")
+        codes = np.asarray(self.fetch_raw(), float)
+        if len(codes) < 2 or not np.isfinite(codes).all() or np.abs(codes).max() >= 9.9e37:
+            raise LinkFailed(f"{self.part} gave no waveform.")
+        record = codes * volts + zero if self.profile.encoding == "int16" else codes
+        return record, 1 / step_s, start_s
+
+    def fetch_raw(self) -> list[float]:
+        """The record as it is sent: codes, or volts."""
+        if self.profile.encoding == "ascii":
+            answer = self._ask("fetch")
+            try:
+                return [float(x) for x in answer.split(",")]
+            except ValueError as error:
+                raise LinkFailed(f"{self.part} answered no list of numbers.") from error
+        kind = "h" if self.profile.encoding == "int16" else "f"
+        text = self._text("fetch")
+        try:
+            found: list[float] = self._talk(
+                lambda link: link.query_binary_values(text, kind, self.profile.big_endian)
+            )
+        except (ValueError, TypeError) as error:
+            raise LinkFailed(f"{self.part} gave no block of data.") from error
+        return found
+
+    def say_raw(self, text: str) -> None:
+        self._talk(lambda link: link.write(text))
+
+    def ask_raw(self, text: str) -> str:
+        return str(self._talk(lambda link: link.query(text))).strip()
 
     def switch(self, on: bool) -> None:
         self._say("on" if on else "off")
@@ -127,6 +156,9 @@ class VisaInstrument:
 
     def read_amps(self) -> float:
         return self._number("read_amps")
+
+    def read_watts(self) -> float:
+        return self._number("read_watts")
 
     def read_celsius(self) -> float:
         return self._number("read_celsius")

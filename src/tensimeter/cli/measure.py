@@ -11,7 +11,6 @@ import typer
 
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.main import has_display
@@ -21,7 +20,8 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job, Overrule
 from tensimeter.core.judge import Interval
 from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
-from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.demo.library import demo_job
+from tensimeter.demo.library import stand_ins as simulated
 from tensimeter.store.jobfile import JobFile
 
 
@@ -34,23 +34,23 @@ def stand_ins(
     seed: int = 1,
 ) -> None:
     """Serve simulated instruments; prints one JSON line with a VISA resource for each role."""
-    document, truths = _job_of(job, demo)
+    document = _job_of(job, demo)
     stopped = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stopped.set())
-    with StandIns(document, truths=truths, seed=seed, speed=speed, output=output or None) as bench:
+    with simulated(document, seed=seed, speed=speed, output=output or None) as bench:
         resources: dict[str, Any] = {**bench.resources, "speed": speed}
         print(json_module.dumps(resources), flush=True)
         stopped.wait()
 
 
-def _job_of(job: Path | None, demo: str) -> tuple[Job, dict[tuple[str, str], float]]:
+def _job_of(job: Path | None, demo: str) -> Job:
     if demo:
-        return demo_job(demo), demo_truths(demo)
+        return demo_job(demo)
     if job is None:
         raise Trouble("Name a job file, or --demo ridge-pier.")
     with JobFile(job, read_only=True) as file:
-        return file.job, demo_truths(file.job.name)
+        return file.job
 
 
 @app.command()
@@ -79,8 +79,7 @@ def prove(
             _pass_holds(file, wanted.output, overrule, already_running)
             ended = _run(file, wanted.id, open_bench_file(file.job, bench), present, json)
         else:
-            truths = demo_truths(file.job.name)
-            with StandIns(file.job, truths=truths, seed=seed, speed=speed, output=wanted.output) as served:
+            with simulated(file.job, seed=seed, speed=speed, output=wanted.output) as served:
                 opened = open_bench(file.job, served.resources, speed=speed)
                 ended = _run(file, wanted.id, opened, True, json)
         result = outcome(file.job, plan(file.job, wanted), file.readings())

@@ -1,7 +1,26 @@
-"""What the observatory measures with: the same load and meters for every job. All invented."""
+"""What the observatory measures with: the same loads and meters for every job. All invented."""
 
-from tensimeter.core.job.parts import ElectronicLoad, MeterRange, Multimeter, Part, Thermometer
+from tensimeter.core.job.parts import (
+    ElectronicLoad,
+    LineSource,
+    MeterRange,
+    Multimeter,
+    Oscilloscope,
+    Part,
+    Thermometer,
+)
 from tensimeter.core.judge import Accuracy
+
+#: Which of them a campaign uses, by its fields.
+ROLES = {
+    "load": "sink-150",
+    "other_loads": ("sink-60",),
+    "voltmeter": "bench-meter",
+    "ammeter": "sink-150",
+    "thermometer": "probe-k",
+    "oscilloscope": "scope-20",
+    "line_source": "line-500",
+}
 
 
 def bench_parts() -> tuple[Part, ...]:
@@ -19,10 +38,37 @@ def bench_parts() -> tuple[Part, ...]:
             max_W=150,
             on_ohm=0.05,
             watchdog=True,
+            modes=("CC", "CR", "CP"),
             cost=65.0,
             condition="works",
             volts=Accuracy(of_reading=0.0005, counts=5, resolution=0.001),
             amps=Accuracy(of_reading=0.0008, counts=5, resolution=0.001),
+        ),
+        ElectronicLoad(
+            id="sink-60",
+            name="Electronic load 60 W",
+            max_V=60,
+            max_A=15,
+            max_W=60,
+            on_ohm=0.08,
+            watchdog=True,
+            condition="works",
+            volts=Accuracy(of_reading=0.001, counts=5, resolution=0.001),
+            amps=Accuracy(of_reading=0.002, counts=5, resolution=0.001),
+        ),
+        Oscilloscope(
+            id="scope-20",
+            name="Small oscilloscope 20 MHz",
+            condition="works",
+            sample_Hz=50e6,
+            samples=200_000,
+            step_V=0.0004,
+        ),
+        LineSource(
+            id="line-500",
+            name="Variable transformer with wattmeter",
+            condition="works",
+            watts=Accuracy(of_reading=0.01, counts=2, resolution=0.1),
         ),
         Multimeter(
             id="bench-meter",

@@ -5,7 +5,7 @@ worse than its neighbours. All names, labels and figures are invented.
 """
 
 from tensimeter.core.job.design import Design, FuseLink, LeadLink, OutputLink, UnitLink
-from tensimeter.core.job.document import Campaign, Job, LoadRegulation, Policy, Settings
+from tensimeter.core.job.document import Campaign, Job, Policy, Settings
 from tensimeter.core.job.parts import (
     CombinedLimit,
     Coupling,
@@ -16,7 +16,8 @@ from tensimeter.core.job.parts import (
     Rail,
     RailSupply,
 )
-from tensimeter.demo.bench_parts import bench_parts
+from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.demo.bench_parts import ROLES, bench_parts
 
 #: What the builder does not know: the shutter's contact is six times worse than it should be.
 TRUTHS: dict[tuple[str, str], float] = {
@@ -104,7 +105,5 @@ def job() -> Job:
         stock=stock,
         design=_design(),
         policy=Policy(reference="negative_bonded"),
-        campaign=Campaign(
-            tests=tests, load="sink-150", voltmeter="bench-meter", ammeter="sink-150", thermometer="probe-k"
-        ),
+        campaign=Campaign(tests=tests, **ROLES),
     )

@@ -15,10 +15,11 @@ from tensimeter.core.job.design import (
     OutputLink,
     UnitLink,
 )
-from tensimeter.core.job.document import BoxRecord, Campaign, Job, LoadRegulation, Settings
+from tensimeter.core.job.document import BoxRecord, Campaign, Job, Settings
 from tensimeter.core.job.parts import Converter, Fan, FusePart, LeadPart, PanelMeter, Transformer
+from tensimeter.core.job.tests import LoadRegulation
 from tensimeter.core.judge import Accuracy
-from tensimeter.demo.bench_parts import bench_parts
+from tensimeter.demo.bench_parts import ROLES, bench_parts
 
 #: What the builder does not know: the regulator's reference and a tired clamp.
 TRUTHS: dict[tuple[str, str], float] = {
@@ -97,6 +98,6 @@ def job() -> Job:
         design=design,
         campaign=Campaign(
             tests=(LoadRegulation(id="load-regulation", output="bath"),),
-            load="sink-150", voltmeter="bench-meter", ammeter="sink-150", thermometer="probe-k",
+            **ROLES,
         ),
     )  # fmt: skip

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
+from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.procedure.practice import Mistake, Practice
@@ -25,6 +26,17 @@ def demo_job(name: str) -> Job:
     if name not in _JOBS:
         raise Trouble(f"There is no demo “{name}”; there is {', '.join(_JOBS)}.")
     return _JOBS[name][0]()
+
+
+#: What the outputs of a demo's simulated supply do past their steady volts, by its short name.
+_BEHAVIOURS = {"ridge-pier": ridge_pier.BEHAVIOURS}
+
+
+def stand_ins(job: Job, *, seed: int = 1, speed: float = 1.0, output: str | None = None) -> StandIns:
+    """The simulated bench of a job, with what is hidden in it where it is a demo."""
+    behaviours = next((b for short, b in _BEHAVIOURS.items() if _JOBS[short][0]().name == job.name), {})
+    truths = demo_truths(job.name)
+    return StandIns(job, truths=truths, seed=seed, speed=speed, output=output, behaviours=behaviours)
 
 
 def demo_truths(name: str) -> dict[tuple[str, str], float]:

@@ -3,10 +3,13 @@
 All names, labels and figures are invented.
 """
 
+from tensimeter.bench.simulated.behaviour import Behaviour
 from tensimeter.core.job.design import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
-from tensimeter.core.job.document import BoxRecord, Campaign, Job, LoadRegulation, Settings
+from tensimeter.core.job.document import BoxRecord, Campaign, Job, Settings
 from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart, Part
-from tensimeter.demo.bench_parts import bench_parts
+from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.core.verify.limit import LimitKind
+from tensimeter.demo.bench_parts import ROLES, bench_parts
 
 #: What the builder does not know: element, field, true figure.
 TRUTHS: dict[tuple[str, str], float] = {
@@ -14,10 +17,50 @@ TRUTHS: dict[tuple[str, str], float] = {
     ("donor-b", "emf"): 24.21,
     ("front-end", "set_V"): 13.570,
     ("front-end", "resistance"): 0.0047,
+    ("front-end", "limit_A"): 10.62,
     ("mount-lead", "contact"): 0.0088,
     ("dew-module", "set_V"): 11.96,
     ("hub-module", "set_V"): 5.187,
     ("hub-lead", "contact"): 0.031,
+}
+#: What its outputs do past their steady volts: the front end limits, one module folds back, one hiccups.
+BEHAVIOURS: dict[str, Behaviour] = {
+    "mount": Behaviour(
+        trip_V=15.42,
+        mains_ripple_V=0.006,
+        switching_Hz=117e3,
+        switching_V=0.009,
+        spike_V=0.09,
+        spike_s=60e-9,
+        step_ohm=0.075,
+        recover_s=3.4e-4,
+        line_share=0.0012,
+        overshoot=0.012,
+        start_s=0.61,
+    ),
+    "dew": Behaviour(
+        limit=LimitKind.FOLDBACK,
+        limit_A=3.38,
+        short_share=0.38,
+        switching_Hz=152e3,
+        switching_V=0.014,
+        step_ohm=0.11,
+        recover_s=6e-4,
+        line_share=0.002,
+        start_s=0.66,
+    ),
+    "hub": Behaviour(
+        limit=LimitKind.HICCUP,
+        limit_A=2.83,
+        period_s=0.72,
+        duty=0.24,
+        trip_V=6.05,
+        switching_Hz=340e3,
+        switching_V=0.006,
+        line_share=0.0008,
+        overshoot=0.03,
+        start_s=0.48,
+    ),
 }
 
 
@@ -202,7 +245,5 @@ def job() -> Job:
         settings=Settings(outdoors=True, box=BoxRecord(length_mm=320, width_mm=230, height_mm=90)),
         stock=(*_donors(), *_modules(), *_joining(), *bench_parts()),
         design=_design(),
-        campaign=Campaign(
-            tests=tests, load="sink-150", voltmeter="bench-meter", ammeter="sink-150", thermometer="probe-k"
-        ),
+        campaign=Campaign(tests=tests, **ROLES),
     )

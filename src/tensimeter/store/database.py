@@ -14,7 +14,7 @@ from tensimeter.core.job.document import FORMAT
 
 #: Marks a file as ours: "tens" in ASCII (SQLite application id).
 APPLICATION_ID = 0x74656E73
-TABLES = ("revision", "head", "run", "run_event", "reading", "attachment", "log")
+TABLES = ("revision", "head", "run", "run_event", "reading", "attachment", "wave", "log")
 
 
 def build_empty(path: Path) -> None:
@@ -26,19 +26,35 @@ def build_empty(path: Path) -> None:
                 db.execute("PRAGMA journal_mode = WAL")
                 db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
                 db.execute(f"PRAGMA user_version = {FORMAT}")
-                script = resources.files("tensimeter.store").joinpath("schema.sql").read_text()
-                db.executescript(script)
-                for table in TABLES:
-                    for verb in ("UPDATE", "DELETE"):
-                        db.execute(
-                            f"CREATE TRIGGER {table}_no_{verb.lower()} BEFORE {verb} ON {table}"
-                            f" BEGIN SELECT RAISE(ABORT, 'rows are never changed'); END"
-                        )
+                _make_tables(db)
             finally:
                 db.close()
     except Trouble:
         path.unlink(missing_ok=True)
         raise
+
+
+def _make_tables(db: sqlite3.Connection) -> None:
+    """The tables that are not there yet, each with what keeps its rows from being changed."""
+    script = resources.files("tensimeter.store").joinpath("schema.sql").read_text()
+    db.executescript(script)
+    for table in TABLES:
+        for verb in ("UPDATE", "DELETE"):
+            db.execute(
+                f"CREATE TRIGGER IF NOT EXISTS {table}_no_{verb.lower()} BEFORE {verb} ON {table}"
+                f" BEGIN SELECT RAISE(ABORT, 'rows are never changed'); END"
+            )
+
+
+def tables_of(db: sqlite3.Connection, path: Path, *, complete: bool) -> set[str]:
+    """The tables that a file has; with `complete`, those that came later are added empty."""
+    ask = "SELECT name FROM sqlite_master WHERE type = 'table'"
+    with said(path):
+        found = {str(row[0]) for row in db.execute(ask)}
+        if complete and not set(TABLES) <= found:
+            _make_tables(db)
+            return set(TABLES)
+    return found
 
 
 def connect(path: Path, read_only: bool) -> sqlite3.Connection:

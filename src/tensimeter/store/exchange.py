@@ -25,6 +25,9 @@ _TYPES = {
     "hides": "int",
     "at": "float",
     "value": "float",
+    "samples": "int",
+    "rate": "float",
+    "start": "float",
 }
 
 
@@ -43,8 +46,8 @@ def export(file: JobFile, folder: Path) -> list[Path]:
         written[1].write_text(file.job.model_dump_json(indent=1) + "\n")
         for table in TABLES:
             names, rows = file.rows(table)
-            if table == "attachment":
-                rows = _data_as_files(folder, names, rows, written)
+            if "data" in names:
+                rows = _data_as_files(folder, table, names, rows, written)
             columns: list[Any] = list(zip(*rows, strict=True)) or [[] for _ in names]
             arrays = [pa.array(list(c), _arrow_type(n)) for n, c in zip(names, columns, strict=True)]
             written.append(folder / f"{table}.csv")
@@ -58,14 +61,14 @@ def export(file: JobFile, folder: Path) -> list[Path]:
 
 
 def _data_as_files(
-    folder: Path, names: list[str], rows: list[tuple[Any, ...]], written: list[Path]
+    folder: Path, table: str, names: list[str], rows: list[tuple[Any, ...]], written: list[Path]
 ) -> list[tuple[Any, ...]]:
-    """Each attachment as a file named by its id; the row says only that it is there."""
-    at, media = names.index("data"), names.index("media")
+    """Each attachment and waveform as a file named by its id; the row says only that it is there."""
+    at = names.index("data")
     changed = []
     for row in rows:
         if row[at] is not None:
-            path = _attachment_file(folder, row[0], row[media])
+            path = _data_file(folder, table, dict(zip(names, row, strict=True)))
             path.parent.mkdir(exist_ok=True)
             path.write_bytes(row[at])
             written.append(path)
@@ -73,15 +76,16 @@ def _data_as_files(
     return changed
 
 
-def _attachment_file(folder: Path, number: int, media: str) -> Path:
-    """Where an attachment's file lies; its name follows from the id, never from what a table says."""
-    return folder / "attachments" / f"{int(number)}{SUFFIXES.get(media, '.bin')}"
+def _data_file(folder: Path, table: str, row: dict[str, Any]) -> Path:
+    """Where a row's file lies; its name follows from the id, never from what a table says."""
+    suffix = ".npy" if table == "wave" else SUFFIXES.get(str(row.get("media")), ".bin")
+    return folder / f"{table}s" / f"{int(row['id'])}{suffix}"
 
 
-def _files_as_data(folder: Path, rows: list[dict[str, Any]]) -> None:
+def _files_as_data(folder: Path, table: str, rows: list[dict[str, Any]]) -> None:
     for row in rows:
         if row.get("data") is not None:
-            path = _attachment_file(folder, row["id"], str(row.get("media")))
+            path = _data_file(folder, table, row)
             try:
                 row["data"] = path.read_bytes()
             except OSError as error:
@@ -126,7 +130,8 @@ def import_folder(folder: Path, path: Path) -> JobFile:
     if manifest.get("format") != FORMAT:
         raise Trouble("This export was written by a newer Tensimeter; nothing was changed.")
     tables = {table: _read_table(folder / f"{table}.csv") for table in TABLES}
-    _files_as_data(folder, tables["attachment"])
+    for table in ("attachment", "wave"):
+        _files_as_data(folder, table, tables[table])
     if not tables["revision"] or not tables["head"]:
         raise Trouble(f"{folder} holds no revision of a job; nothing was made.")
     for row in tables["revision"]:

@@ -24,6 +24,7 @@ from tensimeter.store.database import (
     lock_beside,
     must_be_job,
     said,
+    tables_of,
 )
 
 
@@ -67,6 +68,7 @@ class JobFile:
         try:
             self._db = connect(self.path, read_only)
             self._check_version()
+            self._tables = tables_of(self._db, self.path, complete=not read_only)
             self.revision = self._head_revision()
             self.job = self._head_job()
         except BaseException:
@@ -199,20 +201,12 @@ class JobFile:
         return self._earlier[row[0]]
 
     def begin_run(self, test: str, instruments: dict[str, str]) -> int:
-        with self._transaction() as db:
-            cursor = db.execute(
-                "INSERT INTO run (at, test, revision, instruments) VALUES (?, ?, ?, ?)",
-                (time.time(), test, self.revision, json.dumps(instruments)),
-            )
-            return int(cursor.lastrowid or 0)
+        said_of = json.dumps(instruments)
+        return self.add("run", at=time.time(), test=test, revision=self.revision, instruments=said_of)
 
     def run_event(self, run: int, kind: str, sentence: str = "") -> None:
         """Something that happened in a run; the kinds done, aborted, failed end it."""
-        with self._transaction() as db:
-            db.execute(
-                "INSERT INTO run_event (run, at, kind, sentence) VALUES (?, ?, ?, ?)",
-                (run, time.time(), kind, sentence),
-            )
+        self.add("run_event", run=run, at=time.time(), kind=kind, sentence=sentence)
 
     def runs(self) -> list[Run]:
         with self._mutex, said(self.path):
@@ -225,10 +219,7 @@ class JobFile:
 
     def log(self, kind: str, text: str) -> LogEntry:
         entry = LogEntry(time.time(), kind, text)
-        with self._transaction() as db:
-            db.execute(
-                "INSERT INTO log (at, kind, text) VALUES (?, ?, ?)", (entry.at, entry.kind, entry.text)
-            )
+        self.add("log", at=entry.at, kind=entry.kind, text=entry.text)
         return entry
 
     def logbook(self, last: int = 1000) -> list[LogEntry]:
@@ -242,12 +233,8 @@ class JobFile:
         self, subject: str, name: str, media: str, data: bytes | None, hides: int | None = None
     ) -> int:
         """Keep a file with what it belongs to; with `hides` it takes an earlier one away from view."""
-        with self._transaction() as db:
-            cursor = db.execute(
-                "INSERT INTO attachment (at, subject, name, media, data, hides) VALUES (?, ?, ?, ?, ?, ?)",
-                (time.time(), subject, name, media, data, hides),
-            )
-            return int(cursor.lastrowid or 0)
+        row = {"subject": subject, "name": name, "media": media, "data": data, "hides": hides}
+        return self.add("attachment", at=time.time(), **row)
 
     def attachment_rows(self, subject: str) -> list[tuple[int, float, str, str, str]]:
         with self._mutex, said(self.path):
@@ -257,8 +244,31 @@ class JobFile:
                 (subject,),
             ).fetchall()
 
-    def attachment_data(self, number: int) -> bytes:
-        row = self._row("SELECT data FROM attachment WHERE id = ?", number)
+    def add(self, table: str, **columns: object) -> int:
+        """Add one row for good; its id."""
+        if table not in TABLES:
+            raise KeyError(table)
+        names, marks = ", ".join(columns), ", ".join("?" * len(columns))
+        with self._transaction() as db:
+            cursor = db.execute(f"INSERT INTO {table} ({names}) VALUES ({marks})", tuple(columns.values()))
+            return int(cursor.lastrowid or 0)
+
+    def pick(self, table: str, names: str, after: int = 0) -> list[tuple[Any, ...]]:
+        """Some columns of the rows of a table whose id is above `after`, in the order kept."""
+        if table not in TABLES:
+            raise KeyError(table)
+        if table not in self._tables:
+            return []
+        with self._mutex, said(self.path):
+            return self._db.execute(
+                f"SELECT {names} FROM {table} WHERE id > ? ORDER BY id", (after,)
+            ).fetchall()
+
+    def blob(self, table: str, number: int) -> bytes:
+        """The data of one row; empty where it has none."""
+        if table not in TABLES:
+            raise KeyError(table)
+        row = self._row(f"SELECT data FROM {table} WHERE id = ?", number)
         return bytes(row[0]) if row and row[0] is not None else b""
 
     # -- the file -------------------------------------------------------------------------------

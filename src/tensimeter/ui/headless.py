@@ -5,9 +5,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
-from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.report.datasheet import write
 from tensimeter.store.jobfile import JobFile
 
@@ -38,7 +37,7 @@ def play(name: str, folder: Path, speed: float) -> Iterator[str]:
     window.show()
     window.stage("prove")
     job = file.job
-    with StandIns(job, truths=demo_truths(name), speed=speed) as served:
+    with stand_ins(job, speed=speed) as served:
         for test in job.campaign.tests:
             served.connect(test.output)
             session.choose_test(test.id)

@@ -13,7 +13,8 @@ from tensimeter.core.campaign import Outcome, Plan
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Worked
-from tensimeter.core.job.document import Job, LoadRegulation
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.tests import Test
 from tensimeter.core.procedure.build_notices import PRACTICE
 from tensimeter.core.readingline import Understood, at_place
 from tensimeter.core.verify.readings import Reading
@@ -169,7 +170,7 @@ class Session(QObject):
         return self.now.outcome(self.test_id)
 
     @property
-    def test(self) -> LoadRegulation | None:
+    def test(self) -> Test | None:
         return next((t for t in self.job.campaign.tests if t.id == self.test_id), None)
 
     def choose_test(self, test_id: str) -> None:

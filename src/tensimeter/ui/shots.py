@@ -7,11 +7,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import readings_first
 from tensimeter.core.readingline import understand
-from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
 
 if TYPE_CHECKING:
@@ -53,7 +52,7 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
     session.choose("mount")
     window.stage("prove")
     job = session.job
-    with StandIns(job, truths=demo_truths(job.name), speed=30) as served:
+    with stand_ins(job, speed=30) as served:
         session.start_run(open_bench(job, served.resources, speed=30))
         wait_until(lambda: session.step_index == 4 and session.running)
         wait_until(lambda: False, 0.1)

@@ -19,6 +19,7 @@ ERRORS = {
     -221: "Settings conflict",
     -222: "Data out of range",
     -224: "Illegal parameter value",
+    -230: "Data corrupt or stale",
     -350: "Queue overflow",
 }
 _QUEUE_LENGTH = 20
@@ -33,7 +34,8 @@ class ScpiError(Exception):
         self.number = number
 
 
-Handler = Callable[[str], str | None]
+#: An answer in bytes is a block of data; it stands alone.
+Handler = Callable[[str], str | bytes | None]
 
 
 class ScpiDevice:
@@ -63,12 +65,15 @@ class ScpiDevice:
         else:
             self._errors.append(number)
 
-    def handle(self, line: str) -> str | None:
+    def handle(self, line: str) -> str | bytes | None:
         """The answer to one line, which may hold several commands parted by semicolons."""
         answers = [a for part in line.split(";") if (a := self._one(part.strip())) is not None]
-        return ";".join(answers) if answers else None
+        block = next((a for a in answers if isinstance(a, bytes)), None)
+        if block is not None:
+            return block
+        return ";".join(str(a) for a in answers) if answers else None
 
-    def _one(self, command: str) -> str | None:
+    def _one(self, command: str) -> str | bytes | None:
         if not command:
             return None
         header, _, argument = command.partition(" ")
@@ -123,3 +128,9 @@ def boolean(argument: str) -> bool:
 
 def shown(value: float) -> str:
     return f"{value:.6E}"
+
+
+def block(data: bytes) -> bytes:
+    """A definite length block (IEEE 488.2, 8.7.9): `#`, a digit, that many digits of length, the data."""
+    length = str(len(data))
+    return f"#{len(length)}{length}".encode() + data

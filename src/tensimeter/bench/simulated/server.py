@@ -6,14 +6,26 @@ import threading
 from collections.abc import Mapping
 
 from tensimeter.bench.clock import Clock
-from tensimeter.bench.simulated.instruments import SimulatedLoad, SimulatedMeter, SimulatedThermometer, World
+from tensimeter.bench.simulated.behaviour import Behaviour
+from tensimeter.bench.simulated.instruments import (
+    SimulatedClamp,
+    SimulatedLoad,
+    SimulatedMeter,
+    SimulatedThermometer,
+    World,
+)
+from tensimeter.bench.simulated.powering import SimulatedHands, SimulatedLine
+from tensimeter.bench.simulated.scope import SimulatedScope
 from tensimeter.bench.simulated.scpi import ScpiDevice
 from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
+from tensimeter.core.job.parts import Clamp, ElectronicLoad, LineSource, Multimeter, Oscilloscope, Thermometer
 
 _LONGEST_LINE = 4096
+#: How late, in s, an answer comes from a stand-in that is told to be late; and other wrong answers.
+LATE_S = 1.2
+_FAULTY = {"garble": b"\x00?!garbled\n", "overload": b"9.9E37\n"}
 
 
 class StandIns:
@@ -32,17 +44,18 @@ class StandIns:
         speed: float = 1.0,
         output: str | None = None,
         drift: float = 0.0,
+        behaviours: Mapping[str, Behaviour] | None = None,
     ) -> None:
         outputs = job.design.outputs()
         if not outputs:
             raise Trouble("The job has no output; stand-ins need one to sit on.")
         chosen = job.output(output).id if output else outputs[0].id
         self.clock = Clock(speed)
-        supply = SimulatedSupply(job, truths or {}, drift)
+        supply = SimulatedSupply(job, truths or {}, drift, behaviours=behaviours or {})
         self.world = World(supply, HiddenErrors(seed), self.clock, chosen)
         self.devices: dict[str, ScpiDevice] = _devices(job, self.world)
         self.resources: dict[str, str] = {}
-        #: Ways to go wrong, for trying out: role → "silent", "garble" or "close".
+        #: Ways to go wrong, for trying out: role → "silent", "garble", "close", "late" or "overload".
         self.faults: dict[str, str] = {}
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._serve, name="stand-ins", daemon=True)
@@ -69,9 +82,8 @@ class StandIns:
         done = threading.Event()
 
         def move() -> None:
-            load = self.devices["load"]
-            assert isinstance(load, SimulatedLoad)
-            load.drop()
+            for load in self._loads():
+                load.drop()
             self.world.connect(output)
             done.set()
 
@@ -80,9 +92,10 @@ class StandIns:
 
     @property
     def load_drawing(self) -> bool:
-        load = self.devices["load"]
-        assert isinstance(load, SimulatedLoad)
-        return load.drawing
+        return any(load.drawing for load in self._loads())
+
+    def _loads(self) -> list[SimulatedLoad]:
+        return [d for d in self.devices.values() if isinstance(d, SimulatedLoad)]
 
     def _serve(self) -> None:
         asyncio.set_event_loop(self._loop)
@@ -111,11 +124,10 @@ class StandIns:
             self._servers.append(server)
 
     async def _watch(self) -> None:
-        load = self.devices["load"]
-        assert isinstance(load, SimulatedLoad)
         while True:
             await asyncio.sleep(0.05)
-            load.tick()
+            for load in self._loads():
+                load.tick()
 
     async def _talk(
         self, role: str, device: ScpiDevice, reader: asyncio.StreamReader, writer: asyncio.StreamWriter
@@ -132,9 +144,12 @@ class StandIns:
                     if fault == "close":
                         return
                     answer = _answer(device, line)
-                    if answer is not None and fault != "silent":
-                        writer.write(b"\x00?!garbled\n" if fault == "garble" else answer)
-                        await writer.drain()
+                    if answer is None or fault == "silent":
+                        continue
+                    if fault == "late":
+                        await asyncio.sleep(LATE_S)
+                    writer.write(_FAULTY.get(fault or "", answer))
+                    await writer.drain()
         except (ConnectionError, OSError, asyncio.CancelledError):
             pass  # the client left, or the bench was stopped
         finally:
@@ -151,7 +166,9 @@ def _answer(device: ScpiDevice, line: bytes) -> bytes | None:
         device.push_error(-100)
         return None
     answer = device.handle(text)
-    return None if answer is None else answer.encode() + b"\n"
+    if answer is None:
+        return None
+    return (answer if isinstance(answer, bytes) else answer.encode()) + b"\n"
 
 
 def _devices(job: Job, world: World) -> dict[str, ScpiDevice]:
@@ -159,10 +176,24 @@ def _devices(job: Job, world: World) -> dict[str, ScpiDevice]:
     if not isinstance(load, ElectronicLoad):
         raise Trouble("The campaign names no electronic load; choose one from the stock first.")
     devices: dict[str, ScpiDevice] = {"load": SimulatedLoad(world, load)}
+    for k, part_id in enumerate(job.campaign.other_loads):
+        other = job.part(part_id)
+        if isinstance(other, ElectronicLoad):
+            devices[f"load{k + 2}"] = SimulatedLoad(world, other, f"load{k + 2}")
     meter = job.part(job.campaign.voltmeter)
     if isinstance(meter, Multimeter):
         devices["voltmeter"] = SimulatedMeter(world, meter)
     thermometer = job.part(job.campaign.thermometer)
     if isinstance(thermometer, Thermometer):
         devices["thermometer"] = SimulatedThermometer(world, thermometer)
+    scope = job.part(job.campaign.oscilloscope)
+    if isinstance(scope, Oscilloscope):
+        devices["scope"] = SimulatedScope(world, scope)
+    clamp = job.part(job.campaign.clamp)
+    if isinstance(clamp, Clamp):
+        devices["clamp"] = SimulatedClamp(world, clamp)
+    line = job.part(job.campaign.line_source)
+    if isinstance(line, LineSource):
+        devices["line"] = SimulatedLine(world, line)
+    devices["hands"] = SimulatedHands(world)
     return devices

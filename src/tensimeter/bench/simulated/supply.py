@@ -1,29 +1,45 @@
-"""The supply under test: the job's own network with hidden truths, warmth and settling on top."""
+"""The supply under test: the job's own network with hidden truths, warmth, settling and limits on top."""
 
 import math
 import zlib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from tensimeter.bench.simulated.behaviour import Behaviour, Demand, meeting_point
 from tensimeter.core.electrical.network import Conversion, Network, build
-from tensimeter.core.electrical.solution import Point
+from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.document import Job
 from tensimeter.core.judge import Accuracy
+from tensimeter.core.verify.limit import LimitKind
 
 #: Time constant in s with which a reading follows a change of load.
 SETTLING_S = 0.12
 
 
 @dataclass
+class _Output:
+    """What one output is doing: what is asked of it, what stands there."""
+
+    behaviour: Behaviour
+    limit_A: float
+    demand: Demand = field(default_factory=Demand)
+    trim: float = 1.0
+    volts: float = 0.0
+    amps: float = 0.0
+    off: bool = False
+    overloaded_at: float | None = None
+
+
+@dataclass
 class SimulatedSupply:
     """DC behaviour from the path solver; the hottest converter warms with its loss.
 
-    `truths` replaces figures of the network by (element, field). `drift` is the change of a warm
-    converter's set volts per kelvin, as a fraction; `theta` its rise per watt, `tau` its time
-    constant in s.
+    `truths` replaces figures of the network by (element, field), `behaviours` says what outputs do past
+    their steady volts. `drift` is the change of a warm converter's set volts per kelvin, as a fraction;
+    `theta` its rise per watt, `tau` its time constant in s.
     """
 
     job: Job
@@ -31,54 +47,186 @@ class SimulatedSupply:
     drift: float = 0.0
     theta: float = 3.5
     tau: float = 420.0
+    behaviours: Mapping[str, Behaviour] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self._network: Network = build(self.job).with_values(dict(self.truths))
-        self._load: dict[str, float] = {}
-        self._rise = 0.0
-        self._solve()
-        self._shown = self._settled
+        self.line_V = self.job.settings.mains_V
+        self.powered, self._off_since, self._on_since = True, 0.0, -1e9
+        self.now = 0.0
+        self._rise = self._loss = 0.0
+        self._free, limits = _without_limits(self._network)
+        self._outputs = {
+            o.id: _Output(
+                b := self.behaviours.get(o.id, Behaviour()), b.limit_A or limits.get(o.id, math.inf)
+            )
+            for o in self.job.design.outputs()
+        }
+        self._solution: Solution | None = None
+        self._settle()
+        self._shown = {o: out.volts for o, out in self._outputs.items()}
 
     @property
     def case_C(self) -> float:
         """Temperature of the hottest converter's sink."""
         return self.job.settings.ambient_C + self._rise
 
-    def draw(self, output: str, amps: float) -> None:
-        """Load an output with a current in A; others stay as they are."""
-        if self._load.get(output) != amps:
-            self._load[output] = amps
-            self._solve()
+    @property
+    def wall_W(self) -> float:
+        """Power taken from the wall, W."""
+        if not self.powered or self._solution is None:
+            return 0.0
+        return float(np.nan_to_num(self._solution.wall_W))
+
+    # -- what hands and loads do ----------------------------------------------------------------
+
+    def draw(self, output: str, demand: float | Demand) -> None:
+        """Load an output with a current in A, or as a load is set; others stay as they are."""
+        wanted = demand if isinstance(demand, Demand) else Demand("CC", demand)
+        out = self._outputs[output]
+        if out.demand != wanted:
+            out.demand = wanted
+            self._settle()
+
+    def set_line(self, volts: float) -> None:
+        self.line_V = volts
+        self._settle()
+
+    def set_trim(self, output: str, volts: float) -> None:
+        """Set what stands at an output without load; past its trip it goes off until it is reset."""
+        out = self._outputs[output]
+        as_built = self._unloaded(output)
+        out.trim = volts / as_built if as_built > 0 else 1.0
+        if out.behaviour.trip_V is not None and volts > out.behaviour.trip_V:
+            out.off = True
+        self._settle()
+
+    def power(self, on: bool) -> None:
+        """Switch at the wall; off for long enough resets what went off."""
+        if on and not self.powered:
+            self._on_since = self.now
+            for out in self._outputs.values():
+                if self.now - self._off_since >= out.behaviour.reset_s and not self._over_trip(out):
+                    out.off, out.overloaded_at = False, None
+        elif not on and self.powered:
+            self._off_since = self.now
+        self.powered = on
+        self._settle()
+
+    # -- what can be read -----------------------------------------------------------------------
 
     def advance(self, seconds: float) -> None:
         """Let time pass: exact solutions of the first-order equations, for any step."""
         if seconds <= 0:
             return
+        self.now += seconds
         target = self.theta * self._loss
         self._rise = target + (self._rise - target) * math.exp(-seconds / self.tau)
         keep = math.exp(-seconds / SETTLING_S)
-        self._shown = {o: v + (self._shown.get(o, v) - v) * keep for o, v in self._settled.items()}
+        for name, out in self._outputs.items():
+            if out.overloaded_at is not None or out.off or not self.powered:
+                self._limit(name, out)
+                self._shown[name] = out.volts
+            else:
+                self._shown[name] = out.volts + (self._shown[name] - out.volts) * keep
 
     def volts(self, output: str) -> float:
         """Terminal volts now."""
         return self._shown[output] * (1 + self.drift * self._rise)
 
+    def settled(self, output: str) -> float:
+        """Terminal volts once they stand still."""
+        return self._outputs[output].volts * (1 + self.drift * self._rise)
+
     def amps(self, output: str) -> float:
         """What really flows: less than was asked for where the supply limits."""
-        return self._flows[output]
+        return self._outputs[output].amps
 
-    def _solve(self) -> None:
-        solution = solve(self._network, self._load)
-        outputs = [o.id for o in self.job.design.outputs()]
-        running = {o: _finite(solution[o]) for o in outputs}
-        self._settled = {o: max(v, 0.0) for o, (v, _) in running.items()}
-        self._flows = {o: i for o, (_, i) in running.items()}
+    def behaviour(self, output: str) -> Behaviour:
+        return self._outputs[output].behaviour
+
+    # -- how it comes about ---------------------------------------------------------------------
+
+    def _settle(self) -> None:
+        """Volts and amps of every output; loads that are no fixed current are met in a few turns."""
+        outs = self._outputs
+        for _ in range(3):
+            loads = {o: np.float64(self._wanted(o, out)) for o, out in outs.items()}
+            self._solution = solve(self._free, loads)
+            before = {o: out.amps for o, out in outs.items()}
+            for name, out in outs.items():
+                out.volts, out.amps = _finite(self._solution[name])
+                out.volts = max(out.volts * self._factor(out) - self._pulled(out), 0.0)
+                self._limit(name, out)
+            if all(abs(out.amps - before[o]) < 1e-6 for o, out in outs.items()):
+                break
         losses = [
-            float(np.nan_to_num(solution[e.id].loss))
-            for e in self._network.elements
-            if isinstance(e, Conversion)
+            float(np.nan_to_num(self._solution[e.id].loss))
+            for e in self._free.elements
+            if self._solution is not None and isinstance(e, Conversion)
         ]
-        self._loss = max(losses, default=0.0)
+        self._loss = max(losses, default=0.0) if self.powered else 0.0
+
+    def _wanted(self, name: str, out: _Output) -> float:
+        """The current that the network is asked for: what the load wants, as far as the limit lets it."""
+        if not self.powered or out.off:
+            return 0.0
+        volts = out.volts if out.volts > 0 else self._unloaded(name) * out.trim
+        return min(float(out.demand.amps(np.array([volts]))[0]), out.limit_A)
+
+    def _limit(self, name: str, out: _Output) -> None:
+        """Past the limit, what its kind makes of it."""
+        if not self.powered or out.off:
+            out.volts = out.amps = 0.0
+            return
+        regulated = float(np.nan_to_num(self._solution[name].V)) if self._solution is not None else 0.0
+        regulated = max(regulated * self._factor(out) - self._pulled(out), 0.0)
+        asked = float(out.demand.amps(np.array([regulated]))[0])
+        if not out.demand.draws or asked <= out.limit_A * (1 + 1e-9):
+            out.overloaded_at = None
+            out.volts, out.amps = regulated, asked if out.demand.draws else 0.0
+            return
+        if out.overloaded_at is None:
+            out.overloaded_at = self.now
+        kind = out.behaviour.limit
+        if kind is LimitKind.LATCH_OFF:
+            out.off, out.volts, out.amps = True, 0.0, 0.0
+            return
+        if kind is LimitKind.HICCUP:
+            turn = (self.now - out.overloaded_at) / out.behaviour.period_s % 1.0
+            if turn >= out.behaviour.duty:
+                out.volts = out.amps = 0.0
+                return
+        out.volts, out.amps = meeting_point(out.behaviour, out.demand, regulated, out.limit_A)
+
+    def _factor(self, out: _Output) -> float:
+        line = self.line_V / self.job.settings.mains_V - 1
+        return out.trim * (1 + out.behaviour.line_share * line)
+
+    def _pulled(self, out: _Output) -> float:
+        return sum(ohm * self._outputs[other].amps for other, ohm in out.behaviour.couples)
+
+    def _unloaded(self, output: str) -> float:
+        return _finite(solve(self._free, {output: np.float64(0.0)})[output])[0]
+
+    def _over_trip(self, out: _Output) -> bool:
+        name = next(k for k, o in self._outputs.items() if o is out)
+        trip = out.behaviour.trip_V
+        return trip is not None and self._unloaded(name) * out.trim > trip
+
+
+def _without_limits(network: Network) -> tuple[Network, dict[str, float]]:
+    """The network with its converters' limits taken out, and the limit of each output's own converter."""
+    limits: dict[str, float] = {}
+    by_id = {e.id: e for e in network.elements}
+    for element in network.elements:
+        at = by_id.get(element.fed_by or "")
+        while at is not None and not isinstance(at, Conversion):
+            at = by_id.get(at.fed_by or "")
+        if isinstance(at, Conversion):
+            limits[element.id] = float(at.limit_A)
+    free = [replace(e, limit_A=math.inf) if isinstance(e, Conversion) else e for e in network.elements]
+    return Network(tuple(free)), limits
 
 
 def _finite(point: Point) -> tuple[float, float]:

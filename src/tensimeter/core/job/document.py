@@ -7,6 +7,7 @@ from pydantic import Field, ValidationError
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import Design, OutputLink
 from tensimeter.core.job.parts import Fraction, Identifier, Name, Part, Positive, Record
+from tensimeter.core.job.tests import Test
 
 #: Raised with every change that an older program could not read.
 FORMAT: Final = 1
@@ -138,28 +139,19 @@ class Assembly(Record):
     already_running: bool = False
 
 
-class LoadRegulation(Record):
-    """A test: volts at set currents, up and then down.
-
-    `points` are shares of full load in the order taken; `others` says what the other outputs do.
-    """
-
-    kind: Literal["load-regulation"] = "load-regulation"
-    id: Identifier
-    output: Identifier
-    points: tuple[Fraction, ...] = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0, 0.5, 0.0)
-    dwell_s: Positive = 5.0
-    longest_dwell_s: Positive = 30.0
-
-
 class Campaign(Record):
     """Which tests prove the supply, and with what it is measured."""
 
-    tests: tuple[LoadRegulation, ...] = ()
+    tests: tuple[Test, ...] = ()
     load: Identifier | None = None
+    #: Further loads, for other outputs at the same time.
+    other_loads: tuple[Identifier, ...] = ()
     voltmeter: Identifier | None = None
     ammeter: Identifier | None = None
     thermometer: Identifier | None = None
+    oscilloscope: Identifier | None = None
+    line_source: Identifier | None = None
+    clamp: Identifier | None = None
     wiring: Literal["two-wire", "four-wire"] = "four-wire"
     sense_lead_ohm: Annotated[float, Field(ge=0)] = 0.0
     sense_lead_tolerance: Fraction = 0.1
@@ -219,7 +211,7 @@ class Job(Record):
         names = ", ".join(o.name for o in self.design.outputs()) or "none yet"
         raise Trouble(f"There is no output “{output_id}” in this job; its outputs are: {names}.")
 
-    def test(self, name: str) -> LoadRegulation:
+    def test(self, name: str) -> Test:
         """The test with this id, or the first of this kind; Trouble when there is none."""
         for test in self.campaign.tests:
             if name in (test.id, test.kind):

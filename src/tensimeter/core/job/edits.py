@@ -23,7 +23,7 @@ from tensimeter.core.job.design import (
     OutputLink,
     UnitLink,
 )
-from tensimeter.core.job.document import Campaign, Job, LoadRegulation, Nameplate
+from tensimeter.core.job.document import Campaign, Job, Nameplate
 from tensimeter.core.job.nameplate import read_nameplate
 from tensimeter.core.job.parts import (
     Battery,
@@ -40,6 +40,7 @@ from tensimeter.core.job.parts import (
     Transformer,
     Wire,
 )
+from tensimeter.core.job.tests import LoadRegulation
 
 R = TypeVar("R", bound=Record)
 

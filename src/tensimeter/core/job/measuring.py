@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from tensimeter.core.job.records import NotNegative, PartRecord, Positive, Record
+from tensimeter.core.job.records import Fraction, NotNegative, PartRecord, Positive, Record
 from tensimeter.core.judge import Accuracy
 
 
@@ -96,6 +96,8 @@ class Oscilloscope(PartRecord):
     sample_Hz: Positive = 100e6
     samples: Positive = 10_000
     step_V: Positive = 0.001
+    #: Error of its gain as a share; 3 % is a rule of thumb for a small one.
+    gain_share: Fraction = 0.03
     earthed: bool = True
 
 
@@ -105,3 +107,13 @@ class Clamp(PartRecord):
     kind: Literal["clamp"] = "clamp"
     most_A: Positive
     amps: Accuracy
+
+
+class LineSource(PartRecord):
+    """A source of adjustable line voltage, such as a variable transformer; some read the watts they give."""
+
+    kind: Literal["line-source"] = "line-source"
+    most_V: Positive = 260.0
+    most_W: Positive = 500.0
+    isolates: bool = False
+    watts: Accuracy | None = None

@@ -22,6 +22,7 @@ from tensimeter.core.job.measuring import (
     Device,
     ElectronicLoad,
     Lamp,
+    LineSource,
     MeterRange,
     Motor,
     Multimeter,
@@ -72,7 +73,8 @@ Part = Annotated[
     | Multimeter
     | Thermometer
     | Oscilloscope
-    | Clamp,
+    | Clamp
+    | LineSource,
     Field(discriminator="kind"),
 ]
 
@@ -88,7 +90,7 @@ SHELVES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Panel meters, fans, heat sinks", ("panel_meter", "fan", "heat_sink")),
     ("What is fed", ("device", "lamp", "motor")),
     ("Test loads", ("load", "resistor")),
-    ("Instruments", ("meter", "thermometer", "oscilloscope", "clamp")),
+    ("Instruments", ("meter", "thermometer", "oscilloscope", "clamp", "line-source")),
 )
 
 __all__ = [
@@ -113,6 +115,7 @@ __all__ = [
     "Identifier",
     "Lamp",
     "LeadPart",
+    "LineSource",
     "MeterRange",
     "Motor",
     "Multimeter",

@@ -129,5 +129,6 @@ _LINES: dict[str, Callable[[Any], tuple[str, str]]] = {
         f"{show(p.bandwidth_Hz, 'Hz')}  {show(p.sample_Hz, '')}/s",
         "clip is earthed" if p.earthed else "floats",
     ),
+    "line-source": lambda p: (f"to {p.most_V:g} V", f"{p.most_W:g} W"),
     "clamp": lambda p: (f"to {p.most_A:g} A", p.amps.text()),
 }

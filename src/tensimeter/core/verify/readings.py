@@ -1,16 +1,19 @@
 """Readings as facts: what was read, with what, and how it got in."""
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Literal, NamedTuple
 
+import numpy as np
+
+from tensimeter.core.arrays import Array
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
 from tensimeter.core.judge import Accuracy, Interval
 
-Quantity = Literal["V", "A", "C", "ohm"]
+Quantity = Literal["V", "A", "C", "ohm", "W", "s", "Vpp"]
 Origin = Literal["typed", "file", "instrument"]
 
 
@@ -36,6 +39,37 @@ class Reading(NamedTuple):
     note: str = ""
     corrects: int | None = None
     id: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Wave:
+    """One waveform as a fact: volts at an even rate; `start_s` is the first sample's time from its event.
+
+    The samples are fetched when they are first asked for.
+    """
+
+    id: int
+    at: float
+    place: str
+    rate_Hz: float
+    start_s: float
+    samples: int
+    instrument: str
+    origin: Origin
+    test: str | None
+    step: int | None
+    run: int | None
+    note: str
+    fetch: Callable[[], Array]
+
+    @cached_property
+    def volts(self) -> Array:
+        return self.fetch()
+
+    @property
+    def time_s(self) -> Array:
+        """Seconds from the event (n,)."""
+        return self.start_s + np.arange(self.samples) / self.rate_Hz
 
 
 #: Accuracy of a meter that nothing is known of; said wherever it is used.

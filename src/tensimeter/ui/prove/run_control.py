@@ -58,14 +58,13 @@ class RunControl:
 
     def _stand_ins(self, speed: float, output: str) -> "StandIns":
         # Only wanted for a run; their event loop costs a tenth of the start of the window.
-        from tensimeter.bench.simulated.server import StandIns
-        from tensimeter.demo.library import demo_truths
+        from tensimeter.demo.library import stand_ins
 
         job = self.session.job
         if self._served and (self._served[0] is not job or self._served[1] != speed):
             self.stop()
         if self._served is None:
-            served = StandIns(job, truths=demo_truths(job.name), speed=speed).start()
+            served = stand_ins(job, speed=speed).start()
             self._served = (job, speed, served)
         self._served[2].connect(output)
         return self._served[2]

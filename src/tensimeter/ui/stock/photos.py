@@ -49,7 +49,7 @@ class Photos(QWidget):
     def _shown(self, item: Attachment) -> QWidget:
         if not item.is_photo:
             return label(f"{item.name} (PDF, kept in the job file)", wrap=True)
-        data = self.session.file.attachment_data(item.id)
+        data = self.session.file.blob("attachment", item.id)
         image = QImage.fromData(QByteArray(data))
         if image.isNull():
             return label(f"{item.name} is kept, but can't be shown", wrap=True)

@@ -1,0 +1,65 @@
+"""What a run tells, how it is steered, and why it stops."""
+
+import math
+import threading
+from dataclasses import dataclass
+from typing import Literal
+
+from tensimeter.core.campaign import Step
+from tensimeter.core.verify.readings import Reading
+
+Kind = Literal[
+    "started", "step", "live", "kept", "wave", "ask", "skipped", "paused", "done", "aborted", "failed"
+]
+
+
+@dataclass(frozen=True)
+class Event:
+    """What the engine tells; `readings` were committed before."""
+
+    kind: Kind
+    step: Step | None = None
+    readings: tuple[Reading, ...] = ()
+    volts: float = math.nan
+    amps: float = math.nan
+    celsius: float | None = None
+    at_s: float = 0.0
+    text: str = ""
+
+
+class Dropped(Exception):
+    """The user dropped the load."""
+
+
+class Crossed(Exception):
+    """A guard's limit was crossed."""
+
+
+class Skipped(Exception):
+    """The user passed a point over."""
+
+
+class Control:
+    """What a user does to a run, from any thread."""
+
+    def __init__(self) -> None:
+        self.stop, self.running = threading.Event(), threading.Event()
+        self.answered, self.skipping = threading.Event(), threading.Event()
+        self.running.set()
+
+    def drop(self) -> None:
+        self.stop.set()
+        self.running.set()
+        self.answered.set()
+
+    def skip(self) -> None:
+        self.skipping.set()
+        self.answered.set()
+
+    def check(self) -> None:
+        """Raise what the user wants, if anything."""
+        if self.stop.is_set():
+            raise Dropped
+        if self.skipping.is_set():
+            self.skipping.clear()
+            raise Skipped

@@ -1,0 +1,118 @@
+"""Taking waveforms in a run: of what stands there, of a load step, of switching on and off."""
+
+from typing import TYPE_CHECKING
+
+from tensimeter.bench.events import Event
+from tensimeter.bench.hands import RESET_S, START_S
+from tensimeter.core.campaign import Capture, Step
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.parts import Oscilloscope
+from tensimeter.core.job.tests import RealDevice
+from tensimeter.store.waves import keep_wave
+
+if TYPE_CHECKING:
+    from tensimeter.bench.taking import Taking
+
+#: Samples of a record where the oscilloscope's card says nothing.
+PLAIN_SAMPLES, PLAIN_RATE = 10_000, 1e6
+
+
+class Recording:
+    """Arms, sets off, fetches, keeps."""
+
+    def __init__(self, taking: "Taking") -> None:
+        self._taking = taking
+
+    def now(self, step: Step) -> None:
+        """A record of what stands there, under the load that was settled."""
+        assert step.capture is not None
+        self._arm(step.capture, "IMM")
+        self._wait(step, step.capture.record_s)
+        self._fetch(step)
+
+    def event(self, step: Step) -> None:
+        """A record about a load step, or about switching on or off."""
+        assert step.capture is not None
+        if self._taking.bench.scope is None:
+            raise Trouble(
+                "This step needs an oscilloscope; the bench names none. Bring its record as a file."
+            )
+        if step.capture.event == "load_step":
+            self._load_step(step, step.capture)
+        else:
+            self._switching(step, step.capture)
+
+    def _load_step(self, step: Step, capture: Capture) -> None:
+        taking = self._taking
+        device = isinstance(taking.plan.test, RealDevice)
+        if not device:
+            taking.settle(step)
+        self._arm(capture, "EXT")
+        to_A = capture.to_A or 0.0
+        if device:
+            taking.hands.join_device(taking.plan.output.id, to_A, step.hand)
+        else:
+            taking.bench.load.set_amps(to_A)
+        self._wait(step, capture.record_s)
+        self._fetch(step)
+
+    def _switching(self, step: Step, capture: Capture) -> None:
+        taking, on = self._taking, capture.event == "power_on"
+        if on:
+            taking.let_go()
+            taking.hands.power(False, "Switch the supply off at the wall.")
+            taking.wait(RESET_S)
+            taking.load_blind(step)
+        else:
+            taking.settle(step)
+        self._arm(capture, "EXT")
+        taking.hands.power(on, step.hand)
+        taking.wait(capture.record_s)
+        if not on:
+            taking.let_go()
+        self._fetch(step)
+        if not on:
+            taking.wait(RESET_S)
+            taking.hands.power(True)
+            taking.wait(START_S)
+
+    def _arm(self, capture: Capture, source: str) -> None:
+        scope = self._taking.bench.scope
+        if scope is None:
+            return
+        part = self._taking.file.job.part(scope.part)
+        most, fastest = PLAIN_SAMPLES, PLAIN_RATE
+        if isinstance(part, Oscilloscope):
+            most, fastest = int(part.samples), part.sample_Hz
+        rate = min(most / capture.record_s, fastest)
+        scope.arm(rate, max(round(rate * capture.record_s), 10), capture.before, source)
+        said = scope.errors()
+        if said:
+            raise Trouble(f"The oscilloscope refused its settings: {'; '.join(said)}.")
+
+    def _wait(self, step: Step, seconds: float) -> None:
+        """Wait while the load is spoken to, or its watchdog would drop it in a long record."""
+        clock = self._taking.bench.clock
+        end = clock.now() + seconds
+        while (left := end - clock.now()) > 0:
+            self._taking.wait(min(left, 0.25 * clock.speed))
+            self._taking.look(step)
+
+    def _fetch(self, step: Step) -> None:
+        taking, scope = self._taking, self._taking.bench.scope
+        if scope is None:
+            return
+        volts, rate, start = scope.fetch()
+        place = step.place or taking.plan.output.id
+        number = keep_wave(
+            taking.file,
+            volts,
+            rate,
+            place,
+            start_s=start,
+            instrument=scope.part,
+            test=taking.plan.test.id,
+            step=step.index,
+            run=taking.run,
+        )
+        taking.tell(Event("wave", step, at_s=taking.since(), text=f"waveform {number}, {len(volts)} samples"))

@@ -1,0 +1,406 @@
+"""How a run takes one step: arrange, load, dwell until settled, read, keep, tell."""
+
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from tensimeter.bench.events import Control, Crossed, Dropped, Event
+from tensimeter.bench.guard import Guard
+from tensimeter.bench.hands import Hands
+from tensimeter.bench.recording import Recording
+from tensimeter.bench.roles import LinkFailed
+from tensimeter.core.campaign import WALL, Plan, Step
+from tensimeter.core.errors import Trouble
+from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of
+from tensimeter.store.jobfile import JobFile
+
+if TYPE_CHECKING:
+    from tensimeter.bench.replay import Replay
+    from tensimeter.bench.setup import Bench
+    from tensimeter.bench.visa import VisaInstrument
+
+#: The load's watchdog, in real seconds; shorter than the two in which a load must be off.
+WATCHDOG_S = 1.5
+#: Real seconds between two looks at the bench; keeps the watchdog fed.
+LOOK_S = 0.25
+#: Bench seconds after a load is joined past a limit until it is read.
+EXPOSED_S = 0.3
+#: A point has left regulation below this share of what stood there without load.
+LEFT_SHARE = 0.88
+
+Live = tuple[float, float, float | None]
+
+
+class Taking:
+    """Takes the steps of one plan on one bench."""
+
+    def __init__(
+        self,
+        file: JobFile,
+        plan: Plan,
+        bench: "Bench",
+        tell: Callable[[Event], None],
+        guard: Guard,
+        control: Control,
+    ) -> None:
+        self.file, self.plan, self.bench, self.tell = file, plan, bench, tell
+        self.guard, self.control = guard, control
+        self.hands = Hands(self)
+        self.recording = Recording(self)
+        self.step: Step | None = None
+        self.run: int | None = None
+        self.identities: dict[str, str] = {}
+        self._start, self._began_at = 0.0, 0.0
+        self._no_load: float | None = None
+        self._left = False
+        self._limits = guard
+        self._alive = True
+        self._active: list[str] = []
+
+    def since(self) -> float:
+        return self.bench.clock.now() - self._start
+
+    # -- before and after -----------------------------------------------------------------------
+
+    def prepare(self) -> float:
+        """Know the instruments, set everything to nothing, see that the supply is on; its volts."""
+        load = self.bench.load
+        self._start, self._began_at = self.bench.clock.now(), time.time()
+        self.identities = self.bench.identities()
+        for one in (load, *self.bench.others.values()):
+            one.prepare()
+            one.switch(False)
+            one.set_amps(0.0)
+            one.arm_watchdog(WATCHDOG_S)
+        self._complaints()
+        first = self.plan.steps[0] if self.plan.steps else None
+        self.hands.join_load(first.place if first and first.place else self.plan.output.id)
+        volts = (self.bench.voltmeter or load).read_volts()
+        lowest = self.guard.at(self.plan, first).min_V if first else self.guard.min_V
+        if not volts > max(lowest, 0.02 * self.plan.output.nominal_V):
+            raise Trouble(
+                f"Only {volts:.2f} V stand at {self.plan.output.name} without load. Is the supply "
+                "on, and are the sense leads on its terminals?"
+            )
+        self._no_load = volts
+        return volts
+
+    def rest(self) -> None:
+        """Cool down before the test, with the load off."""
+        end = self.bench.clock.now() + self.plan.test.rest_s
+        while (left := end - self.bench.clock.now()) > 0:
+            self._look_unloaded()
+            self.wait(min(left, LOOK_S * self.bench.clock.speed))
+
+    def let_go(self) -> None:
+        """All loads off, between two steps."""
+        self.bench.load.switch(False)
+        self._others_off()
+
+    def make_off(self) -> bool:
+        """Switch every load off and see that it is; a dead link is opened anew, once."""
+        fine = True
+        for load in (self.bench.load, *(self.bench.others[r] for r in self._active)):
+            fine = _off(load) and fine
+        return fine
+
+    def cannot_switch_off(self) -> str:
+        if self.bench.load.has_watchdog:
+            return f"The load does not answer; its watchdog drops it within {WATCHDOG_S} s. See that it did."
+        return "THE LOAD DOES NOT ANSWER AND MAY STILL BE ON: switch the supply off by hand now."
+
+    def left_behind(self) -> str:
+        """What a run that ended early leaves moved; the line is set back where that is possible."""
+        return self.hands.left_behind()
+
+    # -- one step -------------------------------------------------------------------------------
+
+    def take(self, step: Step) -> bool:
+        """Take one step; False where it was not needed. Skipped, Dropped, Crossed, LinkFailed, Trouble."""
+        self.step, self._limits = step, self.guard.at(self.plan, step)
+        if self._not_needed(step):
+            return False
+        if not self.control.running.is_set():
+            self._hold(step)
+        self.hands.arrange(step)
+        if step.capture is not None and step.capture.event != "none":
+            self._announce(step)
+            self.recording.event(step)
+            return True
+        if step.exposure_s is not None:
+            self._announce(step)
+            self._expose(step)
+        elif step.until_V is not None:
+            self._run_down(step)
+        else:
+            self._at_rest(step)
+            if step.capture is not None:
+                self.recording.now(step)
+        return True
+
+    def _announce(self, step: Step) -> None:
+        self.tell(Event("step", step, at_s=self.since()))
+
+    def _not_needed(self, step: Step) -> bool:
+        approached = any(s.phase == "approach" for s in self.plan.steps)
+        if step.phase == "approach":
+            return self._left
+        if step.phase in ("trace", "watch") and approached:
+            return not self._left
+        return step.reset and self._alive and step.trim_V is None
+
+    def _at_rest(self, step: Step) -> None:
+        self._load(step)
+        self._announce(step)
+        settled = self._dwell(step)
+        kept, live = self.scan(step, "" if settled else "not settled within the longest dwell")
+        self.tell(Event("kept", step, tuple(kept), *live, at_s=self.since()))
+        self._judge_regulation(step, live[0])
+
+    def _judge_regulation(self, step: Step, volts: float) -> None:
+        """Whether the output has left regulation, which ends an approach; whether it is alive at all."""
+        reference = step.trim_V if step.trim_V is not None else self._no_load
+        self._alive = volts > 0.5 * self.plan.output.nominal_V
+        if step.phase == "approach" and reference and volts < LEFT_SHARE * reference:
+            self._left = True
+            # Nothing stays in its limit for longer than it must.
+            self.let_go()
+
+    def settle(self, step: Step) -> None:
+        """Load as a step asks and wait until it stands, without keeping a reading."""
+        self._load(step)
+        self._dwell(step)
+
+    def load_blind(self, step: Step) -> None:
+        """Set the load while the supply is off, ready for its start."""
+        load = self.bench.load
+        load.use("constant_current")
+        load.set_amps(step.set_A)
+        load.switch(True)
+
+    def _load(self, step: Step) -> None:
+        """Set the loads of a step; one that is off is switched on at nothing and then set."""
+        load = self.bench.load
+        load.use("constant_current")
+        self._load_others(step)
+        if not load.is_on():
+            load.set_amps(0.0)
+            load.switch(True)
+        load.set_amps(step.set_A)
+        self._complaints()
+
+    def _load_others(self, step: Step) -> None:
+        wanted = [(o, a) for o, a in step.others if a > 0]
+        if not wanted:
+            self._others_off()
+            return
+        roles = list(self.bench.others)
+        for role, (output, amps) in zip(roles, wanted, strict=False):
+            other = self.bench.others[role]
+            if self.hands.where(role) != output:
+                other.switch(False)
+                self.hands.join(role, output)
+            if role not in self._active:
+                self._active.append(role)
+            if not other.is_on():
+                other.set_amps(0.0)
+                other.switch(True)
+            other.set_amps(amps)
+
+    def _others_off(self) -> None:
+        for role in self._active:
+            self.bench.others[role].switch(False)
+        self._active.clear()
+
+    def _expose(self, step: Step) -> None:
+        """Past a limit for a short time: on, read, off."""
+        load, clock = self.bench.load, self.bench.clock
+        if step.ohms is not None:
+            load.use("constant_resistance")
+            load.set_ohms(step.ohms)
+        else:
+            load.set_amps(step.set_A)
+        load.switch(True)
+        began = clock.now()
+        self._complaints()
+        self.wait(min(EXPOSED_S, 0.5 * (step.exposure_s or 1.0)))
+        for k in range(step.scans):
+            kept, live = self.scan(step)
+            self.tell(Event("kept", step, tuple(kept), *live, at_s=self.since()))
+            if k + 1 < step.scans:
+                self.wait(step.every_s)
+            # A look takes real time of its own; what is stated is the longest it may be.
+            if step.exposure_s and clock.now() - began > step.exposure_s and k >= 2:
+                break
+        load.switch(False)
+        self.wait(EXPOSED_S)
+
+    def _run_down(self, step: Step) -> None:
+        """Read again and again until the volts are down to where the step ends."""
+        self._load(step)
+        self._announce(step)
+        self.wait(self.plan.test.dwell_s)
+        for _ in range(step.scans):
+            kept, live = self.scan(step)
+            self.tell(Event("kept", step, tuple(kept), *live, at_s=self.since()))
+            if step.until_V is not None and live[0] <= step.until_V:
+                return
+            end = self.bench.clock.now() + step.every_s
+            while (left := end - self.bench.clock.now()) > 0:
+                self.look(step)
+                self.wait(min(left, LOOK_S * self.bench.clock.speed))
+
+    # -- reading --------------------------------------------------------------------------------
+
+    def scan(self, step: Step, note: str = "") -> tuple[list[Reading], Live]:
+        """Read every instrument once and keep the readings; they are on disk on return."""
+        place = step.place or self.plan.output.id
+        volts, amps, celsius = self.look(step)
+        bench = self.bench
+        values: list[tuple[str, Quantity, float, str]] = [
+            (place, "V", volts, (bench.voltmeter or bench.load).part),
+            (place, "A", amps, (bench.clamp or bench.load).part),
+        ]
+        if celsius is not None and bench.thermometer:
+            values.append(("sink", "C", celsius, bench.thermometer.part))
+        for where, quantity in step.also:
+            extra = self._also(where, quantity)
+            if extra is not None:
+                values.append((where, quantity, *extra))
+        if any(q == "V" for _, q in step.also):
+            self.hands.join_meter(place)
+        return self.keep(values, step, note), (volts, amps, celsius)
+
+    def _also(self, where: str, quantity: Quantity) -> tuple[float, str] | None:
+        """A further reading and what gave it; None where this bench has nothing for it."""
+        bench = self.bench
+        if where == WALL:
+            if bench.line is None or not bench.line.can("read_watts"):
+                return None
+            return bench.line.read_watts(), bench.line.part
+        if quantity == "A":
+            role = self.hands.role_at(where)
+            return (bench.others[role].read_amps(), bench.others[role].part) if role else None
+        self.hands.join_meter(where)
+        meter = bench.voltmeter or bench.load
+        return meter.read_volts(), meter.part
+
+    def keep(
+        self, values: list[tuple[str, Quantity, float, str]], step: Step, note: str = ""
+    ) -> list[Reading]:
+        job, scan = self.file.job, self.file.next_scan()
+        # By the bench's clock, so that what is simulated faster keeps its seconds.
+        now = self._began_at + self.since()
+        readings = []
+        for place, quantity, value, part in values:
+            accuracy, range_ = accuracy_of(job, part, quantity, value)
+            readings.append(
+                Reading(
+                    scan,
+                    now,
+                    place,
+                    quantity,
+                    value,
+                    part,
+                    accuracy,
+                    job.campaign.wiring,
+                    "instrument",
+                    range_,
+                    self.plan.test.id,
+                    step.index,
+                    self.run,
+                    note,
+                )
+            )
+        return self.file.keep(readings)
+
+    def look(self, step: Step) -> Live:
+        """Read without keeping; raises when a limit is crossed or the user wants something else."""
+        bench = self.bench
+        amps = (bench.clamp or bench.load).read_amps()
+        if bench.clamp is not None:
+            # Nobody speaks to the load otherwise, and its watchdog would drop it.
+            bench.load.is_on()
+        volts = (bench.voltmeter or bench.load).read_volts()
+        celsius = bench.thermometer.read_celsius() if bench.thermometer else None
+        for role in self._active:
+            bench.others[role].read_amps()
+        crossed = self._limits.crossed(volts, amps, celsius)
+        if crossed:
+            raise Crossed(crossed)
+        self.control.check()
+        return volts, amps, celsius
+
+    def _dwell(self, step: Step) -> bool:
+        """Wait until volts stand still; whether they did. Standing still: four looks within a
+        few counts, after the shortest dwell. A load that let go by itself ends the run."""
+        test, clock = self.plan.test, self.bench.clock
+        began, recent = clock.now(), list[float]()
+        pause = min(LOOK_S * clock.speed, test.dwell_s / 4)
+        while True:
+            volts, amps, celsius = self.look(step)
+            self.tell(Event("live", step, (), volts, amps, celsius, self.since()))
+            recent = [*recent[-3:], volts]
+            waited = clock.now() - began
+            if waited >= test.dwell_s and len(recent) == 4:
+                if max(recent) - min(recent) <= 2e-4 * self.plan.output.nominal_V:
+                    self._still_loaded(step, amps)
+                    return True
+                if waited >= test.longest_dwell_s:
+                    return False
+            self.wait(pause)
+
+    def _still_loaded(self, step: Step, amps: float) -> None:
+        """A load that ran out or let go must not be read as the supply's own limit."""
+        if step.set_A > 0 and not self.bench.load.is_on():
+            said = "; ".join(self.bench.load.errors()) or "no reason given"
+            raise Trouble(f"The load switched itself off at {step.set_A:.3g} A ({said}).")
+        if step.phase != "approach" and amps < 0.9 * step.set_A - 0.02:
+            raise Trouble(
+                f"{step.set_A:.3g} A was set, but only {amps:.3g} A flow: the supply "
+                "limits or the load ran out."
+            )
+
+    # -- waiting --------------------------------------------------------------------------------
+
+    def wait(self, seconds: float) -> None:
+        """Wait bench seconds; raises Dropped when the user drops the load meanwhile."""
+        if self.bench.clock.wait(seconds, self.control.stop):
+            raise Dropped
+
+    def wait_unloaded(self, ready: Callable[[float], bool]) -> None:
+        """Wait for a person with the load off, speaking to it, so that a dead link shows at once."""
+        self._look_unloaded()
+        while not ready(LOOK_S):
+            self._look_unloaded()
+        self.control.check()
+
+    def _hold(self, step: Step) -> None:
+        self.let_go()
+        # Said only once the load itself says that it is off.
+        self._look_unloaded()
+        self.tell(Event("paused", step, at_s=self.since()))
+        self.wait_unloaded(self.control.running.wait)
+
+    def _look_unloaded(self) -> None:
+        if self.bench.load.is_on():
+            raise Trouble("The load is on although the run is paused.")
+
+    def _complaints(self) -> None:
+        errors = self.bench.load.errors()
+        if errors:
+            raise Trouble(f"The load refused a command: {'; '.join(errors)}.")
+
+
+def _off(load: "VisaInstrument | Replay") -> bool:
+    for attempt in range(2):
+        try:
+            if attempt:
+                load.reconnect()
+            load.switch(False)
+            load.set_amps(0.0)
+            if not load.is_on():
+                return True
+        except LinkFailed:
+            continue
+    return False

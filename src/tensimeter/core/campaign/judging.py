@@ -1,0 +1,147 @@
+"""A test judged by all its readings: typed, from a file and from instruments alike."""
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from tensimeter.core.campaign.kinds import KINDS
+from tensimeter.core.campaign.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.core.judge import Band, Interval, Verdict, judge, worst
+from tensimeter.core.verify.readings import Pair, Reading, Wave, accuracy_of, interval_of, pairs, standing
+from tensimeter.core.verify.regulation import Readings, Regulation, regulation
+
+
+def proven_A(result: Outcome) -> float | None:
+    """The largest current in A up to which every point taken holds; None when none does.
+
+    Points that were not measured prove nothing, and nothing above one that fails counts.
+    """
+    levels: dict[float, list[Verdict]] = {}
+    for r in result.steps:
+        if r.pair:
+            levels.setdefault(r.step.set_A, []).append(r.verdict)
+    best: float | None = None
+    for amps in sorted(levels):
+        if worst(levels[amps]) is not Verdict.HOLDS:
+            break
+        best = amps
+    return best
+
+
+def columns(job: Job, found: list[Pair]) -> Readings:
+    """Pairs as the columns that the regulation analysis takes."""
+    accuracies = {}
+    keys: dict[str, list[str]] = {"V": [], "A": []}
+    for pair in found:
+        for reading in (pair.volts, pair.amps):
+            accuracy = reading.accuracy or accuracy_of(job, None, reading.quantity, reading.value)[0]
+            key = f"{reading.instrument}|{reading.range}|{accuracy.text()}"
+            # Volts and amps of one instrument are different circuits with different errors.
+            key += f"|{reading.quantity}"
+            accuracies[key] = accuracy
+            keys[reading.quantity].append(key)
+    lead = job.campaign.sense_lead_ohm
+    two_wire = np.array([pair.volts.wiring == "two-wire" for pair in found], float)
+    amps = np.array([pair.amps.value for pair in found])
+    volts = np.array([pair.volts.value for pair in found]) + lead * amps * two_wire
+    return Readings(
+        volts,
+        amps,
+        keys["V"],
+        keys["A"],
+        accuracies,
+        0.0,
+        lead * job.campaign.sense_lead_tolerance * float(two_wire.any()),
+    )
+
+
+def corrected(job: Job, pair: Pair) -> Interval | None:
+    """Volts at the terminals with their interval: a two-wire reading gets its lead's drop back."""
+    if pair.volts.wiring == "four-wire" or not job.campaign.sense_lead_ohm:
+        return interval_of(pair.volts)
+    drop = job.campaign.sense_lead_ohm * pair.amps.value
+    plain = interval_of(pair.volts, (drop * job.campaign.sense_lead_tolerance,))
+    return plain and Interval(plain.value + drop, plain.low + drop, plain.high + drop)
+
+
+def outcome(job: Job, worked_out: Plan, readings: Iterable[Reading], waves: Sequence[Wave] = ()) -> Outcome:
+    """Judge a test by all its readings and waveforms."""
+    test, output = worked_out.test, worked_out.output
+    live = [r for r in standing(readings) if r.test == test.id]
+    facts = Facts(job, worked_out, tuple(live), tuple(w for w in waves if w.test == test.id))
+    places = {output.id, *(s.place for s in worked_out.steps if s.place)}
+    found = [p for place in sorted(places) for p in pairs(live, place, test.id)]
+    found.sort(key=lambda p: p.volts.id or 0)
+    latest: dict[tuple[int | None, str], Pair] = {
+        (p.volts.step, p.volts.place): p for p in found if p.volts.step is not None
+    }
+    results = tuple(_result(facts, step, latest) for step in worked_out.steps)
+    extra = tuple(p for p in found if p.volts.step is None)
+    fit, fit_verdict = None, Verdict.NOT_MEASURED
+    if isinstance(test, LoadRegulation):
+        fit, fit_verdict = _regulation(job, worked_out, _fitted(worked_out, found))
+    findings = (*_fit_findings(fit, fit_verdict, output.regulation_limit), *KINDS[test.kind].findings(facts))
+    singles = [r.verdict for r in results if r.volts is not None and r.step.allowed != OPEN]
+    singles += [
+        judge(corrected(job, p), worked_out.steps[0].allowed)
+        for p in extra
+        if worked_out.steps[0].allowed != OPEN
+    ]
+    singles += [f.verdict for f in findings if f.verdict is not None]
+    if isinstance(test, LoadRegulation) and singles and fit is None:
+        singles.append(fit_verdict)
+    verdict = worst(singles) if singles else Verdict.NOT_MEASURED
+    measured = sum(r.taken for r in results)
+    return Outcome(worked_out, results, extra, fit, fit_verdict, verdict, measured, findings, (), facts)
+
+
+def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], Pair]) -> StepResult:
+    place = step.place or facts.plan.output.id
+    pair = latest.get((step.index, place))
+    alone = None if pair else facts.last(step.index, "V", place)
+    volts = corrected(facts.job, pair) if pair else interval_of(alone) if alone else None
+    verdict = judge(volts, step.allowed)
+    if step.allowed == OPEN:
+        verdict = Verdict.NOT_MEASURED
+    also = []
+    for where, quantity in step.also:
+        reading = facts.last(step.index, quantity, where)
+        if reading is not None:
+            also.append((where, reading))
+    return StepResult(step, pair, volts, verdict, facts.wave(step.index), tuple(also))
+
+
+def _fitted(worked_out: Plan, found: list[Pair]) -> list[Pair]:
+    """The pairs that one line goes through: at several set volts, those of the first."""
+    at = {s.trim_V for s in worked_out.steps}
+    if len(at) < 2:
+        return found
+    first = worked_out.steps[0].trim_V
+    return [p for p in found if p.volts.step is not None and worked_out.steps[p.volts.step].trim_V == first]
+
+
+def _fit_findings(fit: Regulation | None, verdict: Verdict, limit: float) -> list[Finding]:
+    if fit is None:
+        return []
+    worked = fit.worked()
+    band = Band(-limit, limit)
+    return [
+        Finding("no-load volts", "V", fit.no_load_V),
+        Finding("volts at full load", "V", fit.full_load_V),
+        Finding("output resistance", "ohm", fit.output_resistance_ohm, worked=worked["resistance"]),
+        Finding("load regulation", "%", fit.load_regulation, "", verdict, band, worked["regulation"]),
+    ]
+
+
+def _regulation(job: Job, worked_out: Plan, found: list[Pair]) -> tuple[Regulation | None, Verdict]:
+    output = worked_out.output
+    try:
+        fit = regulation(columns(job, found), output.nominal_V, worked_out.full_load.amps)
+    except Trouble:
+        # Too few readings for a line, which is no fault: there is just no figure yet.
+        return None, Verdict.NOT_MEASURED
+    limit = output.regulation_limit
+    return fit, judge(fit.load_regulation, Band(-limit, limit))

@@ -1,0 +1,74 @@
+"""A test worked out: its steps within the design's reach and the load's."""
+
+from dataclasses import replace
+
+from tensimeter.core.campaign.kinds import KINDS
+from tensimeter.core.campaign.several import loads_in_hand
+from tensimeter.core.campaign.step import Plan, Situation, Step
+from tensimeter.core.electrical.loadline import LoadLine
+from tensimeter.core.electrical.network import build, has_source
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import ElectronicLoad
+from tensimeter.core.job.tests import LoadRegulation, Outlets, Test
+from tensimeter.core.limits import continuous_full_load
+from tensimeter.core.reach import load_reach_A
+
+
+def plan(job: Job, test: Test) -> Plan:
+    """The steps of a test within the design's reach and the load's."""
+    output = job.output(test.output)
+    full = continuous_full_load(job, output.id)
+    load = job.part(job.campaign.load)
+    most, unreachable = full.amps, []
+    if full.amps < output.full_load_A:
+        unreachable.append(
+            f"{output.full_load_A:.3g} A was wanted; {full.reason} stops it at {full.amps:.3g} A."
+        )
+    if isinstance(load, ElectronicLoad):
+        sinks = float(load_reach_A(load, output.nominal_V))
+        if sinks < most:
+            unreachable.append(
+                f"{most:.3g} A at {output.nominal_V:g} V needs {most * output.nominal_V:.0f} W; "
+                f"{load.name} sinks {sinks:.3g} A there. {_beside(most - sinks, output.nominal_V)}"
+            )
+            most = sinks
+    if isinstance(test, Outlets) and 1 + len(test.others) > loads_in_hand(job):
+        wanted = len(test.others) + 1 - loads_in_hand(job)
+        unreachable.append(
+            f"All {1 + len(test.others)} outlets at once need {wanted} load{'s' if wanted > 1 else ''} more: "
+            "a resistor at each of the others would do."
+        )
+    network = build(job) if has_source(job) else None
+    situation = Situation(job, output, full, most, network)
+    steps = tuple(replace(s, index=k) for k, s in enumerate(KINDS[test.kind].steps(situation, test)))
+    return Plan(test, output, full, steps, tuple(unreachable), _line(situation, test, steps))
+
+
+def _beside(missing_A: float, volts: float) -> str:
+    """What would reach the rest: a second load, or a resistor beside the first."""
+    ohms = volts / missing_A
+    return (
+        f"A second load of {missing_A:.3g} A beside it would reach it, or a resistor of {ohms:.3g} Ω "
+        f"that stands {missing_A * volts:.0f} W."
+    )
+
+
+def _line(s: Situation, test: Test, steps: tuple[Step, ...]) -> LoadLine | None:
+    """The predicted load line that belongs to the plot of a test of one output's load."""
+    if not steps or not isinstance(test, LoadRegulation) or test.set_V:
+        return None
+    return s.line(s.amps(test.points))
+
+
+def step_for(worked_out: Plan, amps: float, done: set[int]) -> int | None:
+    """The step a reading at this current belongs to: the nearest open one within 5 % of full load.
+
+    A step that is done is taken again only when no open one fits.
+    """
+    near = [s for s in worked_out.steps if abs(s.set_A - amps) <= 0.05 * worked_out.most_A + 1e-9]
+    if not near:
+        return None
+    waiting = [s for s in near if s.index not in done]
+    if waiting:
+        return waiting[0].index
+    return min(near, key=lambda s: (abs(s.set_A - amps), s.index)).index

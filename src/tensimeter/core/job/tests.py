@@ -1,0 +1,223 @@
+"""The tests of a campaign: what is to be shown of an output, and at which points."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from tensimeter.core.job.records import Fraction, Identifier, Name, Positive, Record
+
+#: Shares of full load in the order taken.
+Shares = tuple[Fraction, ...]
+
+
+class TestRecord(Record):
+    """What every test has: its output, how long to wait at a point, how long to cool down before it."""
+
+    # Its name begins like that of a test class, which it is not.
+    __test__ = False
+
+    id: Identifier
+    output: Identifier
+    rest_s: Annotated[float, Field(ge=0)] = 0.0
+    dwell_s: Positive = 3.0
+    longest_dwell_s: Positive = 20.0
+
+
+class LoadRegulation(TestRecord):
+    """Volts at set currents, up and then down; repeated at each of the set volts, where there are any."""
+
+    kind: Literal["load-regulation"] = "load-regulation"
+    points: Shares = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0, 0.5, 0.0)
+    set_V: tuple[Positive, ...] = ()
+    dwell_s: Positive = 5.0
+    longest_dwell_s: Positive = 30.0
+
+
+class Corner(Record):
+    """A point of the reach to be shown: V, A, and why it was chosen."""
+
+    volts: Positive
+    amps: Annotated[float, Field(ge=0)]
+    why: str = ""
+
+
+class ReachPoints(TestRecord):
+    """Points of an adjustable output's reach: corners, worst dissipation, beside each limit."""
+
+    kind: Literal["reach"] = "reach"
+    points: tuple[Corner, ...] = ()
+    allowed: Fraction = 0.03
+
+
+class Tolerance(TestRecord):
+    """The volts as set, then the trim from end to end and back; `span_V` is what it must reach."""
+
+    kind: Literal["tolerance"] = "tolerance"
+    span_V: tuple[Positive, Positive] | None = None
+
+
+class LineRegulation(TestRecord):
+    """Volts at several line voltages, given as shares of the mains, at one load."""
+
+    kind: Literal["line-regulation"] = "line-regulation"
+    lines: tuple[Positive, ...] = (0.9, 1.0, 1.1, 1.0)
+    share: Fraction = 1.0
+    allowed: Fraction = 0.01
+
+
+class CrossRegulation(TestRecord):
+    """What the load of each output does to the volts of every other."""
+
+    kind: Literal["cross-regulation"] = "cross-regulation"
+    others: tuple[Identifier, ...] = ()
+    share: Fraction = 1.0
+    allowed: Fraction = 0.05
+
+
+class Ripple(TestRecord):
+    """Ripple and noise from a waveform at several loads."""
+
+    kind: Literal["ripple"] = "ripple"
+    points: Shares = (0.0, 0.5, 1.0)
+    allowed_pp: Fraction = 0.01
+    switching_Hz: Positive | None = None
+    bandwidth_Hz: Positive | None = 20e6
+    trim: Fraction = 0.01
+    record_s: Positive = 0.05
+
+
+class Transient(TestRecord):
+    """A step of the load between two shares of full load, and how the volts follow."""
+
+    kind: Literal["transient"] = "transient"
+    low: Fraction = 0.25
+    high: Fraction = 0.75
+    band: Fraction = 0.01
+    allowed_s: Positive = 0.01
+    allowed_dip: Fraction = 0.05
+    record_s: Positive = 0.02
+
+
+class Overload(TestRecord):
+    """Current limit: where it begins and of which kind, seen past it and back.
+
+    `beyond` is how far past the expected limit is asked; `step` the share of it between two points near it.
+    """
+
+    kind: Literal["current-limit"] = "current-limit"
+    beyond: Positive = 1.3
+    step: Fraction = 0.015
+    exposure_s: Positive = 2.0
+    least_A: Positive | None = None
+    most_A: Positive | None = None
+    dwell_s: Positive = 0.4
+    longest_dwell_s: Positive = 1.5
+
+
+class OverVoltage(TestRecord):
+    """Over-voltage trip, found by raising the trim without load."""
+
+    kind: Literal["over-voltage"] = "over-voltage"
+    begin: Positive = 1.02
+    end: Positive = 1.4
+    step: Fraction = 0.01
+    most_V: Positive | None = None
+    dwell_s: Positive = 0.5
+    longest_dwell_s: Positive = 2.0
+
+
+class ShortCircuit(TestRecord):
+    """Current into a short for a limited time, and whether the output comes back."""
+
+    kind: Literal["short-circuit"] = "short-circuit"
+    exposure_s: Positive = 2.0
+    most_A: Positive | None = None
+
+
+class StartUp(TestRecord):
+    """Switching on and off into a load: delay, rise, overshoot, hold-up; with others, in which order."""
+
+    kind: Literal["start-up"] = "start-up"
+    others: tuple[Identifier, ...] = ()
+    share: Fraction = 0.5
+    allowed_overshoot: Fraction = 0.05
+    record_s: Positive = 2.0
+
+
+class Efficiency(TestRecord):
+    """Watts out over watts in at several loads; the rest is heat."""
+
+    kind: Literal["efficiency"] = "efficiency"
+    points: Shares = (0.0, 0.1, 0.25, 0.5, 0.75, 1.0)
+    least: Fraction = 0.0
+
+
+class MinimumLoad(TestRecord):
+    """The least load at which the volts stay in their band."""
+
+    kind: Literal["minimum-load"] = "minimum-load"
+    points: Shares = (0.0, 0.01, 0.02, 0.05, 0.1, 0.2)
+
+
+class Outlets(TestRecord):
+    """Every outlet of a box at its full load by itself, then all together in stages."""
+
+    kind: Literal["outlets"] = "outlets"
+    others: tuple[Identifier, ...] = ()
+    stages: Shares = (0.5, 1.0)
+
+
+class Bought(Record):
+    """One of several bought units: its name and what is claimed of it."""
+
+    name: Name
+    claimed_V: Positive
+    claimed_A: Positive
+
+
+class ClaimedFound(TestRecord):
+    """What is claimed of several bought units against what is found."""
+
+    kind: Literal["claimed-found"] = "claimed-found"
+    units: tuple[Bought, ...] = ()
+    tolerance: Fraction = 0.05
+
+
+class CapacityDown(TestRecord):
+    """Charge and energy of a battery or power bank down to a cut-off, at one load."""
+
+    kind: Literal["capacity"] = "capacity"
+    share: Fraction = 0.5
+    cutoff_V: Positive | None = None
+    claimed_Ah: Positive | None = None
+    own_A: Annotated[float, Field(ge=0)] = 0.0
+    every_s: Positive = 10.0
+
+
+class RealDevice(TestRecord):
+    """A lamp, a motor or the device itself as the load: volts without it, as it starts, as it runs."""
+
+    kind: Literal["real-device"] = "real-device"
+    device: Identifier | None = None
+
+
+Test = Annotated[
+    LoadRegulation
+    | ReachPoints
+    | Tolerance
+    | LineRegulation
+    | CrossRegulation
+    | Ripple
+    | Transient
+    | Overload
+    | OverVoltage
+    | ShortCircuit
+    | StartUp
+    | Efficiency
+    | MinimumLoad
+    | Outlets
+    | ClaimedFound
+    | CapacityDown
+    | RealDevice,
+    Field(discriminator="kind"),
+]
