@@ -21,7 +21,7 @@ def done_steps(plan: Plan, readings: list[Reading]) -> set[int]:
     return {
         r.step
         for r in standing(readings)
-        if r.test == plan.test.id and r.step is not None and r.quantity == "V"
+        if r.test == plan.test.id and r.step is not None and r.quantity in ("V", "Vpp")
     }
 
 

@@ -118,7 +118,7 @@ def try_profile(instrument: "Talks", profile: Profile) -> Iterator[Tried]:
     names += [n for n in profile.commands if n not in names]
     for name in names:
         text = profile.commands[name]
-        if name in _MOVES:
+        if name in _MOVES or (profile.role == "line" and name in ("off", "reset")):
             yield Tried(name, text, "", None, "not sent: it would switch something on or move it")
             continue
         for word, value in _HARMLESS.items():

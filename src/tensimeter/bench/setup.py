@@ -118,13 +118,13 @@ def open_instrument(name: str, resource: str, profile_name: str, part: str) -> V
 
 def open_bench_file(job: Job, path: Path) -> Bench:
     """Open what a bench file names: a table a role with `resource` and, if need be, `profile`."""
-    resources, profiles, speed = _read_bench_file(path)
+    resources, profiles, speed = read_bench_file(path)
     return open_bench(job, resources, profiles=profiles, speed=speed)
 
 
 def read_voltmeter(job: Job, path: Path) -> float:
     """One reading of the voltmeter that a bench file names, in V; nothing else is opened or switched."""
-    resources, profiles, _ = _read_bench_file(path)
+    resources, profiles, _ = read_bench_file(path)
     if "voltmeter" not in resources:
         raise Trouble(f"{path} names no voltmeter.")
     profile = load_profile(profiles.get("voltmeter") or GENERIC["voltmeter"])
@@ -140,7 +140,7 @@ def read_voltmeter(job: Job, path: Path) -> float:
         meter.close()
 
 
-def _read_bench_file(path: Path) -> tuple[dict[str, str], dict[str, str], float]:
+def read_bench_file(path: Path) -> tuple[dict[str, str], dict[str, str], float]:
     """Resource and profile by role, and the speed of its clock; Trouble where it is no bench file."""
     try:
         data = tomllib.loads(Path(path).read_text())

@@ -4,6 +4,8 @@ import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from tensimeter.bench.events import Control, Crossed, Dropped, Event
 from tensimeter.bench.guard import Guard
 from tensimeter.bench.hands import Hands
@@ -25,8 +27,9 @@ WATCHDOG_S = 1.5
 LOOK_S = 0.25
 #: Bench seconds after a load is joined past a limit until it is read.
 EXPOSED_S = 0.3
-#: A point has left regulation below this share of what stood there without load.
-LEFT_SHARE = 0.88
+#: An output has left regulation this share of its volts below the line of the points before; one whose trim
+#: is raised has tripped below that share of what was set.
+BELOW_SHARE, LEFT_SHARE = 0.03, 0.88
 
 Live = tuple[float, float, float | None]
 
@@ -53,6 +56,7 @@ class Taking:
         self._start, self._began_at = 0.0, 0.0
         self._no_load: float | None = None
         self._left = False
+        self._approach: list[tuple[float, float]] = []
         self._limits = guard
         self._alive = True
         self._active: list[str] = []
@@ -159,12 +163,23 @@ class Taking:
 
     def _judge_regulation(self, step: Step, volts: float) -> None:
         """Whether the output has left regulation, which ends an approach; whether it is alive at all."""
-        reference = step.trim_V if step.trim_V is not None else self._no_load
         self._alive = volts > 0.5 * self.plan.output.nominal_V
-        if step.phase == "approach" and reference and volts < LEFT_SHARE * reference:
+        if step.phase == "approach" and self._has_left(step, volts):
             self._left = True
             # Nothing stays in its limit for longer than it must.
             self.let_go()
+
+    def _has_left(self, step: Step, volts: float) -> bool:
+        if step.trim_V is not None:
+            return volts < LEFT_SHARE * step.trim_V
+        self._approach.append((step.set_A, volts))
+        no_load = self._approach[0][1]
+        # A third of the points or more belong to the line that the rest is held against.
+        head = self._approach[: max(len(self._approach) // 3, 3)]
+        amps, read = zip(*head, strict=True)
+        slope = float(np.polyfit(amps, read, 1)[0]) if len(set(amps)) > 2 else 0.0
+        line = no_load + min(slope, 0.0) * step.set_A
+        return volts < line - BELOW_SHARE * no_load
 
     def settle(self, step: Step) -> None:
         """Load as a step asks and wait until it stands, without keeping a reading."""

@@ -221,7 +221,9 @@ def analyse_ripple(
         parse(bandwidth, "Hz") if bandwidth else None,
         parse(trim),
     )
-    answer(asdict(found), json)
+    shown = asdict(found)
+    del shown["spectrum"]
+    answer(shown, json)
 
 
 @analyse.command("limit")

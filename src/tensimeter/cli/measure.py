@@ -1,5 +1,6 @@
 """Commands that measure: stand-ins, prove, demo."""
 
+import contextlib
 import json as json_module
 import signal
 import sys
@@ -10,19 +11,23 @@ from typing import Annotated, Any
 import typer
 
 from tensimeter.bench.engine import Event, RunEngine
+from tensimeter.bench.filed import done_steps
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.main import has_display
 from tensimeter.cli.output import answer, span
-from tensimeter.core.campaign import Outcome, outcome, plan, proven_A
+from tensimeter.core.campaign import KINDS, Outcome, blank, generated, outcome, plan, proven_A, rates
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job, Overrule
-from tensimeter.core.judge import Interval
+from tensimeter.core.job.edits import with_test
+from tensimeter.core.job.tests import Test
+from tensimeter.core.judge import Interval, worst
 from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
 from tensimeter.demo.library import demo_job
 from tensimeter.demo.library import stand_ins as simulated
 from tensimeter.store.jobfile import JobFile
+from tensimeter.store.waves import WaveBook
 
 
 @app.command("stand-ins")
@@ -56,12 +61,14 @@ def _job_of(job: Path | None, demo: str) -> Job:
 @app.command()
 def prove(
     job: Path,
-    test: Annotated[str, typer.Argument(help="A test's id, such as load-regulation.")],
+    test: Annotated[str, typer.Argument(help="A test's id or kind, such as ripple; or all.")],
     use_stand_ins: Annotated[bool, typer.Option("--stand-ins", help="Run on simulated instruments.")] = False,
     bench: Annotated[Path | None, typer.Option(help="A bench file that names instruments.")] = None,
-    speed: Annotated[float, typer.Option(min=0.001, help="Of the simulated bench.")] = 60.0,
+    output: Annotated[str, typer.Option(help="The output, for a test that is not planned yet.")] = "",
+    speed: Annotated[float, typer.Option(min=0.001, help="Of the simulated bench.")] = 25.0,
     seed: int = 1,
     present: Annotated[bool, typer.Option("--i-am-present", help="For a load without a watchdog.")] = False,
+    go_on: Annotated[bool, typer.Option("--go-on", help="Take only the points that are still open.")] = False,
     overrule: Annotated[str, typer.Option(help="Why open hold points are passed; kept with the job.")] = "",
     already_running: Annotated[
         bool, typer.Option("--already-running", help="The supply was not built with Tensimeter; recorded.")
@@ -69,25 +76,54 @@ def prove(
     require: Require = "",
     json: Json = False,
 ) -> None:
-    """Run a test of the campaign on instruments and judge it."""
+    """Run a test of the campaign, or all of it, on instruments and judge it."""
     known_verdict(require)
     if use_stand_ins == (bench is not None):
         raise Trouble("Choose one: --stand-ins, or --bench BENCH.toml.")
-    with JobFile(job) as file:
-        wanted = file.job.test(test)
+    with JobFile(job) as file, contextlib.ExitStack() as stack:
+        wanted = _planned(file, test, output)
         if bench is not None:
-            _pass_holds(file, wanted.output, overrule, already_running)
-            ended = _run(file, wanted.id, open_bench_file(file.job, bench), present, json)
+            for one in wanted:
+                _pass_holds(file, one.output, overrule, already_running)
+            opened = open_bench_file(file.job, bench)
         else:
-            with simulated(file.job, seed=seed, speed=speed, output=wanted.output) as served:
-                opened = open_bench(file.job, served.resources, speed=speed)
-                ended = _run(file, wanted.id, opened, True, json)
-        result = outcome(file.job, plan(file.job, wanted), file.readings())
-    answer(_result(result, ended), json)
-    if ended.kind != "done":
-        print(ended.text, file=sys.stderr)
-        raise typer.Exit(1)
-    check_required(require, result.verdict)
+            served = stack.enter_context(simulated(file.job, seed=seed, speed=speed))
+            opened = open_bench(file.job, served.resources, speed=speed)
+        stack.callback(opened.close)
+        book, results = WaveBook(file), []
+        for one in wanted:
+            ended = _run(file, one, opened, present or bench is None, json, go_on)
+            found = outcome(file.job, plan(file.job, one), file.readings(), book.waves())
+            results.append((found, ended))
+            if ended.kind != "done":
+                break
+    bodies = [_result(*result) for result in results]
+    answer(bodies[0] if test != "all" else {"tests": bodies}, json)
+    for _, ended in results:
+        if ended.kind != "done":
+            print(ended.text, file=sys.stderr)
+            raise typer.Exit(1)
+    check_required(require, worst(found.verdict for found, _ in results))
+
+
+def _planned(file: JobFile, name: str, output: str) -> list[Test]:
+    """The tests meant: one of the campaign, one of a kind that is planned by this, or every one."""
+    job = file.job
+    if name == "all":
+        job = generated(job)
+        if job != file.job:
+            file.edit("campaign planned", job)
+        return list(job.campaign.tests)
+    wanted = job.output(output).id if output else None
+    for test in job.campaign.tests:
+        if name == test.id or (name == test.kind and wanted in (None, test.output)):
+            return [test]
+    outputs = list(job.design.outputs())
+    if name not in KINDS or not outputs:
+        return [job.test(name)]
+    test = blank(name, job, job.output(wanted) if wanted else outputs[0])
+    file.edit(f"{test.id} planned", with_test(job, test))
+    return [test]
 
 
 def _pass_holds(file: JobFile, output: str, reason: str, already_running: bool) -> None:
@@ -109,24 +145,36 @@ def _pass_holds(file: JobFile, output: str, reason: str, already_running: bool) 
     must_be_lifted(file.job, file.readings(), output)
 
 
-def _run(file: JobFile, test: str, bench: Bench, present: bool, quiet: bool) -> Event:
+def _run(file: JobFile, test: Test, bench: Bench, present: bool, quiet: bool, go_on: bool) -> Event:
     def tell(event: Event) -> None:
-        if event.kind == "kept" and event.step is not None and not quiet:
-            print(f"{event.step.set_A:6.3f} A  {event.volts:8.4f} V", file=sys.stderr, flush=True)
+        if quiet:
+            return
+        if event.kind == "kept" and event.step is not None:
+            title = event.step.title or f"{event.step.set_A:6.3f} A"
+            print(f"{title}  {event.amps:.3f} A  {event.volts:8.4f} V", file=sys.stderr, flush=True)
+        elif event.kind == "wave":
+            print(event.text, file=sys.stderr, flush=True)
+        elif event.kind == "ask":
+            print(f"{event.text} Then press Enter.", file=sys.stderr, flush=True)
+            threading.Thread(target=_answer_when_entered, args=(engine,), daemon=True).start()
 
+    worked_out = plan(file.job, test)
+    done = frozenset(done_steps(worked_out, file.readings())) if go_on else frozenset[int]()
+    engine = RunEngine(file, worked_out, bench, tell, present=present, done=done)
+    engine.start()
     try:
-        engine = RunEngine(file, plan(file.job, file.job.test(test)), bench, tell, present=present)
-        engine.start()
-        try:
-            while engine.alive:
-                engine.join(0.2)
-        except KeyboardInterrupt:
-            engine.drop()
-            engine.join()
-    finally:
-        bench.close()
+        while engine.alive:
+            engine.join(0.2)
+    except KeyboardInterrupt:
+        engine.drop()
+        engine.join()
     assert engine.ended is not None
     return engine.ended
+
+
+def _answer_when_entered(engine: RunEngine) -> None:
+    if sys.stdin.readline():
+        engine.answer()
 
 
 def _result(result: Outcome, ended: Event) -> dict[str, Any]:
@@ -136,6 +184,7 @@ def _result(result: Outcome, ended: Event) -> dict[str, Any]:
         points.append(
             {
                 "step": r.step.index,
+                "title": r.step.title,
                 "set_A": r.step.set_A,
                 "measured_A": r.pair.amps.value if r.pair else None,
                 "predicted_V": span(r.step.predicted_V),
@@ -143,6 +192,7 @@ def _result(result: Outcome, ended: Event) -> dict[str, Any]:
                 "allowed_low_V": low,
                 "allowed_high_V": high,
                 "verdict": r.verdict.value,
+                "waveform": r.wave is not None,
             }
         )
     fit = result.regulation
@@ -163,13 +213,24 @@ def _result(result: Outcome, ended: Event) -> dict[str, Any]:
             "curved": fit.curved,
             "regulation_verdict": result.regulation_verdict,
         }
+    else:
+        found["findings"] = [
+            {
+                "name": f.name,
+                "value": span(f.value, 100 if f.unit == "%" else 1),
+                "unit": f.unit,
+                "text": f.text,
+                "verdict": f.verdict.value if f.verdict else None,
+            }
+            for f in result.findings
+        ]
     warnings = [ended.text] if ended.kind != "done" else []
-    return {
-        **found,
-        "proven_A": proven_A(result),
-        "verdict": result.verdict,
-        "warnings": [*warnings, *result.plan.unreachable],
-    }
+    if not result.complete:
+        warnings.append(f"A part of it only: {result.measured} of {len(result.steps)} points were read.")
+    proven = proven_A(result) if rates(result) else None
+    if proven is not None:
+        found["proven_A"] = proven
+    return {**found, "verdict": result.verdict, "warnings": [*warnings, *result.plan.unreachable]}
 
 
 @app.command()

@@ -2,9 +2,10 @@
 
 import math
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tensimeter.core.campaign import Outcome, outcome, plan, proven_A
+from tensimeter.core.campaign import Outcome, outcome, plan, proven_A, rates
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
@@ -16,8 +17,9 @@ from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.stages import notices
 from tensimeter.core.procedure.wake import woken
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.verify.readings import Reading, Wave
 from tensimeter.store.jobfile import JobFile, LogEntry
+from tensimeter.store.waves import WaveBook
 
 
 @dataclass(frozen=True)
@@ -71,12 +73,12 @@ class Sheet:
     remarks: tuple[tuple[str, str], ...]
 
 
-def outcomes(job: Job, readings: list[Reading]) -> list[Outcome]:
+def outcomes(job: Job, readings: list[Reading], waves: Sequence[Wave] = ()) -> list[Outcome]:
     """Every test of the campaign judged by the readings; a broken path has no tests to judge."""
     found = []
     for test in job.campaign.tests:
         try:
-            found.append(outcome(job, plan(job, test), readings))
+            found.append(outcome(job, plan(job, test), readings, waves))
         except Trouble:
             continue
     return found
@@ -106,7 +108,7 @@ def rating(result: Outcome) -> Rating:
 def build(file: JobFile) -> Sheet:
     """The data sheet of a job file as it stands."""
     job, readings = file.job, file.readings()
-    results = outcomes(job, readings)
+    results = outcomes(job, readings, WaveBook(file).waves())
     holds = tuple(
         n for n in notices(job, readings) if n.kind == "hold" and (n.overruled or n.stage not in _COUNTED)
     )
@@ -115,7 +117,7 @@ def build(file: JobFile) -> Sheet:
         printed=time.strftime("%Y-%m-%d %H:%M"),
         path=_path(job),
         instruments=_instruments(job, file),
-        ratings=tuple(rating(r) for r in results),
+        ratings=tuple(rating(r) for r in results if rates(r)),
         sections=tuple(_section(job, r) for r in results),
         holds=holds,
         built=_built(job, readings),

@@ -21,6 +21,8 @@ class Waveform:
 
     volts: Array
     rate_Hz: float
+    #: Time of the first sample, where the file says so: the trigger of an oscilloscope is time zero.
+    start_s: float = 0.0
 
     @property
     def time_s(self) -> Array:
@@ -46,7 +48,8 @@ def read_waveform(path: Path, rate_Hz: float | None = None, named: dict[str, str
     assert rate is not None
     if not (rate > 0 and np.isfinite(rate)):
         raise Trouble("The rate must be above zero.")
-    return Waveform(volts, float(rate))
+    start = float(time[0]) if time is not None and rate_Hz is None else 0.0
+    return Waveform(volts, float(rate), start)
 
 
 def _array(path: Path) -> tuple[Array | None, Array]:

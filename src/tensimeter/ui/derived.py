@@ -1,5 +1,6 @@
 """What follows from one job and its readings, and the step that is in hand."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -17,7 +18,7 @@ from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.stages import notices
 from tensimeter.core.ratings import Limit
 from tensimeter.core.reach import set_to
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.verify.readings import Reading, Wave
 
 if TYPE_CHECKING:
     pass
@@ -51,8 +52,9 @@ class Derived:
         load: dict[str, float],
         plans: dict[str, Plan | None] | None = None,
         volts: tuple[str, float] | None = None,
+        waves: Sequence[Wave] = (),
     ) -> None:
-        self.job, self.readings, self.load = job, readings, load
+        self.job, self.readings, self.load, self.waves = job, readings, load, waves
         #: An output and the volts it is tried at, where those are not its own.
         self.volts = volts
         self.plans: dict[str, Plan | None] = {} if plans is None else plans
@@ -89,18 +91,18 @@ class Derived:
             return None
         key = worked_out.test.id
         if key not in self._outcomes:
-            self._outcomes[key] = outcome(self.job, worked_out, self.readings)
+            self._outcomes[key] = outcome(self.job, worked_out, self.readings, self.waves)
         return self._outcomes[key]
 
     def outcomes(self, *, read_only: bool = False) -> list[Outcome]:
         """Every test judged, in the campaign's order; or only those with a reading, which is quick."""
-        read = {r.test for r in self.readings}
+        read = {r.test for r in self.readings} | {w.test for w in self.waves}
         wanted = [t.id for t in self.job.campaign.tests if not read_only or t.id in read]
         return [o for o in map(self.outcome, wanted) if o is not None]
 
     def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
         """The same at another operating point; judgements do not depend on it."""
-        moved = Derived(self.job, self.readings, load, self.plans, volts)
+        moved = Derived(self.job, self.readings, load, self.plans, volts, self.waves)
         moved._outcomes = self._outcomes
         return moved
 

@@ -19,12 +19,14 @@ from tensimeter.core.procedure.build_notices import PRACTICE
 from tensimeter.core.readingline import Understood, at_place
 from tensimeter.core.verify.readings import Reading
 from tensimeter.store.jobfile import JobFile, LogEntry
+from tensimeter.store.waves import WaveBook, keep_wave
 from tensimeter.ui.derived import Derived, Hand
 
 if TYPE_CHECKING:
     from tensimeter.bench.setup import Bench
     from tensimeter.core.procedure.practice import Practice
     from tensimeter.store.logs import Log
+    from tensimeter.store.waveforms import Waveform
 
 
 class Session(QObject):
@@ -45,6 +47,7 @@ class Session(QObject):
     def __init__(self, file: JobFile) -> None:
         super().__init__()
         self.file = file
+        self.book = WaveBook(file)
         self.subject: str | None = None
         self.test_id: str | None = None
         self.step_index = 0
@@ -56,6 +59,8 @@ class Session(QObject):
         #: A bench file whose voltmeter may read the step in hand; empty without one.
         self.bench_file = ""
         self.engine: RunEngine | None = None
+        #: What the run waits for hands to do; empty while it waits for nothing.
+        self.asked_of_hands = ""
         self.bench: Bench | None = None
         self._load_before_run: dict[str, float] | None = None
         self.load: dict[str, float] = full_load(self.job)
@@ -77,7 +82,8 @@ class Session(QObject):
     def _derive(self) -> None:
         before = getattr(self, "now", None)
         plans = before.plans if before is not None and before.job is self.job else None
-        self.now = Derived(self.job, self.file.readings(), self.load, plans)
+        waves = self.book.waves()
+        self.now = Derived(self.job, self.file.readings(), self.load, plans, waves=waves)
 
     # -- the document ---------------------------------------------------------------------------
 
@@ -241,6 +247,29 @@ class Session(QObject):
         self._after_readings()
         return kept
 
+    def take_wave(self, wave: "Waveform", source: str) -> None:
+        """File a waveform under the step in hand; Trouble where the step asks for none."""
+        plan_ = self.plan
+        step = plan_.steps[self.step_index] if plan_ and self.step_index < len(plan_.steps) else None
+        if plan_ is None or step is None or step.capture is None:
+            raise Trouble("The step in hand asks for no waveform; choose one of ripple, transient or start.")
+        before = step.capture.before if step.capture.event != "none" else 0.0
+        start = -before * len(wave.volts) / wave.rate_Hz if wave.start_s == 0 else wave.start_s
+        keep_wave(
+            self.file,
+            wave.volts,
+            wave.rate_Hz,
+            step.place or plan_.output.id,
+            start_s=start,
+            instrument=self.job.campaign.oscilloscope or "",
+            origin="file",
+            test=plan_.test.id,
+            step=step.index,
+            note=source,
+        )
+        self.file.log("reading", f"waveform of {len(wave.volts)} samples from {source}")
+        self._after_readings()
+
     def take_log(self, log: "Log", source: str) -> int:
         """File a log's rows under the test in hand; the number of rows. Trouble when it can't."""
         if self.plan is None:
@@ -281,10 +310,22 @@ class Session(QObject):
             raise Trouble("A run is on already.")
         self.trace = []
         self._live_waits = False
-        self.engine = RunEngine(self.file, self.plan, bench, self._hear, present=present)
+        self.engine = RunEngine(
+            self.file, self.plan, bench, self._hear, present=present, done=self.already_read()
+        )
         self.bench = bench
         self.file.log("run", f"{self.plan.test.id} begun")
         self.engine.start()
+
+    def already_read(self) -> frozenset[int]:
+        """Steps that a run passes over: those of a test that was begun and not ended.
+
+        What goes past a limit is taken as a whole, or its order would tell nothing.
+        """
+        plan_, result = self.plan, self.outcome
+        if plan_ is None or result is None or result.complete or any(s.past_limits for s in plan_.steps):
+            return frozenset()
+        return frozenset(r.step.index for r in result.steps if r.taken)
 
     def drop_load(self) -> None:
         if self.engine is not None:
@@ -313,9 +354,10 @@ class Session(QObject):
             self.step_index = event.step.index
         if event.kind == "step" and event.step is not None and self.plan is not None:
             self._follow_load(self.plan.output.id, event.step.set_A)
-        if event.kind == "kept":
+        if event.kind in ("kept", "wave"):
             self._derive()
             self.readings_changed.emit()
+        self.asked_of_hands = event.text if event.kind == "ask" else ""
         if event.kind in ("done", "aborted", "failed"):
             self.file.log("run", f"{self.test_id} {event.kind}: {event.text}")
             if self.bench is not None:

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
-from tensimeter.core.campaign import proven_A
+from tensimeter.core.campaign import proven_A, rates
 from tensimeter.core.procedure.stages import STAGES, Stage, open_holds
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -83,11 +83,15 @@ class StageRail(QWidget):
             count = len(job.design.links)
             return f"{count} link{'s' * (count != 1)}" if count else "empty"
         if stage.id == "prove":
-            total = sum(len(test.points) for test in job.campaign.tests)
-            return f"{sum(o.measured for o in outcomes)} of {total} read" if total else "no test"
+            total = len(job.campaign.tests)
+            done = sum(o.complete for o in outcomes)
+            if total == 1 and outcomes:
+                return f"{outcomes[0].measured} of {len(outcomes[0].steps)} read"
+            return f"{done} of {total} tests read" if total else "no test"
         if stage.id == "plate":
-            shown = [o for o in outcomes if proven_A(o)]
-            return f"{len(shown)} of {len(job.campaign.tests)} rated" if job.campaign.tests else "nothing yet"
+            shown = [o for o in outcomes if rates(o) and proven_A(o)]
+            count = len({t.output for t in job.campaign.tests})
+            return f"{len(shown)} of {count} rated" if count else "nothing yet"
         if stage.id == "assemble":
             made = sum(w.made for w in job.assembly.wires)
             return "as it stands" if job.assembly.already_running else f"{made} wires made"

@@ -14,6 +14,12 @@ from tensimeter.core.verify.readings import Pair, Reading, Wave, accuracy_of, in
 from tensimeter.core.verify.regulation import Readings, Regulation, regulation
 
 
+def rates(result: Outcome) -> bool:
+    """Whether a test is one that an output's rating is proven by: volts over amps at its own volts."""
+    test = result.plan.test
+    return isinstance(test, LoadRegulation) and not test.set_V
+
+
 def proven_A(result: Outcome) -> float | None:
     """The largest current in A up to which every point taken holds; None when none does.
 

@@ -42,9 +42,10 @@ class OverloadKind:
         if isinstance(load, ElectronicLoad):
             # What it sinks for good at the output's volts; past that it is the load that ends.
             most = min(most, load.max_A, load.max_W / s.output.nominal_V)
-        fine = np.arange(FINE_FROM * expected, most + 1e-9, max(test.step, 0.002) * expected)
-        amps = np.floor(np.append(np.array(COARSE) * expected, fine) * 1000) / 1000
-        amps = amps[amps <= most]
+        fine = np.arange(FINE_FROM * expected, most, max(test.step, 0.002) * expected)
+        coarse = np.array(COARSE) * min(expected, most)
+        # The last point is all that may be asked, be it of the supply or of the load.
+        amps = np.floor(np.concatenate([coarse, fine, [most]]) * 1000) / 1000
         line = s.line(amps)
         steps = [Step(0, float(a), predicted(line, k), OPEN, phase="approach") for k, a in enumerate(amps)]
         volts = s.output.nominal_V

@@ -97,7 +97,7 @@ class RippleKind:
                 found.append(Finding(f"p-p {at}", text=figures))
                 continue
             pp = scope_interval(facts.job, figures.pp_V, wave.instrument)
-            lines = ", ".join(
+            lines = "; ".join(
                 f"{x.name or show(x.frequency_Hz, 'Hz')} {show(x.rms_V, 'V')}" for x in figures.lines[:3]
             )
             found.append(Finding(f"p-p {at}", "V", pp, "", judge(pp, band), band))

@@ -40,7 +40,7 @@ from tensimeter.core.job.parts import (
     Transformer,
     Wire,
 )
-from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.core.job.tests import LoadRegulation, Test
 
 R = TypeVar("R", bound=Record)
 
@@ -109,9 +109,26 @@ def without_link(job: Job, link_id: str) -> Job:
         for old in job.design.links
         if old.id != link_id
     )
-    tests = tuple(t for t in job.campaign.tests if t.output != link_id)
+    tests = tuple(_without(t, link_id) for t in job.campaign.tests if t.output != link_id)
     campaign = job.campaign.model_copy(update={"tests": tests})
     return with_links(job.model_copy(update={"campaign": campaign}), links)
+
+
+def _without(test: Test, output: str) -> Test:
+    """A test that no longer counts on an output that is gone."""
+    others = getattr(test, "others", ())
+    return changed(test, others=tuple(o for o in others if o != output)) if output in others else test
+
+
+def with_test(job: Job, test: Test) -> Job:
+    """The job with a test put in, or in the place of the one with its id."""
+    tests = [test if t.id == test.id else t for t in job.campaign.tests]
+    return with_campaign(job, tests=tuple(tests if test in tests else [*tests, test]))
+
+
+def without_test(job: Job, test_id: str) -> Job:
+    """The job without a test; its readings stay facts."""
+    return with_campaign(job, tests=tuple(t for t in job.campaign.tests if t.id != test_id))
 
 
 def new_link(job: Job, text: str, after: str | None) -> Job:
@@ -241,7 +258,7 @@ def with_campaign(job: Job, **fields: Any) -> Job:
 
 def with_test_for(job: Job, output: OutputLink) -> Job:
     """The job with a load regulation test for an output, where it has none."""
-    if any(test.output == output.id for test in job.campaign.tests):
+    if any(t.output == output.id and t.kind == "load-regulation" for t in job.campaign.tests):
         return job
     taken = (test.id for test in job.campaign.tests)
     base = f"load-regulation-{output.id}" if job.campaign.tests else "load-regulation"

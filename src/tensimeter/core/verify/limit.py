@@ -18,6 +18,8 @@ from tensimeter.core.judge import Accuracy, Interval, half_width_95
 #: A point has left regulation where its volts are this share below the line of the points before, or this
 #: many times their scatter, whichever is more.
 LEFT_SHARE, LEFT_SIGMA = 0.02, 6.0
+#: A line is not drawn on through points that leave it further and further by more than this share.
+BEND_SHARE = 1.5e-3
 #: Below this share of the no-load volts and of the knee's current an output is dead.
 DEAD_SHARE = 0.12
 #: A limit keeps its current where that is within this share of the knee when the volts have gone.
@@ -177,7 +179,9 @@ def _line(v: Array, i: Array, no_load: float) -> tuple[float, float, Array]:
         left = v[head] - line[head]
         scatter = float(np.sqrt(left @ left / max(count - 2, 1)))
         allowed = max(LEFT_SHARE * no_load, LEFT_SIGMA * scatter if count > 4 else 0.0)
-        if line[count] - v[count] > allowed:
+        below = line[count : count + 3] - v[count : count + 3]
+        bends = len(below) == 3 and count > 3 and bool((np.diff(below) > 0).all())
+        if below[0] > allowed or (bends and below[0] > max(LEFT_SIGMA * scatter, BEND_SHARE * no_load)):
             break
         count += 1
     return ohm, scatter, line

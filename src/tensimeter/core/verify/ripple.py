@@ -1,6 +1,6 @@
 """Ripple and noise of an output from a waveform: figures, lines of the spectrum, and what can't be told."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from scipy.fft import rfft
@@ -14,6 +14,8 @@ from tensimeter.core.verify.linenames import name_lines
 LOBE = 3
 #: A line counts from this share of the largest line's amplitude; so many are listed at the most.
 LEAST_SHARE, MOST_LINES = 1e-3, 32
+#: Bands of the spectrum that is drawn.
+BANDS = 500
 #: False lines expected per record from noise alone.
 FALSE_LINES = 1e-3
 
@@ -37,6 +39,8 @@ class Ripple:
     rms_V: float
     lines: tuple[Line, ...]
     warnings: tuple[str, ...] = ()
+    #: Hz and V rms (m,): the strongest bin of each of several hundred bands, for a plot.
+    spectrum: tuple[Array, Array] = field(default=(np.empty(0), np.empty(0)), repr=False, compare=False)
 
 
 def ripple(
@@ -70,7 +74,7 @@ def ripple(
     if bandwidth_Hz is not None:
         x = _limited(x, rate_Hz, bandwidth_Hz, warnings)
     pp, trimmed = float(x.max() - x.min()), _shortest_span(x, trim)
-    found = _lines(x, rate_Hz)
+    found, spectrum = _lines(x, rate_Hz)
     named = name_lines([f for f, _ in found], rate_Hz, len(x), mains_Hz, switching_Hz)
     if len(x) < 2 * rate_Hz / mains_Hz:
         warnings.append(
@@ -85,7 +89,8 @@ def ripple(
             "use a finer range, with the DC taken off."
         )
     lines = tuple(Line(f, rms, name) for (f, rms), name in zip(found, named.names, strict=True))
-    return Ripple(mean, pp, trimmed, float(np.sqrt(np.dot(x, x) / len(x))), lines, tuple(warnings))
+    rms = float(np.sqrt(np.dot(x, x) / len(x)))
+    return Ripple(mean, pp, trimmed, rms, lines, tuple(warnings), spectrum)
 
 
 def _limited(x: Array, rate: float, bandwidth: float, warnings: list[str]) -> Array:
@@ -124,8 +129,8 @@ def _tail(x: Array, count: int) -> Array:
     return lowest
 
 
-def _lines(x: Array, rate: float) -> list[tuple[float, float]]:
-    """(Hz, V rms) of the lines that stand out of the noise, strongest first."""
+def _lines(x: Array, rate: float) -> tuple[list[tuple[float, float]], tuple[Array, Array]]:
+    """(Hz, V rms) of the lines that stand out of the noise, strongest first; the spectrum for a plot."""
     n = len(x)
     # A Hann window is three terms in the spectrum, which costs less than a cosine for each sample.
     plain = rfft(x)
@@ -148,7 +153,16 @@ def _lines(x: Array, rate: float) -> list[tuple[float, float]]:
         if len(kept) < MOST_LINES and power[k] > 4 * _skirts(power, kept, k):
             kept.append(k)
     floor_of = dict(zip(peaks.tolist(), floor.tolist(), strict=True))
-    return [_line(power, k, kept, floor_of[k], scale, rate / n) for k in kept]
+    lines = [_line(power, k, kept, floor_of[k], scale, rate / n) for k in kept]
+    return lines, _banded(power, scale, rate / n)
+
+
+def _banded(power: Array, scale: float, bin_Hz: float) -> tuple[Array, Array]:
+    """The strongest bin of each of some hundred bands, evenly spaced by the logarithm."""
+    edges = np.unique(np.geomspace(1, len(power) - 1, BANDS).astype(int))
+    most = np.maximum.reduceat(power, edges)
+    # Two thirds of a line's power lie in its largest bin under this window.
+    return edges * bin_Hz, np.sqrt(1.5 * most * scale)
 
 
 def _floor(power: Array, at: IntArray) -> Array:

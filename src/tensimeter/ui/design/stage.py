@@ -228,7 +228,12 @@ class DesignStage(QWidget):
         tried = session.now.volts
         at_volts = tried[1] if tried and tried[0] == output.id else float(session.now.solved[1][output.id].V)
         results = [o for o in session.now.outcomes() if o.plan.output.id == output.id]
-        steps = tuple((output.nominal_V, r.step.set_A, r.verdict) for o in results for r in o.steps)
+        steps = tuple(
+            (r.step.trim_V or output.nominal_V, r.step.set_A, r.verdict)
+            for o in results
+            if o.plan.test.kind in ("load-regulation", "reach")
+            for r in o.steps
+        )
         self.map.show_reach(Drawn(found, (at_volts, amps), sinks, borders, steps, self._band))
 
     def _draw_band(self) -> None:

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from tensimeter.core.campaign import rates
 from tensimeter.core.errors import Trouble
 from tensimeter.core.learnt import proven_supply
 from tensimeter.report.datasheet import html, pdf, write
@@ -102,7 +103,7 @@ class PlateStage(QWidget):
 
     def refresh(self) -> None:
         clear(self._ratings)
-        ratings = [rating(o) for o in self.session.now.outcomes()]
+        ratings = [rating(o) for o in self.session.now.outcomes() if rates(o)]
         for r in ratings:
             self._ratings.addWidget(_rating(r))
         if not ratings:
@@ -173,7 +174,7 @@ class PlateStage(QWidget):
         """Every output that has shown a rating goes into the bin as a supply of its own."""
         kept = []
         try:
-            for found in self.session.now.outcomes(read_only=True):
+            for found in filter(rates, self.session.now.outcomes(read_only=True)):
                 supply = proven_supply(self.session.job, found)
                 with own_bin() as bin_:
                     bin_.keep(supply)
