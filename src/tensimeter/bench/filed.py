@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from tensimeter.core.campaign import Plan, step_for
+from tensimeter.core.campaign import Plan, Step, step_for
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import Understood
@@ -23,6 +23,21 @@ def done_steps(plan: Plan, readings: list[Reading]) -> set[int]:
         for r in standing(readings)
         if r.test == plan.test.id and r.step is not None and r.quantity in ("V", "Vpp")
     }
+
+
+#: Tests whose points differ by their current alone; in others a reading belongs to the point in hand.
+BY_CURRENT = frozenset({"load-regulation", "minimum-load", "efficiency", "ripple"})
+
+
+def _titled(step: Step | None) -> bool:
+    return step is not None and bool(step.title)
+
+
+def _asked_for(step: Step, line: Understood, place: str) -> bool:
+    """Whether a reading is one that a step asks for beside its volts."""
+    if line.quantity == "Vpp":
+        return step.capture is not None and line.place == place
+    return (line.place, line.quantity) in step.also
 
 
 def file_typed(
@@ -43,15 +58,19 @@ def file_typed(
     """
     job = file.job
     meter = instrument or job.campaign.voltmeter
-    at_test = plan is not None and line.place == plan.output.id and line.quantity == "V"
+    in_hand = plan.steps[step] if plan and step is not None and step < len(plan.steps) else None
+    place = (in_hand.place if in_hand else "") or (plan.output.id if plan else "")
+    at_test = plan is not None and line.place == place and line.quantity == "V"
+    beside = in_hand is not None and _asked_for(in_hand, line, place)
     amps, amps_step = line.at_A, line.at_resolution
-    if at_test and plan is not None and amps is None and step is not None:
-        amps, amps_step = plan.steps[step].set_A, 0.001
+    if at_test and amps is None and in_hand is not None and in_hand.ohms is None:
+        amps, amps_step = in_hand.set_A, 0.001
     scan, now = file.next_scan(), time.time()
-    test = plan.test.id if at_test and plan else None
-    filed: int | None = None
+    test = plan.test.id if plan and (at_test or beside) else None
+    filed: int | None = step if beside else None
     if at_test and plan is not None and amps is not None:
-        filed = step_for(plan, amps, done_steps(plan, file.readings()))
+        by_current = plan.test.kind in BY_CURRENT and not _titled(in_hand)
+        filed = step_for(plan, amps, done_steps(plan, file.readings())) if by_current else step
     found = [
         _reading(
             job,
@@ -122,8 +141,11 @@ def file_log(file: JobFile, log: "Log", plan: Plan, source: str) -> list[Reading
     for k, (v, a) in enumerate(zip(volts.tolist(), amps.tolist(), strict=True)):
         if previous is None or abs(a - previous) > 0.02 * plan.most_A:
             # A new plateau: the next open step at this current, so that up and down stay apart.
-            step = step_for(plan, a, done)
+            step = 0 if len(plan.steps) == 1 else step_for(plan, a, done)
             previous = a
+        if plan.test.kind in ("current-limit", "short-circuit", "over-voltage"):
+            # Past a limit the order tells, not the current: these belong to the test as a whole.
+            step = None
         if step is not None:
             done.add(step)
         moment = now + float(start[k] - start[0])

@@ -1,6 +1,7 @@
 """A bench file names the instruments of a bench; from it they are opened by role."""
 
 import contextlib
+import json
 import tomllib
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -120,6 +121,20 @@ def open_bench_file(job: Job, path: Path) -> Bench:
     """Open what a bench file names: a table a role with `resource` and, if need be, `profile`."""
     resources, profiles, speed = read_bench_file(path)
     return open_bench(job, resources, profiles=profiles, speed=speed)
+
+
+def write_bench_file(path: Path, wanted: dict[str, tuple[str, str]]) -> None:
+    """Write a bench file from role → (resource, profile); Trouble where it can't be."""
+    if "load" not in wanted:
+        raise Trouble("A bench needs a load; say where it is.")
+    lines = ["# Written by Tensimeter; edit it as you like."]
+    for role, (resource, profile) in wanted.items():
+        load_profile(profile)
+        lines += [f"[{role}]", f"resource = {json.dumps(resource)}", f"profile = {json.dumps(profile)}", ""]
+    try:
+        path.write_text("\n".join(lines))
+    except OSError as error:
+        raise Trouble(f"{path} can't be written: {error.strerror}.") from error
 
 
 def read_voltmeter(job: Job, path: Path) -> float:

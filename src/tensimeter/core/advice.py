@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from tensimeter.core.campaign import Outcome, Plan, columns
+from tensimeter.core.campaign import OPEN, Outcome, Plan, columns
 from tensimeter.core.job.document import Job
 from tensimeter.core.judge import Verdict, capability
 from tensimeter.core.quantity import localised, show, with_uncertainty
@@ -18,6 +18,8 @@ def meter_sentence(job: Job, plan: Plan, meter: str | None = None) -> str:
     """Whether the meter in hand can settle the allowed band at all, before anything is read."""
     chosen = meter or job.campaign.voltmeter
     nominal = plan.output.nominal_V
+    if not plan.steps or plan.steps[0].allowed == OPEN or not plan.steps[0].allowed.ends[1] < np.inf:
+        return ""
     accuracy, range_ = accuracy_of(job, chosen, "V", nominal)
     part = job.part(chosen)
     name = part.name if part and range_ != "assumed" else "A plain handheld (assumed)"
@@ -54,8 +56,13 @@ def _finer(job: Job, plan: Plan, half_width: float) -> str:
 def outcome_sentence(result: Outcome) -> str:
     """What the readings of a test say so far, in one or two sentences."""
     output, fit = result.plan.output, result.regulation
+    if not result.plan.steps:
+        return "This test has no points yet: list them under Set-up."
     if not result.measured and not result.extra:
-        return f"Nothing read yet. First: {show(result.plan.steps[0].set_A, 'A', 3)}."
+        begin = result.plan.steps[0]
+        return f"Nothing read yet. First: {begin.title or show(begin.set_A, 'A', 3)}."
+    if result.plan.test.kind != "load-regulation":
+        return _found_sentence(result)
     taken = f"{result.measured} of {len(result.steps)} points read."
     if fit is None:
         return f"{taken} A second current gives resistance and regulation."
@@ -78,6 +85,25 @@ def outcome_sentence(result: Outcome) -> str:
     if fit.curved:
         text += " The points bend: one resistance does not say it all."
     return text if result.complete else f"{taken} {text}"
+
+
+def _found_sentence(result: Outcome) -> str:
+    """The findings that weigh most, in words; a part of a test is said to be one."""
+    part = (
+        "" if result.complete else f"A part of it so far, {result.measured} of {len(result.steps)} points. "
+    )
+    judged = [f for f in result.findings if f.verdict is not None]
+    wrong = [f for f in judged if f.verdict in (Verdict.MISSES, Verdict.TOO_CLOSE)]
+    # Of figures that nothing is asked of, shares say most.
+    plain = sorted(result.findings, key=lambda f: f.unit != "%")
+    shown = (wrong or judged or plain)[:3]
+    words = []
+    for f in shown:
+        value = with_uncertainty(f.value.value, f.value.half_width, f.unit) if f.value else f.text
+        words.append(f"{f.name}: {value}" + (f", {f.verdict.words}" if f.verdict else ""))
+    if judged and not wrong and len(judged) > len(shown):
+        words.append(f"{len(judged)} figures judged, all hold" if result.verdict is Verdict.HOLDS else "")
+    return part + "; ".join(w for w in words if w) + ("." if words else "")
 
 
 def next_sentence(job: Job, result: Outcome, readings: list[Reading]) -> str:

@@ -45,6 +45,9 @@ _UNITS = {
 #: Words for an open reading: more than the meter can show.
 OPEN_WORDS = frozenset({"ol", "o.l", "open", "overload", "inf"})
 _decimal_mark = "."
+#: Units that take no prefix; seconds do where they are short.
+_PLAIN = frozenset({"C", "K", "%", "s", "h", "min"})
+SHORT_S = 0.1
 
 
 def use_decimal_mark(mark: str) -> None:
@@ -115,7 +118,7 @@ def show(value: float | None, unit: str, digits: int = 3) -> str:
         return f"– {symbol}".strip()
     if math.isinf(value):
         return "open" if unit == "ohm" else f"over range {symbol}".strip()
-    if unit in ("C", "K", "%", "s", "h", "min"):
+    if unit in _PLAIN and not (unit == "s" and 0 < abs(value) < SHORT_S):
         scaled = value * 100 if unit == "%" else value
         return localised(f"{scaled:.{digits}g} {symbol}".replace("-", "−"))
     if value == 0:
@@ -137,7 +140,7 @@ def with_uncertainty(value: float, half_width: float, unit: str) -> str:
     prefix, scale = "", 1.0
     if unit == "%":
         scale = 0.01
-    elif unit not in ("C", "K", "s", "h", "min") and largest < 1:
+    elif (unit not in _PLAIN or (unit == "s" and largest < SHORT_S)) and largest < 1:
         prefix, scale = next(
             ((p, s) for p, s in (("m", 1e-3), ("µ", 1e-6), ("n", 1e-9)) if largest >= s), ("", 1.0)
         )

@@ -15,7 +15,9 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.quantity import OPEN_WORDS, parse, show, split
 from tensimeter.core.verify.readings import Quantity, resolution_of
 
-_QUANTITIES: dict[str, Quantity] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm"}
+_QUANTITIES: dict[str, Quantity] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm", "W": "W"}
+#: Peak to peak, as it is read off a screen: `mount 42mVpp`.
+_PEAKS = re.compile(r"V\s*pp$", re.I)
 _VALUE = re.compile(
     r"^(?P<place>.*?)[\s:=]+(?P<value>[+\-−]?(?:\d[\d.,]*\s*[a-zA-ZµΩ°]*\d*)|OL|ol|open)\s*"
     r"(?:@\s*(?P<at>[+\-−]?\d[\d.,]*\s*[a-zA-Zµ]*))?\s*$"
@@ -50,7 +52,7 @@ def places(job: Job) -> list[str]:
     """Names that the line completes: outputs first, then the other links, then heat."""
     outputs = [o.name for o in job.design.outputs()]
     others = [link.name for link in job.design.links if link.kind != "output"]
-    return [*outputs, *others, *(f"earth-{name.casefold()}" for name in outputs), "ambient"]
+    return [*outputs, *others, *(f"earth-{name.casefold()}" for name in outputs), "ambient", "wall"]
 
 
 def completion(job: Job, typed: str) -> str:
@@ -103,11 +105,20 @@ def understand(
     if raw.casefold() in OPEN_WORDS:
         quantity: Quantity = "ohm" if place.startswith("earth-") else "V"
         return Understood(place, known, name, quantity, math.inf, 1.0, at_A, at_step, text)
-    value, unit = split(raw)
-    default = "ohm" if place.startswith("earth-") else "C" if place == "ambient" else "V"
-    quantity = _QUANTITIES.get(unit or default, "V")
+    peaks = bool(_PEAKS.search(raw))
+    value, unit = split(_PEAKS.sub("V", raw))
+    default = (
+        "ohm"
+        if place.startswith("earth-")
+        else "C"
+        if place == "ambient"
+        else "W"
+        if place == "wall"
+        else "V"
+    )
+    quantity = "Vpp" if peaks else _QUANTITIES.get(unit or default, "V")
     if unit and unit not in _QUANTITIES:
-        raise Trouble(f"A reading is in V, A, Ω or °C; “{raw.strip()}” is in {unit}.")
+        raise Trouble(f"A reading is in V, A, Ω, W or °C; “{raw.strip()}” is in {unit}.")
     question = _doubt(quantity, value, predicted_V if place == default_place else None, at_A)
     return Understood(place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question)
 

@@ -61,6 +61,7 @@ class JobFile:
         self._mutex = threading.RLock()
         self._lock: IO[str] | None = None
         self._scans: int | None = None
+        self._known: list[Reading] = []
         self._earlier: dict[int, Job] = {}
         must_be_job(self.path)
         if not read_only:
@@ -183,10 +184,14 @@ class JobFile:
             return self._scans
 
     def readings(self) -> list[Reading]:
-        """Every reading, in the order kept."""
+        """Every reading, in the order kept; rows are never changed, so those known are not read again."""
         with self._mutex, said(self.path):
-            rows = self._db.execute(f"SELECT id, {_COLUMNS} FROM reading ORDER BY id").fetchall()
-        return [_reading(row) for row in rows]
+            after = self._known[-1].id if self._known else 0
+            rows = self._db.execute(
+                f"SELECT id, {_COLUMNS} FROM reading WHERE id > ? ORDER BY id", (after,)
+            ).fetchall()
+            self._known += [_reading(row) for row in rows]
+            return list(self._known)
 
     def job_at_reading(self, number: int) -> Job | None:
         """The job as it stood when a reading was kept; the one in hand where it has not changed since."""

@@ -1,5 +1,6 @@
 """What follows from one job and its readings, and the step that is in hand."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -53,12 +54,14 @@ class Derived:
         plans: dict[str, Plan | None] | None = None,
         volts: tuple[str, float] | None = None,
         waves: Sequence[Wave] = (),
+        judged: dict[str, tuple[tuple[int, int], Outcome]] | None = None,
     ) -> None:
         self.job, self.readings, self.load, self.waves = job, readings, load, waves
         #: An output and the volts it is tried at, where those are not its own.
         self.volts = volts
         self.plans: dict[str, Plan | None] = {} if plans is None else plans
-        self._outcomes: dict[str, Outcome] = {}
+        #: Tests judged before, and how many readings and waveforms they were judged by.
+        self.judged: dict[str, tuple[tuple[int, int], Outcome]] = {} if judged is None else judged
 
     @cached_property
     def solved(self) -> tuple[Network, Solution, list[Limit]] | None:
@@ -90,9 +93,28 @@ class Derived:
         if worked_out is None:
             return None
         key = worked_out.test.id
-        if key not in self._outcomes:
-            self._outcomes[key] = outcome(self.job, worked_out, self.readings, self.waves)
-        return self._outcomes[key]
+        count = (self._counts[0][key], self._counts[1][key])
+        known = self.judged.get(key)
+        if known is None or known[0] != count:
+            known = (count, outcome(self.job, worked_out, self._by_test.get(key, []), self.waves))
+            self.judged[key] = known
+        return known[1]
+
+    @cached_property
+    def _by_test(self) -> dict[str | None, list[Reading]]:
+        found: dict[str | None, list[Reading]] = {}
+        # A reading that corrects another stands with it, whatever test it names.
+        corrected = {r.corrects for r in self.readings if r.corrects is not None}
+        for r in self.readings:
+            if r.id not in corrected:
+                found.setdefault(r.test, []).append(r)
+        return found
+
+    @cached_property
+    def _counts(self) -> tuple[Counter[str | None], Counter[str | None]]:
+        by_test = Counter({test: len(rows) for test, rows in self._by_test.items()})
+        newest = Counter({test: rows[-1].id or 0 for test, rows in self._by_test.items()})
+        return by_test + newest, Counter(w.test for w in self.waves)
 
     def outcomes(self, *, read_only: bool = False) -> list[Outcome]:
         """Every test judged, in the campaign's order; or only those with a reading, which is quick."""
@@ -102,9 +124,7 @@ class Derived:
 
     def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
         """The same at another operating point; judgements do not depend on it."""
-        moved = Derived(self.job, self.readings, load, self.plans, volts, self.waves)
-        moved._outcomes = self._outcomes
-        return moved
+        return Derived(self.job, self.readings, load, self.plans, volts, self.waves, self.judged)
 
     @cached_property
     def notices(self) -> list[Notice]:

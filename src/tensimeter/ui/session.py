@@ -81,9 +81,15 @@ class Session(QObject):
 
     def _derive(self) -> None:
         before = getattr(self, "now", None)
-        plans = before.plans if before is not None and before.job is self.job else None
-        waves = self.book.waves()
-        self.now = Derived(self.job, self.file.readings(), self.load, plans, waves=waves)
+        same = before is not None and before.job is self.job
+        self.now = Derived(
+            self.job,
+            self.file.readings(),
+            self.load,
+            before.plans if same else None,
+            waves=self.book.waves(),
+            judged=before.judged if same else None,
+        )
 
     # -- the document ---------------------------------------------------------------------------
 
@@ -302,8 +308,8 @@ class Session(QObject):
     def running(self) -> bool:
         return self.engine is not None and self.engine.alive
 
-    def start_run(self, bench: "Bench", *, present: bool = False) -> None:
-        """Run the test in hand on a bench; Trouble when it can't begin."""
+    def start_run(self, bench: "Bench", *, present: bool = False, anew: bool = False) -> None:
+        """Run the test in hand on a bench, or what is still open of it; Trouble when it can't begin."""
         if self.plan is None:
             raise Trouble("Choose a test first.")
         if self.running:
@@ -311,11 +317,27 @@ class Session(QObject):
         self.trace = []
         self._live_waits = False
         self.engine = RunEngine(
-            self.file, self.plan, bench, self._hear, present=present, done=self.already_read()
+            self.file,
+            self.plan,
+            bench,
+            self._hear,
+            present=present,
+            done=frozenset() if anew else self.already_read(),
         )
         self.bench = bench
         self.file.log("run", f"{self.plan.test.id} begun")
         self.engine.start()
+
+    def skip_point(self) -> None:
+        """Pass the point in hand over; the run goes on with the next."""
+        if self.engine is not None:
+            self.engine.skip()
+
+    def hands_are_done(self) -> None:
+        """What the run asked hands to do is done."""
+        self.asked_of_hands = ""
+        if self.engine is not None:
+            self.engine.answer()
 
     def already_read(self) -> frozenset[int]:
         """Steps that a run passes over: those of a test that was begun and not ended.

@@ -77,6 +77,9 @@ class Theme(QObject):
         font.setBold(bold)
         return font
 
+    #: Whether a run is heard: a sound at each point that is read, and when hands are wanted.
+    sound = True
+
     def px(self, pixels: float) -> int:
         """A length that grows with the text."""
         return round(pixels * self.scale)

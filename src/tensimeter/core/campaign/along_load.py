@@ -109,8 +109,8 @@ class EfficiencyKind:
             value = Interval(share, share * (1 - relative), share * (1 + relative))
             guess = efficiency_at(facts.job, facts.plan.output.id, step.set_A)
             text = f"predicted {show(guess, '%')}" if guess is not None else ""
-            band = Band(test.least, 1.0)
-            verdict = judge(value, band) if test.least else None
+            band = Band(test.least, None) if test.least else None
+            verdict = judge(value, band) if band else None
             found.append(Finding(f"efficiency {at}", "%", value, text, verdict, band))
             loss = wall.value - volts.value * amps.value
             half = math.hypot(wall.half_width, volts.value * amps.value * relative)

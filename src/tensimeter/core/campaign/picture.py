@@ -68,7 +68,15 @@ def _overload(result: Outcome) -> Picture:
         if r.place == result.plan.output.id and r.quantity in ("V", "A") and np.isfinite(r.value):
             scans.setdefault(r.scan, {})[r.quantity] = r.value
     spots = [Spot(scan["A"], scan["V"]) for scan in scans.values() if len(scan) == 2]
+    followed = [
+        (r.pair.amps.value, r.pair.volts.value)
+        for r in result.steps
+        if r.pair is not None and r.step.phase in ("approach", "trace")
+    ]
     lines = []
+    if len(followed) > 1:
+        x, y = np.array(followed).T
+        lines.append(Line("", x, y, "path"))
     nominal = result.plan.output.nominal_V
     expected = limit_A(facts.job, result.plan.output.id) if facts else None
     if expected:
@@ -78,7 +86,7 @@ def _overload(result: Outcome) -> Picture:
     if knee is not None:
         ends = np.array([knee.value, knee.value])
         lines.append(Line(f"begins at {show(knee.value, 'A')}", ends, np.array([0.0, nominal]), "measured"))
-    return Picture("amps", "volts", tuple(spots), tuple(lines), joined=True)
+    return Picture("amps", "volts", tuple(spots), tuple(lines))
 
 
 def _trip(result: Outcome) -> Picture:
@@ -94,8 +102,11 @@ def _trip(result: Outcome) -> Picture:
     if stated:
         lines.append(Line(f"stated trip {show(stated, 'V')}", np.full(2, stated), np.array([0.0, nominal])))
     most = result.plan.output.device_max_V
-    band = (0.0, most) if most else None
-    return Picture("trim set, volts", "volts", tuple(spots), tuple(lines), band)
+    if most:
+        lines.append(
+            Line(f"the device stands {show(most, 'V')}", np.array([nominal, high]), np.full(2, most))
+        )
+    return Picture("trim set, volts", "volts", tuple(spots), tuple(lines))
 
 
 def _efficiency(result: Outcome) -> Picture:

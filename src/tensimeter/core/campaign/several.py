@@ -22,7 +22,7 @@ def loads_in_hand(job: Job) -> int:
 
 @dataclass(frozen=True)
 class OutletsKind:
-    name: str = "every outlet, alone and together"
+    name: str = "every outlet"
     standard: str = ""
     method: str = "Each outlet at its full load by itself, then all at once in stages, volts read at each."
 

@@ -22,7 +22,7 @@ PAST_END = 0.015
 
 @dataclass(frozen=True)
 class ToleranceKind:
-    name: str = "output tolerance and trim"
+    name: str = "tolerance and trim"
     standard: str = "output voltage tolerance, adjustment range"
     method: str = "Volts as set without load, then with the trim at each end, then set again."
 
@@ -195,11 +195,18 @@ class CrossRegulationKind:
         if not volts:
             return []
         found = [_swing(facts, o, [row[k] for row in used], test.allowed) for k, o in enumerate(outputs)]
-        accuracy = used[0][0].accuracy or Accuracy(of_reading=0.005, counts=2, resolution=0.01)
-        ammeter = next((r.accuracy for r in facts.readings if r.quantity == "A" and r.accuracy), accuracy)
+        plain = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
+        meters = [r.accuracy or plain for r in used[0]]
+        sinks = [
+            next(
+                (r.accuracy for r in facts.readings if (r.quantity, r.place) == ("A", o) and r.accuracy),
+                plain,
+            )
+            for o in outputs
+        ]
         names = [facts.job.output(o).name for o in outputs]
         try:
-            fit = cross_regulation(names, np.array(volts), np.array(amps), accuracy, ammeter)
+            fit = cross_regulation(names, np.array(volts), np.array(amps), meters, sinks)
         except Trouble:
             return found
         for k, name in enumerate(names):
@@ -232,7 +239,8 @@ class ReachKind:
         found = []
         for point in test.points:
             try:
-                network = set_to(s.job, s.output.id, point.volts, {s.output.id: np.float64(point.amps)})
+                # It is set without load, as hands do; what the load then pulls is part of the prediction.
+                network = set_to(s.job, s.output.id, point.volts, {s.output.id: np.float64(0.0)})
                 guess = predicted(s.line(np.array([point.amps]), network=network), 0)
             except Trouble:
                 guess = None

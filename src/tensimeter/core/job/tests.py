@@ -46,7 +46,7 @@ class ReachPoints(TestRecord):
 
     kind: Literal["reach"] = "reach"
     points: tuple[Corner, ...] = ()
-    allowed: Fraction = 0.03
+    allowed: Fraction = 0.05
 
 
 class Tolerance(TestRecord):

@@ -36,10 +36,15 @@ class Cross:
 
 
 def cross_regulation(
-    rails: Sequence[str], volts: Array, amps: Array, voltmeter: Accuracy, ammeter: Accuracy
+    rails: Sequence[str],
+    volts: Array,
+    amps: Array,
+    voltmeter: Accuracy | Sequence[Accuracy],
+    ammeter: Accuracy | Sequence[Accuracy],
 ) -> Cross:
     """Fit the matrix from load cases: volts and amps (n, r), a row a case, a column a rail.
 
+    One accuracy counts for every rail, or one is given for each: rails are read on ranges of their own.
     Raises Trouble for fewer than two rails, or cases that can't tell the rails' currents apart.
     """
     v, i = np.asarray(volts, float), np.asarray(amps, float)
@@ -56,18 +61,27 @@ def cross_regulation(
     theta = solve @ v
     left = v - design @ theta
     freedom = n - r - 1
-    scatter = float(np.sqrt((left**2).sum(0).max() / freedom)) if freedom > 0 else 0.0
-    sigma = np.sqrt((solve**2).sum(1)) * max(scatter, voltmeter.scatter)
+    scatter = np.sqrt((left**2).sum(0) / freedom) if freedom > 0 else np.zeros(r)
+    meters = [voltmeter] * r if isinstance(voltmeter, Accuracy) else list(voltmeter)
+    sinks = [ammeter] * r if isinstance(ammeter, Accuracy) else list(ammeter)
+    spread = np.sqrt((solve**2).sum(1))
+    # What one ammeter scatters shows in the volts by what its current pulls.
+    from_amps = np.array(
+        [np.sqrt(sum((theta[j + 1, k] * sinks[j].scatter) ** 2 for j in range(r))) for k in range(r)]
+    )
 
     def interval(k: int, rail: int) -> Interval:
         value = float(theta[k, rail])
+        meter = meters[rail]
+        noise = max(float(scatter[rail]), float(np.hypot(meter.scatter, from_amps[rail])))
         # Gains scale what they touch; offsets of volts and of all amps shift the no-load volts alone.
-        terms = [voltmeter.of_reading * value]
+        terms = [meter.of_reading * value]
         if k > 0:
-            terms.append(ammeter.of_reading * value)
+            terms.append(sinks[k - 1].of_reading * value)
         else:
-            terms += [voltmeter.offset, ammeter.offset * float(np.abs(theta[1:, rail]).sum())]
-        half = half_width_95(terms, float(sigma[k]))
+            terms.append(meter.offset)
+            terms += [s.offset * float(theta[j + 1, rail]) for j, s in enumerate(sinks)]
+        half = half_width_95(terms, float(spread[k]) * noise)
         return Interval(value, value - half, value + half)
 
     matrix = tuple(tuple(interval(j + 1, rail) for j in range(r)) for rail in range(r))

@@ -136,7 +136,8 @@ class RecordForm(QWidget):
             elif unit == "mm²" and "awg" in text.casefold():
                 value = parse_area(text) * 1e6
             elif get_origin(kind) is tuple:
-                value = tuple(parse(figure, _si(unit)) for figure in text.replace(";", " ").split())
+                bare = [parse(figure, _si(unit)) for figure in text.replace(";", " ").split()]
+                value = tuple(v / 100 if unit == "%" and "%" not in text else v for v in bare)
             elif kind in (float, int):
                 number = parse(text, _si(unit))
                 value = number / 100 if unit == "%" and "%" not in text else number

@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -15,11 +16,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tensimeter.core.campaign import KINDS, Outcome, blank, generated
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import with_test_for
+from tensimeter.core.job.edits import with_test, without_test
 from tensimeter.core.job.parts import ElectronicLoad
-from tensimeter.core.quantity import show
+from tensimeter.core.quantity import parse, show
 from tensimeter.store.logs import read_log
+from tensimeter.store.waveforms import read_waveform
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.prove.run_control import RunControl
@@ -49,13 +52,23 @@ class CampaignPanel(QScrollArea):
         self.tests = QListWidget()
         self.tests.setAccessibleName("tests of the campaign")
         self.tests.setIconSize(QSize(16, 16))
-        self.tests.setWordWrap(True)
+        self.tests.setWordWrap(False)
         self.tests.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tests.currentItemChanged.connect(self._on_test)
+        self.tests.installEventFilter(self)
+        self.tests.setToolTip("Delete takes a test out; its readings stay")
         column.addWidget(self.tests)
-        self.plan_missing = QPushButton("plan its test")
-        self.plan_missing.clicked.connect(self._plan_missing)
-        column.addWidget(self.plan_missing)
+        self.plan_all = QPushButton("Plan every test")
+        self.plan_all.setToolTip("What the outputs, the policy and the instruments in stock allow, in order")
+        self.plan_all.clicked.connect(self._plan_all)
+        column.addWidget(self.plan_all)
+        self.add_kind = QComboBox()
+        self.add_kind.setAccessibleName("add a test for the output in hand")
+        self.add_kind.addItem("add a test …", "")
+        for key, kind in KINDS.items():
+            self.add_kind.addItem(kind.name, key)
+        self.add_kind.activated.connect(self._add)
+        column.addWidget(self.add_kind)
         self._add_measuring(column)
         self._unreachable = label("", "caption", wrap=True)
         column.addWidget(self._unreachable)
@@ -77,7 +90,7 @@ class CampaignPanel(QScrollArea):
         self.bench_path.setPlaceholderText("path of a bench file")
         self.bench_path.setAccessibleName("path of a bench file")
         column.addWidget(self.bench_path)
-        for box in (self.source, self.meter):
+        for box in (self.source, self.meter, self.add_kind):
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(6)
         self.present = QCheckBox("I stay with the load")
@@ -90,8 +103,27 @@ class CampaignPanel(QScrollArea):
         self.pause = QPushButton("Pause")
         self.pause.clicked.connect(self._on_pause)
         column.addWidget(self.pause)
-        self.take_log = QPushButton("Take in a log …")
-        self.take_log.setToolTip("A CSV file with columns for volts and amps; or drop it here")
+        self.skip = QPushButton("Pass this point over")
+        self.skip.clicked.connect(lambda: self.session.skip_point())
+        column.addWidget(self.skip)
+        self.anew = QPushButton("Begin anew")
+        self.anew.setProperty("kind", "quiet")
+        self.anew.clicked.connect(lambda: self._on_start(anew=True))
+        column.addWidget(self.anew)
+        self.sound = QCheckBox("Sound at each point")
+        self.sound.setChecked(theme.sound)
+        self.sound.toggled.connect(lambda on: setattr(theme, "sound", on))
+        column.addWidget(self.sound)
+        self.find = QPushButton("Instruments …")
+        self.find.setToolTip("See who answers, and which does what")
+        self.find.clicked.connect(self._on_find)
+        column.addWidget(self.find)
+        self.rate = Field()
+        self.rate.setPlaceholderText("samples a second, 10M")
+        self.rate.setAccessibleName("samples a second of a waveform that has no times")
+        column.addWidget(self.rate)
+        self.take_log = QPushButton("Take in a file …")
+        self.take_log.setToolTip("A log with volts and amps, or a waveform in CSV or NumPy; or drop it here")
         self.take_log.clicked.connect(self._on_log)
         column.addWidget(self.take_log)
 
@@ -104,23 +136,20 @@ class CampaignPanel(QScrollArea):
         self.tests.clear()
         for result in session.now.outcomes():
             test = result.plan.test
-            figure = "not read yet"
-            if result.regulation:
-                figure = show(result.regulation.load_regulation.value, "%", 3)
-            if result.measured and not result.complete:
-                figure = f"{result.measured} of {len(result.steps)} read"
-            item = QListWidgetItem(
-                verdict_icon(result.verdict, theme.px(16)), f"{result.plan.output.name}\n{figure}"
-            )
-            item.setToolTip(f"Load regulation of {result.plan.output.name}: {result.verdict.words}")
+            name = KINDS[test.kind].name
+            figure = f"{result.plan.output.name} · {_figure(result)}"
+            item = QListWidgetItem(verdict_icon(result.verdict, theme.px(16)), f"{name}\n{figure}")
+            item.setToolTip(f"{name}, {result.plan.output.name}: {result.verdict.words}")
             item.setData(Qt.ItemDataRole.UserRole, test.id)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, item.toolTip())
             self.tests.addItem(item)
             if test.id == session.test_id:
                 self.tests.setCurrentItem(item)
         self.tests.blockSignals(False)
-        rows = max(self.tests.count(), 1)
+        rows = min(max(self.tests.count(), 1), 6)
         self.tests.setFixedHeight(rows * theme.px(46) + 4)
+        if self.tests.currentItem() is not None:
+            self.tests.scrollToItem(self.tests.currentItem())
         self.tests.setVisible(self.tests.count() > 0)
         self._show_plan()
         self._show_measuring()
@@ -128,19 +157,16 @@ class CampaignPanel(QScrollArea):
     def _show_plan(self) -> None:
         session = self.session
         plans = [o.plan for o in session.now.outcomes()]
-        without = [
-            o
-            for o in session.job.design.outputs()
-            if o.id not in {t.output for t in session.job.campaign.tests}
-        ]
-        self.plan_missing.setVisible(bool(without))
+        outputs = bool(list(session.job.design.outputs()))
+        self.plan_all.setVisible(outputs)
+        self.add_kind.setVisible(outputs)
         if not plans:
-            self._time.setText(
-                "A test belongs to an output. Join one in Design, or plan below." if not without else ""
-            )
+            said = "Plan tests below." if outputs else "A test belongs to an output: join one in Design."
+            self._time.setText(said)
         else:
-            seconds = sum(p.duration_s for p in plans)
-            self._time.setText(f"predicted to take {show(round(seconds / 60, 1), 'min', 2)}")
+            seconds, joules = sum(p.duration_s for p in plans), sum(p.energy_J for p in plans)
+            time = show(round(seconds / 60, 1), "min", 2)
+            self._time.setText(f"{len(plans)} test{'s' * (len(plans) > 1)}, {time}, {joules / 3600:.1f} Wh")
         plan = session.plan
         self._unreachable.setText("\n".join(plan.unreachable) if plan else "")
         self._unreachable.setVisible(bool(plan and plan.unreachable))
@@ -154,7 +180,16 @@ class CampaignPanel(QScrollArea):
         self.bench_path.setVisible(self.source.currentData() == "bench")
         self.present.setVisible(not by_hand and not guarded)
         self.start.setVisible(not by_hand and not running)
-        self.start.setEnabled(session.plan is not None)
+        self.start.setEnabled(session.plan is not None and bool(session.plan.steps))
+        done = session.already_read()
+        left = len(session.plan.steps) - len(done) if session.plan else 0
+        self.start.setText(f"Go on, {left} open" if done else "Start the run")
+        self.anew.setVisible(bool(done) and not by_hand and not running)
+        self.skip.setVisible(running)
+        self.sound.setVisible(not by_hand)
+        self.find.setVisible(not running)
+        waves = session.plan is not None and any(s.capture for s in session.plan.steps)
+        self.rate.setVisible(by_hand and waves)
         self.pause.setVisible(running)
         paused = session.engine is not None and session.engine.paused
         self.pause.setText("Go on" if paused else "Pause, load off")
@@ -182,18 +217,55 @@ class CampaignPanel(QScrollArea):
         self.session.hand_meter = self.meter.currentData()
         self.session.subject_changed.emit()
 
-    def _plan_missing(self) -> None:
-        job = self.session.job
-        for output in job.design.outputs():
-            job = with_test_for(job, output)
-        self.session.edit("tests planned", job)
+    def _plan_all(self) -> None:
+        self.session.edit("campaign planned", generated(self.session.job))
         if self.session.plan is not None:
             self.session.choose_test(self.session.test_id)
 
-    def _on_start(self) -> None:
+    def _add(self, _: int) -> None:
+        kind = self.add_kind.currentData()
+        self.add_kind.setCurrentIndex(0)
+        job, output = self.session.job, self.session.output_id
+        if not kind or output is None:
+            return
+        test = blank(kind, job, job.output(output))
+        if self.session.edit(f"{test.id} planned", with_test(job, test)):
+            self.session.choose_test(test.id)
+            self.refresh()
+
+    def _drop_test(self) -> None:
+        """Delete on a test takes it out of the campaign; undo brings it back, its readings stay."""
+        item = self.tests.currentItem()
+        if item is not None and not self.session.running:
+            test = item.data(Qt.ItemDataRole.UserRole)
+            self.session.edit(f"{test} dropped", without_test(self.session.job, test))
+
+    def eventFilter(self, watched: object, event: QEvent) -> bool:
+        pressed = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
+        if pressed and watched is getattr(self, "tests", None) and event.key() == Qt.Key.Key_Delete:
+            self._drop_test()
+            return True
+        return super().eventFilter(watched, event)
+
+    def _on_find(self) -> None:
+        from tensimeter.ui.prove.instruments_window import InstrumentsWindow
+
+        self.instruments = InstrumentsWindow(self.session, self.window())
+        self.instruments.bench_chosen.connect(self._use_bench)
+        self.instruments.show()
+
+    def _use_bench(self, path: str) -> None:
+        self.bench_path.setText(path)
+        self.source.setCurrentIndex(self.source.findData("bench"))
+        self.refresh()
+
+    def _on_start(self, _: bool = False, *, anew: bool = False) -> None:
         try:
             self.control.start(
-                self.source.currentData(), self.bench_path.text().strip(), present=self.present.isChecked()
+                self.source.currentData(),
+                self.bench_path.text().strip(),
+                present=self.present.isChecked(),
+                anew=anew,
             )
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))
@@ -206,15 +278,39 @@ class CampaignPanel(QScrollArea):
         self.refresh()
 
     def _on_log(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Take in a log", "", "Logs (*.csv *.tsv *.txt)")
+        kinds = "Logs and waveforms (*.csv *.tsv *.txt *.npy)"
+        path, _ = QFileDialog.getOpenFileName(self, "Take in a file", "", kinds)
         if path:
             self.take_in(Path(path))
 
     def take_in(self, path: Path) -> None:
-        """File a CSV log under the test in hand."""
+        """File a log, or a waveform where the step in hand asks for one, under the test in hand."""
+        plan = self.session.plan
+        step = plan.steps[self.session.step_index] if plan and plan.steps else None
         try:
+            if path.suffix.casefold() == ".npy" or (step is not None and step.capture is not None):
+                typed = self.rate.text().strip()
+                wave = read_waveform(path, parse(typed, "Hz") if typed else None)
+                self.session.take_wave(wave, path.name)
+                self.session.told.emit(f"{len(wave.volts)} samples of {path.name} kept.")
+                return
             count = self.session.take_log(read_log(path), path.name)
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))
             return
         self.session.told.emit(f"{count} rows of {path.name} kept.")
+
+
+def _figure(result: Outcome) -> str:
+    """The figure that says most of a test, for its line in the list."""
+    if not result.measured:
+        return "not read yet"
+    if not result.complete:
+        return f"{result.measured} of {len(result.steps)} read"
+    if result.regulation:
+        return show(result.regulation.load_regulation.value, "%", 3)
+    judged = [f for f in result.findings if f.value is not None] or list(result.findings)
+    if not judged:
+        return "read"
+    worst = next((f for f in judged if f.verdict is result.verdict), judged[0])
+    return show(worst.value.value, worst.unit, 3) if worst.value else worst.text[:24]

@@ -3,10 +3,10 @@
 import math
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.bench.engine import Event
-from tensimeter.core.campaign import StepResult
+from tensimeter.core.campaign import OPEN, StepResult
 from tensimeter.core.explain import Worked
 from tensimeter.core.judge import Interval, Verdict, explain_reading
 from tensimeter.core.quantity import decimals_for, fixed, show
@@ -53,6 +53,12 @@ class NowPanel(QWidget):
         column.addLayout(verdict)
         self.heat = label("", "caption")
         column.addWidget(self.heat)
+        self.asked = label("", "strong", wrap=True)
+        column.addWidget(self.asked)
+        self.done = QPushButton("Done, go on")
+        self.done.setProperty("kind", "main")
+        self.done.clicked.connect(self._on_done)
+        column.addWidget(self.done)
         for signal in (session.job_changed, session.readings_changed, session.subject_changed):
             signal.connect(self.refresh)
         session.run_event.connect(self._on_run_event)
@@ -81,28 +87,53 @@ class NowPanel(QWidget):
             self.title.setText("Now")
             self.todo.setText("No test is planned yet.")
             return
+        asked = self.session.asked_of_hands if self.session.running else ""
+        self.asked.setText(asked)
+        self.asked.setVisible(bool(asked))
+        self.done.setVisible(bool(asked))
         count = len(plan.steps)
         live = self._live is not None and self.session.running
         self.title.setText(f"{'Live: step' if live else 'Step'} {result.step.index + 1} of {count}")
         load = "no load" if result.step.set_A == 0 else f"load {show(result.step.set_A, 'A', 4)}"
         expected = result.step.predicted_V
-        text = f"{plan.output.name}, {load}"
+        name = self._place_name(result.step.place) or plan.output.name
+        text = f"{result.step.title}; {load}" if result.step.title else f"{name}, {load}"
         if expected:
             text += f"; expect {fixed(expected.value, 'V')}"
+        if result.step.hand and not self.session.running and not result.taken:
+            text += f". {result.step.hand}"
+        wants = [f"“{place} … {quantity}”" for place, quantity in result.step.also if quantity != "V"]
+        if wants and not self.session.running:
+            text += f". Beside the volts, type {' and '.join(wants)}."
         self.todo.setText(text)
         interval = self._interval()
         places = decimals_for(interval.half_width) if interval else 2
         self.volts.setText(fixed(interval.value if interval else None, "V", places))
         self.half.setText(f"± {fixed(interval.half_width, 'V', places)}" if interval else "")
-        self.gauge.show_values(result.step.allowed, expected, interval)
+        judged = result.step.allowed != OPEN
+        self.gauge.setVisible(judged)
+        if judged:
+            self.gauge.show_values(result.step.allowed, expected, interval)
         verdict = Verdict.NOT_MEASURED if live else result.verdict
         self.square.show_verdict(verdict)
-        self.words.setText("settling" if live else verdict.words)
+        self.square.setVisible(judged)
+        said = (
+            verdict.words if judged else "recorded" if result.wave else "read" if result.taken else "not read"
+        )
+        self.words.setText("settling" if live else said)
         amps = self._live.amps if live else (result.pair.amps.value if result.pair else math.nan)
         self.amps.setText(fixed(amps, "A", 3))
         celsius = self._live.celsius if live else None
         self.heat.setText(f"sink {fixed(celsius, 'C', 1)}" if celsius is not None else "")
         self.heat.setVisible(celsius is not None)
+
+    def _place_name(self, place: str) -> str:
+        outputs = self.session.job.design.outputs()
+        return next((o.name for o in outputs if o.id == place), place)
+
+    def _on_done(self) -> None:
+        self.session.hands_are_done()
+        self.refresh()
 
     def _why_volts(self) -> Worked | None:
         result, interval = self.result(), self._interval()
@@ -116,6 +147,8 @@ class NowPanel(QWidget):
         return explain_reading("Volts as read", interval.value, "V", accuracy, interval)
 
     def _on_run_event(self, event: Event) -> None:
+        if event.kind in ("kept", "ask", "failed") and theme.sound:
+            QApplication.beep()
         if event.kind == "live":
             self._live = event
         elif event.kind in ("kept", "done", "aborted", "failed", "started"):

@@ -31,7 +31,7 @@ class RunControl:
             ("instruments of a bench file", "bench"),
         ]
 
-    def start(self, source: str, bench_path: str = "", *, present: bool = False) -> None:
+    def start(self, source: str, bench_path: str = "", *, present: bool = False, anew: bool = False) -> None:
         """Begin the run of the test in hand; Trouble when it can't."""
         from tensimeter.bench.setup import open_bench, open_bench_file
 
@@ -51,7 +51,7 @@ class RunControl:
             served = self._stand_ins(speed, session.plan.output.id)
             bench = open_bench(session.job, served.resources, speed=speed)
         try:
-            session.start_run(bench, present=present)
+            session.start_run(bench, present=present, anew=anew)
         except Trouble:
             bench.close()
             raise

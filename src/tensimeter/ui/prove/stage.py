@@ -4,23 +4,37 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QStackedWidget,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tensimeter.bench.engine import Event
 from tensimeter.core.advice import meter_sentence, next_sentence, outcome_sentence
-from tensimeter.core.campaign import StepResult
+from tensimeter.core.campaign import KINDS, OPEN, StepResult
 from tensimeter.core.explain import Worked
-from tensimeter.core.quantity import decimals_for, fixed
-from tensimeter.ui.parts.plots import LoadLinePlot, TraceView
+from tensimeter.core.quantity import decimals_for, fixed, show
+from tensimeter.ui.parts.plots import TraceView
 from tensimeter.ui.parts.text import Figure, label, rule
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
+from tensimeter.ui.prove.findings_table import FindingsTable
+from tensimeter.ui.prove.plot_area import PlotArea
 from tensimeter.ui.prove.run_control import RunControl
+from tensimeter.ui.prove.setup_view import SetupView
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 _COLUMNS = ("", "load", "predicted", "read", "±", "verdict", "how")
+_VIEWS = (("points", "Points"), ("found", "What it gives"), ("setup", "Set-up"))
 
 
 class ProveStage(QWidget):
@@ -44,21 +58,50 @@ class ProveStage(QWidget):
         self.meter = label("", "caption", wrap=True)
         for widget in (self.title, self.sentence, self.meter):
             column.addWidget(widget)
-        self.plot = LoadLinePlot()
-        column.addWidget(self.plot, 5)
+        self.plot = PlotArea(session)
+        column.addWidget(self.plot, 7)
         self.trace = TraceView()
         self.trace.setFixedHeight(theme.px(110))
         self.trace.hide()
         column.addWidget(self.trace)
+        column.addLayout(self._views())
         self.steps = self._steps_table()
-        self.steps.setMinimumHeight(theme.px(120))
-        column.addWidget(self.steps, 5)
+        self.found = FindingsTable()
+        self.found.asked.connect(session.why)
+        self.setup = SetupView(session)
+        self.lower = QStackedWidget()
+        self.lower.setMinimumHeight(theme.px(120))
+        for widget in (self.steps, self.found, self.setup):
+            self.lower.addWidget(widget)
+        column.addWidget(self.lower, 4)
         layout.addLayout(column, 1)
         whole = WhenSeen(self, self.refresh)
         for signal in (session.job_changed, session.readings_changed, session.subject_changed, theme.changed):
             signal.connect(whole.take)
         session.run_event.connect(self._on_run_event)
         self.refresh()
+
+    def _views(self) -> QHBoxLayout:
+        row, group = QHBoxLayout(), QButtonGroup(self)
+        row.setSpacing(theme.px(4))
+        self.views: dict[str, QPushButton] = {}
+        for key, words in _VIEWS:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setProperty("kind", "view")
+            button.clicked.connect(lambda _=False, key=key: self.show_view(key))
+            group.addButton(button)
+            self.views[key] = button
+            row.addWidget(button)
+        self.views["points"].setChecked(True)
+        row.addStretch(1)
+        return row
+
+    def show_view(self, key: str) -> None:
+        """The points of the test, what they give, or how it is set up."""
+        self.views[key].setChecked(True)
+        self.lower.setCurrentIndex([k for k, _ in _VIEWS].index(key))
+        self._show_lower()
 
     def first_focus(self) -> QWidget:
         return self.campaign.tests
@@ -88,20 +131,40 @@ class ProveStage(QWidget):
         self.campaign.setFixedWidth(theme.px(206))
         self.campaign.refresh()
         session, result = self.session, self.session.outcome
-        for widget in (self.plot, self.steps, self.meter):
+        for widget in (self.plot, self.lower, self.meter, *self.views.values()):
             widget.setVisible(result is not None)
         if result is None:
             self.title.setText("Nothing to prove yet")
             self.sentence.setText("Join an output in Design; its test is planned with it.")
             return
-        self.title.setText(f"Load regulation of {result.plan.output.name}")
+        name = KINDS[result.plan.test.kind].name
+        self.title.setText(f"{name[0].upper()}{name[1:]}, {result.plan.output.name}")
         self.sentence.setText(outcome_sentence(result))
         about = meter_sentence(session.job, result.plan, session.hand_meter)
         following = next_sentence(session.job, result, session.now.readings)
         self.meter.setText(f"{about} {following}".strip())
-        plan = result.plan
-        self.plot.show_line(plan.steps[0].allowed, plan.line, plan.most_A, result)
+        self.plot.show_result(result)
+        self._show_lower()
+
+    def _show_lower(self) -> None:
+        result = self.session.outcome
+        if result is None:
+            return
+        view = self.lower.currentWidget()
+        if view is self.found:
+            self.found.show_result(result)
+        elif view is self.setup:
+            self.setup.show_test(result.plan.test)
         self.steps.setColumnHidden(2, all(r.step.predicted_V is None for r in result.steps))
+        named = any(r.step.title for r in result.steps)
+        self.steps.headerItem().setText(1, "point" if named else "load")
+        modes = QHeaderView.ResizeMode
+        self.steps.header().setStretchLastSection(not named)
+        self.steps.header().setSectionResizeMode(1, modes.Stretch if named else modes.ResizeToContents)
+        self.steps.header().setSectionResizeMode(6, modes.ResizeToContents if named else modes.Interactive)
+        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        self.steps.headerItem().setTextAlignment(1, left if named else right)
         self._show_steps(result.steps)
 
     def _show_steps(self, steps: tuple[StepResult, ...]) -> None:
@@ -114,16 +177,19 @@ class ProveStage(QWidget):
             item = QTreeWidgetItem(
                 [
                     "",
-                    fixed(r.step.set_A, "A", 2),
+                    r.step.title or fixed(r.step.set_A, "A", 2),
                     fixed(r.step.predicted_V.value if r.step.predicted_V else None, "V"),
                     fixed(r.volts.value if r.volts else None, "V", places),
                     fixed(r.volts.half_width, "V", places) if r.volts else "",
-                    r.verdict.words,
-                    r.pair.volts.origin if r.pair else "",
+                    _said(r),
+                    _how(r),
                 ]
             )
-            item.setIcon(0, verdict_icon(r.verdict, theme.px(14)))
-            for k in (1, 2, 3, 4):
+            if r.step.allowed != OPEN:
+                item.setIcon(0, verdict_icon(r.verdict, theme.px(14)))
+            if r.step.title:
+                item.setToolTip(1, f"{r.step.title}, {fixed(r.step.set_A, 'A', 3)}")
+            for k in (1, 2, 3, 4) if not r.step.title else (2, 3, 4):
                 item.setTextAlignment(k, right)
             self.steps.addTopLevelItem(item)
             if r.step.index == self.session.step_index:
@@ -157,6 +223,11 @@ class ProveStage(QWidget):
             self.trace.setVisible(event.kind != "done")
             self.refresh()
 
+    def _next_test(self) -> None:
+        """Ctrl+PgDown: the next test of the campaign."""
+        tests = self.campaign.tests
+        tests.setCurrentRow((tests.currentRow() + 1) % max(tests.count(), 1))
+
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
             event.acceptProposedAction()
@@ -164,3 +235,19 @@ class ProveStage(QWidget):
     def dropEvent(self, event: QDropEvent) -> None:
         for url in event.mimeData().urls():
             self.campaign.take_in(Path(url.toLocalFile()))
+
+
+def _said(r: StepResult) -> str:
+    """A step's verdict in words; of one that is only read or recorded, that it was."""
+    if r.wave is not None and (r.volts is None or r.step.allowed == OPEN):
+        return "recorded"
+    if r.step.allowed == OPEN:
+        return "read" if r.taken else "not read"
+    return r.verdict.words
+
+
+def _how(r: StepResult) -> str:
+    """How a step's readings came in, and what was read beside its volts."""
+    origin = r.pair.volts.origin if r.pair else r.wave.origin if r.wave else ""
+    beside = [show(x.value, x.quantity, 4) for _, x in r.also if x.quantity != "V"]
+    return ", ".join(x for x in (origin, *beside) if x)

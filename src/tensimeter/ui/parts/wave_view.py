@@ -1,0 +1,151 @@
+"""A waveform with its zoom, and its spectrum with named lines."""
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from tensimeter.core.quantity import show
+from tensimeter.core.verify.envelope import Envelope
+from tensimeter.core.verify.readings import Wave
+from tensimeter.core.verify.ripple import Ripple
+from tensimeter.ui.parts.plots import Plot
+from tensimeter.ui.theme import theme
+
+#: Units of time, largest first: s, and what a second is of it.
+_UNITS = ((1.0, "seconds", 1.0), (1e-3, "milliseconds", 1e3), (1e-6, "microseconds", 1e6))
+
+
+class WavePlot(Plot):
+    """Volts over time; the wheel zooms, dragging pans. Only what can be seen is drawn."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("seconds", "volts", parent)
+        self.setAccessibleName("waveform; + and − zoom, arrows pan, 0 shows all")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseEnabled(x=True, y=False)
+        self._wave: Wave | None = None
+        self._envelope: Envelope | None = None
+        self._scale = 1.0
+        self._curve = self.plot([], [], pen=pg.mkPen(theme.colour("ink"), width=1))
+        self.getViewBox().sigXRangeChanged.connect(self._draw)
+
+    def restyle(self) -> None:
+        super().restyle()
+        if hasattr(self, "_curve"):
+            self._curve.setPen(pg.mkPen(theme.colour("ink"), width=1))
+
+    def show_wave(self, wave: Wave | None) -> None:
+        if wave is self._wave:
+            return
+        self._wave = wave
+        if wave is None:
+            self._envelope = None
+            self._curve.setData([], [])
+            return
+        self._envelope = Envelope(wave.volts)
+        span = wave.samples / wave.rate_Hz
+        _, word, self._scale = next((u for u in _UNITS if span >= u[0]), _UNITS[-1])
+        self.getAxis("bottom").setLabel(word, color=theme.colours.pencil)
+        low, high = float(wave.volts.min()), float(wave.volts.max())
+        margin = 0.08 * max(high - low, 1e-6)
+        self.setYRange(low - margin, high + margin, padding=0)
+        self.getViewBox().setLimits(xMin=wave.start_s * self._scale, xMax=(wave.start_s + span) * self._scale)
+        self.show_all()
+        self._draw()
+
+    def show_all(self) -> None:
+        if self._wave is not None:
+            first = self._wave.start_s * self._scale
+            self.setXRange(first, first + self._wave.samples / self._wave.rate_Hz * self._scale, padding=0)
+
+    def _draw(self, *_: object) -> None:
+        wave, envelope = self._wave, self._envelope
+        if wave is None or envelope is None:
+            return
+        left, right = (x / self._scale - wave.start_s for x in self.getViewBox().viewRange()[0])
+        first, last = int(left * wave.rate_Hz) - 1, int(right * wave.rate_Hz) + 2
+        index, volts = envelope.view(first, last, max(self.width(), 200))
+        self._curve.setData((wave.start_s + index / wave.rate_Hz) * self._scale, volts)
+
+    def keyPressEvent(self, event: object) -> None:
+        """+ and − zoom about the middle, the arrows pan, 0 shows all."""
+        box = self.getViewBox()
+        left, right = box.viewRange()[0]
+        key, width = event.key(), right - left  # type: ignore[attr-defined]
+        if key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            box.setXRange(left + width / 4, right - width / 4, padding=0)
+        elif key == Qt.Key.Key_Minus:
+            box.setXRange(left - width / 2, right + width / 2, padding=0)
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = width / 5 * (1 if key == Qt.Key.Key_Right else -1)
+            box.setXRange(left + step, right + step, padding=0)
+        elif key == Qt.Key.Key_0:
+            self.show_all()
+        else:
+            super().keyPressEvent(event)
+
+
+class SpectrumPlot(Plot):
+    """Volts rms over frequency, both logarithmic, with the lines' names."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("hertz", "volts rms", parent)
+        self.setAccessibleName("spectrum")
+        self.setMouseEnabled(x=False, y=False)
+        self.setLogMode(x=True, y=True)
+        self._ripple: Ripple | None = None
+
+    def restyle(self) -> None:
+        super().restyle()
+        if getattr(self, "_ripple", None) is not None:
+            self.show_ripple(self._ripple)
+
+    def show_ripple(self, found: Ripple | None) -> None:
+        self._ripple = found
+        self.clear()
+        if found is None or not len(found.spectrum[0]):
+            return
+        hertz, volts = found.spectrum
+        volts = np.maximum(volts, 1e-9)
+        self.plot(hertz, volts, pen=pg.mkPen(theme.colour("prediction"), width=1))
+        # A record without noise has a floor that nobody wants to see.
+        low = max(float(np.median(volts)) / 3, float(volts.max()) * 1e-5)
+        top = max(float(volts.max()), max((x.rms_V for x in found.lines), default=1e-9))
+        self.setYRange(np.log10(low), np.log10(top) + 0.55, padding=0)
+        self.setXRange(np.log10(max(hertz[0], 1.0)), np.log10(hertz[-1]), padding=0.02)
+        self._name(found)
+
+    def _name(self, found: Ripple) -> None:
+        """Names from the strongest line on, where they do not write over each other."""
+        pen = pg.mkPen(theme.colour("ink"), width=1.5)
+        taken: list[float] = []
+        span = np.log10(found.spectrum[0][-1]) - np.log10(max(found.spectrum[0][0], 1.0))
+        for line in found.lines[:8]:
+            x, y = np.log10(line.frequency_Hz), np.log10(max(line.rms_V, 1e-9))
+            dot = pg.ScatterPlotItem([x], [y], symbol="o", size=theme.px(6), pen=pen, brush=None)
+            self.addItem(dot)
+            if any(abs(x - other) < 0.13 * span for other in taken):
+                continue
+            taken.append(x)
+            name = (line.name or show(line.frequency_Hz, "Hz", 4)).split(",")[0]
+            side = 1.0 if x > np.log10(found.spectrum[0][-1]) - 0.2 * span else 0.5
+            self.write(f"{name}  {show(line.rms_V, 'V', 3)}", x, y, "ink", (side, 1.15))
+
+
+class WaveView(QWidget):
+    """The waveform, and under it the spectrum where one was worked out."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(theme.px(2))
+        self.wave, self.spectrum = WavePlot(), SpectrumPlot()
+        column.addWidget(self.wave, 5)
+        column.addWidget(self.spectrum, 6)
+
+    def show_record(self, wave: Wave | None, found: Ripple | None) -> None:
+        self.wave.show_wave(wave)
+        self.spectrum.setVisible(found is not None)
+        self.spectrum.show_ripple(found)

@@ -1,0 +1,170 @@
+"""Find and assign instruments: who answers where, which does what; nothing is switched on by looking."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.bench.finding import found_instruments, resource_of
+from tensimeter.bench.profile import GENERIC, load_profile, role_of, try_profile
+from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.setup import parts_by_role, write_bench_file
+from tensimeter.bench.visa import VisaInstrument
+from tensimeter.core.errors import Trouble
+from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+_ROLES = {
+    "load": "load",
+    "load2": "second load",
+    "voltmeter": "voltmeter",
+    "thermometer": "thermometer",
+    "scope": "oscilloscope",
+    "clamp": "clamp",
+    "line": "line source",
+}
+
+
+class InstrumentsWindow(QDialog):
+    """Roles above, who answers below; what is assigned is written as a bench file."""
+
+    bench_chosen = pyqtSignal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setWindowTitle("Instruments")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.resize(theme.px(760), theme.px(560))
+        column = QVBoxLayout(self)
+        column.addWidget(label("Which instrument does what", "heading"))
+        words = (
+            "Type an address (192.168.1.20:5025), a port (/dev/ttyUSB0) or a VISA resource, or pick one that "
+            "answered. They are asked who they are and nothing else."
+        )
+        column.addWidget(label(words, "caption", wrap=True))
+        column.addLayout(self._grid())
+        row = QHBoxLayout()
+        self.ask = QPushButton("Ask who is there")
+        self.ask.clicked.connect(self.look)
+        row.addWidget(self.ask)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.answers = QTreeWidget()
+        self.answers.setHeaderLabels(["where", "answer"])
+        self.answers.setRootIsDecorated(False)
+        self.answers.setAccessibleName("who answered; Enter puts it into the role last touched")
+        self.answers.header().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        self.answers.itemActivated.connect(self._assign)
+        column.addWidget(self.answers, 1)
+        self.said = label("", "", wrap=True)
+        column.addWidget(self.said)
+        last = QHBoxLayout()
+        self.path = Field(str(session.file.path.with_suffix(".bench.toml")))
+        self.path.setAccessibleName("bench file")
+        last.addWidget(label("kept as", "caption"))
+        last.addWidget(self.path, 1)
+        self.keep = QPushButton("Use this bench")
+        self.keep.setProperty("kind", "main")
+        self.keep.clicked.connect(self.use)
+        last.addWidget(self.keep)
+        column.addLayout(last)
+
+    def _grid(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setVerticalSpacing(theme.px(3))
+        parts = parts_by_role(self.session.job)
+        self.fields: dict[str, Field] = {}
+        self.profiles: dict[str, QComboBox] = {}
+        self._last = "load"
+        for row, (role, words) in enumerate(_ROLES.items()):
+            part = self.session.job.part(parts.get(role))
+            grid.addWidget(label(words), row, 0)
+            grid.addWidget(label(part.name if part else "no card of the stock", "caption"), row, 1)
+            field, profile = Field(), QComboBox()
+            field.setPlaceholderText("none")
+            field.setAccessibleName(f"where the {words} is")
+            field.cursorPositionChanged.connect(lambda *_, role=role: setattr(self, "_last", role))
+            profile.setEditable(True)
+            names = [GENERIC[role_of(role)]]
+            profile.addItems([*names, "generic-scope-text"] if role == "scope" else names)
+            profile.setAccessibleName(f"profile of the {words}")
+            check = QPushButton("try it")
+            check.setToolTip("Send each command of the profile but those that switch something on")
+            check.clicked.connect(lambda _=False, role=role: self.check(role))
+            for k, widget in enumerate((field, profile, check)):
+                grid.addWidget(widget, row, 2 + k)
+            self.fields[role], self.profiles[role] = field, profile
+        grid.setColumnStretch(2, 3)
+        grid.setColumnStretch(3, 2)
+        return grid
+
+    def look(self) -> None:
+        """Ask every port and everything typed for its identity."""
+        self.answers.clear()
+        self.said.setText("Asking …")
+        typed = [field.text() for field in self.fields.values()]
+        count = 0
+        for found in found_instruments(typed):
+            item = QTreeWidgetItem([found.resource, found.answer or found.remark])
+            item.setDisabled(not found.answer)
+            self.answers.addTopLevelItem(item)
+            count += bool(found.answer)
+            QApplication.processEvents()
+        self.said.setText(
+            f"{count} answered." if count else "Nobody answered: type where one is, and ask again."
+        )
+
+    def _assign(self, item: QTreeWidgetItem, _: int) -> None:
+        self.fields[self._last].setText(item.text(0))
+
+    def check(self, role: str) -> None:
+        """Try the profile of a role on what is typed there; each command with its answer."""
+        text = self.fields[role].text().strip()
+        if not text:
+            self.said.setText(f"Type where the {_ROLES[role]} is first.")
+            return
+        self.answers.clear()
+        try:
+            profile = load_profile(self.profiles[role].currentText())
+            instrument = VisaInstrument(resource_of(text), profile, _ROLES[role])
+        except (Trouble, LinkFailed) as error:
+            self.said.setText(str(error))
+            return
+        bad = 0
+        for tried in try_profile(instrument, profile):
+            mark = {True: "fits", False: "DOES NOT FIT", None: ""}[tried.fits]
+            said = "  ".join(x for x in (tried.answer, mark, tried.remark) if x)
+            self.answers.addTopLevelItem(QTreeWidgetItem([f"{tried.command}: {tried.sent}", said]))
+            bad += tried.fits is False
+        instrument.close()
+        self.said.setText(f"{bad} commands do not fit." if bad else "Every command that was tried fits.")
+
+    def use(self) -> None:
+        """Write what is assigned as a bench file and measure with it."""
+        wanted = {
+            role: (resource_of(field.text()), self.profiles[role].currentText())
+            for role, field in self.fields.items()
+            if field.text().strip()
+        }
+        try:
+            path = Path(self.path.text().strip())
+            write_bench_file(path, wanted)
+        except Trouble as trouble:
+            self.said.setText(str(trouble))
+            return
+        self.bench_chosen.emit(str(path))
+        self.close()

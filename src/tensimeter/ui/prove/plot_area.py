@@ -1,0 +1,84 @@
+"""The plot that belongs to the test in hand."""
+
+import numpy as np
+from PyQt6.QtWidgets import QStackedWidget, QWidget
+
+from tensimeter.core.campaign import Outcome
+from tensimeter.core.campaign.picture import picture
+from tensimeter.core.campaign.waves import ripple_of
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.parts import ElectronicLoad
+from tensimeter.core.job.tests import ReachPoints, Ripple
+from tensimeter.core.reach import load_reach_A, most_A, reach, volts_span
+from tensimeter.ui.parts.picture_plot import PicturePlot
+from tensimeter.ui.parts.plots import LoadLinePlot
+from tensimeter.ui.parts.reach_map import Drawn, ReachMap
+from tensimeter.ui.parts.wave_view import WaveView
+from tensimeter.ui.session import Session
+
+_WAVES = ("ripple", "transient", "start-up", "real-device")
+
+
+class PlotArea(QStackedWidget):
+    """Load line, waveform and spectrum, reach map, or the picture of the test."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.line, self.picture, self.waves = LoadLinePlot(), PicturePlot(), WaveView()
+        self.map = ReachMap()
+        for widget in (self.line, self.picture, self.waves, self.map):
+            self.addWidget(widget)
+        self._reach: tuple[object, object] | None = None
+
+    def show_result(self, result: Outcome) -> None:
+        kind = result.plan.test.kind
+        if kind in ("load-regulation", "minimum-load") and result.plan.steps:
+            plan = result.plan
+            line = plan.line
+            self.line.show_line(plan.steps[0].allowed, line, plan.most_A, result)
+            self.setCurrentWidget(self.line)
+        elif kind in _WAVES and any(r.wave for r in result.steps):
+            self._show_wave(result)
+            self.setCurrentWidget(self.waves)
+        elif kind == "reach" and self._show_reach(result):
+            self.setCurrentWidget(self.map)
+        else:
+            self.picture.show_picture(picture(result))
+            self.setCurrentWidget(self.picture)
+
+    def _show_wave(self, result: Outcome) -> None:
+        """The waveform of the step in hand, or the last one taken."""
+        index = self.session.step_index
+        taken = [r for r in result.steps if r.wave is not None]
+        chosen = next((r for r in taken if r.step.index == index), taken[-1])
+        wave, test = chosen.wave, result.plan.test
+        found = None
+        if isinstance(test, Ripple) and wave is not None:
+            hertz = self.session.job.settings.mains_Hz
+            figures = ripple_of(wave, hertz, test.switching_Hz, test.bandwidth_Hz, test.trim)
+            found = None if isinstance(figures, str) else figures
+        self.waves.show_record(wave, found)
+
+    def _show_reach(self, result: Outcome) -> bool:
+        job, output = self.session.job, result.plan.output
+        test = result.plan.test
+        assert isinstance(test, ReachPoints)
+        try:
+            if self._reach is None or self._reach[0] is not job:
+                low, high = volts_span(job, output.id)
+                top = min(high, 1.3 * max([p.volts for p in test.points], default=high))
+                found = reach(
+                    job, output.id, np.linspace(low, top, 121), np.linspace(0, most_A(job, output.id), 121)
+                )
+                self._reach = (job, found)
+        except Trouble:
+            return False
+        found = self._reach[1]
+        load = job.part(job.campaign.load)
+        sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, ElectronicLoad) else None
+        steps = tuple((r.step.trim_V or 0.0, r.step.set_A, r.verdict) for r in result.steps)
+        index = min(self.session.step_index, len(steps) - 1)
+        point = steps[index][:2] if steps else (output.nominal_V, 0.0)
+        self.map.show_reach(Drawn(found, point, sinks, (), steps))
+        return True

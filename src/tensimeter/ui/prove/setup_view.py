@@ -1,0 +1,78 @@
+"""How a test is set up: its points, limits and times, edited in place."""
+
+from PyQt6.QtWidgets import QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
+
+from tensimeter.core.campaign import KINDS
+from tensimeter.core.campaign.typed import lines_of, points_from, units_from
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.edits import changed, with_test
+from tensimeter.core.job.tests import ClaimedFound, ReachPoints, Test
+from tensimeter.ui.parts.form import RecordForm
+from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+
+class _Lines(QPlainTextEdit):
+    """A list as text; taken when the hand moves on."""
+
+    def __init__(self, text: str, take: object) -> None:
+        super().__init__(text)
+        self._take, self._before = take, text
+        self.setTabChangesFocus(True)
+        self.setFixedHeight(theme.px(110))
+
+    def focusOutEvent(self, event: object) -> None:
+        super().focusOutEvent(event)
+        if self.toPlainText() != self._before:
+            self._before = self.toPlainText()
+            self._take(self._before)
+
+
+class SetupView(QScrollArea):
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setWidgetResizable(True)
+        inside = QWidget()
+        self._column = QVBoxLayout(inside)
+        self._column.setContentsMargins(0, 0, theme.px(10), theme.px(8))
+        self.setWidget(inside)
+        self._shown: Test | None = None
+        self.form: RecordForm | None = None
+        self.lines: _Lines | None = None
+
+    def show_test(self, test: Test) -> None:
+        if test == self._shown:
+            return
+        self._shown = test
+        clear(self._column)
+        kind = KINDS[test.kind]
+        self._column.addWidget(label(kind.method, "caption", wrap=True))
+        self.lines = None
+        if isinstance(test, ReachPoints | ClaimedFound):
+            words = (
+                "points: volts, amps, why" if isinstance(test, ReachPoints) else "units: name, volts, amps"
+            )
+            self._column.addWidget(label(words, "caption"))
+            self.lines = _Lines(lines_of(test), self._take_lines)
+            self.lines.setAccessibleName(words)
+            self._column.addWidget(self.lines)
+        self.form = RecordForm(test, self._apply, self.session.trouble.emit, hidden=("output", "device"))
+        self._column.addWidget(self.form)
+        self._column.addStretch(1)
+
+    def _apply(self, test: object, words: str) -> bool:
+        self._shown = test  # type: ignore[assignment]
+        job = with_test(self.session.job, test)  # type: ignore[arg-type]
+        return self.session.edit(f"{test.id}: {words}", job)  # type: ignore[attr-defined]
+
+    def _take_lines(self, text: str) -> None:
+        test = self.session.test
+        try:
+            if isinstance(test, ReachPoints):
+                self._apply(changed(test, points=points_from(text)), "points")
+            elif isinstance(test, ClaimedFound):
+                self._apply(changed(test, units=units_from(text)), "units")
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
