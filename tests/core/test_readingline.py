@@ -54,7 +54,17 @@ def test_the_last_digit_is_the_resolution(demo: Job, text: str, step: float, at_
 
 @pytest.mark.parametrize(
     "text",
-    ["", "mount", "mount volts", "13.58", "donor 24.1", "mount 13.5V @2V", "mount 5Ah", "@4A", "mount 1.2.3V"],
+    [
+        "",
+        "mount",
+        "mount volts",
+        "13.58",
+        "donor 24.1",
+        "mount 13.5V @2V",
+        "mount 5Ah",
+        "@4A",
+        "mount 1.2.3V",
+    ],
 )
 def test_lines_that_mean_nothing(demo: Job, text: str) -> None:
     with pytest.raises(Trouble):

@@ -49,6 +49,8 @@ class Guard:
             return "The voltmeter answers that it is over range."
         if math.isinf(amps):
             return "The ammeter answers that it is over range."
+        if celsius is not None and math.isinf(celsius):
+            return "The thermometer answers that it is over range."
         if volts > self.max_V:
             return f"{volts:.2f} V is above the limit of {self.max_V:.2f} V."
         if volts < self.min_V:

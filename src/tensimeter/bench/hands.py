@@ -99,6 +99,8 @@ class Hands:
         bench = self._taking.bench
         if bench.line is not None:
             bench.line.switch(on)
+            if bench.line.can("is_on") and bench.line.is_on() != on:
+                raise Trouble(f"The line source did not switch {'on' if on else 'off'}.")
         elif bench.hands is not None:
             self._do("power_on" if on else "power_off")
         elif words or not on:

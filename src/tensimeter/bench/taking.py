@@ -1,5 +1,6 @@
 """How a run takes one step: arrange, load, dwell until settled, read, keep, tell."""
 
+import math
 import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -280,6 +281,8 @@ class Taking:
             values.append(("sink", "C", celsius, bench.thermometer.part))
         for where, quantity in step.also:
             extra = self._also(where, quantity)
+            if extra is not None and math.isinf(extra[0]):
+                raise Crossed(f"{extra[1]} answers at {where} that it is over range.")
             if extra is not None:
                 values.append((where, quantity, *extra))
         if any(q == "V" for _, q in step.also):

@@ -2,6 +2,7 @@
 
 import contextlib
 import math
+import re
 import threading
 import warnings
 from typing import Any
@@ -11,6 +12,9 @@ import numpy as np
 from tensimeter.bench.profile import Profile, Talks
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.arrays import Array
+
+#: An entry of an error queue: a number and a text (SCPI 1999.0, volume 2, 21.8), or a number alone.
+_ERROR = re.compile(r"^[+-]?\d+\s*(,|$)")
 
 _manager: Any = None
 _manager_lock = threading.Lock()
@@ -182,6 +186,8 @@ class VisaInstrument(Talks):
         found: list[str] = []
         while "error" in self.profile.commands and len(found) < 32:
             answer = self._ask("error")
+            if not _ERROR.match(answer):
+                raise LinkFailed(f"{self.part} answered “{answer[:40]}” where its errors were asked.")
             if answer.lstrip("+").startswith("0"):
                 break
             found.append(answer)

@@ -6,7 +6,7 @@ from importlib import resources
 from pathlib import Path
 
 from tensimeter.core.errors import Trouble
-from tensimeter.report.figure import load_line_svg
+from tensimeter.report.figure import test_svg
 from tensimeter.report.sheet import Sheet, build
 from tensimeter.store.jobfile import JobFile
 
@@ -19,7 +19,7 @@ def html(sheet: Sheet) -> str:
 
     source = resources.files("tensimeter.report").joinpath("datasheet.html").read_text()
     template = Environment(autoescape=True).from_string(source)
-    figures = [load_line_svg(s.outcome) if s.outcome.measured else "" for s in sheet.sections]
+    figures = [test_svg(s.outcome, sheet.job) for s in sheet.sections]
     return template.render(sheet=sheet, figures=figures, font_face=font_face())
 
 

@@ -1,19 +1,40 @@
-"""The load line as SVG, drawn with Matplotlib for print."""
+"""The plot of a test as SVG, drawn with Matplotlib for print."""
 
 import io
 import re
+from collections.abc import Callable
 from importlib import resources
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from tensimeter.core.campaign import Outcome
+from tensimeter.core.campaign.picture import picture
+from tensimeter.core.job.document import Job
+from tensimeter.report.drawing import COLOURS, INK, PENCIL, PREDICTION, RULE, draw_picture, draw_wave
 
-INK, PENCIL, RULE, PREDICTION = "#22303C", "#6B7680", "#D8D2C4", "#3D648C"
-_COLOURS = {"holds": "#1C7468", "misses": "#BC3B24", "too_close": "#A86A12"}
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 
-def load_line_svg(result: Outcome) -> str:
-    """Predicted band and measured volts over amps with the allowed band, as an <svg> element."""
+def test_svg(result: Outcome, job: Job) -> str:
+    """The plot that belongs to a test, as an <svg> element; empty where nothing was read."""
+    if not (result.measured or result.extra):
+        return ""
+    if result.plan.test.kind in ("load-regulation", "minimum-load"):
+        return _svg(lambda figure: _draw(figure.subplots(), result))
+    waves = [r.wave for r in result.steps if r.wave is not None]
+    if waves:
+        # Of ripple the last one, at full load; of the others the first, as the load or the supply comes on.
+        chosen = waves[-1] if result.plan.test.kind == "ripple" else waves[0]
+        return _svg(lambda figure: draw_wave(figure, chosen, result.plan.test, job))
+    shown = picture(result)
+    # One point of a list is told by its row.
+    told = len(shown.spots) > 1 if shown.names else bool(shown.spots)
+    return _svg(lambda figure: draw_picture(figure, shown)) if told else ""
+
+
+def _svg(draw: "Callable[[Figure], None]") -> str:
     import matplotlib
 
     matplotlib.use("svg")
@@ -29,8 +50,7 @@ def load_line_svg(result: Outcome) -> str:
          "svg.hashsalt": "tensimeter"}
     ):  # fmt: skip
         figure = Figure(figsize=(6.6, 2.2), layout="constrained")
-        axes = figure.subplots()
-        _draw(axes, result)
+        draw(figure)
         out = io.StringIO()
         figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))
     return re.sub(r"^.*?(?=<svg)", "", out.getvalue(), flags=re.S)
@@ -53,7 +73,7 @@ def _draw(axes: object, result: Outcome) -> None:
     for r in result.steps:
         if r.pair is None or r.volts is None:
             continue
-        colour = _COLOURS.get(r.verdict.value, INK)
+        colour = COLOURS.get(r.verdict.value, INK)
         axes.errorbar(r.pair.amps.value, r.volts.value, r.volts.half_width, fmt="D", ms=4,
                       color=colour, mfc=colour if r.verdict == "holds" else "white", capsize=3)  # fmt: skip
     axes.set_xlabel("amps", color=PENCIL)

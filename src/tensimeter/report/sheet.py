@@ -5,12 +5,12 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tensimeter.core.campaign import Outcome, outcome, plan, proven_A, rates
+from tensimeter.core.campaign import KINDS, OPEN, Finding, Outcome, StepResult, outcome, plan, proven_A, rates
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
-from tensimeter.core.judge import Verdict
+from tensimeter.core.judge import Band, Verdict
 from tensimeter.core.procedure.build_notices import PRACTICE
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notice import Notice
@@ -37,23 +37,36 @@ class Rating:
 class Row:
     """One point of a test as it is printed."""
 
+    point: str
     amps: str
     predicted: str
     measured: str
     uncertainty: str
     allowed: str
-    verdict: Verdict
+    verdict: Verdict | None
     origin: str
 
 
 @dataclass(frozen=True)
+class FigureRow:
+    """One figure that a test gives, as it is printed."""
+
+    name: str
+    value: str
+    allowed: str
+    verdict: Verdict | None
+
+
+@dataclass(frozen=True)
 class Section:
-    """One test: its points, its figures, its verdict."""
+    """One test: how it was done, its points, its figures, its verdict."""
 
     title: str
+    standard: str
+    method: str
     conditions: str
     rows: tuple[Row, ...]
-    figures: tuple[tuple[str, str], ...]
+    figures: tuple[FigureRow, ...]
     outcome: Outcome
     notes: tuple[str, ...]
 
@@ -68,6 +81,7 @@ class Sheet:
     instruments: tuple[tuple[str, str, str], ...]
     ratings: tuple[Rating, ...]
     sections: tuple[Section, ...]
+    unread: tuple[str, ...]
     holds: tuple[Notice, ...]
     built: tuple[tuple[str, str], ...]
     remarks: tuple[tuple[str, str], ...]
@@ -118,7 +132,8 @@ def build(file: JobFile) -> Sheet:
         path=_path(job),
         instruments=_instruments(job, file),
         ratings=tuple(rating(r) for r in results if rates(r)),
-        sections=tuple(_section(job, r) for r in results),
+        sections=tuple(_section(job, r) for r in results if _read(r)),
+        unread=tuple(f"{_name(r)}, {r.plan.output.name}" for r in results if not _read(r)),
         holds=holds,
         built=_built(job, readings),
         remarks=tuple(_remark(e) for e in file.logbook() if e.kind == "remark"),
@@ -202,51 +217,90 @@ def _instruments(job: Job, file: JobFile) -> tuple[tuple[str, str, str], ...]:
     return tuple(rows)
 
 
+def _read(result: Outcome) -> bool:
+    return bool(result.measured or result.extra)
+
+
+def _name(result: Outcome) -> str:
+    name = KINDS[result.plan.test.kind].name
+    return f"{name[0].upper()}{name[1:]}"
+
+
+#: So many points of a test are printed at the most; the plot shows them all.
+MOST_ROWS = 16
+
+
 def _section(job: Job, result: Outcome) -> Section:
-    output = result.plan.output
+    kind, output = KINDS[result.plan.test.kind], result.plan.output
     conditions = [
-        f"others idle, ambient {show(job.settings.ambient_C, 'C', 3)}",
+        f"ambient {show(job.settings.ambient_C, 'C', 3)}",
         f"mains {job.settings.mains_V:g} V {job.settings.mains_Hz:g} Hz",
         f"{job.campaign.wiring} at the terminals",
     ]
-    fit, figures = result.regulation, []
-    if fit:
-        for name, value, unit in (
-            ("No-load volts", fit.no_load_V, "V"),
-            ("Volts at full load", fit.full_load_V, "V"),
-            ("Output resistance", fit.output_resistance_ohm, "ohm"),
-            ("Load regulation", fit.load_regulation, "%"),
-        ):
-            figures.append((name, with_uncertainty(value.value, value.half_width, unit)))
+    if not any(s.others for s in result.plan.steps):
+        conditions.insert(0, "others idle")
+    fit = result.regulation
     notes = list(result.plan.unreachable)
+    if not result.complete:
+        notes.insert(
+            0, f"A part of the test only: {result.measured} of {len(result.steps)} points were read."
+        )
+    notes += [f.text for f in result.findings if f.is_note]
     if fit and fit.extended_from_A is not None:
         notes.append(f"The line is extended from {show(fit.extended_from_A, 'A')} to full load.")
     if fit and fit.curved:
         notes.append("The points bend significantly; one resistance does not say it all.")
     if fit and fit.birge > 1:
         notes.append(f"Readings scatter {fit.birge:.1f} times the stated noise; intervals widened.")
+    # Points that nothing is asked of are told by the plot; those that are judged are listed.
+    listed = [r for r in result.steps if r.step.allowed != OPEN and (r.taken or r.step.capture is None)]
+    if len(listed) > MOST_ROWS:
+        notes.append(f"{len(listed) - MOST_ROWS} further points are in the job file.")
     return Section(
-        title=f"Load regulation of {output.name}",
+        title=f"{_name(result)}, {output.name}",
+        standard=kind.standard,
+        method=kind.method,
         conditions="; ".join(conditions),
-        rows=tuple(_row(result, k) for k in range(len(result.steps))),
-        figures=tuple(figures),
+        rows=tuple(_row(r) for r in listed[:MOST_ROWS]),
+        figures=tuple(_figure_row(f) for f in result.findings if not f.is_note),
         outcome=result,
         notes=tuple(notes),
     )
 
 
-def _row(result: Outcome, index: int) -> Row:
-    r = result.steps[index]
+def _figure_row(f: Finding) -> FigureRow:
+    value = with_uncertainty(f.value.value, f.value.half_width, f.unit) if f.value else f.text
+    name = f"{f.name}; {f.text}" if f.value and f.text else f.name
+    return FigureRow(name, value, allowed_text(f.allowed, f.unit), f.verdict)
+
+
+def allowed_text(band: Band | None, unit: str) -> str:
+    """A band in words: up to, from, or both ends; nothing where both are open."""
+    low, high = band.ends if band is not None else (-math.inf, math.inf)
+    if math.isfinite(low) and math.isfinite(high):
+        if low == -high:
+            return f"± {show(high, unit)}"
+        return f"{show(low, unit)} … {show(high, unit)}"
+    if math.isfinite(high):
+        return f"to {show(high, unit)}"
+    return f"from {show(low, unit)}" if math.isfinite(low) else ""
+
+
+def _row(r: StepResult) -> Row:
     half = r.volts.half_width if r.volts else math.nan
     places = max(decimals_for(half), 2) if r.volts else 2
     predicted = r.step.predicted_V
+    beside = [show(x.value, x.quantity, 4) for _, x in r.also if x.quantity == "W"]
+    origin = r.pair.volts.origin if r.pair else ""
     low, high = r.step.allowed.ends
+    both = math.isfinite(low) and math.isfinite(high)
     return Row(
+        point=r.step.title,
         amps=fixed(r.pair.amps.value if r.pair else r.step.set_A, "A", 3),
         predicted=fixed(predicted.value if predicted else None, "V", 2),
         measured=fixed(r.volts.value if r.volts else None, "V", places),
         uncertainty=f"± {fixed(half, 'V', places)}" if r.volts else "",
-        allowed=f"{fixed(low, '', 2)} … {fixed(high, 'V', 2)}",
+        allowed=f"{fixed(low, '', 2)} … {fixed(high, 'V', 2)}" if both else allowed_text(r.step.allowed, "V"),
         verdict=r.verdict,
-        origin=r.pair.volts.origin if r.pair else "",
+        origin=", ".join(x for x in (origin, *beside) if x),
     )

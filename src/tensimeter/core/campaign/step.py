@@ -1,5 +1,6 @@
 """What a test consists of, and what its readings give: steps, plans, findings, outcomes."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal, Protocol
@@ -155,9 +156,13 @@ class Facts:
     waves: tuple[Wave, ...] = ()
 
     def last(self, step: int, quantity: str, place: str | None = None) -> Reading | None:
-        """The latest reading of a quantity at a step; at the output under test where no place is named."""
+        """The latest figure of a quantity at a step; at the output under test where no place is named."""
         where = place or self.plan.steps[step].place or self.plan.output.id
-        found = [r for r in self.readings if r.step == step and r.quantity == quantity and r.place == where]
+        found = [
+            r
+            for r in self.readings
+            if (r.step, r.quantity, r.place) == (step, quantity, where) and math.isfinite(r.value)
+        ]
         return found[-1] if found else None
 
     def interval(self, step: int, quantity: str, place: str | None = None) -> Interval | None:
@@ -180,6 +185,11 @@ class Finding:
     verdict: Verdict | None = None
     allowed: Band | None = None
     worked: Worked | None = None
+
+    @property
+    def is_note(self) -> bool:
+        """A sentence rather than a figure."""
+        return self.value is None and self.verdict is None and len(self.text) > 48
 
 
 @dataclass(frozen=True)

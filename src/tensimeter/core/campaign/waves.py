@@ -63,6 +63,11 @@ def start_of(wave: Wave, nominal: float) -> StartUpFigures | str:
         return str(trouble)
 
 
+def _short(name: str) -> str:
+    """A line's name without the doubt that is told once for all."""
+    return name.replace(", or an alias of it", "")
+
+
 _SWITCHED: tuple[Literal["power_on", "power_off"], ...] = ("power_on", "power_off")
 
 
@@ -80,7 +85,8 @@ class RippleKind:
         test = facts.plan.test
         assert isinstance(test, Ripple)
         band = Band(None, test.allowed_pp * facts.plan.output.nominal_V)
-        found = []
+        found: list[Finding] = []
+        notes: list[str] = []
         for step in facts.plan.steps:
             at = f"at {show(step.set_A, 'A')}" if step.set_A else "at no load"
             typed = facts.interval(step.index, "Vpp")
@@ -98,14 +104,16 @@ class RippleKind:
                 continue
             pp = scope_interval(facts.job, figures.pp_V, wave.instrument)
             lines = "; ".join(
-                f"{x.name or show(x.frequency_Hz, 'Hz')} {show(x.rms_V, 'V')}" for x in figures.lines[:3]
+                f"{_short(x.name) or show(x.frequency_Hz, 'Hz')} {show(x.rms_V, 'V')}"
+                for x in figures.lines[:3]
             )
+            notes += [w for w in figures.warnings if w not in notes]
             found.append(Finding(f"p-p {at}", "V", pp, "", judge(pp, band), band))
             trimmed = scope_interval(facts.job, figures.pp_trimmed_V, wave.instrument)
             found.append(Finding(f"p-p without spikes {at}", "V", trimmed))
             rms = scope_interval(facts.job, figures.rms_V, wave.instrument)
             found.append(Finding(f"rms {at}", "V", rms, lines))
-        return found
+        return found + [Finding("mind", text=note) for note in notes]
 
 
 @dataclass(frozen=True)

@@ -51,6 +51,8 @@ def cross_regulation(
     n, r = v.shape
     if r < 2 or i.shape != v.shape:
         raise Trouble("Cross regulation needs volts and amps of two rails or more.")
+    if not (np.isfinite(v).all() and np.isfinite(i).all()):
+        raise Trouble("Volts and amps must be numbers: leave overloads out.")
     design = np.column_stack([np.ones(n), -i])
     if n < r + 1 or np.linalg.matrix_rank(design / np.abs(design).max(0).clip(1e-12)) < r + 1:
         raise Trouble(
@@ -78,6 +80,10 @@ def cross_regulation(
         terms = [meter.of_reading * value]
         if k > 0:
             terms.append(sinks[k - 1].of_reading * value)
+            column = i[:, k - 1]
+            if (column == 0).any():
+                # No load is no current for certain; an ammeter's offset then tilts the line.
+                terms.append(sinks[k - 1].offset * value / float(np.abs(column).max()))
         else:
             terms.append(meter.offset)
             terms += [s.offset * float(theta[j + 1, rail]) for j, s in enumerate(sinks)]

@@ -1,31 +1,17 @@
 """What a test has given: each figure with its uncertainty, what is allowed, its verdict."""
 
-import math
-
 from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QHeaderView, QWidget
 
 from tensimeter.core.campaign import KINDS, Finding, Outcome
 from tensimeter.core.explain import Worked
-from tensimeter.core.judge import Band
-from tensimeter.core.quantity import show, with_uncertainty
+from tensimeter.core.quantity import with_uncertainty
+from tensimeter.report.sheet import allowed_text
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.why_table import WhyTable
 from tensimeter.ui.theme import theme
 
 _COLUMNS = ("figure", "found", "allowed", "verdict")
-
-
-def allowed_text(band: Band | None, unit: str) -> str:
-    """A band in words: up to, from, or both ends; nothing where both are open."""
-    low, high = band.ends if band is not None else (-math.inf, math.inf)
-    if math.isfinite(low) and math.isfinite(high):
-        if low == -high:
-            return f"± {show(high, unit)}"
-        return f"{show(low, unit)} … {show(high, unit)}"
-    if math.isfinite(high):
-        return f"to {show(high, unit)}"
-    return f"from {show(low, unit)}" if math.isfinite(low) else ""
 
 
 class FindingsTable(WhyTable):
@@ -42,6 +28,10 @@ class FindingsTable(WhyTable):
         method = KINDS[result.plan.test.kind].method
         for finding in result.findings:
             value = finding.value
+            if finding.is_note:
+                self.add([(finding.text, None), ("", None), ("", None), ("", None)])
+                self.topLevelItem(self.topLevelItemCount() - 1).setFirstColumnSpanned(True)
+                continue
             found = with_uncertainty(value.value, value.half_width, finding.unit) if value else finding.text
             words = finding.verdict.words if finding.verdict else ""
             name = f"{finding.name}; {finding.text}" if value and finding.text else finding.name

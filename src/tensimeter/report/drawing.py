@@ -1,0 +1,112 @@
+"""A test's picture and its waveform on paper."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from tensimeter.core.campaign.picture import Picture
+from tensimeter.core.campaign.waves import ripple_of
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.tests import Ripple, Test
+from tensimeter.core.quantity import show
+from tensimeter.core.verify.envelope import Envelope
+from tensimeter.core.verify.readings import Wave
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+INK, PENCIL, RULE, PREDICTION = "#22303C", "#6B7680", "#D8D2C4", "#3D648C"
+COLOURS = {"holds": "#1C7468", "misses": "#BC3B24", "too_close": "#A86A12"}
+
+
+def quiet(axes: "Axes", across: str, up: str) -> None:
+    """Axes in the sheet's manner."""
+    axes.set_xlabel(across, color=PENCIL)
+    axes.set_ylabel(up, color=PENCIL)
+    axes.grid(color=RULE, lw=0.5)
+    for side in axes.spines.values():
+        side.set_color(RULE)
+    axes.tick_params(colors=PENCIL)
+
+
+def draw_picture(figure: "Figure", picture: Picture) -> None:
+    axes = figure.subplots()
+    if picture.band is not None:
+        axes.axhspan(*picture.band, color="#1C7468", alpha=0.09, lw=0)
+        for end in picture.band:
+            axes.axhline(end, color="#1C7468", lw=0.8)
+    for line in picture.lines:
+        colour = {"prediction": PREDICTION, "path": PENCIL}.get(line.role, INK)
+        dash = "--" if line.role == "prediction" else "-"
+        axes.plot(line.x, line.y, color=colour, ls=dash, lw=0.7 if line.role == "path" else 1.2)
+        if line.name:
+            _name(axes, line.name, line.x, line.y, colour, line.role == "prediction")
+    if picture.joined:
+        axes.plot([s.x for s in picture.spots], [s.y for s in picture.spots], color=PENCIL, lw=0.7)
+    for spot in picture.spots:
+        colour = COLOURS.get(spot.verdict.value, INK) if spot.verdict else INK
+        full = spot.verdict is None or spot.verdict == "holds"
+        face = colour if full else "white"
+        size = 4 if spot.verdict else 2.6
+        axes.errorbar(spot.x, spot.y, spot.half or None, fmt="D", ms=size, color=colour, mfc=face, capsize=2)
+    if picture.names:
+        axes.set_xticks(range(len(picture.names)), [_cut(n) for n in picture.names])
+        axes.tick_params(axis="x", labelsize=6 if len(picture.names) > 5 else 7)
+        axes.set_xlim(-0.5, len(picture.names) - 0.5)
+    axes.margins(x=0.06, y=0.12)
+    quiet(axes, picture.across, picture.up)
+
+
+def _cut(name: str) -> str:
+    """A name broken at its comma, so that neighbours do not meet."""
+    return name.replace(", ", ",\n", 1)[:44]
+
+
+def _name(axes: "Axes", name: str, x: np.ndarray, y: np.ndarray, colour: str, high: bool) -> None:
+    upright = len(x) == 2 and x[0] == x[1]
+    at = (x[0], max(y) if high else min(y)) if upright else (x[-1], y[-1])
+    side = ("left" if high else "right") if upright else "right"
+    gap = 3 if side == "left" else -3
+    axes.annotate(
+        name, at, xytext=(gap, 3), textcoords="offset points", ha=side, va="bottom", fontsize=7, color=colour
+    )
+
+
+def draw_wave(figure: "Figure", wave: Wave, test: Test, job: Job) -> None:
+    """The waveform, and beside it the spectrum of a ripple with its strongest lines named."""
+    found = None
+    if isinstance(test, Ripple):
+        hertz = job.settings.mains_Hz
+        worked_out = ripple_of(wave, hertz, test.switching_Hz, test.bandwidth_Hz, test.trim)
+        found = None if isinstance(worked_out, str) else worked_out
+    left = figure.add_subplot(1, 2 if found else 1, 1)
+    index, volts = Envelope(wave.volts).view(0, wave.samples, 200)
+    span = wave.samples / wave.rate_Hz
+    scale, word = (1.0, "seconds") if span >= 1 else (1e3, "milliseconds")
+    left.plot((wave.start_s + index / wave.rate_Hz) * scale, volts, color=INK, lw=0.5)
+    quiet(left, word, "volts")
+    if found is None:
+        return
+    right = figure.add_subplot(1, 2, 2)
+    hertz_, amplitude = found.spectrum
+    right.loglog(hertz_, np.maximum(amplitude, 1e-9), color=PREDICTION, lw=0.7)
+    top = max([x.rms_V for x in found.lines], default=float(amplitude.max()))
+    right.set_ylim(max(float(np.median(amplitude)) / 2, top * 1e-5), top * 8)
+    named: list[float] = []
+    for line in found.lines[:6]:
+        place = float(np.log10(line.frequency_Hz))
+        if any(abs(place - other) < 0.9 for other in named):
+            continue
+        named.append(place)
+        words = f"{(line.name or show(line.frequency_Hz, 'Hz', 4)).split(',')[0]}\n{show(line.rms_V, 'V')}"
+        right.annotate(
+            words,
+            (line.frequency_Hz, line.rms_V),
+            xytext=(0, 4),
+            textcoords="offset points",
+            ha="center",
+            fontsize=6,
+            color=INK,
+        )
+    quiet(right, "hertz", "volts rms")
