@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from tensimeter.core.build.fit import fit
 from tensimeter.core.build.harness import harness
 from tensimeter.core.build.wiring import wire_list
+from tensimeter.core.campaign import generated
 from tensimeter.core.errors import Trouble
 from tensimeter.core.failures import failures
 from tensimeter.core.job.assembly_edits import with_assembly
@@ -56,7 +57,7 @@ def joined(*names: str) -> Job:
 def situations() -> Iterator[Job]:
     """Jobs in which one or another caution has its place."""
     ridge, dome, bench = (demo_job(n) for n in ("ridge-pier", "dome-workshop", "finishers-bench"))
-    yield from (ridge, dome, bench)
+    yield from (ridge, dome, bench, generated(ridge))
     yield with_assembly(ridge, limiter="lamp")
     yield with_part(ridge, changed(ridge.part("sink-150"), watchdog=False))
     yield with_part(policy(ridge, insulation="tape"), changed(ridge.part("enclosed-b"), opened=True))

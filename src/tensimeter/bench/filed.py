@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tensimeter.core.campaign import Plan, Step, step_for
+from tensimeter.core.campaign.step import panel_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import Understood
@@ -37,7 +38,9 @@ def _asked_for(step: Step, line: Understood, place: str) -> bool:
     """Whether a reading is one that a step asks for beside its volts."""
     if line.quantity == "Vpp":
         return step.capture is not None and line.place == place
-    return (line.place, line.quantity) in step.also
+    return (line.place, line.quantity) in step.also or (
+        line.quantity == "V" and line.place == panel_of(place)
+    )
 
 
 def file_typed(

@@ -44,10 +44,7 @@ class Hands:
             self.join_load(place, step.hand)
         self.join_meter(place)
         if step.reset:
-            self.power(False, step.hand)
-            self._taking.wait(RESET_S)
-            self.power(True)
-            self._taking.wait(START_S)
+            self.reset(step.hand)
         if step.line_V is not None and step.line_V != self._line_V:
             if bench.line is not None:
                 bench.line.set_volts(step.line_V)
@@ -60,6 +57,22 @@ class Hands:
             else:
                 self.ask(step.hand or f"Set {place} to {show(step.trim_V, 'V', 4)}.")
             self._trims[place] = step.trim_V
+
+    @property
+    def can_reset(self) -> bool:
+        """Whether the supply can be switched without asking a person."""
+        return self._taking.bench.line is not None or self._taking.bench.hands is not None
+
+    def reset(self, words: str = "") -> None:
+        """Off at the wall for long enough, and on again; trims are back where they belong."""
+        for output in list(self._trims):
+            link = next((o for o in self._taking.file.job.design.outputs() if o.id == output), None)
+            if link is not None and self._trimmed_back(output, link.nominal_V):
+                self._trims[output] = link.nominal_V
+        self.power(False, words)
+        self._taking.wait(RESET_S)
+        self.power(True)
+        self._taking.wait(START_S)
 
     def join_load(self, output: str, words: str = "") -> None:
         """Load and meter at an output, with the load off."""

@@ -82,10 +82,15 @@ class Taking:
         self.hands.join_load(first.place if first and first.place else self.plan.output.id)
         volts = (self.bench.voltmeter or load).read_volts()
         lowest = self.guard.at(self.plan, first).min_V if first else self.guard.min_V
-        if not volts > max(lowest, 0.02 * self.plan.output.nominal_V):
+        lowest = max(lowest, 0.02 * self.plan.output.nominal_V)
+        if not volts > lowest and any(s.reset for s in self.plan.steps) and self.hands.can_reset:
+            # A test like this one may have left it tripped.
+            self.hands.reset()
+            volts = (self.bench.voltmeter or load).read_volts()
+        if not volts > lowest:
             raise Trouble(
                 f"Only {volts:.2f} V stand at {self.plan.output.name} without load. Is the supply "
-                "on, and are the sense leads on its terminals?"
+                "on, and are the sense leads on its terminals? One that tripped wants to be off a while."
             )
         self._no_load = volts
         return volts

@@ -4,6 +4,8 @@ import numpy as np
 
 from tensimeter.core.campaign import OPEN, Outcome, Plan, columns
 from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Oscilloscope
+from tensimeter.core.job.tests import Ripple
 from tensimeter.core.judge import Verdict, capability
 from tensimeter.core.quantity import localised, show, with_uncertainty
 from tensimeter.core.verify.readings import Reading, accuracy_of, pairs
@@ -36,6 +38,28 @@ def meter_sentence(job: Job, plan: Plan, meter: str | None = None) -> str:
             f"too close to call. {_finer(job, plan, accuracy.half_width(nominal))}"
         )
     return f"{said}, {_percent(able.share)} of the allowed half-width: fine enough."
+
+
+def settle_sentence(job: Job, plan: Plan) -> str:
+    """Whether what measures can settle the figure that a test asks for, before anything is read."""
+    test, nominal = plan.test, plan.output.nominal_V
+    meter = job.part(job.campaign.voltmeter)
+    accuracy, _ = accuracy_of(job, job.campaign.voltmeter, "V", nominal)
+    name = meter.name if meter else "A plain handheld (assumed)"
+    if test.kind in ("line-regulation", "cross-regulation"):
+        # Between two readings of one range only what scatters counts.
+        half, room = 1.96 * np.sqrt(2) * accuracy.scatter / nominal, test.allowed
+        words = f"{name} tells changes apart to ± {show(half, '%', 2)}"
+        return f"{words}: {'fine enough' if half < 0.3 * room else 'too coarse'} for {show(room, '%', 2)}."
+    if isinstance(test, Ripple):
+        scope = job.part(job.campaign.oscilloscope)
+        room = test.allowed_pp * nominal
+        if not isinstance(scope, Oscilloscope):
+            return "No oscilloscope in hand: bring a waveform as a file, or type p-p as in “mount 42mVpp”."
+        half = 2 * scope.step_V + scope.gain_share * room
+        fine = "fine enough" if half < 0.3 * room else "too coarse"
+        return f"{scope.name} reads ± {show(half, 'V', 2)} there, {fine} for {show(room, 'V', 2)} p-p."
+    return ""
 
 
 def _finer(job: Job, plan: Plan, half_width: float) -> str:
@@ -109,6 +133,9 @@ def _found_sentence(result: Outcome) -> str:
 def next_sentence(job: Job, result: Outcome, readings: list[Reading]) -> str:
     """Which reading would tell most next; empty while there is none to compare with."""
     found = pairs(readings, result.plan.output.id, result.plan.test.id)
+    if result.plan.test.kind != "load-regulation":
+        open_ = next((r.step for r in result.steps if not r.taken and r.step.phase in ("", "approach")), None)
+        return f"Next: {open_.title or show(open_.set_A, 'A', 3)}." if open_ and result.measured else ""
     if len(found) < 2 or result.regulation is None:
         return ""
     best = next_reading(columns(job, found), result.plan.output.nominal_V, result.plan.most_A)

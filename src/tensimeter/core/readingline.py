@@ -52,7 +52,14 @@ def places(job: Job) -> list[str]:
     """Names that the line completes: outputs first, then the other links, then heat."""
     outputs = [o.name for o in job.design.outputs()]
     others = [link.name for link in job.design.links if link.kind != "output"]
-    return [*outputs, *others, *(f"earth-{name.casefold()}" for name in outputs), "ambient", "wall"]
+    return [
+        *outputs,
+        *others,
+        *(f"earth-{name.casefold()}" for name in outputs),
+        "ambient",
+        "wall",
+        *(f"{name.casefold()}-panel" for name in outputs),
+    ]
 
 
 def completion(job: Job, typed: str) -> str:

@@ -1,11 +1,12 @@
 """A test judged by all its readings: typed, from a file and from instruments alike."""
 
+import math
 from collections.abc import Iterable, Sequence
 
 import numpy as np
 
 from tensimeter.core.campaign.kinds import KINDS
-from tensimeter.core.campaign.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult
+from tensimeter.core.campaign.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.tests import LoadRegulation
@@ -89,7 +90,11 @@ def outcome(job: Job, worked_out: Plan, readings: Iterable[Reading], waves: Sequ
     fit, fit_verdict = None, Verdict.NOT_MEASURED
     if isinstance(test, LoadRegulation):
         fit, fit_verdict = _regulation(job, worked_out, _fitted(worked_out, found))
-    findings = (*_fit_findings(fit, fit_verdict, output.regulation_limit), *KINDS[test.kind].findings(facts))
+    findings = (
+        *_fit_findings(fit, fit_verdict, output.regulation_limit),
+        *KINDS[test.kind].findings(facts),
+        *_panel(facts),
+    )
     singles = [r.verdict for r in results if r.volts is not None and r.step.allowed != OPEN]
     singles += [
         judge(corrected(job, p), worked_out.steps[0].allowed)
@@ -102,6 +107,24 @@ def outcome(job: Job, worked_out: Plan, readings: Iterable[Reading], waves: Sequ
     verdict = worst(singles) if singles else Verdict.NOT_MEASURED
     measured = sum(r.taken for r in results)
     return Outcome(worked_out, results, extra, fit, fit_verdict, verdict, measured, findings, (), facts)
+
+
+def _panel(facts: Facts) -> list[Finding]:
+    """How far the supply's own display is off, where it was read beside the reference."""
+    worst_off: Interval | None = None
+    count = 0
+    for step in facts.plan.steps:
+        place = step.place or facts.plan.output.id
+        shown, true = facts.interval(step.index, "V", panel_of(place)), facts.interval(step.index, "V", place)
+        if shown is None or true is None:
+            continue
+        count += 1
+        off, half = shown.value - true.value, math.hypot(shown.half_width, true.half_width)
+        if worst_off is None or abs(off) > abs(worst_off.value):
+            worst_off = Interval(off, off - half, off + half)
+    if worst_off is None:
+        return []
+    return [Finding("the panel reads off by", "V", worst_off, f"at most, of {count} points")]
 
 
 def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], Pair]) -> StepResult:

@@ -2,9 +2,12 @@
 
 from dataclasses import replace
 
+import numpy as np
+
 from tensimeter.core.campaign.kinds import KINDS
+from tensimeter.core.campaign.plain_loads import points
 from tensimeter.core.campaign.several import loads_in_hand
-from tensimeter.core.campaign.step import Plan, Situation, Step
+from tensimeter.core.campaign.step import Plan, Situation, Step, predicted
 from tensimeter.core.electrical.loadline import LoadLine
 from tensimeter.core.electrical.network import build, has_source
 from tensimeter.core.job.document import Job
@@ -40,7 +43,10 @@ def plan(job: Job, test: Test) -> Plan:
         )
     network = build(job) if has_source(job) else None
     situation = Situation(job, output, full, most, network)
-    steps = tuple(replace(s, index=k) for k, s in enumerate(KINDS[test.kind].steps(situation, test)))
+    made = KINDS[test.kind].steps(situation, test)
+    if isinstance(test, LoadRegulation) and not test.set_V:
+        made = _by_plain_loads(situation, unreachable) or made
+    steps = tuple(replace(s, index=k) for k, s in enumerate(made))
     return Plan(test, output, full, steps, tuple(unreachable), _line(situation, test, steps))
 
 
@@ -53,11 +59,22 @@ def _beside(missing_A: float, volts: float) -> str:
     )
 
 
+def _by_plain_loads(s: Situation, unreachable: list[str]) -> list[Step]:
+    """The points of a test whose loads can't be set: what there is, alone and together."""
+    loads, refused = points(s.job, s.output.nominal_V, s.most_A)
+    unreachable += refused
+    line = s.line(np.array([load.amps for load in loads])) if loads else None
+    return [
+        Step(0, load.amps, predicted(line, k), s.band, load.words, hand=f"Join {load.words}.")
+        for k, load in enumerate(loads)
+    ]
+
+
 def _line(s: Situation, test: Test, steps: tuple[Step, ...]) -> LoadLine | None:
     """The predicted load line that belongs to the plot of a test of one output's load."""
     if not steps or not isinstance(test, LoadRegulation) or test.set_V:
         return None
-    return s.line(s.amps(test.points))
+    return s.line(np.array([step.set_A for step in steps]))
 
 
 def step_for(worked_out: Plan, amps: float, done: set[int]) -> int | None:

@@ -28,6 +28,11 @@ OPEN = Band(None, None)
 Phase = Literal["", "approach", "trace", "watch", "back"]
 
 
+def panel_of(place: str) -> str:
+    """Where the reading of an output's own display is filed, beside the reference."""
+    return f"{place}-panel"
+
+
 @dataclass(frozen=True)
 class Capture:
     """A waveform to be taken: what sets it off, its length in s, and the share of it before that."""

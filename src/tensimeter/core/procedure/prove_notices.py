@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.job.design import OutputLink
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import ElectronicLoad
+from tensimeter.core.job.parts import ElectronicLoad, LineSource, Oscilloscope
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.readings import Reading, standing
@@ -47,6 +47,61 @@ def _earth_notice(job: Job, output: OutputLink, readings: Sequence[Reading]) -> 
     )
 
 
+def _by_tests(job: Job) -> list[Notice]:
+    """What single tests of the campaign give to mind."""
+    kinds = {t.kind for t in job.campaign.tests}
+    found = []
+    scope = job.part(job.campaign.oscilloscope)
+    if isinstance(scope, Oscilloscope) and scope.earthed and kinds & {"ripple", "transient", "start-up"}:
+        found.append(
+            Notice(
+                "prove:clip",
+                "caution",
+                "The oscilloscope's clip is earth",
+                "It shorts a stack's middle, a bonded negative or a primary. Look at the output's earth "
+                "reading first; read across two probes where it does not float.",
+                "prove",
+                None,
+            )
+        )
+    if "over-voltage" in kinds:
+        found.append(
+            Notice(
+                "prove:trim",
+                "caution",
+                "Nothing but the meter at the output",
+                "The trim goes past what a device stands. Take everything off the output before it is "
+                "raised, and see that it is back before anything is joined.",
+                "prove",
+                None,
+            )
+        )
+    if kinds & {"short-circuit", "current-limit"}:
+        found.append(
+            Notice(
+                "prove:short",
+                "caution",
+                "Past its limit only for seconds",
+                "Wires, contacts and the part that limits take their worst here. Keep the switch in reach, "
+                "and let it cool before the next test.",
+                "prove",
+                None,
+            )
+        )
+    if isinstance(job.part(job.campaign.line_source), LineSource) and "line-regulation" in kinds:
+        found.append(
+            Notice(
+                "prove:line",
+                "caution",
+                "A variable transformer does not isolate",
+                "What it feeds is live mains at any setting. The supply's case and earth stay as they are.",
+                "prove",
+                None,
+            )
+        )
+    return found
+
+
 def prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
     found: list[Notice] = []
     live = standing(readings)
@@ -66,6 +121,7 @@ def prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
                 None,
             )
         )
+    found += _by_tests(job)
     if job.design.outputs():
         found.append(
             Notice(

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.engine import Event
-from tensimeter.core.advice import meter_sentence, next_sentence, outcome_sentence
+from tensimeter.core.advice import meter_sentence, next_sentence, outcome_sentence, settle_sentence
 from tensimeter.core.campaign import KINDS, OPEN, StepResult
 from tensimeter.core.explain import Worked
 from tensimeter.core.quantity import decimals_for, fixed, show
@@ -140,7 +140,9 @@ class ProveStage(QWidget):
         name = KINDS[result.plan.test.kind].name
         self.title.setText(f"{name[0].upper()}{name[1:]}, {result.plan.output.name}")
         self.sentence.setText(outcome_sentence(result))
-        about = meter_sentence(session.job, result.plan, session.hand_meter)
+        about = settle_sentence(session.job, result.plan) or meter_sentence(
+            session.job, result.plan, session.hand_meter
+        )
         following = next_sentence(session.job, result, session.now.readings)
         self.meter.setText(f"{about} {following}".strip())
         self.plot.show_result(result)
