@@ -40,11 +40,14 @@ class Envelope:
         level, run = -1, 1
         while level + 1 < len(self._levels) and (last - first) / (run * FACTOR) > columns:
             level, run = level + 1, run * FACTOR
-        if level < 0:
-            return np.arange(first, last, dtype=float), self._values[first:last]
-        low, high = self._levels[level]
+        low, high = self._levels[level] if level >= 0 else (self._values, self._values)
         a, b = first // run, min(-(-last // run), len(low))
-        index = np.repeat((np.arange(a, b) + 0.5) * run, 2)
-        values = np.empty(2 * (b - a))
-        values[0::2], values[1::2] = low[a:b], high[a:b]
+        group = -(-(b - a) // columns)
+        if level < 0 and group < 2:
+            return np.arange(first, last, dtype=float), self._values[first:last]
+        edges = np.arange(a, b, max(group, 1))
+        index = np.repeat((edges + group / 2) * run, 2)
+        values = np.empty(2 * len(edges))
+        values[0::2] = np.minimum.reduceat(low[:b], edges)
+        values[1::2] = np.maximum.reduceat(high[:b], edges)
         return index, values

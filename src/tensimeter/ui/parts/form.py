@@ -136,11 +136,9 @@ class RecordForm(QWidget):
             elif unit == "mm²" and "awg" in text.casefold():
                 value = parse_area(text) * 1e6
             elif get_origin(kind) is tuple:
-                bare = [parse(figure, _si(unit)) for figure in text.replace(";", " ").split()]
-                value = tuple(v / 100 if unit == "%" and "%" not in text else v for v in bare)
+                value = tuple(_one(figure, unit) for figure in text.replace(";", " ").split())
             elif kind in (float, int):
-                number = parse(text, _si(unit))
-                value = number / 100 if unit == "%" and "%" not in text else number
+                value = _one(text, unit)
                 value = int(value) if kind is int else value
             else:
                 value = text
@@ -193,6 +191,12 @@ _KNOWN = {
     "%": "%",
 }
 _KNOWN |= {"Ah": "Ah"}
+
+
+def _one(text: str, unit: str) -> float:
+    """One figure in a field's unit; a share is typed in per cent, with its sign or without."""
+    number = parse(text, _si(unit))
+    return number / 100 if unit == "%" and "%" not in text else number
 
 
 def _si(unit: str) -> str:

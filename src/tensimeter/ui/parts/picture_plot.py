@@ -34,9 +34,8 @@ class PicturePlot(Plot):
     def show_picture(self, picture: Picture) -> None:
         self._picture = picture
         self.clear()
-        self._names.update(bottom=picture.across, left=picture.up)
-        for side in ("bottom", "left"):
-            self.getAxis(side).setLabel(self._names[side], color=theme.colours.pencil)
+        self.name_axis("bottom", picture.across)
+        self.name_axis("left", picture.up)
         if picture.band is not None:
             self._band(picture.band)
         self._fit(picture)

@@ -41,16 +41,26 @@ class Plot(pg.PlotWidget):
 
     def restyle(self) -> None:
         self.setBackground(theme.colour("paper"))
-        for side, text in self._names.items():
+        for side in self._names:
             axis = self.getAxis(side)
             axis.setPen(theme.colour("rule"))
             axis.setTextPen(theme.colour("pencil"))
             axis.setTickFont(theme.font(9))
-            axis.setLabel(text, color=theme.colours.pencil, **{"font-size": f"{9 * theme.scale}pt"})
-            axis.enableAutoSIPrefix(False)
+            # Finer lines say nothing here, and are what a frame's time goes into.
+            axis.setStyle(maxTickLevel=1)
+            self.name_axis(side, self._names[side])
         width = QFontMetricsF(theme.font(9)).horizontalAdvance("00.000")
         self.getAxis("left").setWidth(width + theme.px(34))
         self.showGrid(x=True, y=True, alpha=0.12 if theme.night else 0.2)
+
+    def name_axis(self, side: str, text: str) -> None:
+        self._names[side] = text
+        style = {"font-size": f"{9 * theme.scale}pt"}
+        axis = self.getAxis(side)
+        axis.setLabel(text, color=theme.colours.pencil, **style)
+        # Units stand in the label; a prefix of the axis' own would scale the figures unseen.
+        axis.enableAutoSIPrefix(False)
+        axis.autoSIPrefixScale = 1.0
 
     def write(self, text: str, x: float, y: float, colour: str, anchor: tuple[float, float]) -> None:
         item = pg.TextItem(text, color=theme.colour(colour), anchor=anchor, fill=theme.colour("paper", 0.8))

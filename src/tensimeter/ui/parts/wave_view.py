@@ -3,6 +3,7 @@
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tensimeter.core.quantity import show
@@ -46,7 +47,7 @@ class WavePlot(Plot):
         self._envelope = Envelope(wave.volts)
         span = wave.samples / wave.rate_Hz
         _, word, self._scale = next((u for u in _UNITS if span >= u[0]), _UNITS[-1])
-        self.getAxis("bottom").setLabel(word, color=theme.colours.pencil)
+        self.name_axis("bottom", word)
         low, high = float(wave.volts.min()), float(wave.volts.max())
         margin = 0.08 * max(high - low, 1e-6)
         self.setYRange(low - margin, high + margin, padding=0)
@@ -112,9 +113,18 @@ class SpectrumPlot(Plot):
         # A record without noise has a floor that nobody wants to see.
         low = max(float(np.median(volts)) / 3, float(volts.max()) * 1e-5)
         top = max(float(volts.max()), max((x.rms_V for x in found.lines), default=1e-9))
-        self.setYRange(np.log10(low), np.log10(top) + 0.55, padding=0)
+        # Room above the highest line for its name, however low the plot is.
+        words = theme.px(30)
+        share = words / max(self.height() - theme.px(50) - words, theme.px(40))
+        span = np.log10(top) - np.log10(low)
+        self.setYRange(np.log10(low), np.log10(top) + share * span, padding=0)
         self.setXRange(np.log10(max(hertz[0], 1.0)), np.log10(hertz[-1]), padding=0.02)
         self._name(found)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if getattr(self, "_ripple", None) is not None:
+            self.show_ripple(self._ripple)
 
     def _name(self, found: Ripple) -> None:
         """Names from the strongest line on, where they do not write over each other."""
@@ -125,7 +135,7 @@ class SpectrumPlot(Plot):
             x, y = np.log10(line.frequency_Hz), np.log10(max(line.rms_V, 1e-9))
             dot = pg.ScatterPlotItem([x], [y], symbol="o", size=theme.px(6), pen=pen, brush=None)
             self.addItem(dot)
-            if any(abs(x - other) < 0.13 * span for other in taken):
+            if any(abs(x - other) < 0.3 * span for other in taken):
                 continue
             taken.append(x)
             name = (line.name or show(line.frequency_Hz, "Hz", 4)).split(",")[0]

@@ -48,7 +48,7 @@ class InstrumentsWindow(QDialog):
         self.session = session
         self.setWindowTitle("Instruments")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.resize(theme.px(760), theme.px(560))
+        self.resize(theme.px(880), theme.px(580))
         column = QVBoxLayout(self)
         column.addWidget(label("Which instrument does what", "heading"))
         words = (
@@ -130,6 +130,7 @@ class InstrumentsWindow(QDialog):
 
     def _assign(self, item: QTreeWidgetItem, _: int) -> None:
         self.fields[self._last].setText(item.text(0))
+        self.fields[self._last].setCursorPosition(0)
 
     def check(self, role: str) -> None:
         """Try the profile of a role on what is typed there; each command with its answer."""

@@ -1,0 +1,365 @@
+"""Prove in the window: the campaign planned and run by keyboard, every view, files, instruments, hands."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QFocusEvent
+from PyQt6.QtTest import QTest
+
+from tensimeter.bench.setup import open_bench, read_bench_file
+from tensimeter.bench.simulated.server import StandIns
+from tensimeter.core.campaign import KINDS
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.edits import with_campaign
+from tensimeter.core.job.tests import (
+    ClaimedFound,
+    Corner,
+    LineRegulation,
+    LoadRegulation,
+    Overload,
+    ReachPoints,
+    Ripple,
+    StartUp,
+    Transient,
+)
+from tensimeter.core.judge import Verdict
+from tensimeter.demo.library import stand_ins as simulated
+from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.prove.instruments_window import InstrumentsWindow
+from tensimeter.ui.theme import theme
+from tensimeter.ui.window import MainWindow
+
+SPEED = 60.0
+
+
+def ended(window: MainWindow) -> bool:
+    return not window.session.running and window.session.bench is None
+
+
+def with_tests(window: MainWindow, *tests: object) -> None:
+    """The demo's job with these tests only."""
+    window.session.edit("tests", with_campaign(window.session.job, tests=tests))
+    window.session.choose_test(tests[0].id)
+
+
+def run(window: MainWindow, served: StandIns, qtbot, test: str) -> None:
+    session = window.session
+    session.choose_test(test)
+    session.start_run(open_bench(session.job, served.resources, speed=SPEED))
+    qtbot.waitUntil(lambda: ended(window), timeout=30000)
+
+
+@pytest.fixture
+def served(demo: Job):
+    with simulated(demo, seed=5, speed=SPEED) as bench:
+        yield bench
+
+
+def test_a_campaign_is_planned_taken_apart_and_put_back(window: MainWindow, keys, qtbot) -> None:
+    stage = window.stage("prove")
+    panel, session = stage.campaign, window.session
+    assert panel.tests.count() == 3
+    panel.plan_all.setFocus()
+    keys(window, "Space")
+    assert panel.tests.count() == 30
+    assert "30 tests" in panel._time.text()
+    assert "min" in panel._time.text()
+    assert "Wh" in panel._time.text()
+    # By arrow keys through every test: each has its title, its plot, its points, its set-up.
+    panel.tests.setFocus()
+    panel.tests.setCurrentRow(0)
+    seen = set()
+    for _ in range(panel.tests.count()):
+        kind = session.test.kind
+        seen.add(kind)
+        assert stage.title.text().casefold().startswith(KINDS[kind].name.casefold())
+        assert stage.steps.topLevelItemCount() == len(session.plan.steps)
+        for view in ("found", "setup", "points"):
+            stage.show_view(view)
+        keys(window, "Down")
+    assert seen >= {"ripple", "reach", "current-limit", "cross-regulation", "start-up"}
+    panel.tests.setCurrentRow(panel.tests.count() - 1)
+    keys(window, "Delete")
+    assert panel.tests.count() == 29
+    window.session.undo()
+    assert panel.tests.count() == 30
+    session.choose("dew")
+    panel.add_kind.setCurrentIndex(panel.add_kind.findData("minimum-load"))
+    panel.add_kind.activated.emit(panel.add_kind.currentIndex())
+    assert (session.test.kind, session.test.output) == ("minimum-load", "dew")
+    assert window.rail.buttons[4].caption.endswith("tests read") or "hold" in window.rail.buttons[4].caption
+
+
+def test_what_each_kind_gives_is_shown(window: MainWindow, served: StandIns, qtbot) -> None:
+    with_tests(
+        window,
+        Ripple(id="ripple", output="mount", switching_Hz=117e3, points=(0.0, 1.0)),
+        Transient(id="step", output="mount"),
+        StartUp(id="start", output="mount"),
+        Overload(id="limit", output="dew"),
+        LineRegulation(id="line", output="hub"),
+        ReachPoints(id="reach", output="mount", points=(Corner(volts=12, amps=2),)),
+    )
+    stage, session = window.stage("prove"), window.session
+    stage.campaign.sound.setChecked(False)
+    for test, plot, figure in (
+        ("ripple", stage.plot.waves, "p-p at 8 A"),
+        ("step", stage.plot.waves, "dip, 2 A to 6 A"),
+        ("start", stage.plot.waves, "overshoot, MOUNT"),
+        ("limit", stage.plot.picture, "limit begins at; design says 3.5 A"),
+        ("line", stage.plot.picture, "line regulation; from 207 to 253 V"),
+        ("reach", stage.plot.map, "reach shown at"),
+    ):
+        run(window, served, qtbot, test)
+        assert stage.plot.currentWidget() is plot
+        stage.show_view("found")
+        rows = [stage.found.topLevelItem(k).text(0) for k in range(stage.found.topLevelItemCount())]
+        assert figure in rows, (test, rows)
+        assert session.outcome.complete
+        assert figure.split(";")[0] in stage.sentence.text() or session.outcome.verdict is Verdict.MISSES
+    stage.show_view("points")
+    session.choose_test("ripple")
+    session.choose_step(0)
+    assert stage.plot.waves.wave._wave.step == 0
+    session.choose_step(1)
+    assert stage.plot.waves.wave._wave.step == 1
+    assert stage.plot.waves.spectrum.isVisible()
+    session.choose_test("limit")
+    assert stage.steps.topLevelItem(0).text(5) == "read"
+    # A figure answers why, and the night theme draws it all again.
+    stage.show_view("found")
+    stage.found.setCurrentItem(stage.found.topLevelItem(1), 1)
+    assert "small steps" in stage.found.worked().formula
+    theme.use(night=True, scale=1.3)
+    theme.use(night=False, scale=1.0)
+
+
+def test_zoom_and_pan_by_keys(window: MainWindow, served: StandIns, qtbot) -> None:
+    with_tests(window, Ripple(id="ripple", output="mount", points=(1.0,)))
+    stage = window.stage("prove")
+    run(window, served, qtbot, "ripple")
+    plot = stage.plot.waves.wave
+    whole = plot.getViewBox().viewRange()[0]
+    assert whole == pytest.approx([0, 50], abs=0.5)
+    QTest.keyClick(plot, Qt.Key.Key_Plus)
+    near = plot.getViewBox().viewRange()[0]
+    assert near[1] - near[0] == pytest.approx(25, rel=0.05)
+    QTest.keyClick(plot, Qt.Key.Key_Right)
+    assert plot.getViewBox().viewRange()[0][0] > near[0]
+    for _ in range(12):
+        QTest.keyClick(plot, Qt.Key.Key_Plus)
+    x, y = plot._curve.getData()
+    # Close by, every sample is drawn.
+    assert np.diff(x) == pytest.approx(50 / 200_000, rel=0.01)
+    assert len(y) < 200
+    QTest.keyClick(plot, Qt.Key.Key_Minus)
+    QTest.keyClick(plot, Qt.Key.Key_0)
+    assert plot.getViewBox().viewRange()[0] == pytest.approx(whole, abs=0.01)
+    QTest.keyClick(plot, Qt.Key.Key_A)
+
+
+def test_a_test_is_set_up_in_place(window: MainWindow, keys) -> None:
+    with_tests(
+        window,
+        LoadRegulation(id="load", output="mount"),
+        ReachPoints(id="reach", output="mount", points=(Corner(volts=12, amps=2),)),
+        ClaimedFound(id="bought", output="mount"),
+    )
+    stage, session = window.stage("prove"), window.session
+    session.choose_test("load")
+    stage.show_view("setup")
+    field = stage.setup.form.fields["points"]
+    assert field.text() == "0  20  40  60  80  100  50  0"
+    field.setText("0 50% 100")
+    field.editingFinished.emit()
+    assert session.test.points == (0.0, 0.5, 1.0)
+    assert stage.steps.topLevelItemCount() == 3
+    field.setText("0 500")
+    field.editingFinished.emit()
+    assert "points" in window.line.hint.text()
+    assert session.test.points == (0.0, 0.5, 1.0)
+    for test, text, count in (("reach", "12 V 2 A low\n14 V 3 A", 2), ("bought", "brick 12 V 2 A", 2)):
+        session.choose_test(test)
+        stage.show_view("setup")
+        lines = stage.setup.lines
+        lines.setPlainText(text)
+        lines.focusOutEvent(QFocusEvent(QFocusEvent.Type.FocusOut))
+        assert len(session.plan.steps) == count
+        lines = stage.setup.lines
+        lines.setPlainText("nonsense")
+        lines.focusOutEvent(QFocusEvent(QFocusEvent.Type.FocusOut))
+        assert "nonsense" in window.line.hint.text()
+        assert len(session.plan.steps) == count
+    session.undo()
+
+
+def test_by_hand_with_what_a_step_asks_for_beside(window: MainWindow, keys, tmp_path: Path) -> None:
+    job = window.session.job
+    window.session.edit("tests", with_campaign(job, tests=()))
+    stage, session = window.stage("prove"), window.session
+    for kind in ("efficiency", "ripple"):
+        session.choose("mount")
+        stage.campaign.add_kind.setCurrentIndex(stage.campaign.add_kind.findData(kind))
+        stage.campaign.add_kind.activated.emit(0)
+    session.choose_test("efficiency")
+    session.choose_step(5)
+    assert "wall" in window.now_panel.todo.text()
+    keys(window, "Ctrl+l", "wall 133W", "Enter")
+    session.choose_step(5)
+    keys(window, "Ctrl+l", "mount 13.2V @8A", "Enter")
+    session.choose_step(5)
+    keys(window, "Ctrl+l", "mount-panel 13.3V", "Enter")
+    result = session.outcome
+    names = [f.name for f in result.findings]
+    assert "efficiency at 8 A" in names
+    assert "the panel reads off by" in names
+    assert "A part of it so far" in stage.sentence.text()
+    assert "133 W" in stage.steps.topLevelItem(5).text(6)
+    session.choose_test("ripple")
+    session.choose_step(2)
+    keys(window, "Ctrl+l", "mount 240mVpp", "Enter")
+    assert session.outcome.findings[0].verdict is Verdict.MISSES
+    session.choose_step(1)
+    volts = 13.4 + 0.02 * np.sin(np.arange(20_000) / 50)
+    path = tmp_path / "scope.npy"
+    np.save(path, volts)
+    stage.campaign.take_in(path)
+    assert "--rate" in window.line.hint.text()
+    stage.campaign.rate.setText("1M")
+    stage.campaign.take_in(path)
+    assert "20000 samples" in window.line.hint.text()
+    assert session.outcome.steps[1].wave.origin == "file"
+    assert stage.plot.currentWidget() is stage.plot.waves
+    session.choose_test("efficiency")
+    stage.campaign.take_in(path)
+    assert "asks for no waveform" in window.line.hint.text()
+
+
+def test_a_run_goes_on_where_it_stopped(window: MainWindow, qtbot) -> None:
+    with_tests(window, LoadRegulation(id="load", output="hub", dwell_s=2.0))
+    stage, session = window.stage("prove"), window.session
+    panel = stage.campaign
+    panel.source.setCurrentIndex(panel.source.findData("quick"))
+    panel.refresh()
+    assert panel.start.text() == "Start the run"
+    panel.start.click()
+    qtbot.waitUntil(lambda: session.outcome.measured >= 2, timeout=10000)
+    assert panel.skip.isVisible()
+    panel.skip.click()
+    qtbot.waitUntil(lambda: session.outcome.measured >= 3, timeout=10000)
+    window.escape()
+    qtbot.waitUntil(lambda: ended(window), timeout=10000)
+    panel.refresh()
+    read = session.outcome.measured
+    assert panel.start.text() == f"Go on, {8 - read} open"
+    assert panel.anew.isVisible()
+    panel.start.click()
+    qtbot.waitUntil(lambda: session.outcome.complete and ended(window), timeout=20000)
+    assert f"{8 - read} steps read" in window.line.hint.text()
+    # Each point was taken once.
+    assert len({r.scan for r in session.file.readings() if r.quantity == "V"}) == 8
+    assert not panel.anew.isVisible()
+
+
+def test_hands_are_asked_on_screen(window: MainWindow, served: StandIns, qtbot) -> None:
+    with_tests(window, LineRegulation(id="line", output="hub", lines=(0.9, 1.1)))
+    session = window.session
+    window.stage("prove")
+    bench = open_bench(session.job, served.resources, speed=SPEED)
+    bench.line = bench.hands = None
+    served.connect("hub")
+    session.choose_test("line")
+    session.start_run(bench)
+    now = window.now_panel
+    for volts in ("207", "253"):
+        qtbot.waitUntil(lambda v=volts: v in now.asked.text() and now.done.isVisible(), timeout=10000)
+        assert not served.load_drawing
+        now.done.click()
+    qtbot.waitUntil(lambda: ended(window), timeout=10000)
+    assert session.outcome.complete
+    assert not now.done.isVisible()
+    assert "set it back" in window.line.hint.text()
+
+
+def test_instruments_are_found_tried_and_assigned(
+    window: MainWindow, served: StandIns, tmp_path: Path, qtbot
+) -> None:
+    panel = window.stage("prove").campaign
+    panel.find.click()
+    dialog: InstrumentsWindow = panel.instruments
+    dialog.use()
+    assert "needs a load" in dialog.said.text()
+    dialog.check("load")
+    assert "Type where the load is first" in dialog.said.text()
+    dialog.fields["load"].setText(served.resources["load"])
+    host, port = served.resources["voltmeter"].split("::")[1:3]
+    dialog.fields["voltmeter"].setText(f"{host}:{port}")
+    dialog.look()
+    answers = [dialog.answers.topLevelItem(k).text(1) for k in range(dialog.answers.topLevelItemCount())]
+    assert "Fellmoor,electronic load,0,1" in answers
+    assert "2 answered." in dialog.said.text()
+    dialog.fields["thermometer"].setFocus()
+    dialog._last = "thermometer"
+    dialog.answers.itemActivated.emit(
+        dialog.answers.topLevelItem(answers.index("Fellmoor,multimeter,0,1")), 0
+    )
+    dialog.check("thermometer")
+    assert "1 commands do not fit" in dialog.said.text() or "do not fit" in dialog.said.text()
+    dialog.check("load")
+    assert dialog.said.text() == "Every command that was tried fits."
+    dialog.fields["thermometer"].setText("127.0.0.1:1")
+    dialog.check("thermometer")
+    assert dialog.said.text()
+    dialog.fields["thermometer"].clear()
+    path = tmp_path / "mine.toml"
+    dialog.path.setText(str(path))
+    dialog.use()
+    resources, _, _ = read_bench_file(path)
+    assert resources["voltmeter"] == f"TCPIP::{host}::{port}::SOCKET"
+    assert panel.bench_path.text() == str(path)
+    assert panel.source.currentData() == "bench"
+    assert not served.load_drawing
+
+
+def test_the_sheet_has_a_section_for_each_test(
+    window: MainWindow, served: StandIns, qtbot, tmp_path: Path
+) -> None:
+    from tensimeter.report.datasheet import html, pdf
+    from tensimeter.report.sheet import build
+
+    with_tests(
+        window,
+        LoadRegulation(id="load", output="hub"),
+        LineRegulation(id="line", output="hub"),
+        Ripple(id="ripple", output="hub"),
+        Overload(id="limit", output="dew"),
+        Transient(id="later", output="hub"),
+    )
+    window.stage("prove")
+    for test in ("load", "line", "ripple", "limit"):
+        run(window, served, qtbot, test)
+    sheet = build(window.session.file)
+    assert [s.title for s in sheet.sections] == [
+        "Load regulation, CAMERA HUB",
+        "Line regulation, CAMERA HUB",
+        "Ripple and noise, CAMERA HUB",
+        "Current limit, DEW HEATER",
+    ]
+    assert sheet.unread == ("Load transient, CAMERA HUB",)
+    assert [s.standard for s in sheet.sections][:3] == [
+        "load effect",
+        "source effect",
+        "periodic and random deviation",
+    ]
+    # The rating comes from load regulation alone.
+    assert [r.output for r in sheet.ratings] == ["CAMERA HUB"]
+    assert any("No switching frequency was given" in n for n in sheet.sections[2].notes)
+    text = html(sheet)
+    assert text.count("<figure>") == 4
+    assert "foldback" in text
+    assert pdf(text).startswith(b"%PDF")
+    part = JobFile(window.session.file.path, read_only=True)
+    assert len(build(part).sections) == 4
+    part.close()
