@@ -263,6 +263,33 @@ def test_a_run_goes_on_where_it_stopped(window: MainWindow, qtbot) -> None:
     assert not panel.anew.isVisible()
 
 
+def test_all_that_is_open_is_run_one_after_another(window: MainWindow, qtbot, keys) -> None:
+    with_tests(
+        window,
+        LoadRegulation(id="one", output="hub", points=(0.0, 1.0), dwell_s=1.0),
+        LineRegulation(id="two", output="hub", lines=(0.9, 1.1), dwell_s=1.0),
+        LoadRegulation(id="three", output="dew", points=(0.0, 1.0), dwell_s=1.0),
+    )
+    panel, session = window.stage("prove").campaign, window.session
+    panel.source.setCurrentIndex(panel.source.findData("quick"))
+    panel.refresh()
+    panel.start_all.setFocus()
+    keys(window, "Space")
+    qtbot.waitUntil(lambda: all(o.complete for o in session.now.outcomes()) and ended(window), timeout=30000)
+    assert [r.test for r in session.file.runs()] == ["one", "two", "three"]
+    panel.start_all.click()
+    assert "complete already" in window.line.hint.text()
+    more = (Ripple(id="r", output="hub"), Ripple(id="s", output="dew"))
+    session.edit("again", with_campaign(session.job, tests=(*session.job.campaign.tests, *more)))
+    panel.start_all.click()
+    qtbot.waitUntil(lambda: session.running, timeout=5000)
+    keys(window, "Esc")
+    qtbot.waitUntil(lambda: ended(window), timeout=5000)
+    # Esc drops the load and ends all of it.
+    assert not window.control.waiting
+    assert [r.test for r in session.file.runs()] == ["one", "two", "three", "r"]
+
+
 def test_hands_are_asked_on_screen(window: MainWindow, served: StandIns, qtbot) -> None:
     with_tests(window, LineRegulation(id="line", output="hub", lines=(0.9, 1.1)))
     session = window.session

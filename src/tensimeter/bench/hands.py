@@ -124,6 +124,8 @@ class Hands:
         taking = self._taking
         if unloaded:
             taking.let_go()
+            # Nobody is sent to the plugs before the load itself says that it is off.
+            taking.look_unloaded()
         taking.control.answered.clear()
         taking.tell(Event("ask", taking.step, text=text, at_s=taking.since()))
         if unloaded:

@@ -99,7 +99,7 @@ class Taking:
         """Cool down before the test, with the load off."""
         end = self.bench.clock.now() + self.plan.test.rest_s
         while (left := end - self.bench.clock.now()) > 0:
-            self._look_unloaded()
+            self.look_unloaded()
             self.wait(min(left, LOOK_S * self.bench.clock.speed))
 
     def let_go(self) -> None:
@@ -393,19 +393,19 @@ class Taking:
 
     def wait_unloaded(self, ready: Callable[[float], bool]) -> None:
         """Wait for a person with the load off, speaking to it, so that a dead link shows at once."""
-        self._look_unloaded()
+        self.look_unloaded()
         while not ready(LOOK_S):
-            self._look_unloaded()
+            self.look_unloaded()
         self.control.check()
 
     def _hold(self, step: Step) -> None:
         self.let_go()
         # Said only once the load itself says that it is off.
-        self._look_unloaded()
+        self.look_unloaded()
         self.tell(Event("paused", step, at_s=self.since()))
         self.wait_unloaded(self.control.running.wait)
 
-    def _look_unloaded(self) -> None:
+    def look_unloaded(self) -> None:
         if self.bench.load.is_on():
             raise Trouble("The load is on although the run is paused.")
 

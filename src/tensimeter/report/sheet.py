@@ -232,13 +232,12 @@ MOST_ROWS = 16
 
 def _section(job: Job, result: Outcome) -> Section:
     kind, output = KINDS[result.plan.test.kind], result.plan.output
+    others = "" if any(s.others for s in result.plan.steps) else "others idle, "
     conditions = [
-        f"ambient {show(job.settings.ambient_C, 'C', 3)}",
+        f"{others}ambient {show(job.settings.ambient_C, 'C', 3)}",
         f"mains {job.settings.mains_V:g} V {job.settings.mains_Hz:g} Hz",
         f"{job.campaign.wiring} at the terminals",
     ]
-    if not any(s.others for s in result.plan.steps):
-        conditions.insert(0, "others idle")
     fit = result.regulation
     notes = list(result.plan.unreachable)
     if not result.complete:
@@ -279,11 +278,11 @@ def allowed_text(band: Band | None, unit: str) -> str:
     low, high = band.ends if band is not None else (-math.inf, math.inf)
     if math.isfinite(low) and math.isfinite(high):
         if low == -high:
-            return f"± {show(high, unit)}"
-        return f"{show(low, unit)} … {show(high, unit)}"
+            return f"± {show(high, unit, 4)}"
+        return f"{show(low, unit, 4)} … {show(high, unit, 4)}"
     if math.isfinite(high):
-        return f"to {show(high, unit)}"
-    return f"from {show(low, unit)}" if math.isfinite(low) else ""
+        return f"to {show(high, unit, 4)}"
+    return f"from {show(low, unit, 4)}" if math.isfinite(low) else ""
 
 
 def _row(r: StepResult) -> Row:

@@ -7,8 +7,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tensimeter.bench.setup import open_bench
+from tensimeter.bench.simulated.server import StandIns
+from tensimeter.core.campaign import generated
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import readings_first
+from tensimeter.core.job.edits import changed, readings_first, with_test
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
@@ -63,6 +65,7 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
         window.toggle_bench_view()
         picture(window, folder / "bench-view.png")
         window.toggle_bench_view()
+        _ripple(window, served, folder)
     window.stage("design")
     wait_until(lambda: False, 0.8)
     picture(window, folder / "design.png")
@@ -74,6 +77,26 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
     picture(window, folder / "design-night.png")
     theme.use(night=False)
     window.close()
+
+
+def _ripple(window: "MainWindow", served: StandIns, folder: Path) -> None:
+    """A test beyond load regulation: the whole campaign planned, ripple taken."""
+    from tensimeter.ui.pictures import picture, wait_until
+
+    session = window.session
+    stage = window.stage("prove")
+    session.edit("campaign planned", generated(session.job))
+    ripple = next(t for t in session.job.campaign.tests if t.kind == "ripple")
+    known = changed(ripple, switching_Hz=117e3)
+    session.edit("switching", with_test(session.job, known))
+    session.choose_test(ripple.id)
+    session.start_run(open_bench(session.job, served.resources, speed=30))
+    wait_until(lambda: not session.running and session.bench is None)
+    session.choose_step(2)
+    stage.show_view("found")
+    picture(window, folder / "prove-ripple.png")
+    stage.show_view("points")
+    session.choose_test("load-regulation")
 
 
 def _assemble_and_wake(window: "MainWindow", folder: Path) -> None:

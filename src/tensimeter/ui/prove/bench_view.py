@@ -7,9 +7,11 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from tensimeter.bench.engine import Event
+from tensimeter.core.campaign import OPEN
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.readingline import understand
+from tensimeter.report.sheet import allowed_text
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.verdict_square import verdict_colour
@@ -98,21 +100,29 @@ class BenchView(QWidget):
         load = "no load" if r.step.set_A == 0 else f"{show(r.step.set_A, 'A', 4)}"
         set_it = "load off" if r.step.set_A == 0 else "set the load"
         what = "runs by itself" if running else f"{set_it}, read the volts"
-        self.todo.setText(f"Step {index + 1} of {len(result.steps)} · {plan.output.name} at {load}: {what}")
-        low, high = r.step.allowed.ends
+        where = r.step.title or f"{plan.output.name} at {load}"
+        if r.step.hand and not running:
+            what = r.step.hand[0].lower() + r.step.hand[1:].rstrip(".") + ", read the volts"
+        self.todo.setText(f"Step {index + 1} of {len(result.steps)} · {where}: {what}")
         expect = f"expect {fixed(r.step.predicted_V.value, 'V')}, " if r.step.predicted_V else ""
-        self.expected.setText(f"{expect}allowed {fixed(low, '')} … {fixed(high, 'V')}")
+        allowed = allowed_text(r.step.allowed, "V")
+        self.expected.setText(f"{expect}allowed {allowed}" if allowed else expect.rstrip(", "))
         self.expected.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.entry.setVisible(not running)
+        asked = self.session.asked_of_hands if running else ""
+        self.entry.setVisible(not running or bool(asked))
+        self.entry.setPlaceholderText("Space: it is done" if asked else "type the volts, Space takes them")
+        if asked:
+            self.todo.setText(asked)
+            self.entry.setFocus()
         last = self._last_taken(result)
         if running and self._live is not None:
             self.big.setText(fixed(self._live.volts, "V", 3))
             self._say(f"{fixed(self._live.amps, 'A', 3)}, settling", "pencil")
         elif last is not None and last.volts is not None:
             self.big.setText(fixed(last.volts.value, "V", decimals_for(last.volts.half_width)))
-            self._say(
-                f"at {show(last.step.set_A, 'A', 3)}: {last.verdict.words}", verdict_colour(last.verdict)
-            )
+            said = last.verdict.words if last.step.allowed != OPEN else "read"
+            where = last.step.title or f"at {show(last.step.set_A, 'A', 3)}"
+            self._say(f"{where}: {said}", verdict_colour(last.verdict))
         else:
             self.big.setText("– V")
             self._say("not measured", "pencil")
@@ -145,6 +155,10 @@ class BenchView(QWidget):
 
     def take(self) -> None:
         """Space: keep what was typed as the volts of this step."""
+        if self.session.asked_of_hands and self.session.running:
+            self.session.hands_are_done()
+            self.refresh()
+            return
         text, plan, hand = self.entry.text().strip(), self.session.plan, self.session.hand
         if text and hand is not None:
             try:

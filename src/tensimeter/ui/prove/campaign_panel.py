@@ -100,6 +100,9 @@ class CampaignPanel(QScrollArea):
         self.start.setProperty("kind", "main")
         self.start.clicked.connect(self._on_start)
         column.addWidget(self.start)
+        self.start_all = QPushButton("Run all that is open")
+        self.start_all.clicked.connect(self._on_start_all)
+        column.addWidget(self.start_all)
         self.pause = QPushButton("Pause")
         self.pause.clicked.connect(self._on_pause)
         column.addWidget(self.pause)
@@ -184,6 +187,8 @@ class CampaignPanel(QScrollArea):
         done = session.already_read()
         left = len(session.plan.steps) - len(done) if session.plan else 0
         self.start.setText(f"Go on, {left} open" if done else "Start the run")
+        many = len(session.job.campaign.tests) > 1
+        self.start_all.setVisible(many and not by_hand and not running)
         self.anew.setVisible(bool(done) and not by_hand and not running)
         self.skip.setVisible(running)
         self.sound.setVisible(not by_hand)
@@ -266,6 +271,15 @@ class CampaignPanel(QScrollArea):
                 self.bench_path.text().strip(),
                 present=self.present.isChecked(),
                 anew=anew,
+            )
+        except Trouble as trouble:
+            self.session.trouble.emit(str(trouble))
+        self.refresh()
+
+    def _on_start_all(self) -> None:
+        try:
+            self.control.start_all(
+                self.source.currentData(), self.bench_path.text().strip(), present=self.present.isChecked()
             )
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))

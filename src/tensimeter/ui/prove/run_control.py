@@ -3,6 +3,9 @@
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import QTimer
+
+from tensimeter.bench.engine import Event
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.procedure.stages import must_be_lifted
@@ -20,6 +23,10 @@ class RunControl:
 
     def __init__(self, session: Session) -> None:
         self.session = session
+        #: Tests still to be run by themselves, one after another, and how.
+        self.waiting: list[str] = []
+        self._how: tuple[str, str, bool] = ("", "", False)
+        session.run_event.connect(self._on_run_event)
         self._served: tuple[Job, float, StandIns] | None = None
 
     def sources(self) -> list[tuple[str, str]]:
@@ -55,6 +62,32 @@ class RunControl:
         except Trouble:
             bench.close()
             raise
+
+    def start_all(self, source: str, bench_path: str = "", *, present: bool = False) -> None:
+        """Run every test that is not complete, in the campaign's order; one that fails stops the rest."""
+        self._how = (source, bench_path, present)
+        self.waiting = [o.plan.test.id for o in self.session.now.outcomes() if not o.complete and o.steps]
+        if not self.waiting:
+            raise Trouble("Every test is complete already.")
+        self._next()
+
+    def _next(self) -> None:
+        if not self.waiting or self.session.closed:
+            return
+        source, path, present = self._how
+        self.session.choose_test(self.waiting.pop(0))
+        try:
+            self.start(source, path, present=present)
+        except Trouble as trouble:
+            self.waiting.clear()
+            self.session.trouble.emit(str(trouble))
+
+    def _on_run_event(self, event: Event) -> None:
+        if event.kind in ("aborted", "failed"):
+            self.waiting.clear()
+        elif event.kind == "done" and self.waiting:
+            # Once everybody has heard that this one is over.
+            QTimer.singleShot(0, self._next)
 
     def _stand_ins(self, speed: float, output: str) -> "StandIns":
         # Only wanted for a run; their event loop costs a tenth of the start of the window.
