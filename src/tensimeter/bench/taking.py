@@ -89,7 +89,7 @@ class Taking:
             volts = (self.bench.voltmeter or load).read_volts()
         if not volts > lowest:
             raise Trouble(
-                f"Only {volts:.2f} V stand at {self.plan.output.name} without load. Is the supply "
+                f"Only {max(volts, 0.0):.2f} V stand at {self.plan.output.name} without load. Is the supply "
                 "on, and are the sense leads on its terminals? One that tripped wants to be off a while."
             )
         self._no_load = volts
