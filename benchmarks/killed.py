@@ -19,7 +19,8 @@ from pathlib import Path
 
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.campaign import generated, outcome, plan
+from tensimeter.core.campaign import outcome, plan
+from tensimeter.core.campaign.generator import generated
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.tests import Test
 from tensimeter.demo.library import demo_job, stand_ins

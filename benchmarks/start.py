@@ -13,6 +13,9 @@ from tensimeter.store.jobfile import JobFile
 _FLOOR = "import PyQt6.QtWidgets, numpy, pyqtgraph"
 # The program's own way to a window; then a key is pressed, its answer seen, and the window closed.
 _OURS = """
+import gc
+# As the program itself does before it loads the window; here that is loaded sooner, to be listened to.
+gc.disable()
 from PyQt6.QtCore import Qt, QTimer
 from tensimeter.cli.main import run
 from tensimeter.ui.app import Tensimeter

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tensimeter.core.build.fit import fit
 from tensimeter.core.build.harness import harness
 from tensimeter.core.build.wiring import wire_list
-from tensimeter.core.campaign import generated
+from tensimeter.core.campaign.generator import generated
 from tensimeter.core.errors import Trouble
 from tensimeter.core.failures import failures
 from tensimeter.core.job.assembly_edits import with_assembly

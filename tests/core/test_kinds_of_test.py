@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from tensimeter.core import advice
-from tensimeter.core.campaign import KINDS, WALL, Outcome, Plan, blank, generated, outcome, plan
+from tensimeter.core.campaign import KINDS, WALL, Outcome, Plan, outcome, plan
 from tensimeter.core.campaign.expected import efficiency_at, limit_A, trip_V
+from tensimeter.core.campaign.generator import blank, generated
 from tensimeter.core.campaign.picture import picture
 from tensimeter.core.campaign.step import panel_of
 from tensimeter.core.campaign.typed import lines_of, points_from, units_from

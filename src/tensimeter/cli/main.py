@@ -1,5 +1,6 @@
 """The command line; without a command it opens the window."""
 
+import gc
 import os
 import sys
 from pathlib import Path
@@ -36,6 +37,8 @@ def _open_window(paths: list[str]) -> int:
         raise Trouble(
             "There is no display to open a window on; “tensimeter --help” lists what works without one."
         )
+    # Nothing is thrown away while modules are loaded; looking for it would only delay the window.
+    gc.disable()
     from tensimeter.ui.app import open_window
 
     return int(open_window(Path(paths[0]) if paths else None))

@@ -17,7 +17,8 @@ from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.main import has_display
 from tensimeter.cli.output import answer, span
-from tensimeter.core.campaign import KINDS, Outcome, blank, generated, outcome, plan, proven_A, rates
+from tensimeter.core.campaign import KINDS, Outcome, outcome, plan, proven_A, rates
+from tensimeter.core.campaign.generator import blank, generated
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job, Overrule
 from tensimeter.core.job.edits import with_test

@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Given, Worked
+from tensimeter.core.quantity import show
 
 
 class Verdict(StrEnum):
@@ -155,6 +156,17 @@ class Band:
     @property
     def ends(self) -> tuple[float, float]:
         return (-np.inf if self.low is None else self.low, np.inf if self.high is None else self.high)
+
+    def words(self, unit: str) -> str:
+        """Up to, from, or both ends; nothing where both are open."""
+        low, high = self.ends
+        if np.isfinite(low) and np.isfinite(high):
+            if low == -high:
+                return f"± {show(high, unit, 4)}"
+            return f"{show(low, unit, 4)} … {show(high, unit, 4)}"
+        if np.isfinite(high):
+            return f"to {show(high, unit, 4)}"
+        return f"from {show(low, unit, 4)}" if np.isfinite(low) else ""
 
 
 def judge(interval: Interval | None, band: Band) -> Verdict:

@@ -10,7 +10,7 @@ from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
-from tensimeter.core.judge import Band, Verdict
+from tensimeter.core.judge import Verdict
 from tensimeter.core.procedure.build_notices import PRACTICE
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notice import Notice
@@ -270,19 +270,7 @@ def _section(job: Job, result: Outcome) -> Section:
 def _figure_row(f: Finding) -> FigureRow:
     value = with_uncertainty(f.value.value, f.value.half_width, f.unit) if f.value else f.text
     name = f"{f.name}; {f.text}" if f.value and f.text else f.name
-    return FigureRow(name, value, allowed_text(f.allowed, f.unit), f.verdict)
-
-
-def allowed_text(band: Band | None, unit: str) -> str:
-    """A band in words: up to, from, or both ends; nothing where both are open."""
-    low, high = band.ends if band is not None else (-math.inf, math.inf)
-    if math.isfinite(low) and math.isfinite(high):
-        if low == -high:
-            return f"± {show(high, unit, 4)}"
-        return f"{show(low, unit, 4)} … {show(high, unit, 4)}"
-    if math.isfinite(high):
-        return f"to {show(high, unit, 4)}"
-    return f"from {show(low, unit, 4)}" if math.isfinite(low) else ""
+    return FigureRow(name, value, f.allowed.words(f.unit) if f.allowed else "", f.verdict)
 
 
 def _row(r: StepResult) -> Row:
@@ -299,7 +287,7 @@ def _row(r: StepResult) -> Row:
         predicted=fixed(predicted.value if predicted else None, "V", 2),
         measured=fixed(r.volts.value if r.volts else None, "V", places),
         uncertainty=f"± {fixed(half, 'V', places)}" if r.volts else "",
-        allowed=f"{fixed(low, '', 2)} … {fixed(high, 'V', 2)}" if both else allowed_text(r.step.allowed, "V"),
+        allowed=f"{fixed(low, '', 2)} … {fixed(high, 'V', 2)}" if both else r.step.allowed.words("V"),
         verdict=r.verdict,
         origin=", ".join(x for x in (origin, *beside) if x),
     )

@@ -117,7 +117,7 @@ def _say_unforeseen(program: Tensimeter, app: QApplication) -> None:
 
 def open_window(path: Path | None) -> int:
     """Open a job, or the start page; returns when the last window is closed."""
-    # Nothing is thrown away while the window is built; looking for it would only delay it.
+    # Nothing is thrown away while the window is built either.
     gc.disable()
     file = JobFile(path) if path else None
     app = make_application()

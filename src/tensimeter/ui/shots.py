@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.core.campaign import generated
+from tensimeter.core.campaign.generator import generated
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, readings_first, with_test
 from tensimeter.core.readingline import understand

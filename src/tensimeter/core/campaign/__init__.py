@@ -1,6 +1,5 @@
 """Which points prove an output, in what order, and what their readings say."""
 
-from tensimeter.core.campaign.generator import blank, generated
 from tensimeter.core.campaign.judging import columns, corrected, outcome, proven_A, rates
 from tensimeter.core.campaign.kinds import KINDS
 from tensimeter.core.campaign.planning import plan, step_for
@@ -17,10 +16,8 @@ __all__ = [
     "Plan",
     "Step",
     "StepResult",
-    "blank",
     "columns",
     "corrected",
-    "generated",
     "outcome",
     "plan",
     "proven_A",

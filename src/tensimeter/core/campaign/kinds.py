@@ -4,40 +4,56 @@ Nothing asks more of a supply than what came before has shown: no load, then par
 several, then what waveforms tell, then past its limits.
 """
 
-from tensimeter.core.campaign.along_load import (
-    CapacityKind,
-    EfficiencyKind,
-    LoadRegulationKind,
-    MinimumLoadKind,
-    RealDeviceKind,
-)
-from tensimeter.core.campaign.overload import OverloadKind, OverVoltageKind, ShortCircuitKind
-from tensimeter.core.campaign.several import ClaimedFoundKind, OutletsKind
-from tensimeter.core.campaign.step import Kind
-from tensimeter.core.campaign.volts import CrossRegulationKind, LineRegulationKind, ReachKind, ToleranceKind
-from tensimeter.core.campaign.waves import RippleKind, StartUpKind, TransientKind
+from collections.abc import Iterator, Mapping
+from importlib import import_module
 
-KINDS: dict[str, Kind] = {
-    "tolerance": ToleranceKind(),
-    "minimum-load": MinimumLoadKind(),
-    "load-regulation": LoadRegulationKind(),
-    "efficiency": EfficiencyKind(),
-    "line-regulation": LineRegulationKind(),
-    "reach": ReachKind(),
-    "cross-regulation": CrossRegulationKind(),
-    "outlets": OutletsKind(),
-    "claimed-found": ClaimedFoundKind(),
-    "ripple": RippleKind(),
-    "transient": TransientKind(),
-    "real-device": RealDeviceKind(),
-    "start-up": StartUpKind(),
-    "capacity": CapacityKind(),
-    "over-voltage": OverVoltageKind(),
-    "current-limit": OverloadKind(),
-    "short-circuit": ShortCircuitKind(),
+from tensimeter.core.campaign.step import Kind
+
+#: Where each kind is, by its module and name in this package.
+_WHERE = {
+    "tolerance": "volts.ToleranceKind",
+    "minimum-load": "along_load.MinimumLoadKind",
+    "load-regulation": "along_load.LoadRegulationKind",
+    "efficiency": "along_load.EfficiencyKind",
+    "line-regulation": "volts.LineRegulationKind",
+    "reach": "volts.ReachKind",
+    "cross-regulation": "volts.CrossRegulationKind",
+    "outlets": "several.OutletsKind",
+    "claimed-found": "several.ClaimedFoundKind",
+    "ripple": "waves.RippleKind",
+    "transient": "waves.TransientKind",
+    "real-device": "along_load.RealDeviceKind",
+    "start-up": "waves.StartUpKind",
+    "capacity": "along_load.CapacityKind",
+    "over-voltage": "overload.OverVoltageKind",
+    "current-limit": "overload.OverloadKind",
+    "short-circuit": "overload.ShortCircuitKind",
 }
+
+
+class _Kinds(Mapping[str, Kind]):
+    """Each kind is loaded when it is first asked for: a window starts sooner for it."""
+
+    def __init__(self) -> None:
+        self._loaded: dict[str, Kind] = {}
+
+    def __getitem__(self, key: str) -> Kind:
+        if key not in self._loaded:
+            module, name = _WHERE[key].split(".")
+            kind: Kind = getattr(import_module(f"tensimeter.core.campaign.{module}"), name)()
+            self._loaded[key] = kind
+        return self._loaded[key]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(_WHERE)
+
+    def __len__(self) -> int:
+        return len(_WHERE)
+
+
+KINDS = _Kinds()
 
 
 def rank(kind: str) -> int:
     """Where a kind stands in the order of a campaign."""
-    return list(KINDS).index(kind)
+    return list(_WHERE).index(kind)

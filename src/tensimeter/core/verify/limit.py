@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
-from scipy.stats import t as student
 
 from tensimeter.core.arrays import Array, Flags
 from tensimeter.core.errors import Trouble
@@ -326,6 +325,9 @@ class _Straight:
 
 def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
     spread = float(np.ptp(share))
+    # Only wanted here, and slow to load.
+    from scipy.special import stdtrit
+
     flat = len(i) < 3 or spread < 0.05
     design = np.ones((len(i), 1)) if flat else np.column_stack([np.ones(len(i)), share])
     theta, *_ = np.linalg.lstsq(design, i, rcond=None)
@@ -333,7 +335,7 @@ def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
     freedom = len(i) - design.shape[1]
     rms = float(np.sqrt(left @ left / max(freedom, 1)))
     covariance = np.linalg.pinv(design.T @ design) * max(rms, 1e-12) ** 2
-    factor = float(student.ppf(0.975, freedom)) / 1.96 if 0 < freedom < 60 else 1.0
+    factor = float(stdtrit(freedom, 0.975)) / 1.96 if 0 < freedom < 60 else 1.0
 
     def at(x: float) -> Interval:
         row = np.array([1.0] if flat else [1.0, x])

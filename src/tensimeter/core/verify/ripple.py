@@ -3,8 +3,6 @@
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.fft import rfft
-from scipy.signal import butter, sosfilt, sosfilt_zi
 
 from tensimeter.core.arrays import Array, IntArray
 from tensimeter.core.errors import Trouble
@@ -102,6 +100,8 @@ def _limited(x: Array, rate: float, bandwidth: float, warnings: list[str]) -> Ar
             "it changes nothing here."
         )
         return x
+    from scipy.signal import butter, sosfilt, sosfilt_zi
+
     sections = butter(2, bandwidth, fs=rate, output="sos")
     limited: Array = sosfilt(sections, x, zi=sosfilt_zi(sections) * x[0])[0]
     return limited
@@ -131,6 +131,9 @@ def _tail(x: Array, count: int) -> Array:
 
 def _lines(x: Array, rate: float) -> tuple[list[tuple[float, float]], tuple[Array, Array]]:
     """(Hz, V rms) of the lines that stand out of the noise, strongest first; the spectrum for a plot."""
+    # Only wanted here, and slow to load.
+    from scipy.fft import rfft
+
     n = len(x)
     # A Hann window is three terms in the spectrum, which costs less than a cosine for each sample.
     plain = rfft(x)

@@ -11,7 +11,6 @@ from tensimeter.core.campaign import OPEN
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.readingline import understand
-from tensimeter.report.sheet import allowed_text
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.verdict_square import verdict_colour
@@ -105,7 +104,7 @@ class BenchView(QWidget):
             what = r.step.hand[0].lower() + r.step.hand[1:].rstrip(".") + ", read the volts"
         self.todo.setText(f"Step {index + 1} of {len(result.steps)} · {where}: {what}")
         expect = f"expect {fixed(r.step.predicted_V.value, 'V')}, " if r.step.predicted_V else ""
-        allowed = allowed_text(r.step.allowed, "V")
+        allowed = r.step.allowed.words("V")
         self.expected.setText(f"{expect}allowed {allowed}" if allowed else expect.rstrip(", "))
         self.expected.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         asked = self.session.asked_of_hands if running else ""

@@ -16,7 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.core.campaign import KINDS, Outcome, blank, generated
+from tensimeter.core.campaign import KINDS, Outcome
+from tensimeter.core.campaign.generator import blank, generated
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import with_test, without_test
 from tensimeter.core.job.parts import ElectronicLoad

@@ -6,7 +6,6 @@ from PyQt6.QtWidgets import QHeaderView, QWidget
 from tensimeter.core.campaign import KINDS, Finding, Outcome
 from tensimeter.core.explain import Worked
 from tensimeter.core.quantity import with_uncertainty
-from tensimeter.report.sheet import allowed_text
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.why_table import WhyTable
 from tensimeter.ui.theme import theme
@@ -36,7 +35,7 @@ class FindingsTable(WhyTable):
             words = finding.verdict.words if finding.verdict else ""
             name = f"{finding.name}; {finding.text}" if value and finding.text else finding.name
             why = self._worked(finding, method) if value else None
-            allowed = allowed_text(finding.allowed, finding.unit)
+            allowed = finding.allowed.words(finding.unit) if finding.allowed else ""
             self.add([(name, None), (found, why), (allowed, None), (words, None)])
             if finding.verdict is not None:
                 item = self.topLevelItem(self.topLevelItemCount() - 1)
