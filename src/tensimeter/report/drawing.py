@@ -44,17 +44,26 @@ def draw_picture(figure: "Figure", picture: Picture) -> None:
             _name(axes, line.name, line.x, line.y, colour, line.role == "prediction")
     if picture.joined:
         axes.plot([s.x for s in picture.spots], [s.y for s in picture.spots], color=PENCIL, lw=0.7)
-    for spot in picture.spots:
-        colour = COLOURS.get(spot.verdict.value, INK) if spot.verdict else INK
-        full = spot.verdict is None or spot.verdict == "holds"
-        face = colour if full else "white"
-        size = 4 if spot.verdict else 2.6
-        axes.errorbar(spot.x, spot.y, spot.half or None, fmt="D", ms=size, color=colour, mfc=face, capsize=2)
+    for verdict in dict.fromkeys(s.verdict for s in picture.spots):
+        # Drawn together: a page of many points is laid out sooner.
+        alike = [s for s in picture.spots if s.verdict is verdict]
+        x, y, half = (np.array(c) for c in zip(*((s.x, s.y, s.half) for s in alike), strict=True))
+        colour = COLOURS.get(verdict.value, INK) if verdict else INK
+        face = colour if verdict is None or verdict == "holds" else "white"
+        size = 4 if verdict else 2.6
+        if half.any():
+            axes.errorbar(x, y, half, fmt="D", ms=size, color=colour, mfc=face, capsize=2)
+        else:
+            axes.plot(x, y, "D", ms=size, color=colour, mfc=face)
     if picture.names:
         axes.set_xticks(range(len(picture.names)), [_cut(n) for n in picture.names])
         axes.tick_params(axis="x", labelsize=6 if len(picture.names) > 5 else 7)
         axes.set_xlim(-0.5, len(picture.names) - 0.5)
     axes.margins(x=0.06, y=0.12)
+    if any(_upright(line.x) for line in picture.lines):
+        # Room for the names beside them.
+        left, right = axes.get_xlim()
+        axes.set_xlim(left, right + 0.14 * (right - left))
     quiet(axes, picture.across, picture.up)
 
 
@@ -63,10 +72,16 @@ def _cut(name: str) -> str:
     return name.replace(", ", ",\n", 1)[:44]
 
 
+def _upright(x: np.ndarray) -> bool:
+    return len(x) == 2 and bool(x[0] == x[1])
+
+
 def _name(axes: "Axes", name: str, x: np.ndarray, y: np.ndarray, colour: str, high: bool) -> None:
-    upright = len(x) == 2 and x[0] == x[1]
-    at = (x[0], max(y) if high else min(y)) if upright else (x[-1], y[-1])
-    side = ("left" if high else "right") if upright else "right"
+    upright = _upright(x)
+    level = len(y) == 2 and y[0] == y[1]
+    # A level line is named where it begins, so that one that rises to it keeps its own end.
+    at = (x[0], max(y) if high else min(y)) if upright else (x[0], y[0]) if level else (x[-1], y[-1])
+    side = ("left" if high else "right") if upright else "left" if level else "right"
     gap = 3 if side == "left" else -3
     axes.annotate(
         name, at, xytext=(gap, 3), textcoords="offset points", ha=side, va="bottom", fontsize=7, color=colour

@@ -17,8 +17,29 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
+#: Figures drawn, by what they show; one is drawn again only when something was read.
+_drawn: dict[tuple[object, ...], tuple[Job, str]] = {}
+_MOST_KEPT = 200
+
+
 def test_svg(result: Outcome, job: Job) -> str:
     """The plot that belongs to a test, as an <svg> element; empty where nothing was read."""
+    facts = result.facts
+    read = (
+        (len(facts.readings), facts.readings[-1].id if facts.readings else 0, len(facts.waves))
+        if facts
+        else ()
+    )
+    key = (id(job), result.plan.test.id, result.measured, *read)
+    if key not in _drawn:
+        if len(_drawn) >= _MOST_KEPT:
+            _drawn.clear()
+        # The job is kept with it, so that its id stays its own.
+        _drawn[key] = (job, _test_svg(result, job))
+    return _drawn[key][1]
+
+
+def _test_svg(result: Outcome, job: Job) -> str:
     if not (result.measured or result.extra):
         return ""
     if result.plan.test.kind in ("load-regulation", "minimum-load"):
@@ -49,7 +70,9 @@ def _svg(draw: "Callable[[Figure], None]") -> str:
         {"svg.fonttype": "none", "font.family": ["B612", "DejaVu Sans"], "font.size": 8,
          "svg.hashsalt": "tensimeter"}
     ):  # fmt: skip
-        figure = Figure(figsize=(6.6, 2.2), layout="constrained")
+        figure = Figure(figsize=(6.6, 2.2))
+        # Room for the labels, once for all: looking for it takes longer than drawing.
+        figure.subplots_adjust(left=0.085, right=0.985, bottom=0.2, top=0.92, wspace=0.2)
         draw(figure)
         out = io.StringIO()
         figure.savefig(out, format="svg", metadata=dict.fromkeys(("Date", "Creator", "Format", "Type")))

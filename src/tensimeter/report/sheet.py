@@ -252,7 +252,8 @@ def _section(job: Job, result: Outcome) -> Section:
     if fit and fit.birge > 1:
         notes.append(f"Readings scatter {fit.birge:.1f} times the stated noise; intervals widened.")
     # Points that nothing is asked of are told by the plot; those that are judged are listed.
-    listed = [r for r in result.steps if r.step.allowed != OPEN and (r.taken or r.step.capture is None)]
+    judged = [r for r in result.steps if r.step.allowed != OPEN]
+    listed = [r for r in judged if r.taken or (r.step.capture is None and not r.step.reset)]
     if len(listed) > MOST_ROWS:
         notes.append(f"{len(listed) - MOST_ROWS} further points are in the job file.")
     return Section(

@@ -76,7 +76,9 @@ def _overload(result: Outcome) -> Picture:
     lines = []
     if len(followed) > 1:
         x, y = np.array(followed).T
-        lines.append(Line("", x, y, "path"))
+        # One that tries again and again jumps: a line through its looks would say nothing.
+        if not (np.diff(y) > 0.2 * y.max()).any():
+            lines.append(Line("", x, y, "path"))
     nominal = result.plan.output.nominal_V
     expected = limit_A(facts.job, result.plan.output.id) if facts else None
     if expected:

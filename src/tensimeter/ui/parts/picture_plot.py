@@ -92,6 +92,9 @@ class PicturePlot(Plot):
             high = role == "prediction"
             at = (float(x[0]), float(max(y) if high else min(y)))
             self.write(name, *at, colour, (-0.04, 0.0) if high else (1.04, 1.0))
+        elif len(y) == 2 and y[0] == y[1]:
+            # A level line is named where it begins, so that one that rises to it keeps its own end.
+            self.write(name, float(x[0]), float(y[0]), colour, (0.0, 1.05))
         else:
             self.write(name, float(x[-1]), float(y[-1]), colour, (1.0, 1.15))
 
