@@ -12,9 +12,11 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import Understood
 from tensimeter.core.verify.readings import Origin, Quantity, Reading, accuracy_of, standing
 from tensimeter.store.jobfile import JobFile
+from tensimeter.store.waves import keep_wave
 
 if TYPE_CHECKING:
     from tensimeter.store.logs import Log
+    from tensimeter.store.waveforms import Waveform
 
 
 def done_steps(plan: Plan, readings: list[Reading]) -> set[int]:
@@ -178,3 +180,25 @@ def file_log(file: JobFile, log: "Log", plan: Plan, source: str) -> list[Reading
                 )
             )
     return file.keep(rows)
+
+
+def file_wave(file: JobFile, wave: "Waveform", plan: Plan | None, index: int, source: str) -> int:
+    """Keep a waveform from a file under a step that asks for one; Trouble where it asks for none."""
+    step = plan.steps[index] if plan and index < len(plan.steps) else None
+    if plan is None or step is None or step.capture is None:
+        raise Trouble("The step in hand asks for no waveform; choose one of ripple, transient or start.")
+    before = step.capture.before if step.capture.event != "none" else 0.0
+    # A file that begins at zero does not say where its event is: it is taken to be where it was asked for.
+    start = -before * len(wave.volts) / wave.rate_Hz if wave.start_s == 0 else wave.start_s
+    return keep_wave(
+        file,
+        wave.volts,
+        wave.rate_Hz,
+        step.place or plan.output.id,
+        start_s=start,
+        instrument=file.job.campaign.oscilloscope or "",
+        origin="file",
+        test=plan.test.id,
+        step=step.index,
+        note=source,
+    )

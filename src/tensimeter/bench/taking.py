@@ -5,8 +5,7 @@ import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-import numpy as np
-
+from tensimeter.bench.approach import Approach
 from tensimeter.bench.events import Control, Crossed, Dropped, Event
 from tensimeter.bench.guard import Guard
 from tensimeter.bench.hands import Hands
@@ -28,9 +27,6 @@ WATCHDOG_S = 1.5
 LOOK_S = 0.25
 #: Bench seconds after a load is joined past a limit until it is read.
 EXPOSED_S = 0.3
-#: An output has left regulation this share of its volts below the line of the points before; one whose trim
-#: is raised has tripped below that share of what was set.
-BELOW_SHARE, LEFT_SHARE = 0.03, 0.88
 
 Live = tuple[float, float, float | None]
 
@@ -55,11 +51,8 @@ class Taking:
         self.run: int | None = None
         self.identities: dict[str, str] = {}
         self._start, self._began_at = 0.0, 0.0
-        self._no_load: float | None = None
-        self._left = False
-        self._approach: list[tuple[float, float]] = []
         self._limits = guard
-        self._alive = True
+        self.approach = Approach(plan)
         self._active: list[str] = []
 
     def since(self) -> float:
@@ -92,7 +85,6 @@ class Taking:
                 f"Only {max(volts, 0.0):.2f} V stand at {self.plan.output.name} without load. Is the supply "
                 "on, and are the sense leads on its terminals? One that tripped wants to be off a while."
             )
-        self._no_load = volts
         return volts
 
     def rest(self) -> None:
@@ -128,7 +120,7 @@ class Taking:
     def take(self, step: Step) -> bool:
         """Take one step; False where it was not needed. Skipped, Dropped, Crossed, LinkFailed, Trouble."""
         self.step, self._limits = step, self.guard.at(self.plan, step)
-        if self._not_needed(step):
+        if not self.approach.wants(step):
             return False
         if not self.control.running.is_set():
             self._hold(step)
@@ -151,41 +143,15 @@ class Taking:
     def _announce(self, step: Step) -> None:
         self.tell(Event("step", step, at_s=self.since()))
 
-    def _not_needed(self, step: Step) -> bool:
-        approached = any(s.phase == "approach" for s in self.plan.steps)
-        if step.phase == "approach":
-            return self._left
-        if step.phase in ("trace", "watch") and approached:
-            return not self._left
-        return step.reset and self._alive and step.trim_V is None
-
     def _at_rest(self, step: Step) -> None:
         self._load(step)
         self._announce(step)
         settled = self._dwell(step)
         kept, live = self.scan(step, "" if settled else "not settled within the longest dwell")
         self.tell(Event("kept", step, tuple(kept), *live, at_s=self.since()))
-        self._judge_regulation(step, live[0])
-
-    def _judge_regulation(self, step: Step, volts: float) -> None:
-        """Whether the output has left regulation, which ends an approach; whether it is alive at all."""
-        self._alive = volts > 0.5 * self.plan.output.nominal_V
-        if step.phase == "approach" and self._has_left(step, volts):
-            self._left = True
+        if self.approach.take(step, live[0]):
             # Nothing stays in its limit for longer than it must.
             self.let_go()
-
-    def _has_left(self, step: Step, volts: float) -> bool:
-        if step.trim_V is not None:
-            return volts < LEFT_SHARE * step.trim_V
-        self._approach.append((step.set_A, volts))
-        no_load = self._approach[0][1]
-        # A third of the points or more belong to the line that the rest is held against.
-        head = self._approach[: max(len(self._approach) // 3, 3)]
-        amps, read = zip(*head, strict=True)
-        slope = float(np.polyfit(amps, read, 1)[0]) if len(set(amps)) > 2 else 0.0
-        line = no_load + min(slope, 0.0) * step.set_A
-        return volts < line - BELOW_SHARE * no_load
 
     def settle(self, step: Step) -> None:
         """Load as a step asks and wait until it stands, without keeping a reading."""
@@ -378,7 +344,7 @@ class Taking:
         if step.set_A > 0 and not self.bench.load.is_on():
             said = "; ".join(self.bench.load.errors()) or "no reason given"
             raise Trouble(f"The load switched itself off at {step.set_A:.3g} A ({said}).")
-        if step.phase != "approach" and amps < 0.9 * step.set_A - 0.02:
+        if step.phase != "approach" and step.set_A > 0 and amps < 0.9 * step.set_A - 0.02:
             raise Trouble(
                 f"{step.set_A:.3g} A was set, but only {amps:.3g} A flow: the supply "
                 "limits or the load ran out."

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tensimeter.bench.engine import Event, RunEngine
-from tensimeter.bench.filed import done_steps, file_log, file_typed
+from tensimeter.bench.filed import done_steps, file_log, file_typed, file_wave
 from tensimeter.core.campaign import Outcome, Plan
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.errors import Trouble
@@ -19,7 +19,7 @@ from tensimeter.core.procedure.build_notices import PRACTICE
 from tensimeter.core.readingline import Understood, at_place
 from tensimeter.core.verify.readings import Reading
 from tensimeter.store.jobfile import JobFile, LogEntry
-from tensimeter.store.waves import WaveBook, keep_wave
+from tensimeter.store.waves import WaveBook
 from tensimeter.ui.derived import Derived, Hand
 
 if TYPE_CHECKING:
@@ -255,24 +255,7 @@ class Session(QObject):
 
     def take_wave(self, wave: "Waveform", source: str) -> None:
         """File a waveform under the step in hand; Trouble where the step asks for none."""
-        plan_ = self.plan
-        step = plan_.steps[self.step_index] if plan_ and self.step_index < len(plan_.steps) else None
-        if plan_ is None or step is None or step.capture is None:
-            raise Trouble("The step in hand asks for no waveform; choose one of ripple, transient or start.")
-        before = step.capture.before if step.capture.event != "none" else 0.0
-        start = -before * len(wave.volts) / wave.rate_Hz if wave.start_s == 0 else wave.start_s
-        keep_wave(
-            self.file,
-            wave.volts,
-            wave.rate_Hz,
-            step.place or plan_.output.id,
-            start_s=start,
-            instrument=self.job.campaign.oscilloscope or "",
-            origin="file",
-            test=plan_.test.id,
-            step=step.index,
-            note=source,
-        )
+        file_wave(self.file, wave, self.plan, self.step_index, source)
         self.file.log("reading", f"waveform of {len(wave.volts)} samples from {source}")
         self._after_readings()
 

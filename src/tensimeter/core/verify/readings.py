@@ -10,7 +10,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
+from tensimeter.core.job.parts import Clamp, ElectronicLoad, LineSource, Multimeter, Thermometer
 from tensimeter.core.judge import Accuracy, Interval
 
 Quantity = Literal["V", "A", "C", "ohm", "W", "s", "Vpp"]
@@ -103,6 +103,10 @@ def accuracy_of(
             return found.accuracy, f"{found.full_scale:g} {quantity}"
     if isinstance(part, ElectronicLoad) and quantity in ("V", "A"):
         return (part.volts if quantity == "V" else part.amps), quantity
+    if isinstance(part, Clamp) and quantity == "A":
+        return part.amps, quantity
+    if isinstance(part, LineSource) and quantity == "W" and part.watts is not None:
+        return part.watts, quantity
     if isinstance(part, Thermometer) and quantity == "C":
         return _of_thermometer(part.accuracy_K, part.resolution_K), ""
     if quantity == "C":

@@ -319,7 +319,7 @@ class CampaignPanel(QScrollArea):
 def _figure(result: Outcome) -> str:
     """The figure that says most of a test, for its line in the list."""
     if not result.measured:
-        return "not read yet"
+        return "open"
     if not result.complete:
         return f"{result.measured} of {len(result.steps)} read"
     if result.regulation:
