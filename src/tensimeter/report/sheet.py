@@ -5,11 +5,20 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from tensimeter.bench.setup import parts_by_role
 from tensimeter.core.campaign import KINDS, OPEN, Finding, Outcome, StepResult, outcome, plan, proven_A, rates
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import ElectronicLoad, Multimeter, Thermometer
+from tensimeter.core.job.parts import (
+    Clamp,
+    ElectronicLoad,
+    LineSource,
+    Multimeter,
+    Oscilloscope,
+    Part,
+    Thermometer,
+)
 from tensimeter.core.judge import Verdict
 from tensimeter.core.procedure.build_notices import PRACTICE
 from tensimeter.core.procedure.matrix import checked
@@ -122,7 +131,8 @@ def rating(result: Outcome) -> Rating:
 def build(file: JobFile) -> Sheet:
     """The data sheet of a job file as it stands."""
     job, readings = file.job, file.readings()
-    results = outcomes(job, readings, WaveBook(file).waves())
+    waves = WaveBook(file).waves()
+    results = outcomes(job, readings, waves)
     holds = tuple(
         n for n in notices(job, readings) if n.kind == "hold" and (n.overruled or n.stage not in _COUNTED)
     )
@@ -130,7 +140,7 @@ def build(file: JobFile) -> Sheet:
         job=job,
         printed=time.strftime("%Y-%m-%d %H:%M"),
         path=_path(job),
-        instruments=_instruments(job, file),
+        instruments=_instruments(job, file, waves),
         ratings=tuple(rating(r) for r in results if rates(r)),
         sections=tuple(_section(job, r) for r in results if _read(r)),
         unread=tuple(f"{_name(r)}, {r.plan.output.name}" for r in results if not _read(r)),
@@ -191,30 +201,36 @@ def _path(job: Job) -> tuple[tuple[str, str, str], ...]:
     return tuple(rows)
 
 
-def _instruments(job: Job, file: JobFile) -> tuple[tuple[str, str, str], ...]:
+def _instruments(job: Job, file: JobFile, waves: Sequence[Wave]) -> tuple[tuple[str, str, str], ...]:
     used = {r.instrument for r in file.readings()} | {job.campaign.load, job.campaign.voltmeter}
+    used |= {w.instrument for w in waves}
     answered = {k: v for run in file.runs() for k, v in run.instruments.items()}
+    role_of = {part: role for role, part in parts_by_role(job).items() if part}
     rows = []
     for part in job.stock:
-        if part.id not in used:
-            continue
-        role = "load" if part.id == job.campaign.load else (
-            "voltmeter" if part.id == job.campaign.voltmeter else part.kind
-        )  # fmt: skip
-        if isinstance(part, ElectronicLoad):
-            accuracy = f"V {part.volts.text()}, A {part.amps.text()}"
-        elif isinstance(part, Multimeter):
-            accuracy = "; ".join(
-                f"{show(r.full_scale, r.quantity)} range {r.accuracy.text()}" for r in part.ranges
-            )
-        elif isinstance(part, Thermometer):
-            accuracy = f"± {part.accuracy_K:g} K"
-        else:
-            continue
-        rows.append((part.name, answered.get(role, "by hand"), localised(accuracy)))
+        accuracy = _accuracy(part) if part.id in used else ""
+        if accuracy:
+            rows.append((part.name, answered.get(role_of.get(part.id, ""), "by hand"), localised(accuracy)))
     if any(r.instrument == "" for r in file.readings()):
         rows.append(("A meter that is not in the stock", "by hand", "assumed 0.5 % + 2 counts"))
     return tuple(rows)
+
+
+def _accuracy(part: Part) -> str:
+    """An instrument's accuracy in words; empty for what is none."""
+    if isinstance(part, ElectronicLoad):
+        return f"V {part.volts.text()}, A {part.amps.text()}"
+    if isinstance(part, Multimeter):
+        return "; ".join(f"{show(r.full_scale, r.quantity)} range {r.accuracy.text()}" for r in part.ranges)
+    if isinstance(part, Thermometer):
+        return f"± {part.accuracy_K:g} K"
+    if isinstance(part, Clamp):
+        return f"A {part.amps.text()}"
+    if isinstance(part, Oscilloscope):
+        return f"gain ± {100 * part.gain_share:g} %, step {show(part.step_V, 'V')}"
+    if isinstance(part, LineSource) and part.watts is not None:
+        return f"W {part.watts.text()}"
+    return ""
 
 
 def _read(result: Outcome) -> bool:
