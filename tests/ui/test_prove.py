@@ -238,7 +238,7 @@ def test_by_hand_with_what_a_step_asks_for_beside(window: MainWindow, keys, tmp_
 
 
 def test_a_run_goes_on_where_it_stopped(window: MainWindow, qtbot) -> None:
-    with_tests(window, LoadRegulation(id="load", output="hub", dwell_s=2.0))
+    with_tests(window, LoadRegulation(id="load", output="hub", dwell_s=12.0))
     stage, session = window.stage("prove"), window.session
     panel = stage.campaign
     panel.source.setCurrentIndex(panel.source.findData("quick"))
@@ -246,7 +246,7 @@ def test_a_run_goes_on_where_it_stopped(window: MainWindow, qtbot) -> None:
     assert panel.start.text() == "Start the run"
     panel.start.click()
     qtbot.waitUntil(lambda: session.outcome.measured >= 2, timeout=10000)
-    assert panel.skip.isVisible()
+    qtbot.waitUntil(panel.skip.isVisible, timeout=3000)
     panel.skip.click()
     qtbot.waitUntil(lambda: session.outcome.measured >= 3, timeout=10000)
     window.escape()
