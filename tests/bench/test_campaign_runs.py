@@ -102,6 +102,20 @@ def test_each_output_limits_in_its_own_way(bed: Bed) -> None:
         assert not all(r.taken for r in approach)
 
 
+@pytest.mark.parametrize("mode", ["CR", "CP"])
+def test_a_load_that_holds_a_resistance_or_a_power(bed: Bed, mode: str) -> None:
+    test = LoadRegulation(id="held", output="mount", mode=mode, points=(0.0, 0.5, 1.0), dwell_s=1)
+    engine, result = bed.run(test)
+    assert engine.ended.kind == "done", engine.ended.text
+    step = result.steps[2]
+    asked = step.step.ohms if mode == "CR" else step.step.watts
+    volts, amps = step.pair.volts.value, step.pair.amps.value
+    assert (volts / amps if mode == "CR" else volts * amps) == pytest.approx(asked, rel=0.01)
+    ohm = result.regulation.output_resistance_ohm
+    assert ohm.low < 0.0472 < ohm.high
+    assert step.step.title.endswith("Ω" if mode == "CR" else "W")
+
+
 def test_a_latched_supply_is_reset_before_the_next_test(tmp_path: Path, demo: Job) -> None:
     from tensimeter.bench.simulated.behaviour import Behaviour
     from tensimeter.core.verify.limit import LimitKind

@@ -63,6 +63,9 @@ class Replay:
     def set_ohms(self, ohms: float) -> None:
         raise LinkFailed(f"{self.path.name} is a log; no resistance can be set.")
 
+    def set_watts(self, watts: float) -> None:
+        raise LinkFailed(f"{self.path.name} is a log; no power can be set.")
+
     def switch(self, on: bool) -> None:
         self._at["on"] = int(on)
 

@@ -168,12 +168,21 @@ class Taking:
     def _load(self, step: Step) -> None:
         """Set the loads of a step; one that is off is switched on at nothing and then set."""
         load = self.bench.load
-        load.use("constant_current")
         self._load_others(step)
-        if not load.is_on():
-            load.set_amps(0.0)
+        if step.ohms is not None:
+            load.use("constant_resistance")
+            load.set_ohms(step.ohms)
             load.switch(True)
-        load.set_amps(step.set_A)
+        elif step.watts is not None:
+            load.use("constant_power")
+            load.set_watts(step.watts)
+            load.switch(True)
+        else:
+            load.use("constant_current")
+            if not load.is_on():
+                load.set_amps(0.0)
+                load.switch(True)
+            load.set_amps(step.set_A)
         self._complaints()
 
     def _load_others(self, step: Step) -> None:

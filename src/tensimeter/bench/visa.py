@@ -102,6 +102,9 @@ class VisaInstrument(Talks):
     def set_ohms(self, ohms: float) -> None:
         self._say("set_ohms", ohms=f"{ohms:.5g}")
 
+    def set_watts(self, watts: float) -> None:
+        self._say("set_watts", watts=f"{watts:.4f}")
+
     def use(self, mode: str) -> None:
         """Choose what a load holds constant: `constant_current`, `constant_resistance`, `constant_power`."""
         if self.can(mode):

@@ -33,7 +33,7 @@ class LoadRegulationKind:
     def steps(self, s: Situation, test: Test) -> list[Step]:
         assert isinstance(test, LoadRegulation)
         if not test.set_V:
-            return along(s, test.points)
+            return [_held(step, test.mode, s.output.nominal_V) for step in along(s, test.points)]
         found: list[Step] = []
         amps = s.amps(test.points)
         for volts in test.set_V:
@@ -50,6 +50,16 @@ class LoadRegulationKind:
 
     def findings(self, facts: Facts) -> list[Finding]:
         return []
+
+
+def _held(step: Step, mode: str, nominal: float) -> Step:
+    """A step whose load holds a resistance or a power that draws its current at the volts expected there."""
+    volts = step.predicted_V.value if step.predicted_V else nominal
+    if mode == "CC" or step.set_A == 0:
+        return step
+    if mode == "CR":
+        return replace(step, ohms=volts / step.set_A, title=show(volts / step.set_A, "ohm"))
+    return replace(step, watts=volts * step.set_A, title=show(volts * step.set_A, "W"))
 
 
 @dataclass(frozen=True)

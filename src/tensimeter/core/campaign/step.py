@@ -49,8 +49,8 @@ class Step:
     """One point of a test: what to set, what to expect of the volts, what is allowed.
 
     `place` is the output whose volts are judged (that of the test where empty), `others` what the other
-    outputs draw, `ohms` a load set as a resistance, `line_V` and `trim_V` where those are moved, `also` what
-    is read beside volts and amps, `hand` what only hands can do.
+    outputs draw, `ohms` and `watts` a load set as a resistance or a power, `line_V` and `trim_V` where those
+    are moved, `also` what is read beside volts and amps, `hand` what only hands can do.
     """
 
     index: int
@@ -61,6 +61,7 @@ class Step:
     place: str = ""
     others: tuple[tuple[str, float], ...] = ()
     ohms: float | None = None
+    watts: float | None = None
     line_V: float | None = None
     trim_V: float | None = None
     also: tuple[tuple[str, Quantity], ...] = ()

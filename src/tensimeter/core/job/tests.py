@@ -24,9 +24,13 @@ class TestRecord(Record):
 
 
 class LoadRegulation(TestRecord):
-    """Volts at set currents, up and then down; repeated at each of the set volts, where there are any."""
+    """Volts at set currents, up and then down; repeated at each of the set volts, where there are any.
+
+    `mode` is what the load holds constant: current, resistance or power.
+    """
 
     kind: Literal["load-regulation"] = "load-regulation"
+    mode: Literal["CC", "CR", "CP"] = "CC"
     points: Shares = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0, 0.5, 0.0)
     set_V: tuple[Positive, ...] = ()
     dwell_s: Positive = 5.0
