@@ -160,6 +160,10 @@ def test_line_regulation_counts_what_one_range_does_not_share(demo: Job) -> None
     assert finding.verdict is Verdict.HOLDS
     one_line = Notes(plan(demo, LineRegulation(id="t", output="mount"))).put(1, V=13.2, A=8.0)
     assert not one_line.judged(demo).findings
+    # 13.25 V are expected at full load, of at least 13.19 V.
+    said = advice.next_sentence(demo, one_line.judged(demo), one_line.readings)
+    assert said == "Line 207 V would settle most: it is expected 59 mV inside its band."
+    assert advice.next_sentence(demo, notes.judged(demo), notes.readings) == ""
     assert "tells changes apart" in advice.settle_sentence(demo, notes.plan)
 
 

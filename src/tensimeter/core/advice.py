@@ -134,8 +134,7 @@ def next_sentence(job: Job, result: Outcome, readings: list[Reading]) -> str:
     """Which reading would tell most next; empty while there is none to compare with."""
     found = pairs(readings, result.plan.output.id, result.plan.test.id)
     if result.plan.test.kind != "load-regulation":
-        open_ = next((r.step for r in result.steps if not r.taken and r.step.phase in ("", "approach")), None)
-        return f"Next: {open_.title or show(open_.set_A, 'A', 3)}." if open_ and result.measured else ""
+        return _most_telling(result) if result.measured else ""
     if len(found) < 2 or result.regulation is None:
         return ""
     best = next_reading(columns(job, found), result.plan.output.nominal_V, result.plan.most_A)
@@ -143,3 +142,22 @@ def next_sentence(job: Job, result: Outcome, readings: list[Reading]) -> str:
         return ""
     gain = _percent(1 - best[1])
     return f"A reading at {show(best[0], 'A', 3)} would narrow the resistance most, by {gain}."
+
+
+def _most_telling(result: Outcome) -> str:
+    """The open point that is least certain: expected nearest to an edge of what is allowed."""
+    waiting = [r.step for r in result.steps if not r.taken and r.step.phase in ("", "approach")]
+    if not waiting:
+        return ""
+    rooms = {
+        s.index: min(s.predicted_V.value - s.allowed.ends[0], s.allowed.ends[1] - s.predicted_V.value)
+        for s in waiting
+        if s.predicted_V is not None and np.isfinite(s.allowed.ends).any()
+    }
+    if not rooms:
+        return f"Next: {waiting[0].title or show(waiting[0].set_A, 'A', 3)}."
+    nearest = min(rooms, key=lambda index: rooms[index])
+    step, room = next(s for s in waiting if s.index == nearest), rooms[nearest]
+    where = step.title or show(step.set_A, "A", 3)
+    edge = f"{show(abs(room), 'V', 2)} {'inside' if room >= 0 else 'outside'} its band"
+    return f"{where[0].upper()}{where[1:]} would settle most: it is expected {edge}."

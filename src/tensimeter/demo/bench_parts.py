@@ -52,7 +52,7 @@ def bench_parts() -> tuple[Part, ...]:
             max_W=60,
             on_ohm=0.08,
             watchdog=True,
-            modes=("CC", "CR"),
+            modes=("CC", "CR", "CP"),
             condition="works",
             volts=Accuracy(of_reading=0.001, counts=5, resolution=0.001),
             amps=Accuracy(of_reading=0.002, counts=5, resolution=0.001),
