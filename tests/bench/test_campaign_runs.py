@@ -150,7 +150,6 @@ def test_trip_trim_line_and_short(bed: Bed) -> None:
     _, short = bed.run(ShortCircuit(id="short", output="dew"))
     assert value(short, "current into a short").value == pytest.approx(0.38 * 3.38, rel=0.06)
     _, reach = bed.run(ReachPoints(id="reach", output="mount", points=(Corner(volts=12.5, amps=3),)))
-    assert value is not None
     assert reach.steps[0].volts.value == pytest.approx(12.5 - 3 * 0.0472, abs=0.02)
     # Whoever turned the trim turned it back.
     bed.served.world.supply.draw("mount", 0.0)
@@ -245,6 +244,38 @@ def test_hands_are_asked_where_no_instrument_has_them(bed: Bed) -> None:
 
     engine, _ = bed.run(OverVoltage(id="trip", output="mount", most_V=16), stop)
     assert engine.ended.kind == "aborted"
+
+
+def test_a_person_moves_leads_and_switches_while_the_volts_are_gone(bed: Bed) -> None:
+    """The lead in the hand reads nothing, and so does a supply that is off: neither ends the run."""
+    hands = bed.served.devices["hands"]
+    bed.bench.hands, bed.bench.line = None, None
+    asked: list[str] = []
+
+    def act(engine: RunEngine, event: Event) -> None:
+        if event.kind != "ask":
+            return
+        asked.append(event.text)
+        word = "ON" if " on" in event.text else "OFF"
+        command = f"POW {word}" if "Switch the supply" in event.text else "METE dew"
+        for name, output in (("MOUNT", "mount"), ("DEW", "dew")):
+            if "voltmeter" in event.text and name in event.text:
+                command = f"METE {output}"
+        if "load2" in event.text:
+            command = "LOAD load2,dew"
+        bed.served._loop.call_soon_threadsafe(hands.handle, command)
+        threading.Timer(0.4, engine.answer).start()
+
+    engine, start = bed.run(StartUp(id="start", output="mount"), act)
+    assert engine.ended.kind == "done", engine.ended.text
+    assert value(start, "start, MOUNT").value == pytest.approx(0.61, abs=0.02)
+    assert asked[-1] == "Switch the supply on again at the wall."
+    asked.clear()
+    engine, cross = bed.run(CrossRegulation(id="cross", output="mount", others=("dew",), dwell_s=1), act)
+    assert engine.ended.kind == "done", engine.ended.text
+    assert any("voltmeter" in text for text in asked)
+    ohms = value(cross, "DEW HEATER by DEW")
+    assert ohms.low < 0.158 < ohms.high
 
 
 @pytest.mark.parametrize(

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
-from typing import Literal
+from typing import Literal, Protocol
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -176,17 +176,13 @@ def _fits(name: str, answer: str) -> tuple[bool, str]:
     return bool(answer.strip()), ""
 
 
-class Talks:
+class Talks(Protocol):
     """What trying a profile needs of a link."""
 
-    def say_raw(self, text: str) -> None:
-        raise NotImplementedError
+    def say_raw(self, text: str) -> None: ...
 
-    def ask_raw(self, text: str) -> str:
-        raise NotImplementedError
+    def ask_raw(self, text: str) -> str: ...
 
-    def fetch_raw(self) -> list[float]:
-        raise NotImplementedError
+    def fetch_raw(self) -> list[float]: ...
 
-    def reconnect(self) -> None:
-        raise NotImplementedError
+    def reconnect(self) -> None: ...

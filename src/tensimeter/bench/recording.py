@@ -73,7 +73,7 @@ class Recording:
         self._fetch(step)
         if not on:
             taking.wait(RESET_S)
-            taking.hands.power(True)
+            taking.hands.power(True, "Switch the supply on again at the wall.")
             taking.wait(START_S)
 
     def _arm(self, capture: Capture, source: str) -> None:

@@ -380,6 +380,14 @@ class Taking:
         self.tell(Event("paused", step, at_s=self.since()))
         self.wait_unloaded(self.control.running.wait)
 
+    def speak_to_loads(self) -> None:
+        """Keep the loads' watchdogs fed without reading anything; raises when the user drops the load."""
+        self.bench.load.is_on()
+        for role in self._active:
+            self.bench.others[role].is_on()
+        if self.control.stop.is_set():
+            raise Dropped
+
     def look_unloaded(self) -> None:
         if self.bench.load.is_on():
             raise Trouble("The load is on although the run is paused.")

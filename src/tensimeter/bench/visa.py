@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from tensimeter.bench.profile import Profile, Talks
+from tensimeter.bench.profile import Profile
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.arrays import Array
 
@@ -44,7 +44,7 @@ def listed() -> list[str]:
         return []
 
 
-class VisaInstrument(Talks):
+class VisaInstrument:
     """One instrument of any role; plays those for which its profile has commands."""
 
     def __init__(self, resource: str, profile: Profile, part: str) -> None:

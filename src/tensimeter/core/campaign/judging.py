@@ -106,7 +106,7 @@ def outcome(job: Job, worked_out: Plan, readings: Iterable[Reading], waves: Sequ
         singles.append(fit_verdict)
     verdict = worst(singles) if singles else Verdict.NOT_MEASURED
     measured = sum(r.taken for r in results)
-    return Outcome(worked_out, results, extra, fit, fit_verdict, verdict, measured, findings, (), facts)
+    return Outcome(worked_out, results, extra, fit, fit_verdict, verdict, measured, findings, facts)
 
 
 def _panel(facts: Facts) -> list[Finding]:

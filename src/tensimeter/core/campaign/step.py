@@ -92,7 +92,6 @@ class Plan:
     steps: tuple[Step, ...]
     unreachable: tuple[str, ...]
     line: LoadLine | None
-    notes: tuple[str, ...] = ()
 
     @property
     def duration_s(self) -> float:
@@ -114,11 +113,6 @@ class Plan:
     @property
     def most_A(self) -> float:
         return max((step.set_A for step in self.steps), default=0.0)
-
-    @property
-    def waits_for_waves(self) -> bool:
-        """Whether its steps are told by waveforms alone."""
-        return bool(self.steps) and all(s.capture is not None for s in self.steps)
 
 
 @dataclass(frozen=True)
@@ -226,7 +220,6 @@ class Outcome:
     verdict: Verdict
     measured: int
     findings: tuple[Finding, ...] = ()
-    notes: tuple[str, ...] = ()
     facts: Facts | None = field(default=None, compare=False)
 
     @property

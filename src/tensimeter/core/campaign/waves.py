@@ -24,6 +24,8 @@ from tensimeter.core.verify.transient import transient
 
 #: Gain error of an oscilloscope that states none (rule of thumb).
 SCOPE_GAIN = 0.03
+#: Share by which a time read off a waveform may be off (rule of thumb).
+TIME_SHARE = 0.02
 
 
 def scope_interval(job: Job, value: float, instrument: str) -> Interval:
@@ -61,6 +63,12 @@ def start_of(wave: Wave, nominal: float) -> StartUpFigures | str:
         return start_up(wave.time_s, wave.volts, nominal)
     except Trouble as trouble:
         return str(trouble)
+
+
+def _timed(seconds: float, wave: Wave) -> Interval:
+    """A time read off a waveform: two samples, and a share for where the volts cross (rule of thumb)."""
+    half = 2 / wave.rate_Hz + TIME_SHARE * abs(seconds)
+    return Interval(seconds, max(seconds - half, 0.0), seconds + half)
 
 
 def _short(name: str) -> str:
@@ -161,10 +169,7 @@ class TransientKind:
                 text = figures.warnings[0] if figures.warnings else "not within the record"
                 found.append(Finding(f"recovery, {step.title}", text=text, verdict=Verdict.TOO_CLOSE))
                 continue
-            half = 2 / wave.rate_Hz + 0.02 * figures.recovery_s
-            recovery = Interval(
-                figures.recovery_s, max(figures.recovery_s - half, 0.0), figures.recovery_s + half
-            )
+            recovery = _timed(figures.recovery_s, wave)
             text = f"into ± {100 * test.band:g} %"
             found.append(Finding(f"recovery, {step.title}", "s", recovery, text, judge(recovery, soon), soon))
         return found
@@ -205,8 +210,11 @@ class StartUpKind:
             link = facts.job.output(step.place)
             if step.capture.event == "power_off":
                 held = hold_up_s(wave.time_s, wave.volts, (1 - link.tolerance) * link.nominal_V)
-                text = f"{held:.3g} s" if held is not None else "longer than the record"
-                found.append(Finding(f"hold-up, {link.name}", text=text))
+                name = f"hold-up, {link.name}"
+                if held is None:
+                    found.append(Finding(name, text="longer than the record"))
+                else:
+                    found.append(Finding(name, "s", _timed(held, wave)))
                 continue
             figures = start_of(wave, link.nominal_V)
             if isinstance(figures, str):
@@ -216,12 +224,10 @@ class StartUpKind:
             band = Band(None, test.allowed_overshoot)
             half = SCOPE_GAIN * figures.overshoot + 2e-3
             over = Interval(figures.overshoot, figures.overshoot - half, figures.overshoot + half)
-            found.append(
-                Finding(
-                    f"start, {link.name}",
-                    text=f"{figures.delay_s:.3g} s to half, rises in {figures.rise_s:.3g} s",
-                )
-            )
+            delay, rise = _timed(figures.delay_s, wave), _timed(figures.rise_s, wave)
+            words = "to half the volts" + (", falls back on its way" if figures.falls_back else "")
+            found.append(Finding(f"start, {link.name}", "s", delay, words))
+            found.append(Finding(f"rise, {link.name}", "s", rise, "from 10 to 90 %"))
             found.append(Finding(f"overshoot, {link.name}", "%", over, "", judge(over, band), band))
         if len(begins) > 1:
             found.append(Finding("order", text=" before ".join(name for _, name in sorted(begins))))
