@@ -20,3 +20,18 @@ class Clock:
     def wait(self, seconds: float, stop: threading.Event) -> bool:
         """Wait bench seconds, or until `stop`; whether it was stopped."""
         return stop.wait(max(seconds, 0.0) / self.speed)
+
+
+class SteppedClock(Clock):
+    """Seconds that pass only while something waits: a simulated run goes as fast as it is worked out."""
+
+    def __init__(self) -> None:
+        super().__init__(1.0)
+        self._now = 0.0
+
+    def now(self) -> float:
+        return self._now
+
+    def wait(self, seconds: float, stop: threading.Event) -> bool:
+        self._now += max(seconds, 0.0)
+        return stop.is_set()

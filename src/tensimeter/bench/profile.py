@@ -100,6 +100,7 @@ _HARMLESS = {
     "seconds": "1.50",
     "rate": "1000000",
     "points": "1000",
+    "channels": "1",
     "before": "0.2",
     "source": "IMM",
 }
@@ -162,7 +163,7 @@ def _fits(name: str, answer: str) -> tuple[bool, str]:
     if name == "is_on":
         fine = answer.strip().upper() in ("0", "1", "ON", "OFF")
         return fine, "" if fine else "on or off was asked"
-    if name in ("read_volts", "read_amps", "read_celsius", "read_watts"):
+    if name in ("read_volts", "read_amps", "read_celsius", "read_all_celsius", "read_watts"):
         try:
             value = float(answer)
         except ValueError:

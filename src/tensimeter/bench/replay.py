@@ -81,6 +81,9 @@ class Replay:
     def read_amps(self) -> float:
         return float(self._amps[self._at["row"]])
 
+    def read_all_celsius(self, channels: int) -> list[float]:
+        return [self.read_celsius()]
+
     def read_celsius(self) -> float:
         if self._celsius is None:
             raise LinkFailed(f"{self.path.name} has no temperature.")

@@ -68,7 +68,12 @@ def parts_by_role(job: Job) -> dict[str, str | None]:
 
 
 def open_bench(
-    job: Job, resources: dict[str, str], *, profiles: dict[str, str] | None = None, speed: float = 1
+    job: Job,
+    resources: dict[str, str],
+    *,
+    profiles: dict[str, str] | None = None,
+    speed: float = 1,
+    clock: Clock | None = None,
 ) -> Bench:
     """Open the instruments of a campaign by role → resource string; Trouble when one is missing.
 
@@ -77,7 +82,7 @@ def open_bench(
     wanted = parts_by_role(job)
     if "load" not in resources:
         raise Trouble("A run needs a load; the bench names none.")
-    clock = Clock(speed)
+    clock = clock or Clock(speed)
     opened: dict[str, VisaInstrument | Replay] = {}
     replays: dict[str, Replay] = {}
     try:

@@ -185,6 +185,19 @@ class VisaInstrument:
     def read_celsius(self) -> float:
         return self._number("read_celsius")
 
+    def read_all_celsius(self, channels: int) -> list[float]:
+        """°C of the first channels, in one question where the profile knows it."""
+        if channels == 1 or not self.can("read_all_celsius"):
+            return [self.read_celsius()]
+        answer = self._ask("read_all_celsius", channels=str(channels))
+        try:
+            found = [_number_of(x) for x in answer.split(",")]
+        except ValueError as error:
+            raise LinkFailed(f"{self.part} answered “{answer[:40]}” where numbers were asked.") from error
+        if len(found) != channels:
+            raise LinkFailed(f"{self.part} answered {len(found)} temperatures where {channels} were asked.")
+        return found
+
     def errors(self) -> list[str]:
         found: list[str] = []
         while "error" in self.profile.commands and len(found) < 32:
@@ -199,13 +212,10 @@ class VisaInstrument:
     def _number(self, command: str) -> float:
         answer = self._ask(command)
         try:
-            value = float(answer)
+            value = _number_of(answer)
         except ValueError as error:
             raise LinkFailed(f"{self.part} answered “{answer[:40]}” where a number was asked.") from error
-        if math.isnan(value):
-            raise LinkFailed(f"{self.part} answered that it has no number.")
-        # IEEE 488.2 and SCPI 1999 (vol. 1, 7.2.1.4): 9.9E37 stands for infinity.
-        return math.copysign(math.inf, value) if abs(value) >= 9.9e37 else value
+        return value
 
     def _text(self, command: str, **values: str) -> str:
         text = self.profile.commands[command]
@@ -216,8 +226,8 @@ class VisaInstrument:
     def _say(self, command: str, **values: str) -> None:
         self._talk(lambda link: link.write(self._text(command, **values)))
 
-    def _ask(self, command: str) -> str:
-        return str(self._talk(lambda link: link.query(self._text(command)))).strip()
+    def _ask(self, command: str, **values: str) -> str:
+        return str(self._talk(lambda link: link.query(self._text(command, **values)))).strip()
 
     def _talk(self, action: Any) -> Any:
         import pyvisa
@@ -229,6 +239,14 @@ class VisaInstrument:
                 return action(self._link)
             except (pyvisa.Error, OSError, UnicodeDecodeError) as error:
                 raise LinkFailed(f"{self.part}: {_first_line(error)}") from error
+
+
+def _number_of(answer: str) -> float:
+    value = float(answer)
+    if math.isnan(value):
+        raise ValueError(answer)
+    # IEEE 488.2 and SCPI 1999 (vol. 1, 7.2.1.4): 9.9E37 stands for infinity.
+    return math.copysign(math.inf, value) if abs(value) >= 9.9e37 else value
 
 
 def _first_line(error: BaseException) -> str:

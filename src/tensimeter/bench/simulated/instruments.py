@@ -1,5 +1,6 @@
 """The stand-ins: loads, a multimeter, a thermometer, all on one simulated supply."""
 
+import re
 import time
 from functools import partial
 
@@ -190,7 +191,7 @@ class SimulatedMeter(ScpiDevice):
 
 
 class SimulatedThermometer(ScpiDevice):
-    """Reads the hottest converter's sink."""
+    """Reads where the job says that its probes sit; without that the sink of what loses most."""
 
     def __init__(self, world: World, part: Thermometer) -> None:
         super().__init__("thermometer")
@@ -201,7 +202,19 @@ class SimulatedThermometer(ScpiDevice):
         self.world.pass_time()
         step = self.part.resolution_K
         accuracy = Accuracy(of_reading=0, counts=self.part.accuracy_K / step, resolution=step)
-        return shown(self.world.errors.read(self.part.id, self.world.supply.case_C, accuracy))
+        places = self.world.supply.job.campaign.probes or ("sink",)
+        asked = 1
+        if argument:
+            match = re.fullmatch(r"\(@1:(\d+)\)", argument)
+            if not match or not 1 <= int(match[1]) <= max(self.part.channels, 1):
+                raise ScpiError(-224)
+            asked = int(match[1])
+        read = []
+        for k in range(asked):
+            place = places[k] if k < len(places) else "ambient"
+            key = self.part.id if k == 0 else f"{self.part.id}|{k + 1}"
+            read.append(shown(self.world.errors.read(key, self.world.supply.warmth.shown(place), accuracy)))
+        return ",".join(read)
 
 
 class SimulatedClamp(ScpiDevice):

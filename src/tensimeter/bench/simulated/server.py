@@ -18,6 +18,7 @@ from tensimeter.bench.simulated.powering import SimulatedHands, SimulatedLine
 from tensimeter.bench.simulated.scope import SimulatedScope
 from tensimeter.bench.simulated.scpi import ScpiDevice
 from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
+from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Clamp, ElectronicLoad, LineSource, Multimeter, Oscilloscope, Thermometer
@@ -45,13 +46,15 @@ class StandIns:
         output: str | None = None,
         drift: float = 0.0,
         behaviours: Mapping[str, Behaviour] | None = None,
+        heat: HeatTruths | None = None,
+        clock: Clock | None = None,
     ) -> None:
         outputs = job.design.outputs()
         if not outputs:
             raise Trouble("The job has no output; stand-ins need one to sit on.")
         chosen = job.output(output).id if output else outputs[0].id
-        self.clock = Clock(speed)
-        supply = SimulatedSupply(job, truths or {}, drift, behaviours=behaviours or {})
+        self.clock = clock or Clock(speed)
+        supply = SimulatedSupply(job, truths or {}, drift, heat, behaviours or {})
         self.world = World(supply, HiddenErrors(seed), self.clock, chosen)
         self.devices: dict[str, ScpiDevice] = _devices(job, self.world)
         self.resources: dict[str, str] = {}

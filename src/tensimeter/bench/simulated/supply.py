@@ -8,11 +8,13 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from tensimeter.bench.simulated.behaviour import Behaviour, Demand, meeting_point
+from tensimeter.bench.simulated.warmth import HeatTruths, Warmth
 from tensimeter.core.electrical.network import Conversion, Network, build
 from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.job.document import Job
 from tensimeter.core.judge import Accuracy
+from tensimeter.core.thermal.heat import losses
 from tensimeter.core.verify.limit import LimitKind
 
 #: Time constant in s with which a reading follows a change of load.
@@ -30,12 +32,13 @@ class _Output:
     volts: float = 0.0
     amps: float = 0.0
     off: bool = False
+    broken: bool = False
     overloaded_at: float | None = None
 
 
 @dataclass
 class SimulatedSupply:
-    """DC behaviour from the path solver; the hottest converter warms with its loss.
+    """DC behaviour from the path solver; converters warm with their loss, and one that dies feeds nothing.
 
     `truths` replaces figures of the network by (element, field), `behaviours` says what outputs do past
     their steady volts. `drift` is the change of a warm converter's set volts per kelvin, as a fraction;
@@ -45,8 +48,7 @@ class SimulatedSupply:
     job: Job
     truths: Mapping[tuple[str, str], float] = field(default_factory=dict)
     drift: float = 0.0
-    theta: float = 3.5
-    tau: float = 420.0
+    heat: HeatTruths | None = None
     behaviours: Mapping[str, Behaviour] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -54,7 +56,8 @@ class SimulatedSupply:
         self.line_V = self.job.settings.mains_V
         self.powered, self._off_since, self._on_since = True, 0.0, -1e9
         self.now = 0.0
-        self._rise = self._loss = 0.0
+        self.warmth = Warmth(self.job, self.heat)
+        self._below = {x: self._fed_by(x) for x in self.warmth.links}
         self._free, limits = _without_limits(self._network)
         self._outputs = {
             o.id: _Output(
@@ -66,10 +69,14 @@ class SimulatedSupply:
         self._settle()
         self._shown = {o: out.volts for o, out in self._outputs.items()}
 
+    def _fed_by(self, link: str) -> list[str]:
+        """The outputs that a converter feeds."""
+        design = self.job.design
+        return [o.id for o in design.outputs() if link in [x.id for x in design.path_to(o.id)]]
+
     @property
-    def case_C(self) -> float:
-        """Temperature of the hottest converter's sink."""
-        return self.job.settings.ambient_C + self._rise
+    def _rise(self) -> float:
+        return self.warmth.celsius("sink") - self.job.settings.ambient_C
 
     @property
     def wall_W(self) -> float:
@@ -106,7 +113,8 @@ class SimulatedSupply:
         if on and not self.powered:
             self._on_since = self.now
             for out in self._outputs.values():
-                if self.now - self._off_since >= out.behaviour.reset_s and not self._over_trip(out):
+                rested = self.now - self._off_since >= out.behaviour.reset_s
+                if rested and not out.broken and not self._over_trip(out):
                     out.off, out.overloaded_at = False, None
         elif not on and self.powered:
             self._off_since = self.now
@@ -120,8 +128,10 @@ class SimulatedSupply:
         if seconds <= 0:
             return
         self.now += seconds
-        target = self.theta * self._loss
-        self._rise = target + (self._rise - target) * math.exp(-seconds / self.tau)
+        dead = set(self.warmth.died)
+        self.warmth.advance(seconds)
+        if set(self.warmth.died) != dead:
+            self._break()
         keep = math.exp(-seconds / SETTLING_S)
         for name, out in self._outputs.items():
             if out.overloaded_at is not None or out.off or not self.powered:
@@ -160,12 +170,23 @@ class SimulatedSupply:
                 self._limit(name, out)
             if all(abs(out.amps - before[o]) < 1e-6 for o, out in outs.items()):
                 break
-        losses = [
-            float(np.nan_to_num(self._solution[e.id].loss))
-            for e in self._free.elements
-            if self._solution is not None and isinstance(e, Conversion)
-        ]
-        self._loss = max(losses, default=0.0) if self.powered else 0.0
+        self._warm()
+
+    def _warm(self) -> None:
+        """What is lost where, for the heat."""
+        if not self.powered or self._solution is None:
+            self.warmth.heat({}, 0.0)
+            return
+        lost = {k: float(np.nan_to_num(v)) for k, v in losses(self.job, self._solution).items()}
+        own = {x: lost.pop(x, 0.0) for x in self.warmth.links}
+        self.warmth.heat(own, sum(lost.values()))
+
+    def _break(self) -> None:
+        """What died feeds nothing any more, and stays so."""
+        for link in self.warmth.died:
+            for output in self._below.get(link, []):
+                self._outputs[output].off = self._outputs[output].broken = True
+        self._settle()
 
     def _wanted(self, name: str, out: _Output) -> float:
         """The current that the network is asked for: what the load wants, as far as the limit lets it."""

@@ -149,6 +149,8 @@ class Campaign(Record):
     voltmeter: Identifier | None = None
     ammeter: Identifier | None = None
     thermometer: Identifier | None = None
+    #: Where the thermometer's channels sit, in their order; empty: the first on the hottest sink.
+    probes: tuple[Name, ...] = ()
     oscilloscope: Identifier | None = None
     line_source: Identifier | None = None
     clamp: Identifier | None = None

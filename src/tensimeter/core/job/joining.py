@@ -58,7 +58,10 @@ class Converter(PartRecord):
     #: Input volts at which it begins to run; None: not known.
     start_V: Positive | None = None
     #: Its heat: hot spot above its sink and sink above the air, K per W lost; the sink's capacity.
+    #: Of the first, `junction_K_W` lies inside the part; the rest is its mounting, and a probe can see it.
     switch_K_W: NotNegative | None = None
+    junction_K_W: NotNegative = 0.0
+    case_J_K: Positive = 12.0
     sink_K_W: Positive | None = None
     sink_blown_K_W: Positive | None = None
     sink_J_K: Positive = 100.0

@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from tensimeter.core.job.records import Fraction, NotNegative, PartRecord, Positive, Record
+from tensimeter.core.job.records import Count, Fraction, NotNegative, PartRecord, Positive, Record
 from tensimeter.core.judge import Accuracy
 
 
@@ -81,11 +81,13 @@ class Multimeter(PartRecord):
 
 
 class Thermometer(PartRecord):
-    """Reads a temperature in °C to ± `accuracy_K`."""
+    """Reads temperatures in °C to ± `accuracy_K`, one a channel; a probe follows with `lag_s`."""
 
     kind: Literal["thermometer"] = "thermometer"
     accuracy_K: Positive = 1.0
     resolution_K: Positive = 0.1
+    channels: Count = 1
+    lag_s: NotNegative = 0.0
 
 
 class Oscilloscope(PartRecord):

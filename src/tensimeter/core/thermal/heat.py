@@ -124,33 +124,35 @@ def hot_spots(job: Job, solution: Solution) -> list[HotSpot]:
         part = job.part(link.part)
         if not isinstance(part, Converter) or link.id not in solution.points:
             continue
-        sink = _sink_of(job, link, part)
+        sink = sink_of(job, link, part)
         if sink is not None:
             found.append(_hot_spot(link, part, sink, solution[link.id].loss, speeds, air, steps))
     return found
 
 
 @dataclass(frozen=True)
-class _Sink:
+class Sink:
+    """K/W in still air and in the fan's, J/K."""
+
     still_K_W: float
     blown_K_W: float | None
     capacity_J_K: float
 
 
-def _sink_of(job: Job, link: Link, part: Converter) -> _Sink | None:
+def sink_of(job: Job, link: Link, part: Converter) -> Sink | None:
     """What a converter sheds its heat with: the sink it was put on, or its own."""
     other = job.part(link.sink) if isinstance(link, ConverterLink) else None
     if isinstance(other, HeatSink):
-        return _Sink(other.still_K_W, other.blown_K_W, other.capacity_J_K)
+        return Sink(other.still_K_W, other.blown_K_W, other.capacity_J_K)
     if part.sink_K_W is None:
         return None
-    return _Sink(part.sink_K_W, part.sink_blown_K_W, part.sink_J_K)
+    return Sink(part.sink_K_W, part.sink_blown_K_W, part.sink_J_K)
 
 
 def _hot_spot(
     link: Link,
     part: Converter,
-    sink: _Sink,
+    sink: Sink,
     loss: Array,
     speeds: Sequence[float],
     air: Sequence[Figure],

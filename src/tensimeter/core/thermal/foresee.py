@@ -1,0 +1,288 @@
+"""Fitting a heat-up with one or two time constants, by the readings and by what the design expects."""
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.thermal.coarse import exactly
+from tensimeter.core.thermal.forecast import BEYOND_K, BEYOND_SPANS, Forecast
+from tensimeter.core.thermal.heatup import Cells, HeatUp, gathered
+from tensimeter.core.thermal.sampling import Density, around, curvature, log_evidence, mode, walked
+from tensimeter.core.thermal.warming import Linear, Shapes, sums
+
+Order = Literal["1", "2", "auto"]
+
+#: What is believed of any mounted part before it is read: rise in K, ln τ1 in records, ln(τ2/τ1), logit w.
+#: Rules of thumb, wide; a design replaces them.
+PLAIN_RISE_K, PLAIN_TAU, PLAIN_RATIO, PLAIN_SHARE = 150.0, (0.0, 1.7), (-1.5, 0.6), (-1.0, 0.9)
+#: Chance of a part with a single time constant, without and with a design of two stages.
+ONE_STAGE, ONE_STAGE_OF_DESIGN = 0.2, 0.05
+#: Chance that a design is three times as wrong as it says.
+DESIGN_WRONG = 0.15
+#: Walkers through what is searched for, their steps before and while draws are kept.
+WALKERS, BURN, KEEP = 100, 60, 120
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What a design model expects: K that each load step adds in the end, its slow time constant in s,
+    the fast one over it, the fast one's share of the rise; how far each may stray (in ln, share in logit)."""
+
+    rises_K: tuple[float, ...]
+    slow_s: float
+    fast_ratio: float = 0.2
+    fast_share: float = 0.25
+    rise_spread: float = 0.3
+    slow_spread: float = 0.35
+    ratio_spread: float = 0.5
+    share_spread: float = 0.5
+    #: How far the heat of one step strays against another's.
+    step_spread: float = 0.05
+
+
+@dataclass(frozen=True)
+class Known:
+    """Beliefs before the fit: of what is searched for, means and deviations (d,); of the linear part."""
+
+    mean: Array
+    sd: Array
+    linear: tuple[tuple[float, Linear], ...]
+
+    def log(self, search: Array) -> Array:
+        return np.asarray((-0.5 * ((search - self.mean) / self.sd) ** 2 - np.log(self.sd)).sum(1))
+
+
+def foresee(
+    record: HeatUp,
+    expected: Expected | None = None,
+    order: Order = "auto",
+    seed: int = 1,
+    *,
+    compare: bool = True,
+) -> Forecast:
+    """The forecast of a heat-up; Trouble where it is too short to tell anything.
+
+    With order 1 or 2 given, that many time constants; else both, weighted by their evidence. `compare` works
+    out too what the readings say without the design, which tells what the forecast rests on.
+    """
+    cells = gathered(record)
+    found = _fitted(cells, record, expected, order, seed)
+    if expected is None or not compare:
+        return found
+    alone = _fitted(cells, record, None, order, seed)
+    return replace(found, alone_K=_width(alone), design_K=_design_width(expected))
+
+
+def _fitted(cells: Cells, record: HeatUp, expected: Expected | None, order: Order, seed: int) -> Forecast:
+    rng = np.random.default_rng(seed)
+    if order != "auto":
+        return _told_by(_placed(cells, record, expected, int(order), rng, given=True), record, rng)
+    two = _placed(cells, record, expected, 2, rng)
+    # Both are weighed at the noise that the better one leaves: a misfit must not pass for noise.
+    one = _placed(cells, record, expected, 1, rng, wider=two.wider)
+    before = ONE_STAGE if expected is None else ONE_STAGE_OF_DESIGN
+    odds = np.exp(np.clip(one.evidence - two.evidence, -50, 50))
+    chance = before * odds / (before * odds + 1 - before)
+    found = _told_by(two, record, rng)
+    if chance > 1e-3:
+        found = _mixed(_told_by(one, record, rng), found, chance)
+    return replace(found, order=1 if odds > 1 else 2)
+
+
+def _mixed(one: Forecast, two: Forecast, chance: float) -> Forecast:
+    def joined(a: Array, b: Array) -> Array:
+        return np.concatenate([a, b])
+
+    return replace(
+        two,
+        weights=joined(chance * one.weights, (1 - chance) * two.weights),
+        final_C=joined(one.final_C, two.final_C),
+        slow_s=joined(one.slow_s, two.slow_s),
+        fast_s=joined(one.fast_s, two.fast_s),
+        slow_K=joined(one.slow_K, two.slow_K),
+        fast_K=joined(one.fast_K, two.fast_K),
+        open_end=two.open_end or (one.open_end and chance > 0.025),
+    )
+
+
+def _known(cells: Cells, expected: Expected | None, order: int, *, given: bool) -> Known:
+    """What is believed before the fit."""
+    p = 1 + len(cells.steps_s)
+    span = np.log(cells.span_s)
+    start = (cells.start_C - cells.ambient_C[0], cells.start_sd_K)
+    if expected is None:
+        sd = 1e4 if given else PLAIN_RISE_K
+        mean, sds = (
+            [span + PLAIN_TAU[0], PLAIN_RATIO[0], PLAIN_SHARE[0]],
+            [PLAIN_TAU[1], PLAIN_RATIO[1], PLAIN_SHARE[1]],
+        )
+        covariance = np.diag([start[1] ** 2, *[sd**2] * (p - 1)])
+        linear = ((1.0, Linear(np.array([start[0], *[0.0] * (p - 1)]), _inverse(covariance))),)
+        if given and order == 1:
+            sds[0] = 30.0
+        return Known(np.array(mean[: 2 * order - 1]), np.array(sds[: 2 * order - 1]), linear)
+    rises = np.array((*expected.rises_K, *[expected.rises_K[-1]] * p))[: p - 1]
+    linears = []
+    for chance, wide in ((1 - DESIGN_WRONG, 1.0), (DESIGN_WRONG, 3.0)):
+        covariance = np.zeros((p, p))
+        covariance[0, 0] = start[1] ** 2
+        both = (wide * expected.rise_spread) ** 2 * np.outer(rises, rises)
+        covariance[1:, 1:] = both + np.diag((expected.step_spread * rises) ** 2 + 1e-6)
+        linears.append((chance, Linear(np.array([start[0], *rises]), _inverse(covariance))))
+    share = np.log(expected.fast_share / (1 - expected.fast_share))
+    mean = [np.log(expected.slow_s), np.log(expected.fast_ratio), share]
+    sds = [expected.slow_spread, expected.ratio_spread, expected.share_spread]
+    return Known(np.array(mean[: 2 * order - 1]), np.array(sds[: 2 * order - 1]), tuple(linears))
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A fit before it is drawn from: where it is best, how wide it is there, ln of its evidence."""
+
+    cells: Cells
+    known: Known
+    order: int
+    by_design: bool
+    density: Density
+    best: Array
+    spread: Array
+    evidence: float
+    #: How much wider than its noise the readings scatter about it.
+    wider: float
+    freedom: int
+
+
+def _placed(
+    cells: Cells,
+    record: HeatUp,
+    expected: Expected | None,
+    order: int,
+    rng: np.random.Generator,
+    *,
+    given: bool = False,
+    wider: float | None = None,
+) -> Placed:
+    """Where one or two time constants fit best."""
+    known = _known(cells, expected, order, given=given)
+    lag, scale = record.lag_s, wider or 1.0
+
+    def density(search: Array) -> Array:
+        read = sums(cells, search, lag, scale)
+        parts = [np.log(c) + read.joined(linear).log_evidence for c, linear in known.linear]
+        return np.asarray(np.logaddexp.reduce(parts, axis=0) + known.log(search))
+
+    wide = known.mean + np.minimum(known.sd, 2.5) * rng.standard_normal((600, len(known.mean)))
+    best = mode(density, wide)
+    at_best = sums(cells, best[None, :], lag)
+    chi2 = min(float(at_best.joined(linear).chi2[0]) for _, linear in known.linear)
+    freedom = len(cells.time_s) - (2 * order - 1 + len(cells.steps_s) + (record.start_C is None))
+    if freedom >= 3 and wider is None:
+        # Residuals that scatter more than the noise explains widen everything (Birge 1932).
+        reduced, few = chi2 / freedom, len(cells.time_s) < 60 and record.noise_K is None
+        scale = float(np.sqrt(reduced)) if few or reduced > 1 + 2 * np.sqrt(2 / freedom) else 1.0
+    best = mode(density, best[None, :] + 0.02 * rng.standard_normal((4, len(best))))
+    spread = curvature(density, best, np.minimum(known.sd, 2.5) ** 2)
+    evidence = log_evidence(float(density(best[None, :])[0]), spread)
+    return Placed(cells, known, order, expected is not None, density, best, spread, evidence, scale, freedom)
+
+
+def _told_by(fit: Placed, record: HeatUp, rng: np.random.Generator) -> Forecast:
+    """The forecast drawn from a fit."""
+    cells, known, lag = fit.cells, fit.known, record.lag_s
+    search = walked(fit.density, around(fit.best, fit.spread, WALKERS, rng), rng, BURN, KEEP)
+    rises = _linear_draws(cells, search, known, lag, fit.wider, rng)
+    if cells.coarse:
+        search, rises = exactly(cells, known, search, rises, lag, rng)
+    weights = np.full(len(search), 1 / len(search))
+    found = _told(cells, search, rises, weights, fit.order, rng)
+    # Small records leave their noise uncertain: Student's t for the normal.
+    if fit.freedom < 60 and record.noise_K is None:
+        from scipy.stats import t
+
+        found = replace(found, stretch=float(t.ppf(0.975, max(fit.freedom, 1)) / 1.959964))
+    if not fit.by_design:
+        found = replace(found, open_end=_open(found, cells))
+        if fit.order == 1 and not cells.coarse:
+            found = _at_least_squares(found, cells, fit.best, known.linear[0][1], lag)
+    return found
+
+
+def _at_least_squares(found: Forecast, cells: Cells, near: Array, flat: Linear, lag: float) -> Forecast:
+    """With its value where the squares are least, which is what the plain fit of one exponential gives."""
+    from scipy.optimize import minimize_scalar
+
+    def squares(log_tau: float) -> float:
+        return float(sums(cells, np.array([[log_tau]]), lag).joined(flat).chi2[0])
+
+    low, high = near[0] - 0.5, near[0] + 0.5
+    tau = minimize_scalar(squares, bounds=(low, high), method="bounded", options={"xatol": 1e-11}).x
+    search = np.array([[tau]])
+    rises = sums(cells, search, lag).joined(flat).mean
+    at = _told(cells, search, rises, np.ones(1), 1, None)
+    return replace(found, best_C=float(at.final_C[0]), best_tau_s=float(at.slow_s[0]))
+
+
+def _linear_draws(
+    cells: Cells, search: Array, known: Known, lag: float, scale: float, rng: np.random.Generator
+) -> Array:
+    """T0 − Ta0 and rises, drawn for every row of what was searched for, (k, p)."""
+    read = sums(cells, search, lag, scale)
+    parts = [read.joined(linear) for _, linear in known.linear]
+    logs = np.stack([np.log(c) + s.log_evidence for (c, _), s in zip(known.linear, parts, strict=True)])
+    chance = np.exp(logs - np.logaddexp.reduce(logs, axis=0))
+    pick = (rng.random(len(search)) > chance[0]).astype(int) if len(parts) > 1 else np.zeros(len(search), int)
+    rows = np.arange(len(search))
+    mean = np.stack([s.mean for s in parts])[pick, rows]
+    covariance = np.stack([s.covariance for s in parts])[pick, rows]
+    root = np.linalg.cholesky(covariance)
+    return np.asarray(mean + (root @ rng.standard_normal((*mean.shape, 1)))[..., 0])
+
+
+def _told(
+    cells: Cells, search: Array, rises: Array, weights: Array, order: int, rng: np.random.Generator | None
+) -> Forecast:
+    """What draws of the fit say about the end and what is still to come."""
+    shapes = Shapes.of(search)
+    span = cells.span_s
+    to_come = [rises[:, 1 + j] for j in range(len(cells.steps_s))]
+    gone = [span - at for at in cells.steps_s]
+    slow = sum(
+        (a * (1 - shapes.share) * np.exp(-u / shapes.slow_s) for a, u in zip(to_come, gone, strict=True)),
+        start=np.zeros(len(search)),
+    )
+    fast = sum(
+        (a * shapes.share * np.exp(-u / shapes.fast_s) for a, u in zip(to_come, gone, strict=True)),
+        start=np.zeros(len(search)),
+    )
+    ambient = shapes.through(cells)[:, -1]
+    slow = slow - rises[:, 0] * np.exp(-span / shapes.slow_s) + (cells.ambient_C[-1] - ambient)
+    final = cells.ambient_C[-1] + sum(to_come, start=np.zeros(len(search)))
+    if rng is not None and cells.ambient_sd_K:
+        final = final + cells.ambient_sd_K * rng.standard_normal(len(final))
+    return Forecast(weights, final, shapes.slow_s, shapes.fast_s, slow, fast, span, order, cells.noise_K)
+
+
+def _open(found: Forecast, cells: Cells) -> bool:
+    """Whether the readings leave the end without a bound."""
+    rise = found.final_C - cells.ambient_C[-1]
+    spread = float(np.ptp(cells.celsius)) or 1.0
+    beyond = (found.slow_s > BEYOND_SPANS * cells.span_s) | (rise > max(BEYOND_K, BEYOND_SPANS * spread))
+    return float(found.weights[beyond].sum()) > 0.025
+
+
+def _width(found: Forecast) -> float:
+    return float(found.final.high - found.final.low)
+
+
+def _design_width(expected: Expected) -> float:
+    """Width in K of the 95 % interval that the design alone gives the rise."""
+    rng = np.random.default_rng(7)
+    wide = np.where(rng.random(20_000) < DESIGN_WRONG, 3.0, 1.0) * expected.rise_spread
+    low, high = np.quantile(sum(expected.rises_K) * (1 + wide * rng.standard_normal(20_000)), [0.025, 0.975])
+    return float(high - low)
+
+
+def _inverse(matrix: Array) -> Array:
+    return np.asarray(np.linalg.inv(matrix), float)

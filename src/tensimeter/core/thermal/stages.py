@@ -1,0 +1,227 @@
+"""The thermal stages of a part, fitted to what was read while it warmed: θ and C of each, with uncertainty.
+
+Heat goes from the case of the part through its mounting to the sink, from there into the air inside, and out
+through the box. Every stage is a node of an RC network; its response to heat and ambient that are straight
+between two moments is exact (network.py).
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.errors import Trouble
+from tensimeter.core.judge import Interval
+from tensimeter.core.thermal.network import AMBIENT, ThermalNetwork
+
+#: Nodes from the heat outwards.
+PLACES = ("case", "sink", "air")
+#: How far a design's θ and C may be off before they are read, in ln: rules of thumb.
+THETA_SPREAD, CAPACITY_SPREAD = 0.5, 0.5
+#: How well the heat itself is known, as a share: θ and C can be known no better.
+POWER_SHARE = 0.05
+
+
+@dataclass(frozen=True)
+class Stages:
+    """θ in K/W from each place to the next outwards, C in J/K of each; the outermost ends at the room.
+
+    Places are the first ones of `PLACES`, or `sink` and `air`, or any run of them.
+    """
+
+    theta_K_W: Mapping[str, float]
+    capacity_J_K: Mapping[str, float]
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        return tuple(p for p in PLACES if p in self.theta_K_W)
+
+    def network(self) -> ThermalNetwork:
+        ends = (*self.places[1:], AMBIENT)
+        ties = {(a, b): self.theta_K_W[a] for a, b in zip(self.places, ends, strict=True)}
+        return ThermalNetwork({p: self.capacity_J_K[p] for p in self.places}, ties)
+
+    def vector(self) -> Array:
+        return np.log(
+            [*(self.theta_K_W[p] for p in self.places), *(self.capacity_J_K[p] for p in self.places)]
+        )
+
+    def with_vector(self, logs: Array) -> "Stages":
+        values = np.exp(logs)
+        half = len(self.places)
+        return Stages(
+            dict(zip(self.places, values[:half].tolist(), strict=True)),
+            dict(zip(self.places, values[half:].tolist(), strict=True)),
+        )
+
+
+@dataclass(frozen=True)
+class Heating:
+    """What warmed it: W into each place from each moment (s) on, and the room, s and °C, straight between."""
+
+    from_s: Array
+    power_W: Mapping[str, Array]
+    room_s: Array
+    room_C: Array
+
+
+@dataclass(frozen=True)
+class Track:
+    """What one thermometer read at a place: s and °C (n,), its noise in K, its accuracy, its lag in s."""
+
+    place: str
+    time_s: Array
+    celsius: Array
+    noise_K: float = 0.1
+    accuracy_K: float = 0.0
+    lag_s: float = 0.0
+
+
+def response(
+    stages: Stages, heating: Heating, time_s: Array, start_K: Mapping[str, float]
+) -> dict[str, Array]:
+    """°C of every place at times (n,), from rises over the room at the first moment; exact between turns."""
+    network = stages.network()
+    constants, into, out = network.modes()
+    capacity = np.array([stages.capacity_J_K[p] for p in stages.places])
+    conductance = network.conductance()
+    turns = np.unique(np.concatenate([heating.from_s, heating.room_s]))
+    turns = turns[(turns >= heating.from_s[0]) & (turns <= max(float(time_s[-1]), turns[0]))]
+    state = np.array([start_K.get(p, 0.0) for p in stages.places]) @ into.T
+    room = np.interp(time_s, heating.room_s, heating.room_C)
+    found = np.zeros((len(time_s), len(stages.places)))
+    found[time_s < turns[0]] = out @ state
+    for k, begin in enumerate(turns):
+        end = turns[k + 1] if k + 1 < len(turns) else np.inf
+        at = int(np.searchsorted(heating.from_s, begin, side="right")) - 1
+        drift = _drift(heating, begin, end)
+        # Seen from a room that drifts, every capacity takes up as much heat as the drift asks of it.
+        watts = np.array([heating.power_W.get(p, np.zeros(at + 1))[at] for p in stages.places])
+        final = np.linalg.solve(conductance, watts - drift * capacity) @ into.T
+        inside = (time_s >= begin) & (time_s < end)
+        decay = np.exp(-(time_s[inside, None] - begin) / constants)
+        found[inside] = (final + (state - final) * decay) @ out.T
+        if np.isfinite(end):
+            state = final + (state - final) * np.exp(-(end - begin) / constants)
+    return {p: room + found[:, k] for k, p in enumerate(stages.places)}
+
+
+def _drift(heating: Heating, begin: float, end: float) -> float:
+    if begin < heating.room_s[0] or begin >= heating.room_s[-1]:
+        return 0.0
+    k = int(np.searchsorted(heating.room_s, begin, side="right")) - 1
+    gap = heating.room_s[k + 1] - heating.room_s[k]
+    return float((heating.room_C[k + 1] - heating.room_C[k]) / gap) if gap > 0 else 0.0
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """Stages as read: their best figures, covariance of their logarithms, and what they were before."""
+
+    stages: Stages
+    covariance: Array
+    design: Stages
+    birge: float
+    readings: int
+    places_read: tuple[str, ...] = field(default=())
+
+    def _interval(self, index: int) -> Interval:
+        at = float(self.stages.vector()[index])
+        half = 1.959964 * float(np.sqrt(self.covariance[index, index]))
+        return Interval(float(np.exp(at)), float(np.exp(at - half)), float(np.exp(at + half)))
+
+    def theta(self, place: str) -> Interval:
+        """K/W from a place to the next outwards."""
+        return self._interval(self.stages.places.index(place))
+
+    def capacity(self, place: str) -> Interval:
+        """J/K of a place."""
+        return self._interval(len(self.stages.places) + self.stages.places.index(place))
+
+    def drawn(self, count: int = 1000, seed: int = 5) -> list[Stages]:
+        rng = np.random.default_rng(seed)
+        rows = rng.multivariate_normal(self.stages.vector(), self.covariance, count)
+        return [self.stages.with_vector(row) for row in rows]
+
+
+def fit_stages(
+    design: Stages, heating: Heating, tracks: list[Track], power_share: float = POWER_SHARE
+) -> Fitted:
+    """Fit θ and C of every stage to what thermometers read; Trouble where none sits at a place of it.
+
+    Least squares in logarithms, with the design as prior and each thermometer's offset as an unknown of its
+    own; uncertainty from the curvature, widened where the residuals scatter more than the noise (Birge 1932).
+    """
+    from scipy.optimize import least_squares
+
+    tracks = [_thinned(t) for t in tracks if t.place in design.places and len(t.time_s) >= 5]
+    if not tracks:
+        raise Trouble("No thermometer sat at a place of this part: its stages can't be fitted.")
+    first = design.vector()
+    half, size = len(design.places), len(design.vector())
+    spread = np.array([THETA_SPREAD] * half + [CAPACITY_SPREAD] * half)
+    offsets = np.array([max(t.accuracy_K, 1e-3) / np.sqrt(3) for t in tracks])
+    began = heating.from_s[0]
+    room = float(np.interp(began, heating.room_s, heating.room_C))
+    starts = {t.place: float(np.median(t.celsius[:3])) - room for t in tracks}
+    starts = {p: _start_of(p, starts, design.places) for p in design.places}
+
+    def residuals(x: Array) -> Array:
+        stages = design.with_vector(x[:size])
+        begin = {p: starts[p] + x[size + k] for k, p in enumerate(design.places)}
+        parts = []
+        for k, track in enumerate(tracks):
+            at = track.time_s - track.lag_s
+            level = response(stages, heating, at, begin)[track.place]
+            off = x[size + half + k]
+            parts.append((track.celsius - level - off) / track.noise_K)
+        before = (x[:size] - first) / spread
+        return np.concatenate([*parts, before, x[size : size + half] / 2.0, x[size + half :] / offsets])
+
+    start = np.concatenate([first, np.zeros(half + len(tracks))])
+    found = least_squares(residuals, start, x_scale="jac", method="trf", max_nfev=60)
+    count = sum(len(t.time_s) for t in tracks)
+    chi2 = float((found.fun[:count] ** 2).sum()) / max(count - size, 1)
+    birge = float(np.sqrt(max(chi2, 1.0)))
+    covariance = np.linalg.inv(found.jac.T @ found.jac)[:size, :size] * birge**2
+    # θ goes as one over the heat, C as the heat itself: both share its error.
+    signs = np.array([-1.0] * half + [1.0] * half)
+    covariance = covariance + power_share**2 * np.outer(signs, signs)
+    return Fitted(
+        design.with_vector(found.x[:size]),
+        np.asarray(covariance),
+        design,
+        birge,
+        count,
+        tuple(t.place for t in tracks),
+    )
+
+
+def _start_of(place: str, known: Mapping[str, float], places: tuple[str, ...]) -> float:
+    """A place that nothing was read at starts as warm as its nearest neighbour."""
+    if place in known:
+        return known[place]
+    at = places.index(place)
+    return known[min(known, key=lambda p: abs(places.index(p) - at))]
+
+
+#: A track is thinned to about so many means.
+_MOST = 1000
+
+
+def _thinned(track: Track) -> Track:
+    """Means over stretches of time, the noise smaller by the root of their number but never under a share."""
+    n = len(track.time_s)
+    if n <= _MOST:
+        return track
+    span = track.time_s[-1] - track.time_s[0]
+    bins = np.unique(np.floor((track.time_s - track.time_s[0]) / span * _MOST), return_inverse=True)[1]
+    count = np.bincount(bins)
+    noise = max(track.noise_K / float(np.sqrt(count.mean())), 0.1 * track.noise_K)
+    return replace(
+        track,
+        time_s=np.bincount(bins, track.time_s) / count,
+        celsius=np.bincount(bins, track.celsius) / count,
+        noise_K=noise,
+    )
