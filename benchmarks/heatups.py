@@ -5,11 +5,11 @@ python -m benchmarks.heatups [RUNS] [CASE ...]      cases: one, half, one-tau, t
 
 import sys
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tensimeter.core.thermal.foresee import DESIGN_WRONG, Expected, foresee
+from tensimeter.core.thermal.foresee import FAST_WRONG, SLOW_WRONG, WRONG, Expected, foresee
 from tensimeter.core.thermal.heatup import HeatUp
 
 DRIFT_K_S = 1.0 / 3600
@@ -34,50 +34,47 @@ CASES = {
 def drawn(case: Case, seed: int) -> tuple[HeatUp, Expected | None, float, float]:
     """A heat-up, what a design expects of it, its true final temperature in °C, its rise in K."""
     rng = np.random.default_rng([seed, case.stages, int(10 * case.spans)])
-    slow = float(np.exp(rng.uniform(np.log(300), np.log(3000))))
-    hoped = rng.uniform(25, 60)
-    rise = hoped * _as_wrong_as_said(rng) if case.stages == 2 else hoped
-    share, ratio = (rng.uniform(0.2, 0.35), rng.uniform(0.15, 0.35)) if case.stages == 2 else (0.0, 0.2)
+    tau = float(np.exp(rng.uniform(np.log(300), np.log(3000))))
+    slow, fast, ratio, expected = rng.uniform(20, 70), 0.0, 0.2, None
+    while case.stages == 2:
+        expected = _design(rng, tau)
+        hoped = expected.rises_K[0]
+        wrong = rng.random()
+        slow = hoped * (1 - expected.fast_share) * _strays(rng, expected.slow_spread, wrong < SLOW_WRONG)
+        fast = hoped * expected.fast_share * _strays(rng, expected.fast_spread, wrong > 1 - FAST_WRONG)
+        ratio = expected.fast_ratio * float(np.exp(expected.ratio_spread * rng.standard_normal()))
+        if slow > 0 and 0.2 <= fast / (slow + fast) <= 0.35 and 0.15 <= ratio <= 0.35:
+            break
     noise, digit = rng.uniform(0.1, 0.5), float(rng.choice([0.1, 1.0]))
     count = int(np.exp(rng.uniform(np.log(100), np.log(20_000))))
-    t = np.sort(rng.uniform(0, case.spans * slow, count))
-    t[0], t[-1] = 0.0, case.spans * slow
-    room = rng.uniform(5, 30)
+    t = np.sort(rng.uniform(0, case.spans * tau, count))
+    t[0], t[-1] = 0.0, case.spans * tau
     # τ·x' = room + drift·t + A − x, solved by hand; the fast stage knows no ambient.
-    lag = DRIFT_K_S * slow
-    ambient = room + DRIFT_K_S * t
-    true = ambient - lag * (1 - np.exp(-t / slow)) + rise * (1 - share) * (1 - np.exp(-t / slow))
-    true += rise * share * (1 - np.exp(-t / (ratio * slow)))
+    ambient = rng.uniform(5, 30) + DRIFT_K_S * t
+    true = (
+        ambient + (slow - DRIFT_K_S * tau) * (1 - np.exp(-t / tau)) + fast * (1 - np.exp(-t / (ratio * tau)))
+    )
 
     def read(values: np.ndarray) -> np.ndarray:
         return np.round((values + noise * rng.standard_normal(count)) / digit) * digit
 
     record = HeatUp(t, read(true), read(ambient), (0.0,))
-    return record, _design(case, rng, hoped, slow, ratio, share), float(ambient[-1] + rise), rise
+    return record, expected, float(ambient[-1] + slow + fast), slow + fast
 
 
-def _as_wrong_as_said(rng: np.random.Generator) -> float:
-    """A true rise over the design's: as far off as a design may be, now and then three times so."""
-    while True:
-        wide = 3.0 if rng.random() < DESIGN_WRONG else 1.0
-        found = 1 + wide * Expected((1.0,), 1.0).rise_spread * float(rng.standard_normal())
-        if found > 0.2:
-            return found
-
-
-def _design(
-    case: Case, rng: np.random.Generator, rise: float, slow: float, ratio: float, share: float
-) -> Expected | None:
-    if case.stages == 1:
-        return None
-    plain = Expected((rise,), slow)
-    logit = np.log(share / (1 - share)) + plain.share_spread * rng.standard_normal()
-    return Expected(
-        (rise,),
-        slow * float(np.exp(plain.slow_spread * rng.standard_normal())),
-        ratio * float(np.exp(plain.ratio_spread * rng.standard_normal())),
-        1 / (1 + float(np.exp(-logit))),
+def _design(rng: np.random.Generator, tau: float) -> Expected:
+    plain = Expected((rng.uniform(25, 60),), tau)
+    return replace(
+        plain,
+        slow_s=tau * float(np.exp(plain.tau_spread * rng.standard_normal())),
+        fast_ratio=float(rng.uniform(0.1, 0.5)),
+        fast_share=float(rng.uniform(0.15, 0.45)),
     )
+
+
+def _strays(rng: np.random.Generator, spread: float, wrong: bool) -> float:
+    """A true rise over the design's: as far off as a design may be, now and then three times so."""
+    return 1 + (WRONG if wrong else 1.0) * spread * float(rng.standard_normal())
 
 
 def tried(job: tuple[str, int]) -> tuple[bool, float, float, bool]:

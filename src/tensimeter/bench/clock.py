@@ -7,6 +7,9 @@ import time
 class Clock:
     """Seconds that run `speed` times as fast as the wall's."""
 
+    #: Whether time stands still while nobody waits.
+    stepped = False
+
     def __init__(self, speed: float = 1.0) -> None:
         if not speed > 0:
             raise ValueError("speed must be above zero")
@@ -24,6 +27,8 @@ class Clock:
 
 class SteppedClock(Clock):
     """Seconds that pass only while something waits: a simulated run goes as fast as it is worked out."""
+
+    stepped = True
 
     def __init__(self) -> None:
         super().__init__(1.0)

@@ -9,7 +9,18 @@ from tensimeter.core.campaign import Step
 from tensimeter.core.verify.readings import Reading
 
 Kind = Literal[
-    "started", "step", "live", "kept", "wave", "ask", "skipped", "paused", "done", "aborted", "failed"
+    "started",
+    "step",
+    "live",
+    "kept",
+    "wave",
+    "warmth",
+    "ask",
+    "skipped",
+    "paused",
+    "done",
+    "aborted",
+    "failed",
 ]
 
 
@@ -22,7 +33,7 @@ class Event:
     readings: tuple[Reading, ...] = ()
     volts: float = math.nan
     amps: float = math.nan
-    celsius: float | None = None
+    celsius: tuple[float, ...] = ()
     at_s: float = 0.0
     text: str = ""
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tensimeter.core.campaign import Plan, Step, step_for
-from tensimeter.core.campaign.step import panel_of
+from tensimeter.core.campaign.step import FAN, panel_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import Understood
@@ -38,6 +38,8 @@ def _titled(step: Step | None) -> bool:
 
 def _asked_for(step: Step, line: Understood, place: str) -> bool:
     """Whether a reading is one that a step asks for beside its volts."""
+    if step.hold_s is not None and (line.quantity in ("C", "dB") or line.place == FAN):
+        return True
     if line.quantity == "Vpp":
         return step.capture is not None and line.place == place
     return (line.place, line.quantity) in step.also or (

@@ -37,6 +37,11 @@ class Guard:
             here = replace(here, min_V=wide[0], max_V=wide[1] if math.isfinite(high) else math.inf)
         if step.until_V is not None:
             here = replace(here, min_V=0.5 * step.until_V)
+        if step.hold_s is not None:
+            # What is watched by a forecast may get as hot as its part allows; what is not, as before.
+            here = replace(here, max_C=max(here.max_C, plan.hottest_C))
+        if step.may_trip:
+            here = replace(here, min_V=-1.0)
         if step.past_limits or step.phase == "back":
             most = [s.set_A for s in plan.steps if s.phase == "approach"] or [plan.full_load.amps]
             top = 1.3 * volts if step.trim_V is None else here.max_V

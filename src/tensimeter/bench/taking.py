@@ -11,6 +11,7 @@ from tensimeter.bench.guard import Guard
 from tensimeter.bench.hands import Hands
 from tensimeter.bench.recording import Recording
 from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.soaking import Soaking
 from tensimeter.core.campaign import WALL, Plan, Step
 from tensimeter.core.errors import Trouble
 from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of
@@ -28,7 +29,9 @@ LOOK_S = 0.25
 #: Bench seconds after a load is joined past a limit until it is read.
 EXPOSED_S = 0.3
 
-Live = tuple[float, float, float | None]
+#: Volts, amps, and °C of each channel.
+Live = tuple[float, float, tuple[float, ...]]
+Seen = list[tuple[str, Quantity, float, str]]
 
 
 class Taking:
@@ -47,6 +50,9 @@ class Taking:
         self.guard, self.control = guard, control
         self.hands = Hands(self)
         self.recording = Recording(self)
+        self.soaking = Soaking(self)
+        #: What the last look saw, before any limit was held against it.
+        self.last_look: Seen | None = None
         self.step: Step | None = None
         self.run: int | None = None
         self.identities: dict[str, str] = {}
@@ -126,12 +132,14 @@ class Taking:
             self._hold(step)
         self.hands.arrange(step)
         if step.capture is not None and step.capture.event != "none":
-            self._announce(step)
+            self.announce(step)
             self.recording.event(step)
             return True
         if step.exposure_s is not None:
-            self._announce(step)
+            self.announce(step)
             self._expose(step)
+        elif step.hold_s is not None:
+            self.soaking.hold(step)
         elif step.until_V is not None:
             self._run_down(step)
         else:
@@ -140,12 +148,12 @@ class Taking:
                 self.recording.now(step)
         return True
 
-    def _announce(self, step: Step) -> None:
+    def announce(self, step: Step) -> None:
         self.tell(Event("step", step, at_s=self.since()))
 
     def _at_rest(self, step: Step) -> None:
-        self._load(step)
-        self._announce(step)
+        self.load(step)
+        self.announce(step)
         settled = self._dwell(step)
         kept, live = self.scan(step, "" if settled else "not settled within the longest dwell")
         self.tell(Event("kept", step, tuple(kept), *live, at_s=self.since()))
@@ -155,7 +163,7 @@ class Taking:
 
     def settle(self, step: Step) -> None:
         """Load as a step asks and wait until it stands, without keeping a reading."""
-        self._load(step)
+        self.load(step)
         self._dwell(step)
 
     def load_blind(self, step: Step) -> None:
@@ -165,7 +173,7 @@ class Taking:
         load.set_amps(step.set_A)
         load.switch(True)
 
-    def _load(self, step: Step) -> None:
+    def load(self, step: Step) -> None:
         """Set the loads of a step; one that is off is switched on at nothing and then set."""
         load = self.bench.load
         self._load_others(step)
@@ -233,8 +241,8 @@ class Taking:
 
     def _run_down(self, step: Step) -> None:
         """Read again and again until the volts are down to where the step ends."""
-        self._load(step)
-        self._announce(step)
+        self.load(step)
+        self.announce(step)
         self.wait(self.plan.test.dwell_s)
         for _ in range(step.scans):
             kept, live = self.scan(step)
@@ -251,14 +259,8 @@ class Taking:
     def scan(self, step: Step, note: str = "") -> tuple[list[Reading], Live]:
         """Read every instrument once and keep the readings; they are on disk on return."""
         place = step.place or self.plan.output.id
-        volts, amps, celsius = self.look(step)
-        bench = self.bench
-        values: list[tuple[str, Quantity, float, str]] = [
-            (place, "V", volts, (bench.voltmeter or bench.load).part),
-            (place, "A", amps, (bench.clamp or bench.load).part),
-        ]
-        if celsius is not None and bench.thermometer:
-            values.append(("sink", "C", celsius, bench.thermometer.part))
+        live = self.look(step)
+        values = list(self.last_look or [])
         for where, quantity in step.also:
             extra = self._also(where, quantity)
             if extra is not None and math.isinf(extra[0]):
@@ -267,7 +269,7 @@ class Taking:
                 values.append((where, quantity, *extra))
         if any(q == "V" for _, q in step.also):
             self.hands.join_meter(place)
-        return self.keep(values, step, note), (volts, amps, celsius)
+        return self.keep(values, step, note), live
 
     def _also(self, where: str, quantity: Quantity) -> tuple[float, str] | None:
         """A further reading and what gave it; None where this bench has nothing for it."""
@@ -276,6 +278,9 @@ class Taking:
             if bench.line is None or not bench.line.can("read_watts"):
                 return None
             return bench.line.read_watts(), bench.line.part
+        if quantity in ("C", "dB"):
+            # Temperatures come with every look; loudness only ears have.
+            return None
         if quantity == "A":
             role = self.hands.role_at(where)
             return (bench.others[role].read_amps(), bench.others[role].part) if role else None
@@ -283,9 +288,7 @@ class Taking:
         meter = bench.voltmeter or bench.load
         return meter.read_volts(), meter.part
 
-    def keep(
-        self, values: list[tuple[str, Quantity, float, str]], step: Step, note: str = ""
-    ) -> list[Reading]:
+    def keep(self, values: Seen, step: Step, note: str = "") -> list[Reading]:
         job, scan = self.file.job, self.file.next_scan()
         # By the bench's clock, so that what is simulated faster keeps its seconds.
         now = self._began_at + self.since()
@@ -320,14 +323,25 @@ class Taking:
             # Nobody speaks to the load otherwise, and its watchdog would drop it.
             bench.load.is_on()
         volts = (bench.voltmeter or bench.load).read_volts()
-        celsius = bench.thermometer.read_celsius() if bench.thermometer else None
+        probes = self.file.job.campaign.probes or ("sink",)
+        celsius = tuple(bench.thermometer.read_all_celsius(len(probes))) if bench.thermometer else ()
+        place = step.place or self.plan.output.id
+        self.last_look = [
+            (place, "V", volts, (bench.voltmeter or bench.load).part),
+            (place, "A", amps, (bench.clamp or bench.load).part),
+            *self._warm(probes, celsius),
+        ]
         for role in self._active:
             bench.others[role].read_amps()
-        crossed = self._limits.crossed(volts, amps, celsius)
+        crossed = self._limits.crossed(volts, amps, max(celsius, default=None))
         if crossed:
             raise Crossed(crossed)
         self.control.check()
         return volts, amps, celsius
+
+    def _warm(self, places: tuple[str, ...], celsius: tuple[float, ...]) -> Seen:
+        part = self.bench.thermometer.part if self.bench.thermometer else ""
+        return [(place, "C", value, part) for place, value in zip(places, celsius, strict=False)]
 
     def _dwell(self, step: Step) -> bool:
         """Wait until volts stand still; whether they did. Standing still: four looks within a
@@ -342,13 +356,13 @@ class Taking:
             waited = clock.now() - began
             if waited >= test.dwell_s and len(recent) == 4:
                 if max(recent) - min(recent) <= 2e-4 * self.plan.output.nominal_V:
-                    self._still_loaded(step, amps)
+                    self.still_loaded(step, amps)
                     return True
                 if waited >= test.longest_dwell_s:
                     return False
             self.wait(pause)
 
-    def _still_loaded(self, step: Step, amps: float) -> None:
+    def still_loaded(self, step: Step, amps: float) -> None:
         """A load that ran out or let go must not be read as the supply's own limit."""
         if step.set_A > 0 and not self.bench.load.is_on():
             said = "; ".join(self.bench.load.errors()) or "no reason given"

@@ -99,5 +99,12 @@ def bench_parts() -> tuple[Part, ...]:
                 ),
             ),
         ),
-        Thermometer(id="probe-k", name="Probe thermometer", accuracy_K=1.1, condition="works"),
+        Thermometer(
+            id="probe-k",
+            name="Four-channel thermometer",
+            accuracy_K=1.1,
+            channels=4,
+            lag_s=5,
+            condition="works",
+        ),
     )

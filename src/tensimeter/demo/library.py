@@ -3,9 +3,12 @@
 from collections.abc import Callable
 from pathlib import Path
 
+from tensimeter.bench.clock import Clock
 from tensimeter.bench.simulated.server import StandIns
+from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
+from tensimeter.core.job.tests import Soak
 from tensimeter.core.procedure.practice import Mistake, Practice
 from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier
 from tensimeter.store.jobfile import JobFile
@@ -32,11 +35,29 @@ def demo_job(name: str) -> Job:
 _BEHAVIOURS = {"ridge-pier": ridge_pier.BEHAVIOURS}
 
 
-def stand_ins(job: Job, *, seed: int = 1, speed: float = 1.0, output: str | None = None) -> StandIns:
+def stand_ins(
+    job: Job, *, seed: int = 1, speed: float = 1.0, output: str | None = None, clock: Clock | None = None
+) -> StandIns:
     """The simulated bench of a job, with what is hidden in it where it is a demo."""
     behaviours = next((b for short, b in _BEHAVIOURS.items() if _JOBS[short][0]().name == job.name), {})
-    truths = demo_truths(job.name)
-    return StandIns(job, truths=truths, seed=seed, speed=speed, output=output, behaviours=behaviours)
+    return StandIns(
+        job,
+        truths=demo_truths(job.name),
+        seed=seed,
+        speed=speed,
+        output=output,
+        behaviours=behaviours,
+        heat=_hidden_heat(job),
+        clock=clock,
+    )
+
+
+def _hidden_heat(job: Job) -> HeatTruths | None:
+    """What is hidden of a demo's heat; a change that its builder wrote down on the weak part mends it."""
+    if job.name != ridge_pier.job().name:
+        return None
+    changes = [c for t in job.campaign.tests if isinstance(t, Soak) for c in t.changes]
+    return ridge_pier.RESEATED if any(c.link == "front-end" for c in changes) else ridge_pier.HEAT
 
 
 def demo_truths(name: str) -> dict[tuple[str, str], float]:

@@ -25,9 +25,14 @@ _WHERE = {
     "real-device": "along_load.RealDeviceKind",
     "start-up": "waves.StartUpKind",
     "capacity": "along_load.CapacityKind",
+    "fan": "cooling.FanKind",
+    "sensor": "cooling.SensorKind",
+    "soak": "heat.SoakKind",
     "over-voltage": "overload.OverVoltageKind",
     "current-limit": "overload.OverloadKind",
     "short-circuit": "overload.ShortCircuitKind",
+    "over-temperature": "cooling.OverTemperatureKind",
+    "endurance": "heat.EnduranceKind",
 }
 
 

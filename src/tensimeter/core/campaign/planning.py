@@ -10,11 +10,13 @@ from tensimeter.core.campaign.several import loads_in_hand
 from tensimeter.core.campaign.step import Plan, Situation, Step, predicted
 from tensimeter.core.electrical.loadline import LoadLine
 from tensimeter.core.electrical.network import build, has_source
+from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad
-from tensimeter.core.job.tests import LoadRegulation, Outlets, Test
+from tensimeter.core.job.tests import FanTest, LoadRegulation, Outlets, OverTemperature, Soak, Test
 from tensimeter.core.limits import continuous_full_load
 from tensimeter.core.reach import load_reach_A
+from tensimeter.core.thermal.places import limit_C, watched
 
 
 def plan(job: Job, test: Test) -> Plan:
@@ -47,7 +49,21 @@ def plan(job: Job, test: Test) -> Plan:
     if isinstance(test, LoadRegulation) and not test.set_V:
         made = _by_plain_loads(situation, unreachable) or made
     steps = tuple(replace(s, index=k) for k, s in enumerate(made))
-    return Plan(test, output, full, steps, tuple(unreachable), _line(situation, test, steps))
+    line = _line(situation, test, steps)
+    return Plan(test, output, full, steps, tuple(unreachable), line, _hottest_C(job, test))
+
+
+def _hottest_C(job: Job, test: Test) -> float:
+    """How hot a place may be read while a load is held: what the watched part allows its junction."""
+    if isinstance(test, OverTemperature):
+        return test.most_C
+    if not isinstance(test, Soak | FanTest):
+        return 85.0
+    try:
+        link = test.link if isinstance(test, Soak) and test.link else watched(job, test.output)
+        return limit_C(job, link)
+    except (Trouble, KeyError):
+        return 85.0
 
 
 def _beside(missing_A: float, volts: float) -> str:

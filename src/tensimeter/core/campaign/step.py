@@ -21,6 +21,8 @@ from tensimeter.core.verify.regulation import Regulation
 
 #: Where the watts that a supply takes are read.
 WALL = "wall"
+#: Where a fan's volts and its loudness are read.
+FAN = "fan"
 #: Nothing is asked of the volts there; they are read to be told.
 OPEN = Band(None, None)
 #: approach: ends once the output has left regulation; trace: past the limit, for a short time; watch: several
@@ -74,6 +76,10 @@ class Step:
     reset: bool = False
     #: Read again and again until the volts are down to this.
     until_V: float | None = None
+    #: Held loaded for so long, s, read every `every_s`.
+    hold_s: float | None = None
+    #: The supply's protection may take the output away meanwhile.
+    may_trip: bool = False
     hand: str = ""
 
     @property
@@ -92,6 +98,8 @@ class Plan:
     steps: tuple[Step, ...]
     unreachable: tuple[str, ...]
     line: LoadLine | None
+    #: °C that a place may get to while a load is held.
+    hottest_C: float = 85.0
 
     @property
     def duration_s(self) -> float:
@@ -101,6 +109,7 @@ class Plan:
             + 1.0
             + (s.capture.record_s if s.capture else 0.0)
             + (s.every_s * (s.scans - 1) if s.until_V is None else 0.0)
+            + (s.hold_s or 0.0)
             for s in self.steps
         )
 

@@ -205,6 +205,82 @@ class RealDevice(TestRecord):
     device: Identifier | None = None
 
 
+class Changed(Record):
+    """What was changed on a part after a run of a test: a pad seated anew, a switch replaced."""
+
+    link: Identifier
+    what: Name
+    #: The last run before it; None: before any.
+    after_run: int | None = None
+
+
+class Soak(TestRecord):
+    """A part load, then full load held while temperatures are read, until they stand or their time is up.
+
+    `link` is the converter whose junction is watched (the hottest where None), `place` where its temperature
+    is read. `stop_when_sure` drops the load once the forecast is sure that a limit will be passed.
+    """
+
+    kind: Literal["soak"] = "soak"
+    link: Identifier | None = None
+    place: Name | None = None
+    stages: Shares = (0.5, 1.0)
+    part_s: Positive = 600.0
+    hold_s: Positive = 7200.0
+    every_s: Positive = 10.0
+    steady_K: Positive = 1.0
+    stop_when_sure: bool = True
+    changes: tuple[Changed, ...] = ()
+
+
+class Endurance(Soak):
+    """Hours at one load, with every interruption and failure on record; two slow time constants at least."""
+
+    kind: Literal["endurance"] = "endurance"  # type: ignore[assignment]
+    stages: Shares = (1.0,)
+    hold_s: Positive = 4 * 3600.0
+    every_s: Positive = 30.0
+
+
+class FanTest(TestRecord):
+    """What the fan does at idle, half, full, and where most is lost: where it comes on and goes off.
+
+    `quiet_dB` is how loud it may be at idle; `on_by_C` the temperature by which it must be on.
+    """
+
+    kind: Literal["fan"] = "fan"
+    stages: Shares = (0.0, 0.5, 1.0, 0.0)
+    hold_s: Positive = 1200.0
+    every_s: Positive = 10.0
+    quiet_dB: Positive | None = None
+    on_by_C: Positive | None = None
+
+
+class OverTemperature(TestRecord):
+    """Full load until the supply's own protection acts on heat, and what it does after: stays off, cycles."""
+
+    kind: Literal["over-temperature"] = "over-temperature"
+    hold_s: Positive = 5400.0
+    every_s: Positive = 10.0
+    most_C: Positive = 110.0
+    below_C: Positive | None = None
+
+
+class SensorCheck(TestRecord):
+    """A sensor against a reference at two or three temperatures; and which of several places is hottest.
+
+    `sensor` and `reference` are places of readings in °C; `allowed_K` is how far off it may be.
+    """
+
+    kind: Literal["sensor"] = "sensor"
+    sensor: Name = "sensor"
+    reference: Name = "sink"
+    points: Shares = (0.0, 0.5, 1.0)
+    allowed_K: Positive = 3.0
+    dwell_s: Positive = 60.0
+    longest_dwell_s: Positive = 600.0
+
+
 Test = Annotated[
     LoadRegulation
     | ReachPoints
@@ -222,6 +298,11 @@ Test = Annotated[
     | Outlets
     | ClaimedFound
     | CapacityDown
-    | RealDevice,
+    | RealDevice
+    | Soak
+    | Endurance
+    | FanTest
+    | OverTemperature
+    | SensorCheck,
     Field(discriminator="kind"),
 ]

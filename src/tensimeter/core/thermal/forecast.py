@@ -142,6 +142,11 @@ class Forecast:
             return "readings"
         return "design model" if width > 0.8 * self.design_K else "readings and design model"
 
+    def scaled(self, room_C: float, by: float) -> "Forecast":
+        """The same if the heat were `by` times as much from now on: every rise grows with it."""
+        final = room_C + (self.final_C - room_C) * by
+        return replace(self, final_C=final, slow_K=self.slow_K + final - self.final_C, best_C=None)
+
     def shifted(self, by: Array | float) -> "Forecast":
         """The same for a place that is hotter by `by` (one figure, or one a draw) from now on."""
         best = None if self.best_C is None else self.best_C + float(np.mean(by))

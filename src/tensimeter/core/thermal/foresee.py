@@ -10,34 +10,37 @@ from tensimeter.core.thermal.coarse import exactly
 from tensimeter.core.thermal.forecast import BEYOND_K, BEYOND_SPANS, Forecast
 from tensimeter.core.thermal.heatup import Cells, HeatUp, gathered
 from tensimeter.core.thermal.sampling import Density, around, curvature, log_evidence, mode, walked
-from tensimeter.core.thermal.warming import Linear, Shapes, sums
+from tensimeter.core.thermal.warming import Linear, Shapes, residuals, sums
 
 Order = Literal["1", "2", "auto"]
 
-#: What is believed of any mounted part before it is read: rise in K, ln τ1 in records, ln(τ2/τ1), logit w.
-#: Rules of thumb, wide; a design replaces them.
-PLAIN_RISE_K, PLAIN_TAU, PLAIN_RATIO, PLAIN_SHARE = 150.0, (0.0, 1.7), (-1.5, 0.6), (-1.0, 0.9)
+#: What is believed of any mounted part before it is read: K of its slow and fast stage, ln τ1 in records,
+#: ln(τ2/τ1). Rules of thumb, wide; a design replaces them. The fast stage as a share of what was seen so far.
+PLAIN_SLOW_K, PLAIN_FAST, PLAIN_TAU, PLAIN_RATIO = 150.0, (0.3, 0.3), (0.0, 1.7), (-1.5, 0.6)
 #: Chance of a part with a single time constant, without and with a design of two stages.
 ONE_STAGE, ONE_STAGE_OF_DESIGN = 0.2, 0.05
-#: Chance that a design is three times as wrong as it says.
-DESIGN_WRONG = 0.15
+#: Chances that the sink's or the mounting's stage is three times as wrong as a design says.
+SLOW_WRONG, FAST_WRONG, WRONG = 0.1, 0.15, 3.0
+#: Scatter over noise from which on it is the model that does not fit, and digits matter no more.
+MISFIT = 1.5
 #: Walkers through what is searched for, their steps before and while draws are kept.
 WALKERS, BURN, KEEP = 100, 60, 120
 
 
 @dataclass(frozen=True)
 class Expected:
-    """What a design model expects: K that each load step adds in the end, its slow time constant in s,
-    the fast one over it, the fast one's share of the rise; how far each may stray (in ln, share in logit)."""
+    """What a design model expects: K that each load step adds in the end, its slow time constant in s, the
+    fast one over it, the fast stage's share of the rise; how far each may stray (rises as shares, else ln).
+    """
 
     rises_K: tuple[float, ...]
     slow_s: float
     fast_ratio: float = 0.2
     fast_share: float = 0.25
-    rise_spread: float = 0.3
-    slow_spread: float = 0.35
-    ratio_spread: float = 0.5
-    share_spread: float = 0.5
+    slow_spread: float = 0.3
+    fast_spread: float = 0.4
+    tau_spread: float = 0.35
+    ratio_spread: float = 0.6
     #: How far the heat of one step strays against another's.
     step_spread: float = 0.05
 
@@ -109,32 +112,35 @@ def _mixed(one: Forecast, two: Forecast, chance: float) -> Forecast:
 
 def _known(cells: Cells, expected: Expected | None, order: int, *, given: bool) -> Known:
     """What is believed before the fit."""
-    p = 1 + len(cells.steps_s)
-    span = np.log(cells.span_s)
+    steps = len(cells.steps_s)
     start = (cells.start_C - cells.ambient_C[0], cells.start_sd_K)
     if expected is None:
-        sd = 1e4 if given else PLAIN_RISE_K
-        mean, sds = (
-            [span + PLAIN_TAU[0], PLAIN_RATIO[0], PLAIN_SHARE[0]],
-            [PLAIN_TAU[1], PLAIN_RATIO[1], PLAIN_SHARE[1]],
-        )
-        covariance = np.diag([start[1] ** 2, *[sd**2] * (p - 1)])
-        linear = ((1.0, Linear(np.array([start[0], *[0.0] * (p - 1)]), _inverse(covariance))),)
+        mean, sd = [np.log(cells.span_s) + PLAIN_TAU[0], PLAIN_RATIO[0]], [PLAIN_TAU[1], PLAIN_RATIO[1]]
         if given and order == 1:
-            sds[0] = 30.0
-        return Known(np.array(mean[: 2 * order - 1]), np.array(sds[: 2 * order - 1]), linear)
-    rises = np.array((*expected.rises_K, *[expected.rises_K[-1]] * p))[: p - 1]
+            sd[0] = 30.0
+        seen = float(np.ptp(cells.celsius)) or 1.0
+        levels = [0.0] if order == 1 else [0.0, PLAIN_FAST[0] * seen]
+        wide = [1e4 if given else PLAIN_SLOW_K] if order == 1 else [PLAIN_SLOW_K, PLAIN_FAST[1] * seen]
+        linear = Linear.of(start, np.array(levels * steps), np.diag(np.array(wide * steps) ** 2))
+        return Known(np.array(mean[:order]), np.array(sd[:order]), ((1.0, linear),))
+    rises = np.array((*expected.rises_K, *[expected.rises_K[-1]] * steps))[:steps]
+    share = expected.fast_share
+    stages = [(1.0, expected.slow_spread)]
+    if order == 2:
+        stages = [(1 - share, expected.slow_spread), (share, expected.fast_spread)]
+    level = np.array([part * rise for rise in rises for part, _ in stages])
     linears = []
-    for chance, wide in ((1 - DESIGN_WRONG, 1.0), (DESIGN_WRONG, 3.0)):
-        covariance = np.zeros((p, p))
-        covariance[0, 0] = start[1] ** 2
-        both = (wide * expected.rise_spread) ** 2 * np.outer(rises, rises)
-        covariance[1:, 1:] = both + np.diag((expected.step_spread * rises) ** 2 + 1e-6)
-        linears.append((chance, Linear(np.array([start[0], *rises]), _inverse(covariance))))
-    share = np.log(expected.fast_share / (1 - expected.fast_share))
-    mean = [np.log(expected.slow_s), np.log(expected.fast_ratio), share]
-    sds = [expected.slow_spread, expected.ratio_spread, expected.share_spread]
-    return Known(np.array(mean[: 2 * order - 1]), np.array(sds[: 2 * order - 1]), tuple(linears))
+    both_right = 1 - SLOW_WRONG - FAST_WRONG
+    for chance, *wrong in ((both_right, 1.0, 1.0), (SLOW_WRONG, WRONG, 1.0), (FAST_WRONG, 1.0, WRONG)):
+        covariance = np.diag((expected.step_spread * level) ** 2 + 1e-6)
+        for k, (_, spread) in enumerate(stages):
+            own = np.zeros(len(level))
+            own[k :: len(stages)] = level[k :: len(stages)]
+            covariance += (wrong[k] * spread) ** 2 * np.outer(own, own)
+        linears.append((chance, Linear.of(start, level, covariance)))
+    mean = [np.log(expected.slow_s), np.log(expected.fast_ratio)]
+    sd = [expected.tau_spread, expected.ratio_spread]
+    return Known(np.array(mean[:order]), np.array(sd[:order]), tuple(linears))
 
 
 @dataclass(frozen=True)
@@ -176,16 +182,32 @@ def _placed(
     wide = known.mean + np.minimum(known.sd, 2.5) * rng.standard_normal((600, len(known.mean)))
     best = mode(density, wide)
     at_best = sums(cells, best[None, :], lag)
-    chi2 = min(float(at_best.joined(linear).chi2[0]) for _, linear in known.linear)
-    freedom = len(cells.time_s) - (2 * order - 1 + len(cells.steps_s) + (record.start_C is None))
+    fits = [at_best.joined(linear) for _, linear in known.linear]
+    fit = min(fits, key=lambda f: float(f.chi2[0]))
+    chi2 = float(fit.chi2[0])
+    freedom = len(cells.time_s) - (order * (1 + len(cells.steps_s)) + (record.start_C is None))
     if freedom >= 3 and wider is None:
         # Residuals that scatter more than the noise explains widen everything (Birge 1932).
         reduced, few = chi2 / freedom, len(cells.time_s) < 60 and record.noise_K is None
         scale = float(np.sqrt(reduced)) if few or reduced > 1 + 2 * np.sqrt(2 / freedom) else 1.0
+        if not cells.coarse:
+            scale *= _alike(residuals(cells, best[None, :], fit.mean, lag))
     best = mode(density, best[None, :] + 0.02 * rng.standard_normal((4, len(best))))
     spread = curvature(density, best, np.minimum(known.sd, 2.5) ** 2)
     evidence = log_evidence(float(density(best[None, :])[0]), spread)
     return Placed(cells, known, order, expected is not None, density, best, spread, evidence, scale, freedom)
+
+
+def _alike(residual: Array) -> float:
+    """How much wider neighbours that err alike make it: √n over the root of the effective number of samples.
+
+    For a lag-one correlation ρ that is (1 + ρ)/(1 − ρ) (Bayley and Hammersley 1946); one where none shows.
+    """
+    off = residual - residual.mean()
+    rho = float(off[1:] @ off[:-1]) / max(float(off @ off), 1e-30)
+    if len(residual) < 30 or rho < 2.5 / np.sqrt(len(residual)):
+        return 1.0
+    return float(np.sqrt((1 + min(rho, 0.98)) / (1 - min(rho, 0.98))))
 
 
 def _told_by(fit: Placed, record: HeatUp, rng: np.random.Generator) -> Forecast:
@@ -193,7 +215,7 @@ def _told_by(fit: Placed, record: HeatUp, rng: np.random.Generator) -> Forecast:
     cells, known, lag = fit.cells, fit.known, record.lag_s
     search = walked(fit.density, around(fit.best, fit.spread, WALKERS, rng), rng, BURN, KEEP)
     rises = _linear_draws(cells, search, known, lag, fit.wider, rng)
-    if cells.coarse:
+    if cells.coarse and fit.wider < MISFIT:
         search, rises = exactly(cells, known, search, rises, lag, rng)
     weights = np.full(len(search), 1 / len(search))
     found = _told(cells, search, rises, weights, fit.order, rng)
@@ -232,7 +254,7 @@ def _linear_draws(
     parts = [read.joined(linear) for _, linear in known.linear]
     logs = np.stack([np.log(c) + s.log_evidence for (c, _), s in zip(known.linear, parts, strict=True)])
     chance = np.exp(logs - np.logaddexp.reduce(logs, axis=0))
-    pick = (rng.random(len(search)) > chance[0]).astype(int) if len(parts) > 1 else np.zeros(len(search), int)
+    pick = (rng.random(len(search)) > np.cumsum(chance, axis=0)[:-1]).sum(0)
     rows = np.arange(len(search))
     mean = np.stack([s.mean for s in parts])[pick, rows]
     covariance = np.stack([s.covariance for s in parts])[pick, rows]
@@ -246,22 +268,19 @@ def _told(
     """What draws of the fit say about the end and what is still to come."""
     shapes = Shapes.of(search)
     span = cells.span_s
-    to_come = [rises[:, 1 + j] for j in range(len(cells.steps_s))]
-    gone = [span - at for at in cells.steps_s]
-    slow = sum(
-        (a * (1 - shapes.share) * np.exp(-u / shapes.slow_s) for a, u in zip(to_come, gone, strict=True)),
-        start=np.zeros(len(search)),
-    )
-    fast = sum(
-        (a * shapes.share * np.exp(-u / shapes.fast_s) for a, u in zip(to_come, gone, strict=True)),
-        start=np.zeros(len(search)),
-    )
+    still = []
+    for k, tau in enumerate(shapes.constants_s):
+        parts = rises[:, 1 + k :: len(shapes.constants_s)]
+        gone = span - cells.steps_s
+        still.append((parts * np.exp(-gone / tau[:, None])).sum(1))
+    slow, fast = still if len(still) == 2 else (still[0], np.zeros(len(search)))
     ambient = shapes.through(cells)[:, -1]
     slow = slow - rises[:, 0] * np.exp(-span / shapes.slow_s) + (cells.ambient_C[-1] - ambient)
-    final = cells.ambient_C[-1] + sum(to_come, start=np.zeros(len(search)))
+    final = cells.ambient_C[-1] + rises[:, 1:].sum(1)
     if rng is not None and cells.ambient_sd_K:
         final = final + cells.ambient_sd_K * rng.standard_normal(len(final))
-    return Forecast(weights, final, shapes.slow_s, shapes.fast_s, slow, fast, span, order, cells.noise_K)
+    fast_s = shapes.slow_s if shapes.fast_s is None else shapes.fast_s
+    return Forecast(weights, final, shapes.slow_s, fast_s, slow, fast, span, order, cells.noise_K)
 
 
 def _open(found: Forecast, cells: Cells) -> bool:
@@ -278,11 +297,10 @@ def _width(found: Forecast) -> float:
 
 def _design_width(expected: Expected) -> float:
     """Width in K of the 95 % interval that the design alone gives the rise."""
-    rng = np.random.default_rng(7)
-    wide = np.where(rng.random(20_000) < DESIGN_WRONG, 3.0, 1.0) * expected.rise_spread
-    low, high = np.quantile(sum(expected.rises_K) * (1 + wide * rng.standard_normal(20_000)), [0.025, 0.975])
+    rng, total = np.random.default_rng(7), sum(expected.rises_K)
+    pick = rng.random(20_000)
+    slow = np.where(pick < SLOW_WRONG, WRONG, 1.0) * expected.slow_spread * (1 - expected.fast_share)
+    fast = np.where(pick > 1 - FAST_WRONG, WRONG, 1.0) * expected.fast_spread * expected.fast_share
+    drawn = total * (1 + slow * rng.standard_normal(20_000) + fast * rng.standard_normal(20_000))
+    low, high = np.quantile(drawn, [0.025, 0.975])
     return float(high - low)
-
-
-def _inverse(matrix: Array) -> Array:
-    return np.asarray(np.linalg.inv(matrix), float)

@@ -9,6 +9,8 @@ from tensimeter.core.errors import Trouble
 
 #: A record longer than this many samples is gathered into about so many bins of time.
 FEW, BINS = 200, 140
+#: Digits no larger than this are finer than any two time constants fit a real part.
+FINE_K = 0.25
 #: Stretches in which the ambient may change its drift, at most.
 MOST_KNOTS = 8
 
@@ -75,7 +77,7 @@ class Cells:
 
     @property
     def coarse(self) -> bool:
-        return self.digit_K > 2 * self.noise_K
+        return self.digit_K > max(2 * self.noise_K, FINE_K)
 
     @property
     def sigma_K(self) -> Array:

@@ -1,9 +1,9 @@
 """How a place warms with one or two time constants: shapes, and their linear part solved in one go.
 
-T(t) = F(t) + (T0 − Ta0)·e^(−t/τ1) + Σ_j A_j·g(t − t_j), where F is the ambient as it comes through τ1,
-A_j the rise that step j of the load adds in the end, and g(u) = 1 − (1−w)·e^(−u/τ1) − w·e^(−u/τ2). Given
-τ1, τ2 and w it is linear in T0 and A: these are integrated out (linear Gaussian model; Gelman and others,
-Bayesian Data Analysis, 3rd edition, chapter 14), so that only three figures are searched for.
+T(t) = F(t) + (T0 − Ta0)·e^(−t/τ1) + Σ_j [A_j·g(t − t_j; τ1) + B_j·g(t − t_j; τ2)], where F is the ambient as
+it comes through τ1, A_j and B_j what step j of the load adds in the end by the slow and the fast stage, and
+g(u; τ) = 1 − e^(−u/τ). Given τ1 and τ2 it is linear in T0, A and B: these are integrated out (linear Gaussian
+model; Gelman and others, Bayesian Data Analysis, 3rd edition, chapter 14), so that only two are searched for.
 """
 
 from dataclasses import dataclass
@@ -13,32 +13,32 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.thermal.heatup import Cells
 
-#: Columns of what is searched for: ln τ1, ln(τ2/τ1), logit w.
-TAU, RATIO, SHARE = 0, 1, 2
+#: Columns of what is searched for: ln τ1, ln(τ2/τ1).
+TAU, RATIO = 0, 1
 
 
 @dataclass(frozen=True)
 class Shapes:
-    """Time constants in s (k,), the fast one's share of the rise (k,); order one has a share of zero."""
+    """Time constants in s (k,); a single one has no fast one."""
 
     slow_s: Array
-    fast_s: Array
-    share: Array
+    fast_s: Array | None
 
     @classmethod
     def of(cls, search: Array) -> "Shapes":
-        """From columns ln τ1, and with two time constants ln(τ2/τ1) and logit w, (k, 1) or (k, 3)."""
+        """From columns ln τ1, and with two time constants ln(τ2/τ1), (k, 1) or (k, 2)."""
         slow = np.exp(np.clip(search[:, TAU], -50, 50))
         if search.shape[1] == 1:
-            return cls(slow, 0.1 * slow, np.zeros_like(slow))
-        ratio = np.minimum(np.exp(np.clip(search[:, RATIO], -30, 0)), 0.98)
-        return cls(slow, slow * ratio, 1 / (1 + np.exp(-np.clip(search[:, SHARE], -30, 30))))
+            return cls(slow, None)
+        return cls(slow, slow * np.minimum(np.exp(np.clip(search[:, RATIO], -30, 0)), 0.98))
 
-    def step(self, after_s: Array, lag_s: float = 0.0) -> Array:
-        """g(u), (k, n), as a thermometer with a lag shows it; zero before the step."""
-        slow, fast = _rise(after_s, self.slow_s, lag_s), _rise(after_s, self.fast_s, lag_s)
-        share = self.share[:, None]
-        return np.where(after_s >= 0, (1 - share) * slow + share * fast, 0.0)
+    @property
+    def constants_s(self) -> tuple[Array, ...]:
+        return (self.slow_s,) if self.fast_s is None else (self.slow_s, self.fast_s)
+
+    def steps(self, after_s: Array, lag_s: float = 0.0) -> list[Array]:
+        """g(u) of each time constant, (k, n), as a thermometer with a lag shows it; zero before the step."""
+        return [np.where(after_s >= 0, _rise(after_s, tau, lag_s), 0.0) for tau in self.constants_s]
 
     def through(self, cells: Cells) -> Array:
         """The ambient after a lag of τ1, (k, n), exact for one that is straight between its knots."""
@@ -66,6 +66,13 @@ class Linear:
     mean: Array
     precision: Array
 
+    @classmethod
+    def of(cls, start: tuple[float, float], level: Array, covariance: Array) -> "Linear":
+        """From the start's mean and deviation, and the stages' means (p,) and covariance (p, p)."""
+        whole = np.zeros((len(level) + 1, len(level) + 1))
+        whole[0, 0], whole[1:, 1:] = start[1] ** 2, covariance
+        return cls(np.array([start[0], *level]), np.asarray(np.linalg.inv(whole)))
+
     @property
     def half_log_det(self) -> float:
         return 0.5 * float(np.linalg.slogdet(self.precision)[1])
@@ -85,7 +92,7 @@ class Solved:
 def columns(cells: Cells, shapes: Shapes, lag_s: float) -> tuple[Array, Array]:
     """The linear part's columns (k, n, p), and what the ambient alone does (k, n)."""
     decay = np.exp(-cells.time_s / shapes.slow_s[:, None])
-    steps = [shapes.step(cells.time_s - at, lag_s) for at in cells.steps_s]
+    steps = [g for at in cells.steps_s for g in shapes.steps(cells.time_s - at, lag_s)]
     return np.stack([decay, *steps], axis=-1), shapes.through(cells)
 
 
@@ -108,6 +115,13 @@ class Sums:
         log = log - 0.5 * np.linalg.slogdet(matrix)[1] + known.half_log_det
         fit = ((self.matrix @ mean[..., None])[..., 0] - 2 * self.right) * mean
         return Solved(log, mean, np.asarray(covariance), np.asarray(self.energy + fit.sum(-1)))
+
+
+def residuals(cells: Cells, search: Array, rises: Array, lag_s: float) -> Array:
+    """Standardised residuals (n,) of one shape (1, d) with its linear part (1, p)."""
+    x, ambient = columns(cells, Shapes.of(search), lag_s)
+    level = (x @ rises[..., None])[..., 0] + ambient
+    return np.asarray((cells.celsius - level)[0] / cells.sigma_K)
 
 
 def sums(cells: Cells, search: Array, lag_s: float, scale: float = 1.0) -> Sums:

@@ -13,7 +13,7 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Clamp, ElectronicLoad, LineSource, Multimeter, Thermometer
 from tensimeter.core.judge import Accuracy, Interval
 
-Quantity = Literal["V", "A", "C", "ohm", "W", "s", "Vpp"]
+Quantity = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB"]
 Origin = Literal["typed", "file", "instrument"]
 
 
@@ -109,7 +109,7 @@ def accuracy_of(
         return part.watts, quantity
     if isinstance(part, Thermometer) and quantity == "C":
         return _of_thermometer(part.accuracy_K, part.resolution_K), ""
-    if quantity == "C":
+    if quantity in ("C", "dB"):
         return Accuracy(of_reading=0, counts=2.0, resolution=1.0), "assumed"
     return Accuracy(of_reading=0.005, counts=2, resolution=typed_resolution), "assumed"
 

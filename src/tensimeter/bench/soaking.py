@@ -1,0 +1,119 @@
+"""How a run holds a load while temperatures rise: read, keep, foresee, drop it before a limit is passed."""
+
+import math
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from typing import TYPE_CHECKING
+
+from tensimeter.bench.events import Crossed, Event
+from tensimeter.core.campaign import Plan, Step
+from tensimeter.core.campaign.soakrun import soak_runs
+from tensimeter.core.campaign.warmed import SoakState, state_at
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.tests import Soak
+from tensimeter.core.quantity import show
+from tensimeter.core.verify.readings import Reading
+
+if TYPE_CHECKING:
+    from tensimeter.bench.taking import Taking
+
+#: How often in a row a forecast must be sure before the load is dropped for it.
+SURE_TIMES = 2
+#: Real seconds between two looks at the bench.
+LOOK_S = 0.25
+#: An output below this share of its volts is gone.
+GONE_SHARE = 0.5
+
+
+class Soaking:
+    """Holds the steps of one run that last; remembers what the last forecast said."""
+
+    def __init__(self, taking: "Taking") -> None:
+        self.taking = taking
+        self.state: SoakState | None = None
+        self._kept: list[Reading] = []
+        self._sure = 0
+        self._beside = ThreadPoolExecutor(1, thread_name_prefix="forecast")
+        self._thinking: Future[SoakState | None] | None = None
+
+    def hold(self, step: Step) -> None:
+        """Hold a step's load for its time, or until it may be called proven; Crossed where it must end."""
+        taking, clock = self.taking, self.taking.bench.clock
+        taking.load(step)
+        taking.announce(step)
+        end = clock.now() + (step.hold_s or 0.0)
+        last = step.index == len(taking.plan.steps) - 1
+        gone = False
+        while True:
+            begun = clock.now()
+            try:
+                kept, live = taking.scan(step)
+            except Crossed:
+                self._keep_last(step)
+                raise
+            self._kept += kept
+            was_gone, gone = gone, live[0] < GONE_SHARE * taking.plan.output.nominal_V
+            if gone and not was_gone:
+                # What acted may come back by itself: it is watched, with the load as it is.
+                taking.tell(Event("warmth", step, text="The output is gone.", at_s=taking.since()))
+            foreseen = self._foresee()
+            taking.tell(Event("kept", step, tuple(kept), *live, at_s=taking.since()))
+            if foreseen and last and self.state is not None and self.state.proven:
+                return
+            if clock.now() >= end:
+                return
+            self._wait(step, min(begun + step.every_s, end))
+
+    def _wait(self, step: Step, until: float) -> None:
+        """Look again and again until it is time, so that a limit shows and a watchdog is fed."""
+        taking, clock = self.taking, self.taking.bench.clock
+        while (left := until - clock.now()) > 0:
+            live = taking.look(step)
+            taking.tell(Event("live", step, (), *live, at_s=taking.since()))
+            if not step.may_trip:
+                taking.still_loaded(step, live[1])
+            taking.wait(min(left, max(LOOK_S * clock.speed, 0.05 * step.every_s)))
+
+    def _keep_last(self, step: Step) -> None:
+        """What stood when a limit was passed is a fact too: it is kept before the run ends."""
+        seen = self.taking.last_look
+        if seen is not None and all(math.isfinite(v) for _, _, v, _ in seen):
+            self.taking.keep(seen, step, "as the run was ended")
+
+    def _foresee(self) -> bool:
+        """Have the forecast worked out anew beside the run, which goes on; Crossed once it is sure."""
+        if not isinstance(self.taking.plan.test, Soak):
+            return False
+        if self._thinking is None:
+            kept, job, plan = list(self._kept), self.taking.file.job, self.taking.plan
+            self._thinking = self._beside.submit(_state_of, job, plan, kept)
+        while self.taking.bench.clock.stepped and not self._thinking.done():
+            # The load is spoken to meanwhile, or its watchdog would drop it.
+            self.taking.speak_to_loads()
+            wait([self._thinking], LOOK_S)
+        if not self._thinking.done():
+            return False
+        state, self._thinking = self._thinking.result(), None
+        return state is not None and state is not self.state and self._take(state)
+
+    def _take(self, state: SoakState) -> bool:
+        plan = self.taking.plan
+        assert isinstance(plan.test, Soak)
+        self.state = state
+        self.taking.tell(Event("warmth", self.taking.step, text=state.sentence, at_s=self.taking.since()))
+        self._sure = self._sure + 1 if state.call == "will cross" and not state.at_full else 0
+        spot = state.spot.now.value
+        if not plan.test.stop_when_sure:
+            return True
+        if state.on_spot and not state.at_full and spot >= state.limit_C:
+            limit = show(state.limit_C, "C", 3)
+            raise Crossed(f"The junction is estimated at {show(spot, 'C', 3)}, its limit is {limit}.")
+        if state.runaway:
+            raise Crossed(state.sentence)
+        if self._sure >= SURE_TIMES:
+            raise Crossed(f"The load was dropped before the limit. {state.sentence}")
+        return True
+
+
+def _state_of(job: Job, plan: Plan, kept: list[Reading]) -> SoakState | None:
+    runs = soak_runs(kept)
+    return state_at(job, plan, runs[-1]) if runs else None

@@ -1,0 +1,254 @@
+"""Tests of what keeps a supply cool and what saves it: fan, sensor, protection against heat."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.campaign.soakrun import SoakRun, place_of, soak_runs
+from tensimeter.core.campaign.step import FAN, OPEN, Facts, Finding, Situation, Step, predicted
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.design import FanLink
+from tensimeter.core.job.parts import Converter, Thermometer
+from tensimeter.core.job.tests import FanTest, OverTemperature, SensorCheck, Test
+from tensimeter.core.judge import Band, Interval, Verdict, judge
+from tensimeter.core.quantity import show
+from tensimeter.core.reach import adjustable, volts_span
+from tensimeter.core.thermal.calibration import calibrated, hottest
+from tensimeter.core.thermal.places import temperature_places
+from tensimeter.core.thermal.swings import acted, swinging, thresholds
+
+#: Volts above which it runs.
+RUNS_V = 1.0
+#: How far two readings of one thermometer soon after one another differ by: a share of its accuracy.
+SAME_THERMOMETER = 0.25
+
+
+def accuracy_K(facts: Facts) -> float:
+    part = facts.job.part(facts.job.campaign.thermometer)
+    return part.accuracy_K if isinstance(part, Thermometer) else 2.0
+
+
+@dataclass(frozen=True)
+class FanKind:
+    name: str = "fan"
+    standard: str = ""
+    method: str = "Idle, half and full load held while sink and fan are read; loudness is typed, as fan 34dB."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, FanTest)
+        amps = s.amps(test.stages)
+        line = s.line(amps)
+        found = [
+            Step(
+                k,
+                float(a),
+                predicted(line, k),
+                s.band,
+                f"{show(float(a), 'A', 3)} held" if a else "idle",
+                hold_s=test.hold_s,
+                every_s=test.every_s,
+                also=((FAN, "dB"),),
+            )
+            for k, a in enumerate(amps)
+        ]
+        return [*found, *_worst_place(s, test)]
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, FanTest)
+        runs = soak_runs(facts.readings)
+        found = _loudness(facts, test)
+        if not runs:
+            return found
+        run = runs[-1]
+        place = place_of(facts.job, facts.plan, run)
+        if place is None:
+            return found
+        t, celsius = run.track(place)
+        swings = swinging(t, celsius)
+        running = _running(facts, run, t)
+        seen, how = (_by_turns(swings.tops_C, swings.bottoms_C, accuracy_K(facts)), "by the sink's turns")
+        if running is not None:
+            by_fan = thresholds(celsius, running > RUNS_V, accuracy_K(facts))
+            seen, how = (by_fan.on_C, by_fan.off_C), "by its volts"
+        link = next((x for x in facts.job.design.links if isinstance(x, FanLink)), None)
+        for value, name, set_C in (
+            (seen[0], "comes on at", link.on_C if link else None),
+            (seen[1], "goes off at", link.off_C if link else None),
+        ):
+            said = f"{how}; design {set_C:.0f} °C" if set_C is not None else how
+            if value is not None:
+                found.append(Finding(name, "C", value, said))
+        if swings.hunts:
+            text = f"up and down every {show(swings.period_s or 0, 's', 3)}, {len(swings.tops_s)} times"
+            found.append(Finding("hunts", text=text, verdict=Verdict.MISSES))
+        elif len(t) > 20:
+            found.append(Finding("hunts", text="no", verdict=Verdict.HOLDS))
+        if test.on_by_C is not None and seen[0] is not None:
+            band = Band(None, test.on_by_C)
+            found.append(Finding("on in time", "C", seen[0], "", judge(seen[0], band), band))
+        return found
+
+
+def _worst_place(s: Situation, test: FanTest) -> list[Step]:
+    """Low volts at full current, where a linear stage loses most."""
+    try:
+        link = adjustable(s.job, s.output.id)
+        low, _ = volts_span(s.job, s.output.id)
+    except Trouble:
+        return []
+    part = s.job.part(link.part)
+    if not isinstance(part, Converter) or part.topology != "linear" or not s.output.adjustable:
+        return []
+    return [
+        Step(
+            9,
+            s.most_A,
+            None,
+            Band.around(low, s.output.tolerance),
+            f"{show(low, 'V', 3)}, where most is lost",
+            trim_V=low,
+            hold_s=test.hold_s,
+            every_s=test.every_s,
+            also=((FAN, "dB"),),
+        )
+    ]
+
+
+def _running(facts: Facts, run: SoakRun, t: Array) -> Array | None:
+    """The fan's volts at times of a run, held from one reading to the next; None where they were not read."""
+    read = [(r.at - run.at, r.value) for r in facts.readings if r.place == FAN and r.quantity == "V"]
+    if len(read) < 2:
+        return None
+    at, volts = np.array(sorted(read)).T
+    return np.asarray(volts[np.clip(np.searchsorted(at, t, side="right") - 1, 0, len(at) - 1)])
+
+
+def _by_turns(tops: Array, bottoms: Array, accuracy: float) -> tuple[Interval | None, Interval | None]:
+    def around(x: Array) -> Interval | None:
+        if not len(x):
+            return None
+        return Interval(float(np.median(x)), float(x.min()) - accuracy, float(x.max()) + accuracy)
+
+    return around(tops), around(bottoms)
+
+
+def _loudness(facts: Facts, test: FanTest) -> list[Finding]:
+    found = []
+    for step in facts.plan.steps:
+        loud = facts.interval(step.index, "dB", FAN)
+        if loud is None:
+            continue
+        band = Band(None, test.quiet_dB) if step.set_A == 0 and test.quiet_dB else None
+        verdict = judge(loud, band) if band else None
+        found.append(Finding(f"loudness, {step.title}", "dB", loud, "", verdict, band))
+    return found
+
+
+@dataclass(frozen=True)
+class OverTemperatureKind:
+    name: str = "over-temperature"
+    standard: str = "over-temperature protection"
+    method: str = "Full load held until the supply's own protection acts; then what it does by itself."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, OverTemperature)
+        title = f"{show(s.most_A, 'A', 3)} until it acts"
+        return [Step(0, s.most_A, None, OPEN, title, hold_s=test.hold_s, every_s=test.every_s, may_trip=True)]
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, OverTemperature)
+        runs = soak_runs(facts.readings)
+        if not runs:
+            return []
+        run = runs[-1]
+        what = acted(run.time_s, run.volts, facts.plan.output.nominal_V)
+        if what is None:
+            held = f"not in {run.time_s[-1] / 60:.0f} min"
+            return [Finding("acts", text=held, verdict=Verdict.NOT_MEASURED)]
+        found = []
+        place = place_of(facts.job, facts.plan, run)
+        if place is not None:
+            t, celsius = run.track(place)
+            at = float(np.interp(what.at_s, t, celsius))
+            half = accuracy_K(facts)
+            value = Interval(at, at - half, at + half)
+            band = Band(None, test.below_C) if test.below_C else None
+            name = temperature_places(facts.job).get(place, place)
+            found.append(
+                Finding(f"acts, {name} at", "C", value, "", judge(value, band) if band else None, band)
+            )
+            if what.back_s is not None:
+                back = float(np.interp(what.at_s + what.back_s, t, celsius))
+                found.append(Finding("comes back at", "C", Interval(back, back - half, back + half)))
+        return [*found, _afterwards(facts, what.back_s, what.times, cycles=what.cycles)]
+
+
+def _afterwards(facts: Facts, back_s: float | None, times: int, *, cycles: bool) -> Finding:
+    """What the protection does after it has acted, against the job's school."""
+    wanted = facts.job.policy.after_heat
+    if back_s is None:
+        text, fits = "stays off until it is reset", wanted == "stay_off"
+    elif cycles:
+        text, fits = f"cycles: off {times} times, while the temperature hardly moves", False
+    else:
+        text, fits = f"restarts by itself after {show(back_s, 's', 3)}", wanted == "restart"
+    return Finding("afterwards", text=text, verdict=Verdict.HOLDS if fits else Verdict.MISSES)
+
+
+@dataclass(frozen=True)
+class SensorKind:
+    name: str = "temperature sensor"
+    standard: str = ""
+    method: str = (
+        "Sensor and reference read at the same moment, cool and warm; several places to find the hottest."
+    )
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, SensorCheck)
+        also = ((test.sensor, "C"), (test.reference, "C"))
+        return [
+            Step(k, float(a), None, OPEN, "cool" if a == 0 else f"warm, {show(float(a), 'A', 3)}", also=also)  # type: ignore[arg-type]
+            for k, a in enumerate(s.amps(test.points))
+        ]
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, SensorCheck)
+        accuracy = accuracy_K(facts)
+        pairs, found = [], []
+        for step in facts.plan.steps:
+            sensor = facts.last(step.index, "C", test.sensor)
+            reference = facts.last(step.index, "C", test.reference)
+            if sensor is not None and reference is not None:
+                pairs.append((sensor.value, reference.value))
+        if pairs:
+            sensor_C, reference_C = np.array(pairs).T
+            fit = calibrated(sensor_C, reference_C, accuracy / np.sqrt(3))
+            worst = float((sensor_C - reference_C)[np.argmax(np.abs(sensor_C - reference_C))])
+            value = Interval(worst, worst - accuracy, worst + accuracy)
+            band = Band(-test.allowed_K, test.allowed_K)
+            found.append(
+                Finding("sensor is off by", "K", value, f"at most, of {len(pairs)}", judge(value, band), band)
+            )
+            if fit.gain is not None:
+                found.append(Finding("its gain, to put right", "", fit.gain))
+            text = f"then off by {fit.worst_after_K:.1f} K at most"
+            found.append(Finding("its offset, to put right", "K", fit.offset_K, text))
+        return found + _hottest_place(facts)
+
+
+def _hottest_place(facts: Facts) -> list[Finding]:
+    """Which of the places read at the last step is hottest: where a sensor belongs."""
+    for step in reversed(facts.plan.steps):
+        read = {r.place: r.value for r in facts.readings if r.quantity == "C" and r.step == step.index}
+        read.pop("ambient", None)
+        if len(read) < 2:
+            continue
+        found = hottest(read, SAME_THERMOMETER * accuracy_K(facts))
+        name = temperature_places(facts.job).get(found.place, found.place)
+        sure = "the sensor belongs there" if found.sure else "too near the next to tell"
+        return [Finding(f"hottest: {name}, above the next by", "K", found.above_next_K, sure)]
+    return []

@@ -1,0 +1,164 @@
+"""Soak and endurance: heat as a first-class measurement, with a forecast, and failure as a result."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.campaign.soakrun import SoakRun, amps_of, soak_runs
+from tensimeter.core.campaign.step import Facts, Finding, Situation, Step, predicted
+from tensimeter.core.campaign.warmed import SoakState, fitted_stages, state_at
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.tests import Soak, Test
+from tensimeter.core.judge import Band, Interval, Verdict, judge
+from tensimeter.core.quantity import show
+from tensimeter.core.thermal.places import temperature_places
+
+
+@dataclass(frozen=True)
+class SoakKind:
+    name: str = "soak"
+    standard: str = ""
+    method: str = (
+        "A part load, then full load held; temperatures are read all along and forecast, until they stand."
+    )
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, Soak)
+        amps = s.amps(test.stages)
+        line = s.line(amps)
+        found = []
+        for k, a in enumerate(amps):
+            last = k == len(amps) - 1
+            hold = test.hold_s if last else test.part_s
+            title = f"{show(float(a), 'A', 3)} for {_time(hold)}"
+            found.append(
+                Step(k, float(a), predicted(line, k), s.band, title, hold_s=hold, every_s=test.every_s)
+            )
+        return found
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        runs = soak_runs(facts.readings)
+        if not runs:
+            return []
+        latest = runs[-1]
+        state = state_at(facts.job, facts.plan, latest)
+        found = _failure(facts, latest)
+        found += _hottest(facts.job, latest)
+        if state is not None:
+            found = [*_forecast(state, failed=bool(found and found[0].verdict)), *found]
+            found += _model(facts, latest)
+        return found
+
+
+@dataclass(frozen=True)
+class EnduranceKind(SoakKind):
+    name: str = "endurance"
+    method: str = "Hours at one load; every interruption and failure stays on record."
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        runs = soak_runs(facts.readings)
+        return [*_record(facts, runs), *super().findings(facts)]
+
+
+def _time(seconds: float) -> str:
+    return f"{seconds / 3600:.3g} h" if seconds >= 5400 else f"{seconds / 60:.3g} min"
+
+
+def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
+    """Where it ends, whether that is allowed, and how long it takes to know."""
+    what = "junction, in the end" if state.on_spot else f"{state.place_name}, in the end"
+    band = Band(None, state.limit_C)
+    verdict = judge(state.spot.final, band)
+    if verdict is Verdict.HOLDS and not state.proven:
+        # A forecast alone proves nothing: the time must have been held too.
+        verdict = Verdict.NOT_MEASURED
+    if failed:
+        verdict = Verdict.MISSES
+    final = state.spot.final
+    shown = final if np.isfinite(final.high) else Interval(final.value, final.low, final.value + 999)
+    found = [
+        Finding(what, "C", shown, f"{state.call}, by {state.ground}", verdict, band),
+        Finding(f"{state.place_name}, in the end", "C", state.measured.final),
+        Finding("slow time constant", "s", state.measured.time_constant),
+        Finding("still to come", "K", state.measured.remaining, "steady" if state.steady else "not steady"),
+    ]
+    minutes = state.minutes_to_limit
+    if minutes is not None and state.call != "stays below":
+        late = show(60 * minutes.high, "s", 3) if np.isfinite(minutes.high) else "never"
+        middle = f"{minutes.value:.0f} min" if np.isfinite(minutes.value) else "perhaps never"
+        found.append(Finding("to the limit", text=f"{middle}, from {minutes.low:.0f} min to {late}"))
+    if state.runaway:
+        found.append(Finding("runs away", text="its slope grows and keeps growing", verdict=Verdict.MISSES))
+    return found if state.on_spot else [found[0], *found[2:]]
+
+
+def _hottest(job: Job, run: SoakRun) -> list[Finding]:
+    """The hottest that each place was read."""
+    names, found = temperature_places(job), []
+    for place in run.celsius:
+        _, celsius = run.track(place)
+        if len(celsius):
+            top = float(celsius.max())
+            found.append(Finding(f"{names.get(place, place)}, hottest read", "C", Interval(top, top, top)))
+    return found
+
+
+def _failure(facts: Facts, run: SoakRun) -> list[Finding]:
+    """A run whose output was gone at its end: when, the last readings, what was foretold, suspected."""
+    if not run.ended_by_itself:
+        return []
+    names = temperature_places(facts.job)
+    minutes = run.time_s[-1] / 60
+    ends = {p: v[-1] for p in run.celsius if len(v := run.track(p)[1])}
+    last = ", ".join(f"{names.get(p, p)} {show(float(v), 'C', 3)}" for p, v in ends.items())
+    at = show(amps_of(facts.plan, run)[-1], "A", 3)
+    text = f"after {minutes:.0f} min at {at}; last read: {last}"
+    found = [Finding("output gone", text=text, verdict=Verdict.MISSES)]
+    early = _cut(run, run.time_s[-1] / 5)
+    state = state_at(facts.job, facts.plan, early)
+    if state is not None:
+        share = f"{100 * state.chance:.0f} %"
+        found.append(Finding("foretold at a fifth", text=f"{state.call}: chance {share}, by {state.ground}"))
+        if state.link is not None:
+            suspect = facts.job.design.link(state.link).name
+            found.append(Finding("suspected", text=f"the switch of {suspect}, or its mounting"))
+    return found
+
+
+def _cut(run: SoakRun, until_s: float) -> SoakRun:
+    """A run as it was at an earlier moment."""
+    keep = run.time_s <= until_s
+    columns = {p: v[keep] for p, v in run.celsius.items()}
+    return SoakRun(
+        run.run, run.at, run.time_s[keep], run.volts[keep], run.amps[keep], columns, run.step[keep]
+    )
+
+
+def _model(facts: Facts, run: SoakRun) -> list[Finding]:
+    """θ and C of the stages as read, beside the design's."""
+    fit = fitted_stages(facts.job, facts.plan, run)
+    if fit is None:
+        return []
+    _, model = fit
+    design, found = model.design, []
+    for place in model.stages.places:
+        outwards = {"case": "case to sink", "sink": "sink to air", "air": "air to room"}[place]
+        text = f"design {show(design.theta_K_W[place], '', 3)} K/W"
+        found.append(Finding(f"θ {outwards}", "K/W", model.theta(place), text))
+        text = f"design {show(design.capacity_J_K[place], '', 3)} J/K"
+        found.append(Finding(f"C of {place}", "J/K", model.capacity(place), text))
+    return found
+
+
+def _record(facts: Facts, runs: list[SoakRun]) -> list[Finding]:
+    """Hours at load at which ambient, and what interrupted them."""
+    if not runs:
+        return []
+    hours = sum(float(r.time_s[-1]) for r in runs) / 3600
+    rooms = [float(v) for r in runs for v in r.track("ambient")[1]]
+    at = f", room {min(rooms):.0f} to {max(rooms):.0f} °C" if rooms else ""
+    broken = sum(r.ended_by_itself for r in runs)
+    stops = len(runs) - 1
+    text = f"{hours:.2f} h at {show(amps_of(facts.plan, runs[-1])[-1], 'A', 3)}{at}"
+    kept = f"{stops} interruption{'' if stops == 1 else 's'}, {broken} failure{'' if broken == 1 else 's'}"
+    return [Finding("held", text=text), Finding("record", text=kept)]

@@ -1,0 +1,139 @@
+"""The readings of a soak run by run: what was read when, where, and the heat-up of one place."""
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.campaign.step import Plan
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Thermometer
+from tensimeter.core.job.tests import Soak
+from tensimeter.core.thermal.heatup import HeatUp
+from tensimeter.core.thermal.places import watched
+from tensimeter.core.verify.readings import Reading
+
+
+@dataclass(frozen=True)
+class SoakRun:
+    """The readings of one run in the order taken: s from its first, V, A, °C by place (n,); load steps.
+
+    Where a place was not read its figure is not a number.
+    """
+
+    run: int | None
+    at: float
+    time_s: Array
+    volts: Array
+    amps: Array
+    celsius: dict[str, Array]
+    step: Array
+
+    @property
+    def ended_by_itself(self) -> bool:
+        """Whether the output was gone at the last reading: it failed, or its protection acted."""
+        seen = self.volts[np.isfinite(self.volts)]
+        return bool(len(seen) > 1 and seen[-1] < 0.5 * np.nanmax(seen))
+
+    def track(self, place: str) -> tuple[Array, Array]:
+        """s and °C where a place was read."""
+        values = self.celsius.get(place, np.full(len(self.time_s), np.nan))
+        there = np.isfinite(values)
+        return self.time_s[there], values[there]
+
+    @property
+    def steps_s(self) -> tuple[float, ...]:
+        """When the load was stepped: the first reading at each new step."""
+        new = np.flatnonzero(np.diff(self.step)) + 1
+        return (float(self.time_s[0]), *self.time_s[new].tolist())
+
+    @property
+    def step_A(self) -> tuple[float, ...]:
+        """The amps of each step, the median of what was read."""
+        edges = [0, *(np.flatnonzero(np.diff(self.step)) + 1).tolist(), len(self.step)]
+        parts = [self.amps[a:b] for a, b in itertools.pairwise(edges)]
+        return tuple(float(np.nanmedian(p)) if np.isfinite(p).any() else np.nan for p in parts)
+
+
+def soak_runs(readings: Sequence[Reading]) -> list[SoakRun]:
+    """The runs of a test by its readings, in the order taken; what was typed or came in a file is one."""
+    found: dict[int | None, dict[int, list[Reading]]] = {}
+    for r in readings:
+        found.setdefault(r.run, {}).setdefault(r.scan, []).append(r)
+    runs = [_run(run, list(scans.values())) for run, scans in found.items()]
+    return sorted((r for r in runs if len(r.time_s)), key=lambda r: r.at)
+
+
+def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:
+    scans = sorted(scans, key=lambda s: s[0].at)
+    start = scans[0][0].at if scans else 0.0
+    places = sorted({r.place for scan in scans for r in scan if r.quantity == "C"})
+    columns = {p: np.full(len(scans), np.nan) for p in places}
+    volts, amps, step = (np.full(len(scans), np.nan) for _ in range(3))
+    last = 0
+    for k, scan in enumerate(scans):
+        for r in scan:
+            if r.quantity == "C":
+                columns[r.place][k] = r.value
+            elif r.quantity == "V":
+                volts[k] = r.value
+            elif r.quantity == "A":
+                amps[k] = r.value
+            last = r.step if r.step is not None else last
+        step[k] = last
+    time = np.array([scan[0].at - start for scan in scans])
+    return SoakRun(run, start, time, volts, amps, columns, step)
+
+
+def amps_of(plan: Plan, run: SoakRun) -> tuple[float, ...]:
+    """The amps of each step of a run: as read, else as set."""
+    edges = [0, *(np.flatnonzero(np.diff(run.step)) + 1).tolist()]
+    steps = [min(int(run.step[k]), len(plan.steps) - 1) for k in edges]
+    read = zip(run.step_A, steps, strict=True)
+    return tuple(plan.steps[k].set_A if not np.isfinite(a) else a for a, k in read)
+
+
+def place_of(job: Job, plan: Plan, run: SoakRun) -> str | None:
+    """The place whose temperature is forecast: as the test says, the watched case, its sink, any."""
+    test = plan.test
+    named = test.place if isinstance(test, Soak) else None
+    try:
+        link = link_of(job, plan)
+        wished = [named, f"{link}-case", f"{link}-sink", "case", "sink"]
+    except Trouble:
+        wished = [named, "case", "sink"]
+    others = [p for p in run.celsius if p != "ambient"]
+    return next((p for p in (*wished, *others) if p in run.celsius), None)
+
+
+def link_of(job: Job, plan: Plan) -> str:
+    test = plan.test
+    known = {x.id for x in job.design.links}
+    if isinstance(test, Soak) and test.link in known:
+        return str(test.link)
+    return watched(job, plan.output.id)
+
+
+def record_of(job: Job, run: SoakRun, place: str, count: int | None = None) -> HeatUp:
+    """The heat-up of one place of a run, its first `count` readings."""
+    t, celsius = (x[:count] for x in run.track(place))
+    part = job.part(job.campaign.thermometer)
+    lag = part.lag_s if isinstance(part, Thermometer) else 0.0
+    # Readings after the output was gone are no heat-up.
+    alive = np.isfinite(t)
+    if run.ended_by_itself:
+        alive = t < run.time_s[-1]
+    t, celsius = t[alive], celsius[alive]
+    steps = tuple(s for s in run.steps_s if s < t[-1])
+    return HeatUp(t, celsius, room(job, run, t), steps, lag_s=lag)
+
+
+def room(job: Job, run: SoakRun, t: Array) -> Array:
+    """The ambient in °C at times of a run: as read, else as the job says."""
+    at, read = run.track("ambient")
+    if len(at) >= 2:
+        return np.interp(t, at, read)
+    return np.full(len(t), read[0] if len(read) else job.settings.ambient_C)

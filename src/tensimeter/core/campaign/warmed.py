@@ -1,0 +1,263 @@
+"""What the readings of a soak say while it runs: the forecast, its ground, whether a limit is passed."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+
+from tensimeter.core.campaign.soakrun import SoakRun, amps_of, link_of, place_of, record_of, room, soak_runs
+from tensimeter.core.campaign.step import Facts, Plan
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Thermometer
+from tensimeter.core.job.tests import Soak
+from tensimeter.core.judge import Interval
+from tensimeter.core.quantity import show
+from tensimeter.core.thermal.forecast import Forecast
+from tensimeter.core.thermal.foresee import foresee
+from tensimeter.core.thermal.places import (
+    chain,
+    expected,
+    heats,
+    limit_C,
+    spot_above,
+    spot_spread,
+    stage_of,
+    temperature_places,
+)
+from tensimeter.core.thermal.runaway import runs_away
+from tensimeter.core.thermal.stages import Fitted, Heating, Track, fit_stages
+
+Call = Literal["will cross", "likely to cross", "can't tell yet", "stays below"]
+#: Chance of passing a limit from which on it is called likely, and sure; below the last it stays below.
+LIKELY, SURE, UNLIKELY = 0.5, 0.975, 0.025
+#: Scans before anything is said, and the growth of their number until it is worked out again.
+FIRST_SCANS, GROWTH = 8, 1.05
+#: How well the heat of the design is known, as a share.
+POWER_SHARE = 0.1
+
+
+@dataclass(frozen=True)
+class SoakState:
+    """What is known at a moment of a soak. °C, s; `spot` is the junction, or the place itself without one."""
+
+    link: str | None
+    place: str
+    place_name: str
+    limit_C: float
+    measured: Forecast
+    spot: Forecast
+    chance: float
+    call: Call
+    steady: bool
+    runaway: bool
+    elapsed_s: float
+    #: Seconds since full load came on, and until it may be called proven.
+    at_load_s: float
+    left_s: float
+    proven: bool
+    room_C: float
+    on_spot: bool
+    #: At which load that is, where it is not the one in hand: empty, or as in `at 8 A `.
+    at_full: str = ""
+
+    @property
+    def minutes_to_limit(self) -> Interval | None:
+        return self.spot.minutes_to(self.limit_C)
+
+    @property
+    def ground(self) -> str:
+        return self.measured.ground
+
+    @property
+    def sentence(self) -> str:
+        """What it says, on what ground, and how long it still takes."""
+        what = self.at_full + ("the junction" if self.on_spot else self.place_name)
+        final = self.spot.final
+        ends = f"{show(final.value, 'C', 3)}, {show(final.low, 'C', 3)} … " + (
+            show(final.high, "C", 3) if np.isfinite(final.high) else "no end known"
+        )
+        if self.runaway:
+            return f"It runs away: {self.place_name} climbs ever faster. Drop the load."
+        said = {
+            "will cross": f"Will cross: {what} ends at {ends}, above {show(self.limit_C, 'C', 3)}",
+            "likely to cross": f"Likely to cross {show(self.limit_C, 'C', 3)}: {what} ends at {ends}",
+            "can't tell yet": f"Can't tell yet: {what} ends at {ends}; of {show(self.limit_C, 'C')}",
+            "stays below": f"Stays below {show(self.limit_C, 'C', 3)}: {what} ends at {ends}",
+        }[self.call]
+        minutes = self.minutes_to_limit
+        if minutes is not None and self.call in ("will cross", "likely to cross"):
+            late = f"{minutes.high:.0f}" if np.isfinite(minutes.high) else "never"
+            said += (
+                f", in {minutes.value:.0f} min ({minutes.low:.0f} … {late})"
+                if np.isfinite(minutes.value)
+                else ""
+            )
+        ground = f" By {self.ground}."
+        if self.proven:
+            return f"{said}.{ground} Steady, and held long enough to call it proven."
+        if self.call == "stays below" and np.isfinite(self.left_s):
+            return f"{said}.{ground} About {max(self.left_s / 60, 1):.0f} min more prove it."
+        return said + "." + ground
+
+
+def state_of(facts: Facts) -> SoakState | None:
+    """The state of the latest run of a soak; None while there is too little. Worked out anew only every so
+    often, as its readings grow in number by a share."""
+    runs = soak_runs(facts.readings)
+    if not runs:
+        return None
+    # A run that took up where another was stopped says little at first; it still is what counts now.
+    return state_at(facts.job, facts.plan, runs[-1])
+
+
+def state_at(job: Job, plan: Plan, run: SoakRun) -> SoakState | None:
+    place = place_of(job, plan, run)
+    if place is None:
+        return None
+    count = len(run.track(place)[0])
+    if count < FIRST_SCANS:
+        return None
+    wanted = FIRST_SCANS
+    while wanted * GROWTH + 1 <= count:
+        wanted = int(wanted * GROWTH + 1)
+    key = _Key(job, plan, run, place, wanted)
+    return _state(key)
+
+
+class _Key:
+    """What a state is worked out from; equal where test, run and number of readings are."""
+
+    def __init__(self, job: Job, plan: Plan, run: SoakRun, place: str, count: int) -> None:
+        self.job, self.plan, self.run, self.place, self.count = job, plan, run, place, count
+        self.same = (plan.test, run.run, run.at, place, count, job.settings, job.design, job.campaign.probes)
+
+    def __hash__(self) -> int:
+        return hash((self.same[0].id, *self.same[1:5]))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Key) and self.same == other.same
+
+
+@lru_cache(maxsize=64)
+def _state(key: _Key) -> SoakState | None:
+    job, plan, run, place = key.job, key.plan, key.run, key.place
+    record = record_of(job, run, place, key.count)
+    if len(record.time_s) < FIRST_SCANS:
+        return None
+    amps = amps_of(plan, run)[: len(record.steps_s)]
+    try:
+        link: str | None = link_of(job, plan)
+    except Trouble:
+        link = None
+    prior = expected(job, plan.output.id, link, place, amps) if link and stage_of(place) else None
+    measured = foresee(record, prior)
+    accuracy = job.part(job.campaign.thermometer)
+    if isinstance(accuracy, Thermometer):
+        measured = measured.read_with(accuracy.accuracy_K)
+    spot, limit = measured, 85.0
+    if link is not None and chain(job, link) is not None:
+        own, _ = heats(job, plan.output.id, amps[-1:], link)
+        above = float(own[0]) * spot_above(job, link, place)
+        spread = above * float(np.hypot(POWER_SHARE, spot_spread(place)))
+        rng = np.random.default_rng(11)
+        spot, limit = (
+            measured.shifted(above + spread * rng.standard_normal(measured.final_C.shape)),
+            limit_C(job, link),
+        )
+    in_hand = run.step[min(int(np.searchsorted(run.time_s, record.time_s[-1])), len(run.step) - 1)]
+    full = not plan.steps or in_hand >= len(plan.steps) - 1
+    room_C = float(np.broadcast_to(np.asarray(record.ambient_C, float), record.time_s.shape)[-1])
+    at_full = ""
+    if not full and link is not None:
+        # What is learnt at part load says already where full load would end.
+        most = max(s.set_A for s in plan.steps)
+        more = heats(job, plan.output.id, (amps[-1], most), link)[0]
+        spot = spot.scaled(room_C, float(more[1] / max(more[0], 1e-6)))
+        at_full = f"at {show(most, 'A', 3)} "
+    elapsed = float(record.time_s[-1])
+    held = elapsed - (record.steps_s[-1] if record.steps_s else 0.0)
+    test = plan.test
+    hold = getattr(test, "hold_s", 7200.0)
+    # Beyond what is planned nothing is promised; but a supply is left on for longer than a test.
+    chance = spot.chance_above(limit, max(hold - held, 2 * measured.time_constant.value))
+    steady_K = test.steady_K if isinstance(test, Soak) else 1.0
+    steady = measured.steady(steady_K)
+    wait = _proven_after(job, measured, steady_K, held)
+    return SoakState(
+        link,
+        place,
+        temperature_places(job).get(place, place),
+        limit,
+        measured,
+        spot,
+        chance,
+        _call(chance),
+        steady,
+        runs_away(record),
+        elapsed,
+        held,
+        wait if full else wait + held,
+        bool(full and wait <= 0 and chance < UNLIKELY),
+        room_C,
+        link is not None and spot is not measured,
+        at_full,
+    )
+
+
+def _call(chance: float) -> Call:
+    if chance >= SURE:
+        return "will cross"
+    if chance >= LIKELY:
+        return "likely to cross"
+    return "can't tell yet" if chance > UNLIKELY else "stays below"
+
+
+def _proven_after(job: Job, forecast: Forecast, steady_K: float, held_s: float) -> float:
+    """Seconds until it may be called proven by the job's school."""
+    school = job.policy.proven_when
+    if school == "moments":
+        return 0.0
+    if school == "two_hours":
+        return 7200.0 - held_s
+    two = 2 * forecast.time_constant.value - held_s
+    return max(two, 0.0 if forecast.steady(steady_K) else forecast.seconds_to_steady(steady_K).high)
+
+
+def fitted_stages(job: Job, plan: Plan, run: SoakRun) -> tuple[str, Fitted] | None:
+    """θ and C of the watched converter's stages by a run; None where its places were not read."""
+    try:
+        link = link_of(job, plan)
+    except Trouble:
+        return None
+    return _fitted(_Key(job, plan, run, link, len(run.time_s)))
+
+
+@lru_cache(maxsize=16)
+def _fitted(key: _Key) -> tuple[str, Fitted] | None:
+    job, plan, run, link = key.job, key.plan, key.run, key.place
+    design = chain(job, link)
+    if design is None or len(run.time_s) < 3 * FIRST_SCANS:
+        return None
+    part = job.part(job.campaign.thermometer)
+    accuracy = part.accuracy_K if isinstance(part, Thermometer) else 2.0
+    digit = part.resolution_K if isinstance(part, Thermometer) else 0.1
+    lag = part.lag_s if isinstance(part, Thermometer) else 0.0
+    tracks = []
+    for place in run.celsius:
+        if stage_of(place) and place in (f"{link}-{stage_of(place)}", "air", "case", "sink"):
+            record = record_of(job, run, place)
+            t, celsius = np.asarray(record.time_s), np.asarray(record.celsius)
+            if len(t) >= FIRST_SCANS:
+                tracks.append(Track(stage_of(place), t, celsius, max(digit, 0.1), accuracy, lag))
+    if not tracks:
+        return None
+    own, rest = heats(job, plan.output.id, amps_of(plan, run), link)
+    t = run.time_s
+    ends = np.linspace(t[0], t[-1], 9)
+    heating = Heating(np.array(run.steps_s), {"case": own, "air": rest}, ends, room(job, run, ends))
+    try:
+        return link, fit_stages(design, heating, tracks)
+    except (Trouble, np.linalg.LinAlgError):
+        return None
