@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tensimeter.core.campaign import Step
+from tensimeter.core.campaign.warmed import SoakState
 from tensimeter.core.verify.readings import Reading
 
 Kind = Literal[
@@ -36,6 +37,8 @@ class Event:
     celsius: tuple[float, ...] = ()
     at_s: float = 0.0
     text: str = ""
+    #: What is known of a soak, with an event of its warmth.
+    state: SoakState | None = None
 
 
 class Dropped(Exception):

@@ -99,7 +99,9 @@ class Soaking:
         plan = self.taking.plan
         assert isinstance(plan.test, Soak)
         self.state = state
-        self.taking.tell(Event("warmth", self.taking.step, text=state.sentence, at_s=self.taking.since()))
+        self.taking.tell(
+            Event("warmth", self.taking.step, text=state.sentence, at_s=self.taking.since(), state=state)
+        )
         self._sure = self._sure + 1 if state.call == "will cross" and not state.at_full else 0
         spot = state.spot.now.value
         if not plan.test.stop_when_sure:

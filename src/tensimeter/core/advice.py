@@ -3,11 +3,13 @@
 import numpy as np
 
 from tensimeter.core.campaign import OPEN, Outcome, Plan, columns
+from tensimeter.core.campaign.warmed import state_of
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Oscilloscope
-from tensimeter.core.job.tests import Ripple
+from tensimeter.core.job.parts import Oscilloscope, Thermometer
+from tensimeter.core.job.tests import Ripple, Soak
 from tensimeter.core.judge import Verdict, capability
 from tensimeter.core.quantity import localised, show, with_uncertainty
+from tensimeter.core.thermal.places import temperature_places
 from tensimeter.core.verify.readings import Reading, accuracy_of, pairs
 from tensimeter.core.verify.regulation import next_reading
 
@@ -51,6 +53,14 @@ def settle_sentence(job: Job, plan: Plan) -> str:
         half, room = 1.96 * np.sqrt(2) * accuracy.scatter / nominal, test.allowed
         words = f"{name} tells changes apart to ± {show(half, '%', 2)}"
         return f"{words}: {'fine enough' if half < 0.3 * room else 'too coarse'} for {show(room, '%', 2)}."
+    if isinstance(test, Soak):
+        part = job.part(job.campaign.thermometer)
+        if not isinstance(part, Thermometer):
+            return "No thermometer in hand: type temperatures as in “front-end-case 47C”, or take in a log."
+        where = job.campaign.probes or ("sink",)
+        names = temperature_places(job)
+        at = ", ".join(names.get(p, p) for p in where)
+        return f"{part.name} reads {at}, each ± {show(part.accuracy_K, 'K', 2)}."
     if isinstance(test, Ripple):
         scope = job.part(job.campaign.oscilloscope)
         room = test.allowed_pp * nominal
@@ -113,6 +123,14 @@ def outcome_sentence(result: Outcome) -> str:
 
 def _found_sentence(result: Outcome) -> str:
     """The findings that weigh most, in words; a part of a test is said to be one."""
+    if isinstance(result.plan.test, Soak) and result.facts is not None:
+        facts = result.facts
+        state = facts.soak if facts.running else state_of(facts)
+        gone = next((f for f in result.findings if f.name == "output gone"), None)
+        if gone is not None:
+            return f"The output was gone {gone.text}."
+        if state is not None:
+            return state.sentence
     part = (
         "" if result.complete else f"A part of it so far, {result.measured} of {len(result.steps)} points. "
     )

@@ -40,13 +40,14 @@ _UNITS = {
     "Ah": "Ah",
     "Wh": "Wh",
     "%": "%",
+    "dB": "dB",
     "": "",
 }
 #: Words for an open reading: more than the meter can show.
 OPEN_WORDS = frozenset({"ol", "o.l", "open", "overload", "inf"})
 _decimal_mark = "."
 #: Units that take no prefix; seconds do where they are short.
-_PLAIN = frozenset({"C", "K", "%", "s", "h", "min"})
+_PLAIN = frozenset({"C", "K", "%", "s", "h", "min", "dB", "K/W", "J/K"})
 SHORT_S = 0.1
 
 

@@ -13,9 +13,10 @@ from dataclasses import dataclass
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.quantity import OPEN_WORDS, parse, show, split
+from tensimeter.core.thermal.places import temperature_places
 from tensimeter.core.verify.readings import Quantity, resolution_of
 
-_QUANTITIES: dict[str, Quantity] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm", "W": "W"}
+_QUANTITIES: dict[str, Quantity] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm", "W": "W", "dB": "dB"}
 #: Peak to peak, as it is read off a screen: `mount 42mVpp`.
 _PEAKS = re.compile(r"V\s*pp$", re.I)
 _VALUE = re.compile(
@@ -58,6 +59,9 @@ def places(job: Job) -> list[str]:
         *(f"earth-{name.casefold()}" for name in outputs),
         "ambient",
         "wall",
+        "air",
+        "fan",
+        *(p for p in temperature_places(job) if p.endswith(("-case", "-sink"))),
         *(f"{name.casefold()}-panel" for name in outputs),
     ]
 
@@ -118,14 +122,14 @@ def understand(
         "ohm"
         if place.startswith("earth-")
         else "C"
-        if place == "ambient"
+        if place in ("ambient", "air") or place.endswith(("-case", "-sink"))
         else "W"
         if place == "wall"
         else "V"
     )
     quantity = "Vpp" if peaks else _QUANTITIES.get(unit or default, "V")
     if unit and unit not in _QUANTITIES:
-        raise Trouble(f"A reading is in V, A, Ω, W or °C; “{raw.strip()}” is in {unit}.")
+        raise Trouble(f"A reading is in V, A, Ω, W, °C or dB; “{raw.strip()}” is in {unit}.")
     question = _doubt(quantity, value, predicted_V if place == default_place else None, at_A)
     return Understood(place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question)
 

@@ -55,6 +55,52 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     return Log(_read(path, headers, separator, comma, wanted), tuple(headers))
 
 
+@dataclass(frozen=True)
+class TemperatureLog:
+    """s and °C by name (n,), and volts and amps where they stand beside."""
+
+    time_s: Array
+    celsius: dict[str, Array]
+    volts: Array | None = None
+    amps: Array | None = None
+
+
+#: A column of temperature: `temp sink [degC]`, `T case`, `ambient`; its place is what is left.
+_TEMPERATURE = re.compile(
+    r"^(?:(?:temp(?:erature)?|celsius)\b[_ ]*(?P<place>[^\[(]*)"
+    r"|t[_ ]+(?P<short>[^\[(]+)|(?P<room>ambient|room)\b)",
+    re.I,
+)
+_SECONDS = {"min": 60.0, "minutes": 60.0, "h": 3600.0, "hours": 3600.0, "ms": 1e-3}
+
+
+def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
+    """Temperatures over time; `time` names the column of times where its header does not say so.
+
+    Times in minutes or hours are told by the header's unit. Trouble where there is no time or temperature.
+    """
+    path = Path(path)
+    headers, separator, comma = _head(path)
+    base = _match(headers, {"time": time} if time else {}, path)
+    wanted = {k: v for k, v in base.items() if k in ("time", "volts", "amps")}
+    places: dict[str, int] = {}
+    for k, header in enumerate(headers):
+        match = _TEMPERATURE.match(header.strip())
+        if match and k not in wanted.values():
+            name = match["place"] or match["short"] or match["room"] or ""
+            name = name.strip().replace(" ", "-").casefold()
+            places[name or "temperature"] = k
+    if "time" not in wanted or not places:
+        missing = "times" if "time" not in wanted else "temperatures"
+        raise Trouble(f"{path.name} has no column of {missing} that is known; it begins {_begins(headers)}.")
+    columns = _read(path, headers, separator, comma, wanted | places)
+    unit = re.search(r"[\[(]\s*(\w+)\s*[\])]", headers[wanted["time"]])
+    scale = _SECONDS.get(unit.group(1).casefold(), 1.0) if unit else 1.0
+    return TemperatureLog(
+        columns["time"] * scale, {p: columns[p] for p in places}, columns.get("volts"), columns.get("amps")
+    )
+
+
 def read_load_cases(path: Path) -> tuple[tuple[str, ...], Array, Array]:
     """Names of rails, volts and amps (n, r) of a table with a row a load case.
 

@@ -22,7 +22,7 @@ from tensimeter.core.reach import set_to
 from tensimeter.core.verify.readings import Reading, Wave
 
 if TYPE_CHECKING:
-    pass
+    from tensimeter.core.campaign.warmed import SoakState
 
 
 @dataclass(frozen=True)
@@ -54,14 +54,17 @@ class Derived:
         plans: dict[str, Plan | None] | None = None,
         volts: tuple[str, float] | None = None,
         waves: Sequence[Wave] = (),
-        judged: dict[str, tuple[tuple[int, int], Outcome]] | None = None,
+        judged: dict[str, tuple[tuple[object, ...], Outcome]] | None = None,
+        running: "tuple[str, SoakState | None] | None" = None,
     ) -> None:
         self.job, self.readings, self.load, self.waves = job, readings, load, waves
         #: An output and the volts it is tried at, where those are not its own.
         self.volts = volts
         self.plans: dict[str, Plan | None] = {} if plans is None else plans
         #: Tests judged before, and how many readings and waveforms they were judged by.
-        self.judged: dict[str, tuple[tuple[int, int], Outcome]] = {} if judged is None else judged
+        self.judged: dict[str, tuple[tuple[object, ...], Outcome]] = {} if judged is None else judged
+        #: The test that a run is on with, and what that has told of its heat.
+        self.running = running
 
     @cached_property
     def solved(self) -> tuple[Network, Solution, list[Limit]] | None:
@@ -93,10 +96,13 @@ class Derived:
         if worked_out is None:
             return None
         key = worked_out.test.id
-        count = (self._counts[0][key], self._counts[1][key])
+        on, soak = self.running if self.running and self.running[0] == key else ("", None)
+        count = (self._counts[0][key], self._counts[1][key], on, soak)
         known = self.judged.get(key)
         if known is None or known[0] != count:
-            known = (count, outcome(self.job, worked_out, self._by_test.get(key, []), self.waves))
+            mine = self._by_test.get(key, [])
+            judged = outcome(self.job, worked_out, mine, self.waves, running=bool(on), soak=soak)
+            known = (count, judged)
             self.judged[key] = known
         return known[1]
 
@@ -124,7 +130,9 @@ class Derived:
 
     def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
         """The same at another operating point; judgements do not depend on it."""
-        return Derived(self.job, self.readings, load, self.plans, volts, self.waves, self.judged)
+        return Derived(
+            self.job, self.readings, load, self.plans, volts, self.waves, self.judged, self.running
+        )
 
     @cached_property
     def notices(self) -> list[Notice]:

@@ -24,6 +24,7 @@ from tensimeter.ui.derived import Derived, Hand
 
 if TYPE_CHECKING:
     from tensimeter.bench.setup import Bench
+    from tensimeter.core.campaign.warmed import SoakState
     from tensimeter.core.procedure.practice import Practice
     from tensimeter.store.logs import Log
     from tensimeter.store.waveforms import Waveform
@@ -63,6 +64,9 @@ class Session(QObject):
         self.asked_of_hands = ""
         self.bench: Bench | None = None
         self._load_before_run: dict[str, float] | None = None
+        self._in_run = False
+        #: What the run has told of a soak.
+        self.soak: SoakState | None = None
         self.load: dict[str, float] = full_load(self.job)
         self._derive()
         tests = self.job.campaign.tests
@@ -89,6 +93,7 @@ class Session(QObject):
             before.plans if same else None,
             waves=self.book.waves(),
             judged=before.judged if same else None,
+            running=(self.test_id, self.soak) if self._in_run and self.test_id else None,
         )
 
     # -- the document ---------------------------------------------------------------------------
@@ -308,6 +313,7 @@ class Session(QObject):
             done=frozenset() if anew else self.already_read(),
         )
         self.bench = bench
+        self._in_run, self.soak = True, None
         self.file.log("run", f"{self.plan.test.id} begun")
         self.engine.start()
 
@@ -359,11 +365,14 @@ class Session(QObject):
             self.step_index = event.step.index
         if event.kind == "step" and event.step is not None and self.plan is not None:
             self._follow_load(self.plan.output.id, event.step.set_A)
-        if event.kind in ("kept", "wave"):
+        if event.state is not None:
+            self.soak = event.state
+        if event.kind in ("kept", "wave", "warmth"):
             self._derive()
             self.readings_changed.emit()
         self.asked_of_hands = event.text if event.kind == "ask" else ""
         if event.kind in ("done", "aborted", "failed"):
+            self._in_run = False
             self.file.log("run", f"{self.test_id} {event.kind}: {event.text}")
             if self.bench is not None:
                 self.bench.close()

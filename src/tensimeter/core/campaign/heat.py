@@ -41,12 +41,12 @@ class SoakKind:
         if not runs:
             return []
         latest = runs[-1]
-        state = state_at(facts.job, facts.plan, latest)
+        state = facts.soak if facts.running else state_at(facts.job, facts.plan, latest)
         found = _failure(facts, latest)
         found += _hottest(facts.job, latest)
         if state is not None:
             found = [*_forecast(state, failed=bool(found and found[0].verdict)), *found]
-            found += _model(facts, latest)
+            found += [] if facts.running else _model(facts, latest)
         return found
 
 
@@ -105,7 +105,7 @@ def _hottest(job: Job, run: SoakRun) -> list[Finding]:
 
 def _failure(facts: Facts, run: SoakRun) -> list[Finding]:
     """A run whose output was gone at its end: when, the last readings, what was foretold, suspected."""
-    if not run.ended_by_itself:
+    if not run.ended_by_itself or facts.running:
         return []
     names = temperature_places(facts.job)
     minutes = run.time_s[-1] / 60

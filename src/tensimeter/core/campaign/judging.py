@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -13,6 +14,9 @@ from tensimeter.core.job.tests import LoadRegulation
 from tensimeter.core.judge import Band, Interval, Verdict, judge, worst
 from tensimeter.core.verify.readings import Pair, Reading, Wave, accuracy_of, interval_of, pairs, standing
 from tensimeter.core.verify.regulation import Readings, Regulation, regulation
+
+if TYPE_CHECKING:
+    from tensimeter.core.campaign.warmed import SoakState
 
 
 def rates(result: Outcome) -> bool:
@@ -74,11 +78,20 @@ def corrected(job: Job, pair: Pair) -> Interval | None:
     return plain and Interval(plain.value + drop, plain.low + drop, plain.high + drop)
 
 
-def outcome(job: Job, worked_out: Plan, readings: Iterable[Reading], waves: Sequence[Wave] = ()) -> Outcome:
-    """Judge a test by all its readings and waveforms."""
+def outcome(
+    job: Job,
+    worked_out: Plan,
+    readings: Iterable[Reading],
+    waves: Sequence[Wave] = (),
+    *,
+    running: bool = False,
+    soak: "SoakState | None" = None,
+) -> Outcome:
+    """Judge a test by all its readings and waveforms; while it is running by what the run tells of heat."""
     test, output = worked_out.test, worked_out.output
     live = [r for r in standing(readings) if r.test == test.id]
-    facts = Facts(job, worked_out, tuple(live), tuple(w for w in waves if w.test == test.id))
+    own = tuple(w for w in waves if w.test == test.id)
+    facts = Facts(job, worked_out, tuple(live), own, running, soak)
     places = {output.id, *(s.place for s in worked_out.steps if s.place)}
     found = [p for place in sorted(places) for p in pairs(live, place, test.id)]
     found.sort(key=lambda p: p.volts.id or 0)

@@ -17,7 +17,7 @@ from tensimeter.core.thermal.places import watched
 from tensimeter.core.verify.readings import Reading
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class SoakRun:
     """The readings of one run in the order taken: s from its first, V, A, °C by place (n,); load steps.
 
@@ -86,6 +86,15 @@ def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:
         step[k] = last
     time = np.array([scan[0].at - start for scan in scans])
     return SoakRun(run, start, time, volts, amps, columns, step)
+
+
+def run_name(plan: Plan, run: SoakRun, index: int) -> str:
+    """What a run is called beside others: its number, and what was changed before it."""
+    changes = plan.test.changes if isinstance(plan.test, Soak) else ()
+    before = [
+        c.what for c in changes if c.after_run is not None and run.run is not None and c.after_run < run.run
+    ]
+    return f"run {index + 1}" + (f", {before[-1]}" if before else "")
 
 
 def amps_of(plan: Plan, run: SoakRun) -> tuple[float, ...]:

@@ -3,7 +3,7 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Literal, Protocol
+from typing import TYPE_CHECKING, Literal, Protocol
 
 import numpy as np
 
@@ -18,6 +18,9 @@ from tensimeter.core.judge import Band, Interval, Verdict
 from tensimeter.core.limits import FullLoad
 from tensimeter.core.verify.readings import Pair, Quantity, Reading, Wave, interval_of
 from tensimeter.core.verify.regulation import Regulation
+
+if TYPE_CHECKING:
+    from tensimeter.core.campaign.warmed import SoakState
 
 #: Where the watts that a supply takes are read.
 WALL = "wall"
@@ -163,6 +166,9 @@ class Facts:
     plan: Plan
     readings: tuple[Reading, ...]
     waves: tuple[Wave, ...] = ()
+    #: What a run that is on has told of a soak; what takes long is not worked out anew while it is on.
+    running: bool = False
+    soak: "SoakState | None" = None
 
     def last(self, step: int, quantity: str, place: str | None = None) -> Reading | None:
         """The latest figure of a quantity at a step; at the output under test where no place is named."""

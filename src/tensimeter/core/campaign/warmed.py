@@ -38,7 +38,7 @@ FIRST_SCANS, GROWTH = 8, 1.05
 POWER_SHARE = 0.1
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class SoakState:
     """What is known at a moment of a soak. °C, s; `spot` is the junction, or the place itself without one."""
 
@@ -119,11 +119,15 @@ def state_at(job: Job, plan: Plan, run: SoakRun) -> SoakState | None:
     count = len(run.track(place)[0])
     if count < FIRST_SCANS:
         return None
+    return _state(_Key(job, plan, run, place, _checkpoint(count)))
+
+
+def _checkpoint(count: int) -> int:
+    """The number of readings up to which it is worked out: one that grows by a share."""
     wanted = FIRST_SCANS
     while wanted * GROWTH + 1 <= count:
         wanted = int(wanted * GROWTH + 1)
-    key = _Key(job, plan, run, place, wanted)
-    return _state(key)
+    return wanted
 
 
 class _Key:
@@ -231,7 +235,7 @@ def fitted_stages(job: Job, plan: Plan, run: SoakRun) -> tuple[str, Fitted] | No
         link = link_of(job, plan)
     except Trouble:
         return None
-    return _fitted(_Key(job, plan, run, link, len(run.time_s)))
+    return _fitted(_Key(job, plan, run, link, _checkpoint(len(run.time_s))))
 
 
 @lru_cache(maxsize=16)

@@ -18,7 +18,7 @@ BEYOND_K = 400.0
 BEYOND_SPANS = 20.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Forecast:
     """Weighted draws (k,): °C at the end under this load, the slow and fast time constant in s.
 

@@ -15,7 +15,7 @@ FINE_K = 0.25
 MOST_KNOTS = 8
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class HeatUp:
     """Samples in s and °C (n,), the ambient in °C beside each, when the load was stepped, what is known.
 
@@ -48,7 +48,7 @@ class HeatUp:
         return float(self.time_s[-1])
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Cells:
     """A heat-up gathered for fitting: per bin s after load on, mean °C, samples; ambient; digits, noise.
 

@@ -56,7 +56,7 @@ class Stages:
         )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Heating:
     """What warmed it: W into each place from each moment (s) on, and the room, s and °C, straight between."""
 
@@ -66,7 +66,7 @@ class Heating:
     room_C: Array
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Track:
     """What one thermometer read at a place: s and °C (n,), its noise in K, its accuracy, its lag in s."""
 
@@ -115,7 +115,7 @@ def _drift(heating: Heating, begin: float, end: float) -> float:
     return float((heating.room_C[k + 1] - heating.room_C[k]) / gap) if gap > 0 else 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Fitted:
     """Stages as read: their best figures, covariance of their logarithms, and what they were before."""
 

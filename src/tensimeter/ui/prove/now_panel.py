@@ -10,6 +10,7 @@ from tensimeter.core.campaign import OPEN, StepResult
 from tensimeter.core.explain import Worked
 from tensimeter.core.judge import Interval, Verdict, explain_reading
 from tensimeter.core.quantity import decimals_for, fixed, show
+from tensimeter.core.thermal.places import temperature_places
 from tensimeter.core.verify.readings import accuracy_of
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare
@@ -27,6 +28,7 @@ class NowPanel(QWidget):
         self._live: Event | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(theme.px(14), theme.px(12), theme.px(14), theme.px(4))
+        self._celsius: tuple[float, ...] = ()
         column.setSpacing(theme.px(2))
         self.title = label("Now", "heading", wrap=True)
         column.addWidget(self.title)
@@ -123,9 +125,22 @@ class NowPanel(QWidget):
         self.words.setText("settling" if live else said)
         amps = self._live.amps if live else (result.pair.amps.value if result.pair else math.nan)
         self.amps.setText(fixed(amps, "A", 3))
-        celsius = self._live.celsius if live else None
-        self.heat.setText(f"sink {fixed(celsius, 'C', 1)}" if celsius is not None else "")
-        self.heat.setVisible(celsius is not None)
+        self.heat.setText(self._warm())
+        self.heat.setVisible(bool(self.heat.text()))
+
+    def _warm(self) -> str:
+        """What every probe reads now, and the junction as it is estimated."""
+        session = self.session
+        if not self._celsius or not session.running:
+            return ""
+        names = temperature_places(session.job)
+        places = session.job.campaign.probes or ("sink",)
+        read = zip(places, self._celsius, strict=False)
+        lines = [f"{names.get(p, p)}  {fixed(c, 'C', 1)}" for p, c in read]
+        if session.soak is not None and session.soak.on_spot and not session.soak.at_full:
+            now = session.soak.spot.now
+            lines.append(f"junction, estimated  {fixed(now.value, 'C', 0)} ± {fixed(now.half_width, 'K', 0)}")
+        return "\n".join(lines)
 
     def _place_name(self, place: str) -> str:
         outputs = self.session.job.design.outputs()
@@ -149,6 +164,7 @@ class NowPanel(QWidget):
     def _on_run_event(self, event: Event) -> None:
         if event.kind in ("kept", "ask", "failed") and theme.sound:
             QApplication.beep()
+        self._celsius = event.celsius or (self._celsius if event.kind != "started" else ())
         if event.kind == "live":
             self._live = event
         elif event.kind in ("kept", "done", "aborted", "failed", "started"):

@@ -5,17 +5,23 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from tensimeter.core.campaign import Outcome
 from tensimeter.core.campaign.picture import picture
+from tensimeter.core.campaign.soakrun import SoakRun, place_of, run_name, soak_runs
+from tensimeter.core.campaign.warmed import state_at
 from tensimeter.core.campaign.waves import ripple_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.parts import ElectronicLoad
 from tensimeter.core.job.tests import ReachPoints, Ripple
 from tensimeter.core.reach import load_reach_A, most_A, reach, volts_span
+from tensimeter.core.thermal.places import temperature_places
+from tensimeter.ui.parts.heat_plot import Heat, HeatPlot
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.plots import LoadLinePlot
 from tensimeter.ui.parts.reach_map import Drawn, ReachMap
 from tensimeter.ui.parts.wave_view import WaveView
 from tensimeter.ui.session import Session
 
+HEAT_KINDS = ("soak", "endurance", "fan", "over-temperature", "sensor")
+_NOTHING = SoakRun(None, 0.0, np.zeros(0), np.zeros(0), np.zeros(0), {}, np.zeros(0))
 _WAVES = ("ripple", "transient", "start-up", "real-device")
 
 
@@ -26,8 +32,10 @@ class PlotArea(QStackedWidget):
         super().__init__(parent)
         self.session = session
         self.line, self.picture, self.waves = LoadLinePlot(), PicturePlot(), WaveView()
-        self.map = ReachMap()
-        for widget in (self.line, self.picture, self.waves, self.map):
+        self.map, self.heat = ReachMap(), HeatPlot()
+        #: Whether all runs of a soak are laid over one another.
+        self.compared = False
+        for widget in (self.line, self.picture, self.waves, self.map, self.heat):
             self.addWidget(widget)
         self._reach: tuple[object, object] | None = None
 
@@ -43,9 +51,28 @@ class PlotArea(QStackedWidget):
             self.setCurrentWidget(self.waves)
         elif kind == "reach" and self._show_reach(result):
             self.setCurrentWidget(self.map)
+        elif kind in HEAT_KINDS:
+            self._show_heat(result)
+            self.setCurrentWidget(self.heat)
         else:
             self.picture.show_picture(picture(result))
             self.setCurrentWidget(self.picture)
+
+    def _show_heat(self, result: Outcome) -> None:
+        """The latest run of a soak with its forecast; all of them over one another where asked."""
+        facts, job, plan = result.facts, self.session.job, result.plan
+        runs = soak_runs(facts.readings) if facts is not None else []
+        names = temperature_places(job)
+        if not runs:
+            self.heat.show_heat(Heat(_NOTHING, None, names, None, plan.hottest_C))
+            return
+        place = place_of(job, plan, runs[-1])
+        if self.compared and len(runs) > 1 and place is not None:
+            self.heat.show_compared(tuple((run_name(plan, r, k), r) for k, r in enumerate(runs)), place)
+            return
+        state = facts.soak if facts.running else state_at(job, plan, runs[-1])
+        limit = state.limit_C if state else plan.hottest_C
+        self.heat.show_heat(Heat(runs[-1], state, names, place, limit))
 
     def _show_wave(self, result: Outcome) -> None:
         """The waveform of the step in hand, or the last one taken."""

@@ -27,7 +27,7 @@ from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
 from tensimeter.ui.prove.findings_table import FindingsTable
-from tensimeter.ui.prove.plot_area import PlotArea
+from tensimeter.ui.prove.plot_area import HEAT_KINDS, PlotArea
 from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.prove.setup_view import SetupView
 from tensimeter.ui.session import Session
@@ -212,7 +212,8 @@ class ProveStage(QWidget):
         if event.kind == "started":
             self.trace.show_points([])
             # A low window has room for one plot only, and the test's own matters more.
-            self.trace.setVisible(self.height() > theme.px(560))
+            told = self.session.plan is not None and self.session.plan.test.kind in HEAT_KINDS
+            self.trace.setVisible(self.height() > theme.px(560) and not told)
         elif event.kind == "live":
             self.trace.show_points(self.session.trace)
         elif event.kind in ("step", "paused"):
@@ -222,7 +223,7 @@ class ProveStage(QWidget):
             self.steps.blockSignals(False)
         elif event.kind in ("done", "aborted", "failed"):
             # The trace of a run that went well is told by its points.
-            self.trace.setVisible(event.kind != "done")
+            self.trace.setVisible(event.kind != "done" and self.trace.isVisible())
             self.refresh()
 
     def _next_test(self) -> None:

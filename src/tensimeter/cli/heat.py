@@ -1,0 +1,161 @@
+"""Heat from the command line: a soak's log analysed, and what a job's soaks have shown of its stages."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Literal, cast
+
+import numpy as np
+import typer
+
+from tensimeter.cli.analyse import analyse
+from tensimeter.cli.compute import Json
+from tensimeter.cli.output import answer
+from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.campaign import plan
+from tensimeter.core.campaign.soakrun import amps_of, soak_runs
+from tensimeter.core.campaign.warmed import fitted_stages
+from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Converter
+from tensimeter.core.job.tests import Soak
+from tensimeter.core.quantity import parse
+from tensimeter.core.thermal.foresee import foresee
+from tensimeter.core.thermal.heatup import HeatUp
+from tensimeter.core.thermal.places import heats
+from tensimeter.core.thermal.remedies import Part
+from tensimeter.core.thermal.runaway import runs_away
+from tensimeter.core.thermal.stages import Fitted
+from tensimeter.core.verify.readings import standing
+from tensimeter.store.jobfile import JobFile
+from tensimeter.store.logs import read_temperatures
+
+
+@analyse.command("soak")
+def analyse_soak(
+    file: Path,
+    ambient: Annotated[str, typer.Option(help="Room, °C, or the header of its column.")] = "",
+    start: Annotated[str, typer.Option(help="Temperature as the load came on, °C; else estimated.")] = "",
+    load_on: Annotated[
+        str, typer.Option(help="When the load came on, s; else time 0 with --start, or the first row.")
+    ] = "",
+    limit: Annotated[str, typer.Option(help="The hottest it may get, °C.")] = "",
+    order: Annotated[str, typer.Option(help="Time constants: 1, 2 or auto.")] = "auto",
+    noise: Annotated[str, typer.Option(help="Noise of the thermometer, K rms; else estimated.")] = "",
+    lag: Annotated[str, typer.Option(help="Time constant of the thermometer, s.")] = "0s",
+    steady: Annotated[str, typer.Option(help="Steady when less than this is to come, K.")] = "1",
+    time: str = "",
+    temp: str = "",
+    json: Json = False,
+) -> None:
+    """Where a heat-up ends, its slow time constant, minutes to a limit: 95 % intervals."""
+    if order not in ("1", "2", "auto"):
+        raise Trouble(f"“{order}” is no order; use 1, 2 or auto.")
+    t, celsius, room, warnings = _columns(file, ambient, time, temp)
+    # A start that is known belongs to the moment that the file's times count from.
+    on = parse(load_on, "s") if load_on else 0.0 if start and t[0] >= 0 else float(t[0])
+    record = HeatUp(
+        t,
+        celsius,
+        room,
+        (on,),
+        parse(start, "C") if start else None,
+        parse(noise, "K") if noise else None,
+        parse(lag, "s"),
+    )
+    found = foresee(record, None, cast(Literal["1", "2", "auto"], order))
+    minutes = found.minutes_to(parse(limit, "C")) if limit else None
+    if found.open_end:
+        warnings.append("The readings cannot bound where it ends: hold the load for longer.")
+    elif found.span_s < found.time_constant.value:
+        warnings.append("Less than one slow time constant was read; the forecast is wide for that.")
+    answer(
+        {
+            "final_C": found.final,
+            "time_constant_s": found.time_constant,
+            "order": found.order,
+            "minutes_to_limit": minutes,
+            "steady": found.steady(parse(steady, "K")),
+            "runaway": runs_away(record),
+            "remaining_rise_K": found.remaining,
+            "chance_to_cross_percent": 100 * found.chance_above(parse(limit, "C")) if limit else None,
+            "warnings": warnings,
+        },
+        json,
+    )
+
+
+def _columns(file: Path, ambient: str, time: str, temp: str) -> tuple[Array, Array, Figure, list[str]]:
+    """Time, temperature, room and what should be known of them."""
+    log = read_temperatures(file, time)
+    names = list(log.celsius)
+    warnings: list[str] = []
+    room_name = ambient if ambient in names else next((n for n in names if n in ("ambient", "room")), "")
+    room: Figure
+    if ambient and ambient not in names:
+        room = parse(ambient, "C")
+        room_name = ""
+    elif room_name:
+        room = log.celsius[room_name]
+    else:
+        room = 20.0
+        warnings.append("No ambient was given; 20 °C, held, were taken.")
+    chosen = temp or next((n for n in names if n != room_name), "")
+    if chosen not in names:
+        raise Trouble(f"{file.name} has no temperature “{chosen}”; it has {', '.join(names)}.")
+    return log.time_s, log.celsius[chosen], room, warnings
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What a job's latest soak has shown of the part it watched."""
+
+    job: Job
+    link: str
+    name: str
+    fit: Fitted
+    own_W: float
+    rest_W: float
+    room_C: float
+    part: Converter
+
+    @property
+    def air_C(self) -> float:
+        """The air at the sink, by the fitted box."""
+        box = self.fit.stages.theta_K_W.get("air", 0.0)
+        return self.room_C + box * (self.own_W + self.rest_W)
+
+    def as_part(self, limit_C: float) -> Part:
+        theta = self.fit.stages.theta_K_W
+        inside = self.part.junction_K_W
+        return Part(self.own_W, 1, inside, theta["case"], theta["sink"], self.air_C, limit_C)
+
+
+def shown_by(path: Path) -> Shown:
+    """The stages fitted to the last run of a job's soaks; Trouble where none has been read."""
+    with JobFile(path, read_only=True) as file:
+        job, readings = file.job, file.readings()
+    for test in reversed([t for t in job.campaign.tests if isinstance(t, Soak)]):
+        runs = soak_runs([r for r in standing(readings) if r.test == test.id])
+        if not runs:
+            continue
+        worked_out = plan(job, test)
+        found = fitted_stages(job, worked_out, runs[-1])
+        if found is None:
+            continue
+        link, fit = found
+        amps = amps_of(worked_out, runs[-1])
+        own, rest = heats(job, worked_out.output.id, amps[-1:], link)
+        room = runs[-1].track("ambient")[1]
+        part = job.part(job.design.link(link).part)
+        assert isinstance(part, Converter)
+        return Shown(
+            job,
+            link,
+            job.design.link(link).name,
+            fit,
+            float(own[0]),
+            float(rest[0]),
+            float(np.mean(room[-5:])) if len(room) else job.settings.ambient_C,
+            part,
+        )
+    raise Trouble(f"{path.name} has no soak that was read at a place of its part: run one first.")

@@ -1,0 +1,168 @@
+"""Temperatures over time: every place that is read, the limit, and the forecast as a widening cone."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QFontMetricsF
+from PyQt6.QtWidgets import QWidget
+
+from tensimeter.core.campaign.soakrun import SoakRun
+from tensimeter.core.campaign.warmed import SoakState
+from tensimeter.ui.parts.plots import Plot
+from tensimeter.ui.theme import theme
+
+_DASHES = (
+    Qt.PenStyle.SolidLine,
+    Qt.PenStyle.DashLine,
+    Qt.PenStyle.DotLine,
+    Qt.PenStyle.DashDotLine,
+    Qt.PenStyle.DashDotDotLine,
+)
+#: Points of a cone, and how far ahead it goes in slow time constants.
+_CONE, _AHEAD = 60, 3.0
+
+
+@dataclass(frozen=True, eq=False)
+class Heat:
+    """What is drawn: a run, the state it is in, names of places by id, the place that is watched."""
+
+    run: SoakRun
+    state: SoakState | None
+    names: dict[str, str]
+    place: str | None
+    limit_C: float | None
+
+
+class HeatPlot(Plot):
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("minutes", "°C", parent)
+        self.setAccessibleName("temperatures and forecast")
+        self.setMouseEnabled(x=False, y=False)
+        self._last: Heat | tuple[tuple[str, SoakRun], ...] | None = None
+        self._cone: tuple[object, np.ndarray, np.ndarray] | None = None
+
+    def restyle(self) -> None:
+        super().restyle()
+        last = getattr(self, "_last", None)
+        if isinstance(last, Heat):
+            self.show_heat(last)
+
+    def show_heat(self, heat: Heat) -> None:
+        """One run: its places, the cone of what is forecast, the limit."""
+        self._last = heat
+        self.clear()
+        self.name_axis("bottom", "minutes")
+        self.name_axis("left", "°C")
+        labels: list[tuple[float, float, str, str]] = []
+        low, high, end = [], [], 1.0
+        others = 0
+        for place in heat.run.celsius:
+            t, celsius = heat.run.track(place)
+            if not len(t):
+                continue
+            watched = place == heat.place
+            others += not watched
+            dash = _DASHES[0 if watched else 1 + (others - 1) % (len(_DASHES) - 1)]
+            colour = "ink" if watched else "pencil"
+            pen = pg.mkPen(theme.colour(colour), width=2 if watched else 1.2, style=dash)
+            curve = self.plot(t / 60, celsius, pen=pen)
+            curve.setDownsampling(auto=True, method="peak")
+            name = heat.names.get(place, place)
+            labels.append((t[-1] / 60, float(celsius[-1]), name, colour))
+            low.append(float(celsius.min()))
+            high.append(float(celsius.max()))
+            end = max(end, t[-1] / 60)
+        if not labels:
+            self.setXRange(0, 1)
+            self.setYRange(0, 1)
+            self.write("nothing read yet", 0.5, 0.5, "pencil", (0.5, 0.5))
+            return
+        last = end
+        if heat.state is not None:
+            end, top = self._foresee(heat, heat.state, labels)
+            high.append(top)
+        if heat.limit_C is not None:
+            pen = pg.mkPen(theme.colour("miss"), width=1.5)
+            self.addItem(pg.InfiniteLine(heat.limit_C, angle=0, pen=pen), ignoreBounds=True)
+            high.append(heat.limit_C)
+        self._fit(end, min(low), max(high))
+        if heat.limit_C is not None:
+            what = "junction" if heat.state is None or heat.state.on_spot else "limit"
+            self.write(f"{what} limit {heat.limit_C:.0f} °C", 0.0, heat.limit_C, "miss", (0.0, 1.0))
+        self._name(labels, last, end)
+
+    def _foresee(
+        self, heat: Heat, state: SoakState, labels: list[tuple[float, float, str, str]]
+    ) -> tuple[float, float]:
+        """The cone from now on; minutes where it ends and its top."""
+        if self._cone is None or self._cone[0] is not state:
+            ahead = np.linspace(0, _AHEAD * state.measured.time_constant.value, _CONE)
+            self._cone = (state, ahead, state.spot.cone(ahead))
+        _, ahead, cone = self._cone
+        # Ends that nothing bounds are cut where the drawing would be nothing else.
+        top = (heat.limit_C or 100.0) + 60
+        x = (state.elapsed_s + ahead) / 60
+        edge = pg.mkPen(theme.colour("hold", 0.4), width=1)
+        low, high = (pg.PlotDataItem(x, np.minimum(c, top), pen=edge) for c in (cone[0], cone[2]))
+        self.addItem(low)
+        self.addItem(high)
+        self.addItem(pg.FillBetweenItem(low, high, brush=theme.colour("hold", 0.18)))
+        dash = pg.mkPen(theme.colour("hold"), width=2, style=Qt.PenStyle.DashLine)
+        self.plot(x, np.minimum(cone[1], top), pen=dash)
+        now = pg.mkPen(theme.colour("pencil"), width=1, style=Qt.PenStyle.DotLine)
+        self.addItem(pg.InfiniteLine(state.elapsed_s / 60, angle=90, pen=now), ignoreBounds=True)
+        what = "junction" if state.on_spot else state.place_name
+        final = state.spot.final
+        words = f"{state.at_full}{what}, forecast {final.value:.0f} °C, {final.low:.0f} … "
+        words += f"{final.high:.0f}" if np.isfinite(final.high) else "no end known"
+        self.write(words, x[-1], float(min(cone[0][-1], top)), "hold", (1.0, -0.1))
+        if state.on_spot:
+            labels.append((x[0], float(cone[1][0]), f"{what}, estimated", "hold"))
+        return float(x[-1]), float(min(cone[2].max(), top))
+
+    def _fit(self, end: float, low: float, high: float) -> None:
+        margin = 0.08 * max(high - low, 5.0)
+        self.setYRange(low - margin, high + 1.4 * margin, padding=0)
+        room = 0.0 if end > 1.3 * self._read_end() else 0.24
+        self.setXRange(0, end * (1 + room), padding=0.01)
+
+    def _read_end(self) -> float:
+        last = self._last
+        return float(last.run.time_s[-1]) / 60 if isinstance(last, Heat) else 0.0
+
+    def _name(self, labels: list[tuple[float, float, str, str]], last: float, end: float) -> None:
+        """Names at the ends of the lines, pushed apart where they would lie on one another."""
+        (_, _), (bottom, top) = self.viewRange()
+        height = QFontMetricsF(theme.font(9)).height() + 2
+        apart = (top - bottom) * height / max(self.height() - theme.px(46), 60)
+        placed: list[float] = []
+        for x, y, name, colour in sorted(labels, key=lambda row: row[1]):
+            at = max(y, placed[-1] + apart) if placed else y
+            placed.append(at)
+            self.write(name, x + 0.008 * end, at, colour, (0.0, 0.5))
+
+    def show_compared(self, runs: tuple[tuple[str, SoakRun], ...], place: str) -> None:
+        """Several runs over one another, as rise over the room: before and after."""
+        self._last = runs
+        self.clear()
+        self.name_axis("bottom", "minutes under load")
+        self.name_axis("left", "K over the room")
+        ends: list[tuple[float, float, str, str]] = []
+        top, end = 1.0, 1.0
+        for k, (name, run) in enumerate(runs):
+            t, celsius = run.track(place)
+            room_s, room_C = run.track("ambient")
+            if not len(t):
+                continue
+            rise = celsius - (np.interp(t, room_s, room_C) if len(room_s) else celsius[0])
+            newest = k == len(runs) - 1
+            colour = "ink" if newest else "prediction"
+            pen = pg.mkPen(theme.colour(colour), width=2, style=_DASHES[(len(runs) - 1 - k) % len(_DASHES)])
+            self.plot(t / 60, rise, pen=pen)
+            ends.append((t[-1] / 60, float(rise[-1]), name, colour))
+            top, end = max(top, float(rise.max())), max(end, t[-1] / 60)
+        self.setYRange(-0.05 * top, 1.15 * top, padding=0)
+        self.setXRange(0, 1.3 * end, padding=0.01)
+        self._name(ends, end, end)
