@@ -104,6 +104,8 @@ def _rows(rows: list[dict[str, Any]]) -> Any:
 
 
 def _unit(key: str) -> str:
+    if key.startswith("minutes"):
+        return "min"
     return next((unit for end, unit in _UNITS.items() if key.endswith(end)), "")
 
 
