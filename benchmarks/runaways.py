@@ -1,6 +1,6 @@
 """Runaways by seed, and normal heat-ups with lag and load steps: what is flagged, and when.
 
-    python -m benchmarks.runaways
+python -m benchmarks.runaways
 """
 
 from concurrent.futures import ProcessPoolExecutor

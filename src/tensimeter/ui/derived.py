@@ -9,16 +9,20 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tensimeter.core.campaign import Outcome, Plan, outcome, plan
+from tensimeter.core.campaign.soakrun import soak_runs
+from tensimeter.core.campaign.warmed import fitted_stages
 from tensimeter.core.electrical.network import Network, has_source
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
+from tensimeter.core.job.tests import Soak
 from tensimeter.core.judge import Band, Verdict
 from tensimeter.core.limits import at
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.stages import notices
 from tensimeter.core.ratings import Limit
 from tensimeter.core.reach import set_to
+from tensimeter.core.thermal.places import as_fitted
 from tensimeter.core.verify.readings import Reading, Wave
 
 if TYPE_CHECKING:
@@ -127,6 +131,19 @@ class Derived:
         read = {r.test for r in self.readings} | {w.test for w in self.waves}
         wanted = [t.id for t in self.job.campaign.tests if not read_only or t.id in read]
         return [o for o in map(self.outcome, wanted) if o is not None]
+
+    @cached_property
+    def heat_job(self) -> Job:
+        """The job with its heat as its latest soak has shown it; as designed while none has."""
+        for test in reversed(self.job.campaign.tests):
+            worked_out = self.plan(test.id) if isinstance(test, Soak) else None
+            runs = soak_runs(self._by_test.get(test.id, [])) if worked_out is not None else []
+            if worked_out is None or not runs or self.running is not None:
+                continue
+            found = fitted_stages(self.job, worked_out, runs[-1])
+            if found is not None:
+                return as_fitted(self.job, found[0], found[1].stages)
+        return self.job
 
     def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
         """The same at another operating point; judgements do not depend on it."""

@@ -334,7 +334,12 @@ class Session(QObject):
         What goes past a limit is taken as a whole, or its order would tell nothing.
         """
         plan_, result = self.plan, self.outcome
-        if plan_ is None or result is None or result.complete or any(s.past_limits for s in plan_.steps):
+        if (
+            plan_ is None
+            or result is None
+            or result.complete
+            or any(s.past_limits or s.hold_s for s in plan_.steps)
+        ):
             return frozenset()
         return frozenset(r.step.index for r in result.steps if r.taken)
 

@@ -120,7 +120,7 @@ class Plan:
     def energy_J(self) -> float:
         """Energy that goes into the load, J."""
         volts = self.output.nominal_V
-        return sum(s.set_A * volts * (self.test.dwell_s + 1.0) for s in self.steps)
+        return sum(s.set_A * volts * (self.test.dwell_s + 1.0 + (s.hold_s or 0.0)) for s in self.steps)
 
     @property
     def most_A(self) -> float:

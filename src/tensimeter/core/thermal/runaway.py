@@ -46,7 +46,7 @@ def runs_away(record: HeatUp) -> bool:
 
 
 def _bend(t: Array, rise: Array, sigma: float, digit: float) -> tuple[float, float, float]:
-    """The bend of a parabola through a window over its own uncertainty, its height in K, the slope at the end."""
+    """The bend of a parabola through a window over its uncertainty, its height in K, the slope at the end."""
     half = (t[-1] - t[0]) / 2
     x = (t - t[0]) / half - 1
     design = np.column_stack([np.ones_like(x), x, x * x])

@@ -25,7 +25,9 @@ class HeatView(QWidget):
         if not session.now.solved:
             column.addWidget(label("Heat is worked out once the path joins up.", "caption"))
             return
-        job, solution = session.job, session.now.solved[1]
+        job, solution = session.now.heat_job, session.now.solved[1]
+        if job is not session.job:
+            column.addWidget(label("θ and C as the latest soak has shown them.", "caption"))
         lost = {k: float(np.nan_to_num(v)) for k, v in losses(job, solution).items()}
         column.addWidget(self._air(job, lost))
         spots = {s.link: s for s in hot_spots(job, solution) if np.isfinite(float(s.hot_C))}

@@ -186,6 +186,8 @@ class DesignStage(QWidget):
             text = next(iter(wrong.values()))
         elif self._mapped():
             text = "solid: for good · dotted: for minutes from cold · thin lines: 95 % of such builds"
+            if self.session.now.heat_job is not job:
+                text += " · heat as the soak has shown it"
         elif self.session.now.solved:
             text = "dashed: predicted, the others loaded as in the strip; band: 95 % of such builds"
         else:
@@ -210,7 +212,7 @@ class DesignStage(QWidget):
         return {k: v for k, v in self.session.load.items() if k != output}
 
     def _draw_map(self, output: Record, amps: float) -> None:
-        session, job = self.session, self.session.job
+        session, job = self.session, self.session.now.heat_job
         others = self._others(output.id)
         key = (output.id, tuple(others.items()))
         if self._map is None or self._map[0] is not job or self._map[1] != key:
@@ -238,7 +240,7 @@ class DesignStage(QWidget):
 
     def _draw_band(self) -> None:
         """How far the border strays in such builds; worked out when the map is seen and at rest."""
-        if self._map is None or self._map[0] is not self.session.job or not self.map.isVisible():
+        if self._map is None or self._map[0] is not self.session.now.heat_job or not self.map.isVisible():
             return
         job, (output, others), found, _ = self._map
         volts = np.linspace(found.volts[0], found.volts[-1], BAND_VOLTS)

@@ -169,7 +169,7 @@ class CampaignPanel(QScrollArea):
             self._time.setText(said)
         else:
             seconds, joules = sum(p.duration_s for p in plans), sum(p.energy_J for p in plans)
-            time = show(round(seconds / 60, 1), "min", 2)
+            time = f"{seconds / 3600:.1f} h" if seconds > 5400 else show(round(seconds / 60, 1), "min", 2)
             self._time.setText(f"{len(plans)} test{'s' * (len(plans) > 1)}, {time}, {joules / 3600:.1f} Wh")
         plan = session.plan
         self._unreachable.setText("\n".join(plan.unreachable) if plan else "")

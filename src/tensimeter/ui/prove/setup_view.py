@@ -6,9 +6,10 @@ from tensimeter.core.campaign import KINDS
 from tensimeter.core.campaign.typed import lines_of, points_from, units_from
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import changed, with_test
-from tensimeter.core.job.tests import ClaimedFound, ReachPoints, Test
+from tensimeter.core.job.tests import Changed, ClaimedFound, ReachPoints, Soak, Test
+from tensimeter.core.thermal.places import watched
 from tensimeter.ui.parts.form import RecordForm
-from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -58,9 +59,43 @@ class SetupView(QScrollArea):
             self.lines = _Lines(lines_of(test), self._take_lines)
             self.lines.setAccessibleName(words)
             self._column.addWidget(self.lines)
+        self.changed_field: Field | None = None
+        if isinstance(test, Soak):
+            self._add_changes(test)
         self.form = RecordForm(test, self._apply, self.session.trouble.emit, hidden=("output", "device"))
         self._column.addWidget(self.form)
         self._column.addStretch(1)
+
+    def _add_changes(self, test: Soak) -> None:
+        """What was changed on the part between two runs, and a field for the next of it."""
+        for change in test.changes:
+            name = self.session.job.design.link(change.link).name
+            self._column.addWidget(label(f"changed: {name}, {change.what}", "caption"))
+        self.changed_field = Field("")
+        self.changed_field.setPlaceholderText("what was changed before the next run, e.g. pad reseated")
+        self.changed_field.setAccessibleName("what was changed before the next run")
+        self.changed_field.returnPressed.connect(self._take_change)
+        self._column.addWidget(self.changed_field)
+
+    def _take_change(self) -> None:
+        test, session = self.session.test, self.session
+        words = self.changed_field.text().strip() if self.changed_field is not None else ""
+        if not isinstance(test, Soak) or not words:
+            return
+        try:
+            link = test.link or watched(session.job, test.output)
+        except Trouble as trouble:
+            session.trouble.emit(str(trouble))
+            return
+        runs = [r.run for r in session.now.readings if r.test == test.id and r.run is not None]
+        change = Changed(link=link, what=words[:80], after_run=max(runs, default=None))
+        self._apply(changed(test, changes=(*test.changes, change)), "what was changed")
+        self.show_test_anew()
+
+    def show_test_anew(self) -> None:
+        test, self._shown = self.session.test, None
+        if test is not None:
+            self.show_test(test)
 
     def _apply(self, test: object, words: str) -> bool:
         self._shown = test  # type: ignore[assignment]

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from tensimeter.bench.engine import Event
 from tensimeter.core.advice import meter_sentence, next_sentence, outcome_sentence, settle_sentence
 from tensimeter.core.campaign import KINDS, OPEN, StepResult
+from tensimeter.core.campaign.soakrun import soak_runs
 from tensimeter.core.explain import Worked
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.ui.parts.plots import TraceView
@@ -35,6 +36,8 @@ from tensimeter.ui.theme import theme
 
 _COLUMNS = ("", "load", "predicted", "read", "±", "verdict", "how")
 _VIEWS = (("points", "Points"), ("found", "What it gives"), ("setup", "Set-up"))
+#: How two runs of a soak are laid over one another.
+_COMPARE = "Before and after"
 
 
 class ProveStage(QWidget):
@@ -95,6 +98,12 @@ class ProveStage(QWidget):
             row.addWidget(button)
         self.views["points"].setChecked(True)
         row.addStretch(1)
+        self.compare = QPushButton(_COMPARE)
+        self.compare.setCheckable(True)
+        self.compare.setProperty("kind", "view")
+        self.compare.setToolTip("All runs of this test over one another, as rise over the room")
+        self.compare.toggled.connect(self._on_compare)
+        row.addWidget(self.compare)
         return row
 
     def show_view(self, key: str) -> None:
@@ -102,6 +111,11 @@ class ProveStage(QWidget):
         self.views[key].setChecked(True)
         self.lower.setCurrentIndex([k for k, _ in _VIEWS].index(key))
         self._show_lower()
+
+    def _on_compare(self, on: bool) -> None:
+        self.plot.compared = on
+        if self.session.outcome is not None:
+            self.plot.show_result(self.session.outcome)
 
     def first_focus(self) -> QWidget:
         return self.campaign.tests
@@ -134,6 +148,7 @@ class ProveStage(QWidget):
         for widget in (self.plot, self.lower, self.meter, *self.views.values()):
             widget.setVisible(result is not None)
         if result is None:
+            self.compare.hide()
             self.title.setText("Nothing to prove yet")
             self.sentence.setText("Join an output in Design; its test is planned with it.")
             return
@@ -145,6 +160,8 @@ class ProveStage(QWidget):
         )
         following = next_sentence(session.job, result, session.now.readings)
         self.meter.setText(f"{about} {following}".strip())
+        several = result.facts is not None and len(soak_runs(result.facts.readings)) > 1
+        self.compare.setVisible(result.plan.test.kind in HEAT_KINDS and several)
         self.plot.show_result(result)
         self._show_lower()
 
