@@ -52,7 +52,8 @@ def test_a_whole_run(job_file: JobFile, bench: Bench, stand_ins: StandIns) -> No
     assert kinds[0] == "started"
     assert not stand_ins.load_drawing
     readings = job_file.readings()
-    assert len(readings) == 24
+    # Volts, amps and three temperatures.
+    assert len(readings) == 8 * 5
     assert {r.origin for r in readings} == {"instrument"}
     assert {r.range for r in readings if r.quantity == "V"} == {"60 V"}
     found = outcome(job_file.job, engine.plan, readings)

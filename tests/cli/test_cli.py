@@ -68,7 +68,7 @@ def test_prove_then_analyse_gives_the_same_resistance(tensimeter, path: Path, tm
     assert found["verdict"] == "too_close"
     assert tensimeter("analyse", "regulation", log, "--require", "holds", "--tolerance", "3%")[0] == 1
     code, out, _ = tensimeter("import", tmp_path / "out", tmp_path / "twin.tensi")
-    assert "24 readings" in out
+    assert "40 readings" in out
     assert tensimeter("check", tmp_path / "twin.tensi")[0] == 0
 
 
@@ -102,7 +102,7 @@ def test_report_schema_and_check(tensimeter, path: Path, tmp_path: Path) -> None
         (["solve", "{job}", "--load", "MOON=4A"], "no output “MOON”"),
         (["solve", "{job}", "--load", "MOUNT=-4A"], "zero or above"),
         (["solve", "{job}", "--load", "MOUNT=4V"], "value in A"),
-        (["prove", "{job}", "soak", "--stand-ins"], "no test “soak”"),
+        (["prove", "{job}", "warp", "--stand-ins"], "no test “warp”"),
         (["prove", "{job}", "load-regulation"], "Choose one"),
         (["prove", "{job}", "load-regulation", "--bench", "none.toml"], "Hold point open"),
         (

@@ -5,6 +5,11 @@ import math
 
 import pytest
 
+from tensimeter.core.job.tests import Soak
+from tensimeter.demo.library import demo_job
+from tensimeter.store.jobfile import JobFile
+from tests.core.test_heat_tests import Log, soaked
+
 
 def test_size_wire(tensimeter) -> None:
     _, out, _ = tensimeter("size", "wire", "--gauge", "16awg", "--length", "1.4", "--current", "3A", "--json")
@@ -171,3 +176,125 @@ def test_bad_input_is_one_sentence(tensimeter, words: str) -> None:
     assert out == ""
     assert len(err.strip().splitlines()) == 1
     assert err.strip().endswith(".")
+
+
+def test_a_soaks_log_is_forecast(tensimeter, tmp_path) -> None:
+    log = tmp_path / "soak.csv"
+    rows = ["time [min];temp sink [degC];ambient"]
+    for k in range(120):
+        # 50 K with 20 minutes over a room of 21.5 °C, written with decimal commas.
+        celsius = 21.5 + 50 * (1 - math.exp(-k / 20)) + 0.05 * math.sin(2.3 * k)
+        rows.append(f"{k};{celsius:.2f};21.5".replace(".", ","))
+    log.write_text("\n".join(rows))
+    found = json.loads(tensimeter("analyse", "soak", log, "--limit", "80", "--json")[1])
+    assert found["final_C"]["low"] < 71.5 < found["final_C"]["high"]
+    assert found["time_constant_s"]["value"] == pytest.approx(1200, rel=0.03)
+    assert found["minutes_to_limit"] is None
+    assert found["steady"] is True
+    assert found["runaway"] is False
+    assert found["order"] == 1
+    short = tmp_path / "short.csv"
+    short.write_text("\n".join(rows[:30]))
+    found = json.loads(tensimeter("analyse", "soak", short, "--limit", "65", "--order", "1", "--json")[1])
+    # 43.5 of 50 K: 20 min times ln(50/6.5), 28 minutes gone already.
+    left = 20 * math.log(50 / 6.5) - 28
+    assert found["minutes_to_limit"]["low"] < left < found["minutes_to_limit"]["high"]
+    assert not found["steady"]
+    warm = json.loads(
+        tensimeter("analyse", "soak", log, "--ambient", "21.5", "--steady", "0.01", "--json")[1]
+    )
+    assert not warm["steady"]
+
+
+def test_a_certified_set_of_one_exponential(tensimeter, tmp_path) -> None:
+    log = tmp_path / "misra.csv"
+    x = [
+        "77.6",
+        "114.9",
+        "141.1",
+        "190.8",
+        "239.9",
+        "289.0",
+        "332.8",
+        "378.4",
+        "434.8",
+        "477.3",
+        "536.8",
+        "593.1",
+        "689.1",
+        "760.0",
+    ]
+    y = [
+        "10.07",
+        "14.73",
+        "17.94",
+        "23.93",
+        "29.61",
+        "35.18",
+        "40.02",
+        "44.82",
+        "50.76",
+        "55.05",
+        "61.01",
+        "66.40",
+        "75.47",
+        "81.78",
+    ]
+    log.write_text("t,temp\n" + "\n".join(f"{a},{b}" for a, b in zip(x, y, strict=True)))
+    words = ("analyse", "soak", log, "--order", "1", "--ambient", "0", "--start", "0", "--json")
+    for more in ((), ("--load-on", "0s")):
+        found = json.loads(tensimeter(*words, *more)[1])
+        assert found["final_C"]["value"] == pytest.approx(238.94212918, rel=1e-7)
+        assert 1 / found["time_constant_s"]["value"] == pytest.approx(5.5015643181e-04, rel=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("--order", "3"), "no order"),
+        (("--temp", "case"), "no temperature “case”"),
+        (("--ambient", "warm"), "not a number"),
+    ],
+)
+def test_a_soak_that_can_not_be_read(tensimeter, tmp_path, words, said: str) -> None:
+    log = tmp_path / "log.csv"
+    log.write_text("t,temp\n" + "\n".join(f"{k},{20 + k}" for k in range(9)))
+    code, _, err = tensimeter("analyse", "soak", log, *words)
+    assert code == 2
+    assert said in err
+    log.write_text("t,volts\n1,2\n")
+    assert "no column of temperatures" in tensimeter("analyse", "soak", log)[2]
+
+
+def test_sizes_by_what_a_soak_has_shown(tensimeter, tmp_path) -> None:
+    path = tmp_path / "ridge.tensi"
+    log = Log(demo_job("ridge-pier"), Soak(id="hot", output="mount", stages=(1.0,)))
+    soaked(log, 1.5, (5.6, 6.2), every=40.0)
+    with JobFile.create(path, log.job) as file:
+        file.keep([r._replace(id=None) for r in log.readings])
+    sink = json.loads(tensimeter("size", "heat-sink", "--fitted", path, "--json")[1])
+    assert sink["mounting_K_per_W"]["low"] < 5.6 < sink["mounting_K_per_W"]["high"]
+    # 105 °C at the junction, 20 °C in the room: what 8.18 W leave for the sink.
+    assert sink["sink_K_per_W"] == pytest.approx(85 / 8.18 - 0.9 - 5.6, rel=0.1)
+    assert "sink that is there" in sink["warnings"][0]
+    ranked = json.loads(tensimeter("size", "derating", "--fitted", path, "--json")[1])
+    assert ranked["remedies"][0]["change"].startswith("mounted as designed, 2 K/W")
+    assert ranked["remedies"][0]["buys_K"] == pytest.approx(8.18 * 3.6, rel=0.1)
+    fan = json.loads(
+        tensimeter("size", "fan", "--fitted", path, "--on", "50", "--off", "42", "--blown", "2", "--json")[1]
+    )
+    assert fan["state"] == "hunts"
+    table = json.loads(
+        tensimeter("size", "ntc", "--fitted", path, "--resistance", "10k", "--beta", "3950", "--json")[1]
+    )["table"]
+    assert table[0]["temperature_C"] == pytest.approx(20 + 8.18 * 6.2, abs=2)
+    assert table[1]["temperature_C"] == pytest.approx(105 - 8.18 * 6.5, abs=3)
+    for kind in ("heat-sink", "derating"):
+        assert tensimeter("size", kind)[0] == 2
+    assert "no soak" in tensimeter("size", "heat-sink", "--fitted", _empty(tmp_path))[2]
+
+
+def _empty(folder):
+    path = folder / "empty.tensi"
+    JobFile.create(path, demo_job("ridge-pier")).close()
+    return path

@@ -198,9 +198,10 @@ def test_the_demo_plays_without_a_display(tmp_path: Path) -> None:
     folder = tmp_path / "demo-out"
     lines = list(play("ridge-pier", folder, SPEED))
     assert [line.split()[-1] for line in lines[1:4]] == ["call", "holds", "holds"]
+    assert "dropped before the limit. Will cross" in lines[4]
     assert (folder / "ridge-pier.pdf").read_bytes().startswith(b"%PDF-")
     assert (folder / "ridge-pier.html").exists()
     assert len(list((folder / "pictures").glob("*.png"))) == 7
     with JobFile(folder / "ridge-pier.tensi") as file:
-        assert len(file.runs()) == 3
+        assert len(file.runs()) == 4
         assert file.check() == []

@@ -59,7 +59,7 @@ class Guard:
         if volts > self.max_V:
             return f"{volts:.2f} V is above the limit of {self.max_V:.2f} V."
         if volts < self.min_V:
-            return f"The output fell to {volts:.2f} V, below the limit of {self.min_V:.2f} V."
+            return f"The output fell to {max(volts, 0.0):.2f} V, below the limit of {self.min_V:.2f} V."
         if amps > self.max_A:
             return f"{amps:.2f} A is above the limit of {self.max_A:.2f} A."
         if celsius is not None and celsius > self.max_C:

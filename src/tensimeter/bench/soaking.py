@@ -67,7 +67,11 @@ class Soaking:
         """Look again and again until it is time, so that a limit shows and a watchdog is fed."""
         taking, clock = self.taking, self.taking.bench.clock
         while (left := until - clock.now()) > 0:
-            live = taking.look(step)
+            try:
+                live = taking.look(step)
+            except Crossed:
+                self._keep_last(step)
+                raise
             taking.tell(Event("live", step, (), *live, at_s=taking.since()))
             if not step.may_trip:
                 taking.still_loaded(step, live[1])

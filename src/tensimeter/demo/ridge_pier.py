@@ -33,7 +33,7 @@ HEAT = HeatTruths(
     sink_K_W={"front-end": 6.2},
     sink_J_K={"front-end": 232.0},
     case_J_K={"front-end": 13.0},
-    dies_C={"front-end": 116.0},
+    dies_C={"front-end": 114.5},
     lag_s={"front-end-case": 4.0, "front-end-sink": 6.0},
 )
 RESEATED = replace(HEAT, pad_K_W={"front-end": 1.8})

@@ -129,8 +129,13 @@ class Warmth:
 
     def _step(self, ahead: Array) -> Array:
         """Go on to the last of these times (n,), or to the first event before; °C (m, places) on the way."""
-        constants, into, out, conductance, capacity = self._regime()
         drift = self.truths.drift_K_h / 3600
+        if not self.places:
+            # Nothing of this supply says that it gets warm: only the room does.
+            self.ambient_C += drift * float(ahead[-1])
+            self.now_s += float(ahead[-1])
+            return np.zeros((len(ahead), 0))
+        constants, into, out, conductance, capacity = self._regime()
         watts = np.zeros(len(self.places))
         for link in self.links:
             grown = self.truths.growth.get(link, 0.0) * (self.ambient_C - 25.0)

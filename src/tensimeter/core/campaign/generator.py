@@ -6,15 +6,23 @@ from tensimeter.core.campaign.expected import limit_A, trip_V
 from tensimeter.core.campaign.kinds import KINDS, rank
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import OutputLink
+from tensimeter.core.job.design import FanLink, OutputLink
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, identifier, with_campaign
-from tensimeter.core.job.parts import Battery, ElectronicLoad, LineSource, Oscilloscope, RailSupply
+from tensimeter.core.job.parts import (
+    Battery,
+    ElectronicLoad,
+    LineSource,
+    Oscilloscope,
+    RailSupply,
+    Thermometer,
+)
 from tensimeter.core.job.tests import (
     CapacityDown,
     Corner,
     CrossRegulation,
     Efficiency,
+    FanTest,
     LineRegulation,
     LoadRegulation,
     MinimumLoad,
@@ -25,6 +33,7 @@ from tensimeter.core.job.tests import (
     RealDevice,
     Ripple,
     ShortCircuit,
+    Soak,
     StartUp,
     Test,
     TestRecord,
@@ -32,6 +41,7 @@ from tensimeter.core.job.tests import (
     Transient,
 )
 from tensimeter.core.reach import Border, load_reach_A, most_A, reach, volts_span
+from tensimeter.core.thermal.places import watched
 
 #: Seconds to cool down before a test that goes past a limit: a rule of thumb.
 REST_S = 30.0
@@ -94,6 +104,7 @@ def _of_one(job: Job, output: OutputLink) -> list[Test]:
         found.append(RealDevice(id="x", output=o, device=output.device))
     if any(isinstance(part, Battery) for part in path):
         found.append(CapacityDown(id="x", output=o))
+    found += _of_heat(job, o)
     if trip_V(job, o) or output.device_max_V:
         found.append(OverVoltage(id="x", output=o, most_V=output.device_max_V))
     if limit_A(job, o):
@@ -101,9 +112,23 @@ def _of_one(job: Job, output: OutputLink) -> list[Test]:
     return found
 
 
+def _of_heat(job: Job, output: str) -> list[Test]:
+    """A soak where a part says how it sheds its heat and a thermometer is there; its fan where it has one."""
+    if not isinstance(job.part(job.campaign.thermometer), Thermometer):
+        return []
+    try:
+        link = watched(job, output)
+    except Trouble:
+        return []
+    found: list[Test] = [Soak(id="x", output=output, link=link)]
+    if any(isinstance(x, FanLink) for x in job.design.links):
+        found.append(FanTest(id="x", output=output))
+    return found
+
+
 def blank(kind: str, job: Job, output: OutputLink) -> Test:
     """A test of one kind as it is first planned; Trouble where there is no such kind."""
-    for cls in TestRecord.__subclasses__():
+    for cls in (*TestRecord.__subclasses__(), *Soak.__subclasses__()):
         if cls.model_fields["kind"].default == kind:
             ids = [t.id for t in job.campaign.tests]
             fields: dict[str, object] = {"output": output.id}

@@ -8,6 +8,7 @@ from tensimeter.core.campaign.soakrun import SoakRun, amps_of, soak_runs
 from tensimeter.core.campaign.step import Facts, Finding, Situation, Step, predicted
 from tensimeter.core.campaign.warmed import SoakState, fitted_stages, state_at
 from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Thermometer
 from tensimeter.core.job.tests import Soak, Test
 from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
@@ -84,7 +85,7 @@ def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
     ]
     minutes = state.minutes_to_limit
     if minutes is not None and state.call != "stays below":
-        late = show(60 * minutes.high, "s", 3) if np.isfinite(minutes.high) else "never"
+        late = f"{minutes.high:.0f} min" if np.isfinite(minutes.high) else "never"
         middle = f"{minutes.value:.0f} min" if np.isfinite(minutes.value) else "perhaps never"
         found.append(Finding("to the limit", text=f"{middle}, from {minutes.low:.0f} min to {late}"))
     if state.runaway:
@@ -95,11 +96,14 @@ def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
 def _hottest(job: Job, run: SoakRun) -> list[Finding]:
     """The hottest that each place was read."""
     names, found = temperature_places(job), []
+    part = job.part(job.campaign.thermometer)
+    accuracy = part.accuracy_K if isinstance(part, Thermometer) else 2.0
     for place in run.celsius:
         _, celsius = run.track(place)
         if len(celsius):
             top = float(celsius.max())
-            found.append(Finding(f"{names.get(place, place)}, hottest read", "C", Interval(top, top, top)))
+            value = Interval(top, top - accuracy, top + accuracy)
+            found.append(Finding(f"{names.get(place, place)}, hottest read", "C", value))
     return found
 
 

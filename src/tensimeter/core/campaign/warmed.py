@@ -87,7 +87,7 @@ class SoakState:
             "stays below": f"Stays below {show(self.limit_C, 'C', 3)}: {what} ends at {ends}",
         }[self.call]
         minutes = self.minutes_to_limit
-        if minutes is not None and self.call in ("will cross", "likely to cross"):
+        if minutes is not None and minutes.high > 0.5 and self.call in ("will cross", "likely to cross"):
             late = f"{minutes.high:.0f}" if np.isfinite(minutes.high) else "never"
             said += (
                 f", in {minutes.value:.0f} min ({minutes.low:.0f} … {late})"

@@ -21,6 +21,8 @@ PLACES = ("case", "sink", "air")
 THETA_SPREAD, CAPACITY_SPREAD = 0.5, 0.5
 #: How well the heat itself is known, as a share: θ and C can be known no better.
 POWER_SHARE = 0.05
+#: How far a start may be off in K, where it was read and where not; how little is known of a lag, s.
+START_READ_K, START_GUESS_K, LEAST_LAG_S = 0.3, 2.0, 2.0
 
 
 @dataclass(frozen=True)
@@ -167,19 +169,27 @@ def fit_stages(
     starts = {t.place: float(np.median(t.celsius[:3])) - room for t in tracks}
     starts = {p: _start_of(p, starts, design.places) for p in design.places}
 
+    read = {t.place: k for k, t in enumerate(tracks)}
+    # A start that was read is off by what its thermometer is off by; one that was not is a guess.
+    start_sd = np.array([START_READ_K if p in read else START_GUESS_K for p in design.places])
+    lag_sd = max(0.5 * max(t.lag_s for t in tracks), LEAST_LAG_S)
+
     def residuals(x: Array) -> Array:
-        stages = design.with_vector(x[:size])
-        begin = {p: starts[p] + x[size + k] for k, p in enumerate(design.places)}
+        stages, lag = design.with_vector(x[:size]), x[-1]
+        off = x[size + half : -1]
+        begin = {
+            p: starts[p] + x[size + k] - (off[read[p]] if p in read else 0.0)
+            for k, p in enumerate(design.places)
+        }
         parts = []
         for k, track in enumerate(tracks):
-            at = track.time_s - track.lag_s
-            level = response(stages, heating, at, begin)[track.place]
-            off = x[size + half + k]
-            parts.append((track.celsius - level - off) / track.noise_K)
+            level = response(stages, heating, track.time_s - track.lag_s - lag, begin)[track.place]
+            parts.append((track.celsius - level - off[k]) / track.noise_K)
         before = (x[:size] - first) / spread
-        return np.concatenate([*parts, before, x[size : size + half] / 2.0, x[size + half :] / offsets])
+        rest = (x[size : size + half] / start_sd, off / offsets, x[-1:] / lag_sd)
+        return np.concatenate([*parts, before, *rest])
 
-    start = np.concatenate([first, np.zeros(half + len(tracks))])
+    start = np.concatenate([first, np.zeros(half + len(tracks) + 1)])
     found = least_squares(residuals, start, x_scale="jac", method="trf", max_nfev=60)
     count = sum(len(t.time_s) for t in tracks)
     chi2 = float((found.fun[:count] ** 2).sum()) / max(count - size, 1)

@@ -117,7 +117,7 @@ class HeatPlot(Plot):
         final = state.spot.final
         words = f"{state.at_full}{what}, forecast {final.value:.0f} °C, {final.low:.0f} … "
         words += f"{final.high:.0f}" if np.isfinite(final.high) else "no end known"
-        self.write(words, x[-1], float(min(cone[0][-1], top)), "hold", (1.0, -0.1))
+        self.write(words, x[-1], float(min(cone[2].max(), top)), "hold", (1.0, 1.0))
         if state.on_spot:
             labels.append((x[0], float(cone[1][0]), f"{what}, estimated", "hold"))
         return float(x[-1]), float(min(cone[2].max(), top))
@@ -164,5 +164,7 @@ class HeatPlot(Plot):
             ends.append((t[-1] / 60, float(rise[-1]), name, colour))
             top, end = max(top, float(rise.max())), max(end, t[-1] / 60)
         self.setYRange(-0.05 * top, 1.15 * top, padding=0)
-        self.setXRange(0, 1.3 * end, padding=0.01)
+        words = max((QFontMetricsF(theme.font(9)).horizontalAdvance(row[2]) for row in ends), default=0.0)
+        room = min((words + theme.px(20)) / max(self.width() - self.getAxis("left").width(), 1), 0.6)
+        self.setXRange(0, end / (1 - room), padding=0.01)
         self._name(ends, end, end)

@@ -1,0 +1,204 @@
+"""Soak, endurance, fan, sensor and over-temperature judged by readings whose truth is known."""
+
+import numpy as np
+import pytest
+
+from tensimeter.core.advice import outcome_sentence, settle_sentence
+from tensimeter.core.campaign import Outcome, outcome, plan
+from tensimeter.core.campaign.generator import wanted
+from tensimeter.core.campaign.soakrun import run_name, soak_runs
+from tensimeter.core.campaign.step import FAN
+from tensimeter.core.job.document import Job
+from tensimeter.core.job.edits import changed, with_campaign, with_test
+from tensimeter.core.job.tests import Changed, Endurance, FanTest, OverTemperature, SensorCheck, Soak, Test
+from tensimeter.core.judge import Accuracy, Verdict
+from tensimeter.core.verify.readings import Reading
+from tensimeter.demo.library import demo_job
+
+METER = Accuracy(of_reading=0.0002, counts=1, resolution=0.001)
+PROBE = Accuracy(of_reading=0, counts=11, resolution=0.1)
+HOUR = 3600.0
+
+
+class Log:
+    """Readings of a test put down scan by scan: °C by place, volts, amps."""
+
+    def __init__(self, job: Job, test: Test) -> None:
+        self.job, self.test = with_test(job, test), test
+        self.plan = plan(self.job, test)
+        self.readings: list[Reading] = []
+        self._scan = 0
+
+    def put(self, at: float, step: int, *, run: int | None = 1, **values: float) -> None:
+        self._scan += 1
+        for key, value in values.items():
+            quantity = key if key in ("V", "A", "dB") else "C"
+            place = (
+                self.plan.output.id if key in ("V", "A") else FAN if key == "dB" else key.replace("_", "-")
+            )
+            if key == "fan_V":
+                place, quantity = FAN, "V"
+            accuracy = METER if key in ("V", "A") else PROBE
+            row = (self._scan, at, place, quantity, float(value), "probe-k", accuracy, "four-wire")
+            number = len(self.readings) + 1
+            self.readings.append(Reading(*row, "instrument", "", self.test.id, step, run, id=number))
+
+    def judged(self) -> Outcome:
+        return outcome(self.job, self.plan, self.readings)
+
+
+def finding(result: Outcome, name: str):
+    return next(f for f in result.findings if f.name.startswith(name))
+
+
+@pytest.fixture
+def ridge() -> Job:
+    return demo_job("ridge-pier")
+
+
+def soaked(log: Log, hours: float, theta=(2.0, 6.0), *, begin=0.0, run=1, dies_at=None, every=30.0) -> None:
+    """8 A on the front end: 8.18 W through these K/W, 12 and 220 J/K, a room at 20 °C."""
+    for k, t in enumerate(np.arange(0, hours * HOUR, every)):
+        case = 8.18 * theta[0] * (1 - np.exp(-t / (12 * theta[0])))
+        sink = 8.18 * theta[1] * (1 - np.exp(-t / (220 * theta[1])))
+        gone = dies_at is not None and t >= dies_at
+        noise = 0.05 * np.sin(1.7 * k)
+        log.put(
+            begin + t,
+            0,
+            run=run,
+            V=0.0 if gone else 13.4,
+            A=0.0 if gone else 8.0,
+            front_end_case=round(20 + case + sink + noise, 1),
+            front_end_sink=round(20 + sink - noise, 1),
+            ambient=20.0,
+        )
+        if gone:
+            return
+
+
+def test_a_soak_that_is_settled_holds_and_tells_its_stages(ridge: Job) -> None:
+    log = Log(ridge, Soak(id="hot", output="mount", stages=(1.0,)))
+    soaked(log, 0.25)
+    early = log.judged()
+    # A forecast alone proves nothing: the time must have been held as well.
+    assert finding(early, "junction").verdict in (Verdict.NOT_MEASURED, Verdict.TOO_CLOSE)
+    log = Log(ridge, Soak(id="hot", output="mount", stages=(1.0,)))
+    soaked(log, 2.0)
+    result = log.judged()
+    junction = finding(result, "junction")
+    assert junction.verdict is Verdict.HOLDS
+    assert junction.value.low < 20 + 8.18 * 8.9 < junction.value.high
+    assert finding(result, "slow time constant").value.value == pytest.approx(1320 * 1.06, rel=0.06)
+    assert finding(result, "still to come").text == "steady"
+    theta = finding(result, "θ case to sink").value
+    assert theta.low < 2.0 < theta.high
+    assert "prove" in outcome_sentence(early) or "Can't tell" in outcome_sentence(early)
+    assert "Steady" in outcome_sentence(result)
+    assert "Front end case" in settle_sentence(log.job, log.plan)
+
+
+def test_a_badly_seated_pad_is_foretold_and_its_failure_is_a_result(ridge: Job) -> None:
+    test = Soak(id="hot", output="mount", stages=(1.0,), hold_s=7200)
+    log = Log(ridge, test)
+    soaked(log, 1.0, (5.6, 6.2), dies_at=2400.0, every=20.0)
+    result = log.judged()
+    assert result.verdict is Verdict.MISSES
+    gone = finding(result, "output gone")
+    assert "after 40 min at 8 A" in gone.text
+    assert "Front end case" in gone.text
+    told = finding(result, "foretold at a fifth").text
+    assert told.startswith(("likely to cross", "will cross"))
+    assert "Front end" in finding(result, "suspected").text
+    assert "gone" in outcome_sentence(result)
+    mended = changed(test, changes=(Changed(link="front-end", what="pad reseated", after_run=1),))
+    log.job, log.plan = with_test(log.job, mended), plan(log.job, mended)
+    soaked(log, 2.0, (1.8, 6.2), begin=90_000.0, run=2)
+    runs = soak_runs(log.readings)
+    assert [run_name(log.plan, r, k) for k, r in enumerate(runs)] == ["run 1", "run 2, pad reseated"]
+    assert log.judged().verdict is Verdict.HOLDS
+
+
+def test_part_load_tells_what_full_load_will_do(ridge: Job) -> None:
+    log = Log(ridge, Soak(id="hot", output="mount"))
+    for k, t in enumerate(np.arange(0, 600, 10.0)):
+        # 3.86 W at 4 A through 5.6 and 6.2 K/W.
+        case, sink = 3.86 * 5.6 * (1 - np.exp(-t / 73)), 3.86 * 6.2 * (1 - np.exp(-t / 1440))
+        read = round(20 + case + sink + 0.05 * np.sin(2.1 * k), 1)
+        log.put(t, 0, V=13.4, A=4.0, front_end_case=read, ambient=20.0)
+    text = outcome_sentence(log.judged())
+    assert "at 8 A the junction" in text
+    assert text.startswith(("Will cross", "Likely to cross"))
+    assert log.judged().plan.duration_s > 7200
+
+
+def test_endurance_keeps_hours_interruptions_and_failures(ridge: Job) -> None:
+    log = Log(ridge, Endurance(id="long", output="mount", hold_s=4 * HOUR))
+    soaked(log, 0.5, run=1, dies_at=1500.0, every=60)
+    soaked(log, 1.5, begin=20_000.0, run=2, every=60)
+    result = log.judged()
+    assert "1 interruption, 1 failure" in finding(result, "record").text
+    assert "h at 8 A, room 20 to 20 °C" in finding(result, "held").text
+
+
+def test_a_fan_that_hunts_is_loud_or_late_is_found(ridge: Job) -> None:
+    log = Log(ridge, FanTest(id="fan", output="mount", quiet_dB=32.0, on_by_C=45.0))
+    for t in np.arange(0, 2400, 10.0):
+        turn = (t / 200) % 2
+        on = turn > 1
+        log.put(
+            t, 1, front_end_sink=round(40 + 10 * (turn if not on else 2 - turn), 1), fan_V=12.0 if on else 0.0
+        )
+    log.put(2500, 0, dB=30.0)
+    result = log.judged()
+    assert finding(result, "hunts").verdict is Verdict.MISSES
+    # On at 50 °C and off at 40 °C, each between two samples of half a kelvin.
+    assert finding(result, "comes on").value.value == pytest.approx(49.8, abs=0.5)
+    assert finding(result, "goes off").value.value == pytest.approx(40.2, abs=0.5)
+    assert "by its volts" in finding(result, "comes on").text
+    assert finding(result, "on in time").verdict is Verdict.MISSES
+    assert finding(result, "loudness, idle").verdict in (Verdict.HOLDS, Verdict.TOO_CLOSE)
+    bench = demo_job("finishers-bench")
+    output = bench.design.outputs()[0]
+    steps = plan(bench, FanTest(id="fan", output=output.id)).steps
+    assert steps[-1].trim_V is not None
+    assert "most is lost" in steps[-1].title
+
+
+def test_over_temperature_acts_comes_back_or_cycles(ridge: Job) -> None:
+    test = OverTemperature(id="otp", output="mount", below_C=90.0)
+
+    def after(volts) -> Outcome:
+        log = Log(ridge, test)
+        for t in np.arange(0, 3000, 10.0):
+            log.put(t, 0, V=volts(t), A=8.0, front_end_case=round(30 + min(t, 1500) / 30, 1))
+        return log.judged()
+
+    latched = after(lambda t: 13.2 if t < 1200 else 0.0)
+    assert finding(latched, "acts, Front end case").verdict is Verdict.HOLDS
+    assert finding(latched, "acts, Front end case").value.value == pytest.approx(70.0)
+    assert finding(latched, "afterwards").verdict is Verdict.HOLDS
+    back = after(lambda t: 0.0 if 1200 <= t < 1500 else 13.2)
+    assert "restarts by itself after 300 s" in finding(back, "afterwards").text
+    assert finding(back, "afterwards").verdict is Verdict.MISSES
+    cycling = after(lambda t: 0.0 if t > 1200 and (t // 50) % 2 else 13.2)
+    assert "cycles" in finding(cycling, "afterwards").text
+    assert finding(after(lambda t: 13.2), "acts").verdict is Verdict.NOT_MEASURED
+
+
+def test_a_sensor_against_a_reference_and_the_hottest_place(ridge: Job) -> None:
+    log = Log(ridge, SensorCheck(id="ntc", output="mount", sensor="ntc", reference="front-end-sink"))
+    for step, (sensor, reference) in enumerate(((21.0, 20.4), (44.0, 47.1), (66.0, 72.0))):
+        log.put(60.0 * step, step, ntc=sensor, front_end_sink=reference, front_end_case=reference + 9)
+    result = log.judged()
+    assert finding(result, "sensor is off by").verdict is Verdict.MISSES
+    assert finding(result, "its gain").value.value == pytest.approx(51.6 / 45, rel=0.02)
+    assert "Front end case" in finding(result, "hottest").name
+    assert finding(result, "hottest").text == "the sensor belongs there"
+
+
+def test_a_campaign_plans_heat_where_a_part_says_how_it_sheds_it(ridge: Job) -> None:
+    kinds = [(t.kind, t.output) for t in wanted(ridge)]
+    assert ("soak", "mount") in kinds
+    assert ("soak", "hub") not in kinds
+    assert "soak" not in [t.kind for t in wanted(with_campaign(ridge, thermometer=None))]

@@ -1,0 +1,111 @@
+"""A soak in the window: forecast, load dropped in time, what was changed, before and after, the reach."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tensimeter.bench.clock import SteppedClock
+from tensimeter.bench.setup import open_bench
+from tensimeter.core.job.edits import changed, with_test
+from tensimeter.core.job.tests import FanTest, Soak
+from tensimeter.core.readingline import understand
+from tensimeter.core.thermal.places import limit_C
+from tensimeter.demo.library import demo_job, stand_ins
+from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.window import MainWindow
+from tests.core.test_heat_tests import Log, soaked
+
+WAIT = 120_000
+
+
+@pytest.fixture
+def warm(open_window, tmp_path: Path) -> MainWindow:
+    """A window on a job whose soak failed after forty minutes and was run again with its pad reseated."""
+    log = Log(demo_job("ridge-pier"), Soak(id="hot", output="mount", stages=(1.0,)))
+    soaked(log, 1.0, (5.6, 6.2), dies_at=2400.0, every=30.0)
+    soaked(log, 1.5, (1.8, 6.2), begin=90_000.0, run=2, every=60.0)
+    file = JobFile.create(tmp_path / "warm.tensi", log.job)
+    for _ in (1, 2):
+        file.begin_run("hot", {})
+    file.keep([r._replace(id=None) for r in log.readings])
+    window = open_window(file)
+    window.stage("prove")
+    window.session.choose_test("hot")
+    return window
+
+
+def test_a_soak_is_run_with_its_forecast_and_dropped_in_time(window: MainWindow, qtbot) -> None:
+    session, stage = window.session, window.stage("prove")
+    session.edit(
+        "read less often", with_test(session.job, changed(_soak(session), stages=(1.0,), every_s=20))
+    )
+    session.choose_test("soak")
+    assert "Four-channel thermometer" in stage.meter.text()
+    said: list[str] = []
+    session.run_event.connect(lambda e: said.append(stage.sentence.text()) if e.state else None)
+    clock = SteppedClock()
+    with stand_ins(session.job, clock=clock) as served:
+        session.start_run(open_bench(session.job, served.resources, clock=clock))
+        qtbot.waitUntil(lambda: session.soak is not None, timeout=WAIT)
+        qtbot.waitUntil(lambda: not session.running and session.bench is None, timeout=WAIT)
+        assert not served.load_drawing
+    assert any("cross" in text for text in said)
+    assert "dropped before the limit" in session.file.runs()[-1].sentence
+    assert stage.plot.currentWidget() is stage.plot.heat
+    assert "junction" in stage.sentence.text()
+    # The whole is taken anew: half a soak would start warm.
+    assert session.already_read() == frozenset()
+
+
+def _soak(session) -> Soak:
+    return next(t for t in session.job.campaign.tests if t.kind == "soak")
+
+
+def test_what_was_changed_and_runs_laid_over_one_another(warm: MainWindow, keys) -> None:
+    session, stage = warm.session, warm.stage("prove")
+    assert "Stays below" in stage.sentence.text()
+    stage.show_view("setup")
+    stage.setup.changed_field.setFocus()
+    stage.setup.changed_field.setText("switch replaced")
+    keys(warm, "Enter")
+    change = session.test.changes[-1]
+    assert (change.link, change.what, change.after_run) == ("front-end", "switch replaced", 2)
+    assert stage.compare.isVisible()
+    stage.compare.setChecked(True)
+    lines = [c for c in stage.plot.heat.listDataItems() if c.xData is not None and len(c.xData) > 20]
+    assert len(lines) == 2
+    before, after = (np.max(c.yData) for c in lines)
+    assert before > after + 10
+    assert max(before, after) < limit_C(session.job, "front-end") - 20
+    stage.compare.setChecked(False)
+    assert stage.plot.heat.getAxis("left").labelText == "°C"
+    stage.show_view("found")
+    names = [stage.found.topLevelItem(k).text(0) for k in range(stage.found.topLevelItemCount())]
+    assert any("θ case to sink" in name for name in names)
+    session.undo()
+    assert session.test.changes == ()
+
+
+def test_the_design_follows_what_the_soak_has_shown(warm: MainWindow) -> None:
+    session = warm.session
+    assert session.now.heat_job is not session.job
+    part = session.now.heat_job.part(session.now.heat_job.design.link("front-end").part)
+    assert part.sink_K_W == pytest.approx(6.2, rel=0.1)
+    assert part.switch_K_W == pytest.approx(0.9 + 1.8, rel=0.15)
+    design = warm.stage("design")
+    session.choose("mount")
+    design.findings.show_view("heat")
+    assert "soak has shown" in design._caption.text()
+
+
+def test_temperatures_and_loudness_are_typed(window: MainWindow) -> None:
+    session = window.session
+    session.choose_test("soak")
+    kept = session.take_typed(understand(session.job, "front-end-case 47.2"))
+    assert (kept[0].quantity, kept[0].test, kept[0].place) == ("C", "soak", "front-end-case")
+    session.edit("a fan", with_test(session.job, FanTest(id="fan", output="mount")))
+    session.choose_test("fan")
+    kept = session.take_typed(understand(session.job, "fan 34dB"))
+    assert (kept[0].quantity, kept[0].test, kept[0].value) == ("dB", "fan", 34.0)
+    assert any(f.name.startswith("loudness") for f in session.outcome.findings)
