@@ -8,6 +8,7 @@ import pytest
 from tensimeter.core.job.tests import Soak
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
+from tests.core.test_forecast import MISRA
 from tests.core.test_heat_tests import Log, soaked
 
 
@@ -200,46 +201,14 @@ def test_a_soaks_log_is_forecast(tensimeter, tmp_path) -> None:
     left = 20 * math.log(50 / 6.5) - 28
     assert found["minutes_to_limit"]["low"] < left < found["minutes_to_limit"]["high"]
     assert not found["steady"]
-    warm = json.loads(
-        tensimeter("analyse", "soak", log, "--ambient", "21.5", "--steady", "0.01", "--json")[1]
-    )
+    given = ("--ambient", "21.5", "--steady", "0.01", "--json")
+    warm = json.loads(tensimeter("analyse", "soak", log, *given)[1])
     assert not warm["steady"]
 
 
 def test_a_certified_set_of_one_exponential(tensimeter, tmp_path) -> None:
     log = tmp_path / "misra.csv"
-    x = [
-        "77.6",
-        "114.9",
-        "141.1",
-        "190.8",
-        "239.9",
-        "289.0",
-        "332.8",
-        "378.4",
-        "434.8",
-        "477.3",
-        "536.8",
-        "593.1",
-        "689.1",
-        "760.0",
-    ]
-    y = [
-        "10.07",
-        "14.73",
-        "17.94",
-        "23.93",
-        "29.61",
-        "35.18",
-        "40.02",
-        "44.82",
-        "50.76",
-        "55.05",
-        "61.01",
-        "66.40",
-        "75.47",
-        "81.78",
-    ]
+    x, y = MISRA[:2]
     log.write_text("t,temp\n" + "\n".join(f"{a},{b}" for a, b in zip(x, y, strict=True)))
     words = ("analyse", "soak", log, "--order", "1", "--ambient", "0", "--start", "0", "--json")
     for more in ((), ("--load-on", "0s")):
@@ -271,6 +240,7 @@ def test_sizes_by_what_a_soak_has_shown(tensimeter, tmp_path) -> None:
     log = Log(demo_job("ridge-pier"), Soak(id="hot", output="mount", stages=(1.0,)))
     soaked(log, 1.5, (5.6, 6.2), every=40.0)
     with JobFile.create(path, log.job) as file:
+        file.begin_run("hot", {})
         file.keep([r._replace(id=None) for r in log.readings])
     sink = json.loads(tensimeter("size", "heat-sink", "--fitted", path, "--json")[1])
     assert sink["mounting_K_per_W"]["low"] < 5.6 < sink["mounting_K_per_W"]["high"]
