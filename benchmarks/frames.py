@@ -61,4 +61,35 @@ def rows() -> list[Row]:
         found.append(Row("a frame of zooming and panning, p95", f"{count} samples", p95, FRAME_S, 1.0))
         found.append(Row("a waveform's first drawing", f"{count} samples", first, FRAME_S, 60.0))
         plot.close()
+    return [*found, *_heat()]
+
+
+def _heat() -> list[Row]:
+    """Eight channels of a soak at 10 Hz as they grow, each frame with a reading more."""
+    from tensimeter.core.campaign.soakrun import SoakRun
+    from tensimeter.ui.parts.heat_plot import Heat, HeatPlot
+
+    found = []
+    for count in (36_000, 72_000):
+        plot = HeatPlot()
+        plot.resize(680, 330)
+        plot.show()
+        t = np.arange(count) / 10
+        noise = np.random.default_rng(2).normal(0, 0.1, count)
+        channels = {
+            f"place {k}": 20 + (20 + 8 * k) * -np.expm1(-t / (600 + 200 * k)) + noise for k in range(8)
+        }
+        nothing = np.full(count, np.nan)
+        frames = []
+        for k in range(120):
+            end = count - 120 + k
+            part = {p: c[:end] for p, c in channels.items()}
+            run = SoakRun(1, 0.0, t[:end], nothing[:end], nothing[:end], part, np.zeros(end))
+            begin = time.perf_counter()
+            plot.show_heat(Heat(run, None, {}, "place 7", 105.0))
+            plot.grab()
+            frames.append(time.perf_counter() - begin)
+        p95 = float(np.quantile(frames[10:], 0.95))
+        found.append(Row("a frame of a live soak, 8 channels, p95", f"{count} scans", p95, FRAME_S, 1.0))
+        plot.close()
     return found

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from scipy.linalg import expm
 
 from tensimeter.core.advice import outcome_sentence, settle_sentence
 from tensimeter.core.campaign import Outcome, outcome, plan
@@ -17,7 +18,7 @@ from tensimeter.demo.library import demo_job
 
 METER = Accuracy(of_reading=0.0002, counts=1, resolution=0.001)
 PROBE = Accuracy(of_reading=0, counts=11, resolution=0.1)
-HOUR = 3600.0
+HOUR, LAG_S = 3600.0, 5.0
 
 
 class Log:
@@ -57,10 +58,13 @@ def ridge() -> Job:
 
 
 def soaked(log: Log, hours: float, theta=(2.0, 6.0), *, begin=0.0, run=1, dies_at=None, every=30.0) -> None:
-    """8 A on the front end: 8.18 W through these K/W, 12 and 220 J/K, a room at 20 °C."""
+    """8 A on the front end: 8.18 W into 12 and 220 J/K behind these K/W, a room at 20 °C, probes 5 s late."""
+    a, b = 1 / theta[0], 1 / theta[1]
+    rates = np.array([[-a / 12, a / 12], [a / 220, -(a + b) / 220]])
+    step, ends = expm(rates * every), np.array([8.18 * sum(theta), 8.18 * theta[1]])
+    late = ends - expm(rates * (every - LAG_S)) @ ends
+    rise = np.zeros(2)
     for k, t in enumerate(np.arange(0, hours * HOUR, every)):
-        case = 8.18 * theta[0] * (1 - np.exp(-t / (12 * theta[0])))
-        sink = 8.18 * theta[1] * (1 - np.exp(-t / (220 * theta[1])))
         gone = dies_at is not None and t >= dies_at
         noise = 0.05 * np.sin(1.7 * k)
         log.put(
@@ -69,12 +73,13 @@ def soaked(log: Log, hours: float, theta=(2.0, 6.0), *, begin=0.0, run=1, dies_a
             run=run,
             V=0.0 if gone else 13.4,
             A=0.0 if gone else 8.0,
-            front_end_case=round(20 + case + sink + noise, 1),
-            front_end_sink=round(20 + sink - noise, 1),
+            front_end_case=round(20 + rise[0] + noise, 1),
+            front_end_sink=round(20 + rise[1] - noise, 1),
             ambient=20.0,
         )
         if gone:
             return
+        rise = late if k == 0 else ends + step @ (rise - ends)
 
 
 def test_a_soak_that_is_settled_holds_and_tells_its_stages(ridge: Job) -> None:

@@ -40,8 +40,12 @@ class SoakRun:
 
     def track(self, place: str) -> tuple[Array, Array]:
         """s and °C where a place was read."""
-        values = self.celsius.get(place, np.full(len(self.time_s), np.nan))
+        values = self.celsius.get(place)
+        if values is None:
+            return np.zeros(0), np.zeros(0)
         there = np.isfinite(values)
+        if there.all():
+            return self.time_s, values
         return self.time_s[there], values[there]
 
     @property

@@ -1,6 +1,7 @@
 """Temperatures over time: every place that is read, the limit, and the forecast as a widening cone."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 import pyqtgraph as pg
@@ -22,6 +23,8 @@ _DASHES = (
 )
 #: Points of a cone, and how far ahead it goes in slow time constants.
 _CONE, _AHEAD = 60, 3.0
+#: Stretches that a long record is drawn as.
+_MOST = 300
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,6 +38,34 @@ class Heat:
     limit_C: float | None
 
 
+class Label(NamedTuple):
+    """Words at the end of a line: minutes, height, what, colour, the place it belongs to."""
+
+    x: float
+    y: float
+    words: str
+    colour: str
+    place: str = ""
+
+
+def _reach(run: SoakRun) -> tuple[float, float, float]:
+    """Minutes where a run ends, its lowest and its highest temperature."""
+    every = [c for p in run.celsius if len(c := run.track(p)[1])]
+    return float(run.time_s[-1]) / 60, min(float(c.min()) for c in every), max(float(c.max()) for c in every)
+
+
+def _thinned(x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Lows and highs of stretches of a long record: what a screen can show of it, and quick to draw."""
+    if len(x) <= 2 * _MOST:
+        return x, y
+    size = -(-len(x) // _MOST)
+    whole = len(x) // size * size
+    rows = y[:whole].reshape(-1, size)
+    ends = np.column_stack([rows.min(1), rows.max(1)]).ravel()
+    at = np.repeat(x[:whole:size], 2)
+    return np.append(at, x[-1]), np.append(ends, y[-1])
+
+
 class HeatPlot(Plot):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("minutes", "°C", parent)
@@ -42,22 +73,51 @@ class HeatPlot(Plot):
         self.setMouseEnabled(x=False, y=False)
         self._last: Heat | tuple[tuple[str, SoakRun], ...] | None = None
         self._cone: tuple[object, np.ndarray, np.ndarray] | None = None
+        self._key: object = None
+        self._curves: dict[str, pg.PlotDataItem] = {}
+        self._names_drawn: dict[str, pg.TextItem] = {}
 
     def restyle(self) -> None:
         super().restyle()
         last = getattr(self, "_last", None)
         if isinstance(last, Heat):
+            self._key = None
             self.show_heat(last)
 
     def show_heat(self, heat: Heat) -> None:
         """One run: its places, the cone of what is forecast, the limit."""
+        key = (heat.state, heat.limit_C, heat.place, tuple(heat.run.celsius), self.size())
+        if key == self._key and self._grow(heat):
+            return
+        self._key = key
         self._last = heat
         self.clear()
+        self._curves, self._names_drawn = {}, {}
         self.name_axis("bottom", "minutes")
         self.name_axis("left", "°C")
-        labels: list[tuple[float, float, str, str]] = []
-        low, high, end = [], [], 1.0
-        others = 0
+        labels = self._draw_places(heat)
+        if not labels:
+            self._key = None
+            self.setXRange(0, 1)
+            self.setYRange(0, 1)
+            self.write("nothing read yet", 0.5, 0.5, "pencil", (0.5, 0.5))
+            return
+        end, low, high = _reach(heat.run)
+        if heat.state is not None:
+            end, top = self._foresee(heat, heat.state, labels)
+            high = max(high, top)
+        if heat.limit_C is not None:
+            pen = pg.mkPen(theme.colour("miss"), width=1.5)
+            self.addItem(pg.InfiniteLine(heat.limit_C, angle=0, pen=pen), ignoreBounds=True)
+            high = max(high, heat.limit_C)
+        self._fit(end, low, high)
+        if heat.limit_C is not None:
+            what = "junction" if heat.state is None or heat.state.on_spot else "limit"
+            self.write(f"{what} limit {heat.limit_C:.0f} °C", 0.0, heat.limit_C, "miss", (0.0, 1.0))
+        self._name(labels, end)
+
+    def _draw_places(self, heat: Heat) -> list[Label]:
+        labels, others = [], 0
         for place in heat.run.celsius:
             t, celsius = heat.run.track(place)
             if not len(t):
@@ -66,36 +126,28 @@ class HeatPlot(Plot):
             others += not watched
             dash = _DASHES[0 if watched else 1 + (others - 1) % (len(_DASHES) - 1)]
             colour = "ink" if watched else "pencil"
-            pen = pg.mkPen(theme.colour(colour), width=2 if watched else 1.2, style=dash)
-            curve = self.plot(t / 60, celsius, pen=pen)
-            curve.setDownsampling(auto=True, method="peak")
-            name = heat.names.get(place, place)
-            labels.append((t[-1] / 60, float(celsius[-1]), name, colour))
-            low.append(float(celsius.min()))
-            high.append(float(celsius.max()))
-            end = max(end, t[-1] / 60)
-        if not labels:
-            self.setXRange(0, 1)
-            self.setYRange(0, 1)
-            self.write("nothing read yet", 0.5, 0.5, "pencil", (0.5, 0.5))
-            return
-        last = end
-        if heat.state is not None:
-            end, top = self._foresee(heat, heat.state, labels)
-            high.append(top)
-        if heat.limit_C is not None:
-            pen = pg.mkPen(theme.colour("miss"), width=1.5)
-            self.addItem(pg.InfiniteLine(heat.limit_C, angle=0, pen=pen), ignoreBounds=True)
-            high.append(heat.limit_C)
-        self._fit(end, min(low), max(high))
-        if heat.limit_C is not None:
-            what = "junction" if heat.state is None or heat.state.on_spot else "limit"
-            self.write(f"{what} limit {heat.limit_C:.0f} °C", 0.0, heat.limit_C, "miss", (0.0, 1.0))
-        self._name(labels, last, end)
+            # Lines of one pixel are drawn ten times as fast as wider ones.
+            pen = pg.mkPen(theme.colour(colour), width=2 if watched else 1, style=dash)
+            self._curves[place] = self.plot(*_thinned(t / 60, celsius), pen=pen)
+            labels.append(Label(t[-1] / 60, float(celsius[-1]), heat.names.get(place, place), colour, place))
+        return labels
 
-    def _foresee(
-        self, heat: Heat, state: SoakState, labels: list[tuple[float, float, str, str]]
-    ) -> tuple[float, float]:
+    def _grow(self, heat: Heat) -> bool:
+        """Only what came since is drawn; False where it does not fit into what is shown any more."""
+        (_, right), (bottom, top) = self.viewRange()
+        tracks = {p: heat.run.track(p) for p in self._curves}
+        if any(t[-1] / 60 > right or not bottom < c[-1] < top for t, c in tracks.values()):
+            return False
+        self._last = heat
+        for place, (t, celsius) in tracks.items():
+            self._curves[place].setData(*_thinned(t / 60, celsius))
+        at = [Label(t[-1] / 60, float(c[-1]), "", "", p) for p, (t, c) in tracks.items()]
+        for label, y in self._spread(at):
+            if label.place in self._names_drawn:
+                self._names_drawn[label.place].setPos(label.x + 0.008 * right, y)
+        return True
+
+    def _foresee(self, heat: Heat, state: SoakState, labels: list[Label]) -> tuple[float, float]:
         """The cone from now on; minutes where it ends and its top."""
         if self._cone is None or self._cone[0] is not state:
             ahead = np.linspace(0, _AHEAD * state.measured.time_constant.value, _CONE)
@@ -119,7 +171,7 @@ class HeatPlot(Plot):
         words += f"{final.high:.0f}" if np.isfinite(final.high) else "no end known"
         self.write(words, x[-1], float(min(cone[2].max(), top)), "hold", (1.0, 1.0))
         if state.on_spot:
-            labels.append((x[0], float(cone[1][0]), f"{what}, estimated", "hold"))
+            labels.append(Label(x[0], float(cone[1][0]), f"{what}, estimated", "hold"))
         return float(x[-1]), float(min(cone[2].max(), top))
 
     def _fit(self, end: float, low: float, high: float) -> None:
@@ -132,24 +184,29 @@ class HeatPlot(Plot):
         last = self._last
         return float(last.run.time_s[-1]) / 60 if isinstance(last, Heat) else 0.0
 
-    def _name(self, labels: list[tuple[float, float, str, str]], last: float, end: float) -> None:
-        """Names at the ends of the lines, pushed apart where they would lie on one another."""
-        (_, _), (bottom, top) = self.viewRange()
+    def _name(self, labels: list[Label], end: float) -> None:
+        """Names at the ends of the lines."""
+        for label, y in self._spread(labels):
+            item = self.write(label.words, label.x + 0.008 * end, y, label.colour, (0.0, 0.5))
+            self._names_drawn[label.place] = item
+
+    def _spread(self, labels: list[Label]) -> list[tuple[Label, float]]:
+        """Each with its height, pushed apart where they would lie on one another."""
+        _, (bottom, top) = self.viewRange()
         height = QFontMetricsF(theme.font(9)).height() + 2
         apart = (top - bottom) * height / max(self.height() - theme.px(46), 60)
-        placed: list[float] = []
-        for x, y, name, colour in sorted(labels, key=lambda row: row[1]):
-            at = max(y, placed[-1] + apart) if placed else y
-            placed.append(at)
-            self.write(name, x + 0.008 * end, at, colour, (0.0, 0.5))
+        placed: list[tuple[Label, float]] = []
+        for label in sorted(labels, key=lambda row: row.y):
+            placed.append((label, max(label.y, placed[-1][1] + apart) if placed else label.y))
+        return placed
 
     def show_compared(self, runs: tuple[tuple[str, SoakRun], ...], place: str) -> None:
         """Several runs over one another, as rise over the room: before and after."""
-        self._last = runs
+        self._last, self._key = runs, None
         self.clear()
         self.name_axis("bottom", "minutes under load")
         self.name_axis("left", "K over the room")
-        ends: list[tuple[float, float, str, str]] = []
+        ends: list[Label] = []
         top, end = 1.0, 1.0
         for k, (name, run) in enumerate(runs):
             t, celsius = run.track(place)
@@ -161,10 +218,10 @@ class HeatPlot(Plot):
             colour = "ink" if newest else "prediction"
             pen = pg.mkPen(theme.colour(colour), width=2, style=_DASHES[(len(runs) - 1 - k) % len(_DASHES)])
             self.plot(t / 60, rise, pen=pen)
-            ends.append((t[-1] / 60, float(rise[-1]), name, colour))
+            ends.append(Label(t[-1] / 60, float(rise[-1]), name, colour, name))
             top, end = max(top, float(rise.max())), max(end, t[-1] / 60)
         self.setYRange(-0.05 * top, 1.15 * top, padding=0)
-        words = max((QFontMetricsF(theme.font(9)).horizontalAdvance(row[2]) for row in ends), default=0.0)
+        words = max((QFontMetricsF(theme.font(9)).horizontalAdvance(row.words) for row in ends), default=0.0)
         room = min((words + theme.px(20)) / max(self.width() - self.getAxis("left").width(), 1), 0.6)
         self.setXRange(0, end / (1 - room), padding=0.01)
-        self._name(ends, end, end)
+        self._name(ends, end)

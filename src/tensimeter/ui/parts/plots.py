@@ -62,13 +62,14 @@ class Plot(pg.PlotWidget):
         axis.enableAutoSIPrefix(False)
         axis.autoSIPrefixScale = 1.0
 
-    def write(self, text: str, x: float, y: float, colour: str, anchor: tuple[float, float]) -> None:
+    def write(self, text: str, x: float, y: float, colour: str, anchor: tuple[float, float]) -> pg.TextItem:
         item = pg.TextItem(text, color=theme.colour(colour), anchor=anchor, fill=theme.colour("paper", 0.8))
         item.setFont(theme.font(9))
         # Words lie over every line, whichever was drawn last.
         item.setZValue(20)
         item.setPos(x, y)
         self.addItem(item, ignoreBounds=True)
+        return item
 
 
 class LoadLinePlot(Plot):
