@@ -115,3 +115,61 @@ def test_temperatures_and_loudness_are_typed(window: MainWindow) -> None:
     kept = session.take_typed(understand(session.job, "fan 34dB"))
     assert (kept[0].quantity, kept[0].test, kept[0].value) == ("dB", "fan", 34.0)
     assert any(f.name.startswith("loudness") for f in session.outcome.findings)
+
+
+def test_a_log_of_temperatures_is_taken_in_as_a_run(window: MainWindow, tmp_path: Path) -> None:
+    session, stage = window.session, window.stage("prove")
+    session.choose_test("soak")
+    log = tmp_path / "night.csv"
+    rows = ["time [min],temp front-end-case [degC],temp front-end-sink,ambient,current [A],voltage [V]"]
+    for k in range(181):
+        # Ten minutes of half load, then full: 3.86 W and 8.18 W through 2 and 6 K/W, the sink 22 min slow.
+        late = max(k - 10, 0)
+        sink = 3.86 * 6 * (1 - np.exp(-k / 22)) + 4.32 * 6 * (1 - np.exp(-late / 22))
+        case = sink + (8.18 if k >= 10 else 3.86) * 2 * (1 - np.exp(-(late if k >= 10 else k) / 0.5))
+        amps = 8.0 if k >= 10 else 4.0
+        rows.append(f"{k},{20 + case:.1f},{20 + sink:.1f},20.0,{amps},13.4")
+    log.write_text("\n".join(rows))
+    stage.campaign.take_in(log)
+    read = session.file.readings()
+    assert len(read) == 181 * 5
+    assert {r.origin for r in read} == {"file"}
+    assert {r.step for r in read} == {0, 1}
+    assert session.file.runs()[-1].ended == "done"
+    assert "Stays below" in stage.sentence.text()
+    assert stage.plot.currentWidget() is stage.plot.heat
+    # Logs that are none are told in a sentence, and nothing is taken from them.
+    said: list[str] = []
+    session.trouble.connect(said.append)
+    log.write_text("\n".join([rows[0], rows[9], rows[3]]))
+    stage.campaign.take_in(log)
+    assert "run backwards" in said[-1]
+    log.write_text("time,volts\n1,2\n")
+    stage.campaign.take_in(log)
+    assert "no column of temperatures" in said[-1]
+    assert len(session.file.readings()) == 181 * 5
+
+
+@pytest.mark.parametrize("night", [False, True])
+def test_the_plot_of_a_soak_in_either_light_and_as_it_grows(warm: MainWindow, night: bool) -> None:
+    from tensimeter.core.campaign.soakrun import soak_runs
+    from tensimeter.ui.parts.heat_plot import Heat, HeatPlot
+    from tensimeter.ui.theme import theme
+
+    theme.use(night=night)
+    facts = warm.session.outcome.facts
+    run = soak_runs(facts.readings)[0]
+    plot = HeatPlot()
+    plot.resize(640, 320)
+    plot.show_heat(Heat(run, None, {}, "front-end-case", 105.0))
+    curves = dict(plot._curves)
+    (_, right), _ = plot.viewRange()
+    # A reading more within what is shown moves the lines that are there; past it all is drawn anew.
+    plot.show_heat(Heat(run, None, {}, "front-end-case", 105.0))
+    assert plot._curves == curves
+    for curve in curves.values():
+        assert curve.xData[-1] <= right
+    theme.use(night=not night)
+    assert plot._curves.keys() == curves.keys()
+    assert plot._curves != curves
+    plot.close()

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.filed import done_steps, file_log, file_typed, file_wave
+from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
 from tensimeter.core.campaign import Outcome, Plan
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.errors import Trouble
@@ -26,7 +27,7 @@ if TYPE_CHECKING:
     from tensimeter.bench.setup import Bench
     from tensimeter.core.campaign.warmed import SoakState
     from tensimeter.core.procedure.practice import Practice
-    from tensimeter.store.logs import Log
+    from tensimeter.store.logs import Log, TemperatureLog
     from tensimeter.store.waveforms import Waveform
 
 
@@ -264,14 +265,15 @@ class Session(QObject):
         self.file.log("reading", f"waveform of {len(wave.volts)} samples from {source}")
         self._after_readings()
 
-    def take_log(self, log: "Log", source: str) -> int:
+    def take_log(self, log: "Log | TemperatureLog", source: str) -> int:
         """File a log's rows under the test in hand; the number of rows. Trouble when it can't."""
         if self.plan is None:
             raise Trouble("Choose a test first; the log is filed under it.")
-        kept = file_log(self.file, log, self.plan, source)
-        self.file.log("reading", f"{len(kept) // 2} rows from {source}")
+        filed = file_heat_log if self.plan.test.kind in HEAT_KINDS else file_log
+        rows = len({r.scan for r in filed(self.file, log, self.plan, source)})
+        self.file.log("reading", f"{rows} rows from {source}")
         self._after_readings()
-        return len(kept) // 2
+        return rows
 
     def note(self, kind: str, text: str) -> None:
         """Write a line into the logbook; remarks are printed on the data sheet."""

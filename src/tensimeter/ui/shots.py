@@ -6,11 +6,13 @@ import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.campaign.generator import generated
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, readings_first, with_test
+from tensimeter.core.job.tests import Changed
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
@@ -43,7 +45,6 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
     for step, read in (("short", "1k8"), ("through", "OL"), ("idle", "1.27")):
         stock.editor.alive.fields[step].setText(read)
         stock.editor.alive.fields[step].returnPressed.emit()
-    picture(window, folder / "stock-alive.png")
     _assemble_and_wake(window, folder)
     session.choose("mount")
     design = window.stage("design")
@@ -66,6 +67,7 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
         picture(window, folder / "bench-view.png")
         window.toggle_bench_view()
         _ripple(window, served, folder)
+    _soak(window, folder)
     window.stage("design")
     wait_until(lambda: False, 0.8)
     picture(window, folder / "design.png")
@@ -77,6 +79,33 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
     picture(window, folder / "design-night.png")
     theme.use(night=False)
     window.close()
+
+
+def _soak(window: "MainWindow", folder: Path) -> None:
+    """The soak that is stopped in time, and the one after its pad was seated anew."""
+    from tensimeter.ui.pictures import picture, wait_until
+
+    session, stage = window.session, window.stage("prove")
+    session.choose_test("soak")
+
+    def run() -> None:
+        clock = SteppedClock()
+        with stand_ins(session.job, clock=clock) as served:
+            session.start_run(open_bench(session.job, served.resources, clock=clock))
+            wait_until(lambda: not session.running and session.bench is None, 300)
+
+    run()
+    stage.show_view("found")
+    picture(window, folder / "prove-soak.png")
+    soak = session.test
+    runs = [r.run for r in session.now.readings if r.test == "soak" and r.run is not None]
+    change = Changed(link="front-end", what="thermal pad seated anew", after_run=max(runs))
+    mended = changed(soak, changes=(change,), every_s=60.0, hold_s=4500.0)
+    session.edit("what was changed", with_test(session.job, mended))
+    run()
+    picture(window, folder / "prove-soak-mended.png")
+    stage.show_view("points")
+    session.choose_test("load-regulation")
 
 
 def _ripple(window: "MainWindow", served: StandIns, folder: Path) -> None:
@@ -144,8 +173,6 @@ def _other_designs(scratch: Path, folder: Path) -> None:
             picture(window, folder / "design-variants.png")
             design.findings.show_view("heat")
             picture(window, folder / "design-heat.png")
-            design.findings.show_view("box")
-            picture(window, folder / "design-box.png")
         window.close()
 
 

@@ -6,9 +6,13 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.campaign.expected import efficiency_at, limit_A, trip_V
+from tensimeter.core.campaign.soakrun import soak_runs
 from tensimeter.core.campaign.step import OPEN, WALL, Outcome, StepResult
+from tensimeter.core.campaign.warmed import state_of
+from tensimeter.core.job.tests import Soak
 from tensimeter.core.judge import Verdict
 from tensimeter.core.quantity import show
+from tensimeter.core.thermal.places import temperature_places
 
 
 @dataclass(frozen=True)
@@ -58,6 +62,8 @@ def picture(result: Outcome) -> Picture:
         return _line(result)
     if kind == "capacity":
         return _capacity(result)
+    if kind in ("soak", "endurance", "fan", "over-temperature"):
+        return _heat(result)
     return _in_band(result)
 
 
@@ -154,6 +160,32 @@ def _capacity(result: Outcome) -> Picture:
     if cutoff and spots:
         lines.append(Line("cut-off", np.array([0.0, spots[-1].x]), np.array([cutoff, cutoff])))
     return Picture("minutes", "volts", tuple(spots), tuple(lines), joined=True)
+
+
+def _heat(result: Outcome) -> Picture:
+    """Temperatures of the latest run over minutes, where they end, and the limit."""
+    facts = result.facts
+    runs = soak_runs(facts.readings) if facts else []
+    if facts is None or not runs:
+        return Picture("minutes", "°C", ())
+    run, names = runs[-1], temperature_places(facts.job)
+    lines = []
+    for place in run.celsius:
+        t, celsius = run.track(place)
+        step = max(len(t) // 400, 1)
+        if len(t):
+            lines.append(Line(names.get(place, place), t[::step] / 60, celsius[::step], "measured"))
+    state = facts.soak if facts.running else state_of(facts) if isinstance(result.plan.test, Soak) else None
+    end = float(run.time_s[-1]) / 60
+    if state is not None:
+        ahead = np.linspace(0, 3 * state.measured.time_constant.value, 40)
+        _, middle, _ = state.spot.cone(ahead)
+        what = "junction" if state.on_spot else state.place_name
+        lines.append(Line(f"{what}, forecast", (state.elapsed_s + ahead) / 60, middle))
+        end = float(lines[-1].x[-1])
+        limit = np.full(2, state.limit_C)
+        lines.append(Line(f"limit {show(state.limit_C, 'C')}", np.array([0.0, end]), limit))
+    return Picture("minutes", "°C", (), tuple(lines))
 
 
 def _in_band(result: Outcome) -> Picture:

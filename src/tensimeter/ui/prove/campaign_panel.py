@@ -16,13 +16,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.campaign import KINDS, Outcome
 from tensimeter.core.campaign.generator import blank, generated
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import with_test, without_test
 from tensimeter.core.job.parts import ElectronicLoad
 from tensimeter.core.quantity import parse, show
-from tensimeter.store.logs import read_log
+from tensimeter.store.logs import read_log, read_temperatures
 from tensimeter.store.waveforms import read_waveform
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.verdict_square import verdict_icon
@@ -309,7 +310,9 @@ class CampaignPanel(QScrollArea):
                 self.session.take_wave(wave, path.name)
                 self.session.told.emit(f"{len(wave.volts)} samples of {path.name} kept.")
                 return
-            count = self.session.take_log(read_log(path), path.name)
+            warm = plan is not None and plan.test.kind in HEAT_KINDS
+            log = read_temperatures(path) if warm else read_log(path)
+            count = self.session.take_log(log, path.name)
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))
             return

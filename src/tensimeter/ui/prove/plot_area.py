@@ -3,6 +3,7 @@
 import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
+from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.campaign import Outcome
 from tensimeter.core.campaign.picture import picture
 from tensimeter.core.campaign.soakrun import SoakRun, place_of, run_name, soak_runs
@@ -20,7 +21,6 @@ from tensimeter.ui.parts.reach_map import Drawn, ReachMap
 from tensimeter.ui.parts.wave_view import WaveView
 from tensimeter.ui.session import Session
 
-HEAT_KINDS = ("soak", "endurance", "fan", "over-temperature", "sensor")
 _NOTHING = SoakRun(None, 0.0, np.zeros(0), np.zeros(0), np.zeros(0), {}, np.zeros(0))
 _WAVES = ("ripple", "transient", "start-up", "real-device")
 

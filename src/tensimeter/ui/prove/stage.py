@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.engine import Event
+from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.advice import meter_sentence, next_sentence, outcome_sentence, settle_sentence
 from tensimeter.core.campaign import KINDS, OPEN, StepResult
 from tensimeter.core.campaign.soakrun import soak_runs
@@ -28,7 +29,7 @@ from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
 from tensimeter.ui.prove.findings_table import FindingsTable
-from tensimeter.ui.prove.plot_area import HEAT_KINDS, PlotArea
+from tensimeter.ui.prove.plot_area import PlotArea
 from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.prove.setup_view import SetupView
 from tensimeter.ui.session import Session

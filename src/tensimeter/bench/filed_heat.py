@@ -1,0 +1,83 @@
+"""Temperatures that come as a log, filed as facts of a soak."""
+
+import time
+
+import numpy as np
+
+from tensimeter.core.campaign import Plan
+from tensimeter.core.errors import Trouble
+from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of
+from tensimeter.store.jobfile import JobFile
+from tensimeter.store.logs import TemperatureLog
+
+#: Tests that a log of temperatures belongs to.
+HEAT_KINDS = frozenset(("soak", "endurance", "fan", "over-temperature", "sensor"))
+_ROOMS = ("ambient", "room")
+
+
+def file_heat_log(file: JobFile, log: TemperatureLog, plan: Plan, source: str) -> list[Reading]:
+    """Keep every row of a log of temperatures as a run of its own; Trouble where it is none of a held load.
+
+    Columns named as the job's places stand there; the first other one is the watched place, room the ambient.
+    Where amps are in the log they tell the step, else the last one is meant.
+    """
+    if plan.test.kind not in HEAT_KINDS:
+        raise Trouble("Temperatures over time belong to a soak, a fan or a sensor: choose one of them first.")
+    if (np.diff(log.time_s) < 0).any():
+        raise Trouble(f"The times of {source} run backwards; nothing was taken.")
+    job = file.job
+    first, now = file.next_scan(), time.time()
+    run = file.begin_run(plan.test.id, {"thermometer": source})
+    names = _places(log, plan)
+    part = job.campaign.thermometer
+    rows: list[Reading] = []
+    for k, at in enumerate(log.time_s.tolist()):
+        step = _step(plan, None if log.amps is None else float(log.amps[k]))
+        values: list[tuple[str, Quantity, float, str | None]] = [
+            (place, "C", float(log.celsius[name][k]), part) for name, place in names.items()
+        ]
+        if log.volts is not None:
+            values.append((plan.output.id, "V", float(log.volts[k]), job.campaign.voltmeter))
+        if log.amps is not None:
+            values.append((plan.output.id, "A", float(log.amps[k]), job.campaign.ammeter))
+        for place, quantity, value, meter in values:
+            accuracy, range_ = accuracy_of(job, meter, quantity, value, 0.001)
+            used = (meter or "") if range_ != "assumed" else ""
+            moment = now + at - float(log.time_s[0])
+            fact = (
+                first + k,
+                moment,
+                place,
+                quantity,
+                value,
+                used,
+                accuracy,
+                job.campaign.wiring,
+                "file",
+                range_,
+            )
+            rows.append(Reading(*fact, plan.test.id, step, run, source))
+    kept = file.keep(rows)
+    file.run_event(run, "done", f"{len(log.time_s)} rows from {source}.")
+    return kept
+
+
+def _places(log: TemperatureLog, plan: Plan) -> dict[str, str]:
+    """The place of each column of a log."""
+    found: dict[str, str] = {}
+    wished = getattr(plan.test, "place", None) or "sink"
+    for name in log.celsius:
+        if name in _ROOMS:
+            found[name] = "ambient"
+        elif name == "temperature":
+            found[name] = wished
+        else:
+            found[name] = name
+    return found
+
+
+def _step(plan: Plan, amps: float | None) -> int:
+    """The step that a row belongs to: the one whose current is nearest, the last where none was read."""
+    if amps is None or not plan.steps:
+        return max(len(plan.steps) - 1, 0)
+    return min(plan.steps, key=lambda s: (abs(s.set_A - amps), s.index)).index
