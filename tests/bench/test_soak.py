@@ -147,7 +147,7 @@ def test_with_its_pad_reseated_it_is_foretold_to_survive(ridge: Job, tmp_path: P
         link="front-end",
         stages=(1.0,),
         every_s=60.0,
-        hold_s=1500,
+        hold_s=900,
         changes=(change,),
     )
     engine, file, events, world = run(ridge, test, tmp_path)
@@ -162,7 +162,7 @@ def test_with_its_pad_reseated_it_is_foretold_to_survive(ridge: Job, tmp_path: P
 
 def test_a_load_that_lets_go_ends_a_soak_and_what_fails_is_kept(ridge: Job, tmp_path: Path) -> None:
     test = Soak(
-        id="soak", output="mount", link="front-end", stages=(1.0,), every_s=20.0, stop_when_sure=False
+        id="soak", output="mount", link="front-end", stages=(1.0,), every_s=60.0, stop_when_sure=False
     )
 
     def die(engine: RunEngine, served) -> None:

@@ -44,19 +44,8 @@ def file_heat_log(file: JobFile, log: TemperatureLog, plan: Plan, source: str) -
             accuracy, range_ = accuracy_of(job, meter, quantity, value, 0.001)
             used = (meter or "") if range_ != "assumed" else ""
             moment = now + at - float(log.time_s[0])
-            fact = (
-                first + k,
-                moment,
-                place,
-                quantity,
-                value,
-                used,
-                accuracy,
-                job.campaign.wiring,
-                "file",
-                range_,
-            )
-            rows.append(Reading(*fact, plan.test.id, step, run, source))
+            fact = (first + k, moment, place, quantity, value, used, accuracy, job.campaign.wiring)
+            rows.append(Reading(*fact, "file", range_, plan.test.id, step, run, source))
     kept = file.keep(rows)
     file.run_event(run, "done", f"{len(log.time_s)} rows from {source}.")
     return kept
