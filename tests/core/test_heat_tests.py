@@ -98,6 +98,11 @@ def test_a_soak_that_is_settled_holds_and_tells_its_stages(ridge: Job) -> None:
     assert finding(result, "still to come").text == "steady"
     theta = finding(result, "θ case to sink").value
     assert theta.low < 2.0 < theta.high
+    # By the fitted stages: 15 K more room, a sink that lost a fifth, three quarters of the heat.
+    for words, ends in (("in a room of 35", 107.8), ("with dust", 105.1), ("at three quarters", 74.6)):
+        elsewhere = finding(result, f"junction {words}").value
+        assert elsewhere.low < ends < elsewhere.high
+    assert finding(result, "junction in a room").text != "holds"
     assert "prove" in outcome_sentence(early) or "Can't tell" in outcome_sentence(early)
     assert "Steady" in outcome_sentence(result)
     assert "Front end case" in settle_sentence(log.job, log.plan)

@@ -8,11 +8,22 @@ from tensimeter.core.campaign.soakrun import SoakRun, amps_of, soak_runs
 from tensimeter.core.campaign.step import Facts, Finding, Situation, Step, predicted
 from tensimeter.core.campaign.warmed import SoakState, fitted_stages, state_at
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Thermometer
+from tensimeter.core.job.parts import Converter, Thermometer
 from tensimeter.core.job.tests import Soak, Test
 from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
-from tensimeter.core.thermal.places import temperature_places
+from tensimeter.core.thermal.places import (
+    JUNCTION_SHARE,
+    Scenario,
+    heats,
+    limit_C,
+    steady_spot_C,
+    temperature_places,
+)
+from tensimeter.core.thermal.stages import Fitted
+
+#: A room as warm as a shed in summer, and the share of a sink that a year's dust takes: rules of thumb.
+WARM_ROOM_C, DUST = 35.0, 0.2
 
 
 @dataclass(frozen=True)
@@ -151,6 +162,39 @@ def _model(facts: Facts, run: SoakRun) -> list[Finding]:
         found.append(Finding(f"θ {outwards}", "K/W", model.theta(place), text))
         text = f"design {show(design.capacity_J_K[place], '', 3)} J/K"
         found.append(Finding(f"C of {place}", "J/K", model.capacity(place), text))
+    return [*found, *_elsewhere(facts, run, fit[0], model)]
+
+
+def _elsewhere(facts: Facts, run: SoakRun, link: str, model: Fitted) -> list[Finding]:
+    """The junction in a warmer room, with dust, its lid open, its fan on: by the fitted stages."""
+    job, part = facts.job, facts.job.part(facts.job.design.link(link).part)
+    assert isinstance(part, Converter)
+    own, rest = heats(job, facts.plan.output.id, amps_of(facts.plan, run)[-1:], link)
+    room = run.track("ambient")[1]
+    here = float(np.median(room)) if len(room) else job.settings.ambient_C
+    asked = [
+        (f"in a room of {WARM_ROOM_C:.0f} °C", Scenario(WARM_ROOM_C)),
+        (f"with dust, {100 * DUST:.0f} % of the sink lost", Scenario(here, dust=DUST)),
+        ("at three quarters of this heat", Scenario(here, 0.75)),
+    ]
+    if "air" in model.stages.theta_K_W:
+        asked.append(("with its lid open", Scenario(here, lid_open=True)))
+    if part.sink_blown_K_W and part.sink_K_W:
+        asked.append(
+            ("with its fan at full speed", Scenario(here, sink_share=part.sink_blown_K_W / part.sink_K_W))
+        )
+    rng, drawn = np.random.default_rng(9), model.drawn(400)
+    inside = part.junction_K_W * (1 + JUNCTION_SHARE * rng.standard_normal(len(drawn)))
+    band = Band(None, limit_C(job, link))
+    found = []
+    for words, scenario in asked:
+        ends = [
+            steady_spot_C(s, float(own[0]), float(rest[0]), float(k), scenario)
+            for s, k in zip(drawn, inside, strict=True)
+        ]
+        low, middle, high = np.quantile(ends, [0.025, 0.5, 0.975])
+        value = Interval(float(middle), float(low), float(high))
+        found.append(Finding(f"junction {words}", "C", value, judge(value, band).words))
     return found
 
 
