@@ -169,14 +169,20 @@ class HeatPlot(Plot):
         final = state.spot.final
         words = f"{state.at_full}{what}, forecast {final.value:.0f} °C, {final.low:.0f} … "
         words += f"{final.high:.0f}" if np.isfinite(final.high) else "no end known"
-        self.write(words, x[-1], float(min(cone[2].max(), top)), "hold", (1.0, 1.0))
+        # Over the cone, or under it where the limit's line would go through the words.
+        upper, limit = float(min(cone[2].max(), top)), heat.limit_C or np.inf
+        if upper < limit < upper + 0.25 * (limit - float(cone[1][0])) + 8:
+            self.write(words, x[-1], float(cone[0][-1]), "hold", (1.0, 0.0))
+        else:
+            self.write(words, x[-1], upper, "hold", (1.0, 1.0))
         if state.on_spot:
             labels.append(Label(x[0], float(cone[1][0]), f"{what}, estimated", "hold"))
         return float(x[-1]), float(min(cone[2].max(), top))
 
     def _fit(self, end: float, low: float, high: float) -> None:
         margin = 0.08 * max(high - low, 5.0)
-        self.setYRange(low - margin, high + 1.4 * margin, padding=0)
+        words = 1.8 * QFontMetricsF(theme.font(9)).height() / max(self.height() - theme.px(46), 60)
+        self.setYRange(low - margin, high + max(1.4 * margin, words * (high - low)), padding=0)
         room = 0.0 if end > 1.3 * self._read_end() else 0.24
         self.setXRange(0, end * (1 + room), padding=0.01)
 
@@ -193,7 +199,7 @@ class HeatPlot(Plot):
     def _spread(self, labels: list[Label]) -> list[tuple[Label, float]]:
         """Each with its height, pushed apart where they would lie on one another."""
         _, (bottom, top) = self.viewRange()
-        height = QFontMetricsF(theme.font(9)).height() + 2
+        height = QFontMetricsF(theme.font(9)).height() + theme.px(7)
         apart = (top - bottom) * height / max(self.height() - theme.px(46), 60)
         placed: list[tuple[Label, float]] = []
         for label in sorted(labels, key=lambda row: row.y):
