@@ -212,3 +212,21 @@ def test_a_campaign_plans_heat_where_a_part_says_how_it_sheds_it(ridge: Job) -> 
     assert ("soak", "mount") in kinds
     assert ("soak", "hub") not in kinds
     assert "soak" not in [t.kind for t in wanted(with_campaign(ridge, thermometer=None))]
+
+
+def test_without_a_thermometer_or_a_thermal_card_it_says_what_to_do(ridge: Job) -> None:
+    blind = with_campaign(ridge, thermometer=None)
+    log = Log(blind, Soak(id="hot", output="mount"))
+    assert "type temperatures" in settle_sentence(log.job, log.plan)
+    assert "Nothing read yet" in outcome_sentence(log.judged())
+    # The hub's module says nothing of its heat: its temperature is forecast, its junction is not.
+    hub = Log(ridge, Soak(id="hub", output="hub", stages=(1.0,)))
+    for k, t in enumerate(np.arange(0, 3600, 30.0)):
+        hub.put(
+            t, 0, V=5.15, A=2.0, hub_module_case=round(20 + 30 * (1 - np.exp(-t / 600)) + 0.05 * np.sin(k), 1)
+        )
+    result = hub.judged()
+    ends = finding(result, "Hub module case, in the end")
+    assert ends.value.low < 50 < ends.value.high
+    assert not any(f.name.startswith(("junction", "θ")) for f in result.findings)
+    assert "Hub module case ends" in outcome_sentence(result)
