@@ -34,10 +34,11 @@ def exactly(
     moves = _moves(cells)
     where, shown, count = cells.codes
     where = where.astype(int)
+    spread = (moves**2 / 12)[where]
 
     def density(x: Array) -> Array:
         level = _level(cells, x[:, :d], x[:, d:-1], lag_s)[:, where]
-        sigma = np.hypot(np.exp(x[:, -1:]), (moves / np.sqrt(12))[where])
+        sigma = np.sqrt(np.exp(2 * x[:, -1:]) + spread)
         return np.asarray(
             _log_shown(shown, level, sigma, cells.digit_K) @ count
             + known.log(x[:, :d])
@@ -70,11 +71,9 @@ def _log_shown(shown: Array, level: Array, sigma: Array, digit: float) -> Array:
     """ln of the chance of each figure (k, m); a floor keeps one odd figure from deciding all."""
     from scipy.special import ndtr
 
-    high, low = (shown + digit / 2 - level) / sigma, (shown - digit / 2 - level) / sigma
-    # The same for both tails: differences of small numbers stay small numbers.
-    flip = low > 0
-    a, b = np.where(flip, -high, low), np.where(flip, -low, high)
-    return np.asarray(np.log(np.maximum(ndtr(b) - ndtr(a), 1e-12)))
+    # The floor lies far above what the difference of two tails loses.
+    off, half = (shown - level) / sigma, 0.5 * digit / sigma
+    return np.asarray(np.log(np.maximum(ndtr(off + half) - ndtr(off - half), 1e-12)))
 
 
 def _log_linear(known: "Known", rises: Array) -> Array:
