@@ -96,6 +96,12 @@ def test_a_soak_that_is_settled_holds_and_tells_its_stages(ridge: Job) -> None:
     assert junction.value.low < 20 + 8.18 * 8.9 < junction.value.high
     assert finding(result, "slow time constant").value.value == pytest.approx(1320 * 1.06, rel=0.06)
     assert finding(result, "still to come").text == "steady"
+    worked = junction.worked
+    assert worked.value == junction.value.value
+    given = {g.symbol: g.value for g in worked.given}
+    assert given["T_end"] + given["P·θ"] == pytest.approx(worked.value, abs=0.2)
+    assert given["P·θ"] == pytest.approx(8.18 * 0.9, rel=0.01)
+    assert "readings" in worked.assumptions[0]
     theta = finding(result, "θ case to sink").value
     assert theta.low < 2.0 < theta.high
     # By the fitted stages: 15 K more room, a sink that lost a fifth, three quarters of the heat.
@@ -230,3 +236,10 @@ def test_without_a_thermometer_or_a_thermal_card_it_says_what_to_do(ridge: Job) 
     assert ends.value.low < 50 < ends.value.high
     assert not any(f.name.startswith(("junction", "θ")) for f in result.findings)
     assert "Hub module case ends" in outcome_sentence(result)
+    # A straight climb has no end that readings know: it is told in words, with no figure.
+    climbing = Log(ridge, Soak(id="hub", output="hub", stages=(1.0,)))
+    for k, t in enumerate(np.arange(0, 600, 10.0)):
+        climbing.put(t, 0, V=5.15, A=2.0, hub_module_case=round(20 + 0.02 * t + 0.05 * np.sin(k), 1))
+    endless = finding(climbing.judged(), "Hub module case, in the end")
+    assert endless.value is None
+    assert "no end yet" in endless.text

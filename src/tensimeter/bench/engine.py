@@ -120,6 +120,7 @@ class RunEngine:
             text = f"Something in the program failed ({type(error).__name__}: {error})."
         finally:
             self.load_off = self._taking.make_off()
+            self._taking.soaking.close()
             if not self.load_off:
                 text += " " + self._taking.cannot_switch_off()
             text += self._taking.left_behind()

@@ -35,6 +35,10 @@ class Soaking:
         self._beside = ThreadPoolExecutor(1, thread_name_prefix="forecast")
         self._thinking: Future[SoakState | None] | None = None
 
+    def close(self) -> None:
+        """Nothing is worked out any more."""
+        self._beside.shutdown(wait=False, cancel_futures=True)
+
     def hold(self, step: Step) -> None:
         """Hold a step's load for its time, or until it may be called proven; Crossed where it must end."""
         taking, clock = self.taking, self.taking.bench.clock

@@ -11,10 +11,10 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Converter
 from tensimeter.core.thermal.cooling import box_resistance, fan_of, fan_steps, resistance_at
 from tensimeter.core.thermal.heat import sink_of
-from tensimeter.core.thermal.network import AMBIENT, ThermalNetwork
+from tensimeter.core.thermal.network import AMBIENT, Modes, ThermalNetwork, modes_of, relaxed
 
 #: What a converter that states nothing of its heat gets: K/W of its sink, J/K, K/W of its mounting.
-PLAIN_SINK_K_W, PLAIN_SINK_J_K, PLAIN_PAD_K_W, PLAIN_CASE_J_K = 3.5, 120.0, 0.6, 10.0
+PLAIN_SINK_K_W, PLAIN_SINK_J_K, PLAIN_PAD_K_W = 3.5, 120.0, 0.6
 #: Samples that are worked out in one go, and the longest step in s while nobody looks.
 BLOCK, LONGEST_S = 4096, 5.0
 
@@ -70,7 +70,7 @@ class Warmth:
         self._damage = dict.fromkeys(self.links, 0.0)
         self._watts: dict[str, float] = {}
         self._air_W = 0.0
-        self._modes: dict[tuple[int, bool, tuple[float, ...]], tuple[Array, Array, Array, Array, Array]] = {}
+        self._modes: dict[tuple[int, bool, tuple[float, ...]], tuple[Modes, Array, Array]] = {}
         self._seen: dict[str, float] = {}
         self._start_fan()
 
@@ -135,7 +135,7 @@ class Warmth:
             self.ambient_C += drift * float(ahead[-1])
             self.now_s += float(ahead[-1])
             return np.zeros((len(ahead), 0))
-        constants, into, out, conductance, capacity = self._regime()
+        modes, conductance, capacity = self._regime()
         watts = np.zeros(len(self.places))
         for link in self.links:
             grown = self.truths.growth.get(link, 0.0) * (self.ambient_C - 25.0)
@@ -143,9 +143,8 @@ class Warmth:
         if self._boxed:
             watts[-1] += self._air_W
         # Seen from an ambient that drifts, every capacity takes up the heat that the drift asks of it.
-        final = np.linalg.solve(conductance, watts - drift * capacity) @ into.T
-        decay = np.exp(-ahead[:, None] / constants)
-        rises = (final + (self._rise @ into.T - final) * decay) @ out.T
+        final = np.asarray(np.linalg.solve(conductance, watts - drift * capacity))
+        rises = relaxed(modes, final, self._rise, ahead)
         celsius = rises + (self.ambient_C + drift * ahead)[:, None]
         last = self._events(ahead, celsius)
         self._rise = rises[last]
@@ -207,8 +206,8 @@ class Warmth:
 
     # -- the network ----------------------------------------------------------------------------
 
-    def _regime(self) -> tuple[Array, Array, Array, Array, Array]:
-        """Time constants, into and out of the modes, conductance, capacities, as fan and losses are now."""
+    def _regime(self) -> tuple[Modes, Array, Array]:
+        """Modes, conductance and capacities, as fan and losses are now."""
         losses = tuple(
             self._watts.get(x, 0.0) * self.truths.growth[x] if x in self.truths.growth else 0.0
             for x in self.links
@@ -221,9 +220,7 @@ class Warmth:
                 at = self.places.index(f"{link}-case")
                 matrix[at, at] -= loss
             capacity = np.array([network.capacity_J_K[p] for p in self.places])
-            root = np.sqrt(capacity)
-            rates, vectors = np.linalg.eigh(matrix / np.outer(root, root))
-            self._modes[key] = (1 / rates, vectors.T * root, vectors / root[:, None], matrix, capacity)
+            self._modes[key] = (modes_of(matrix, capacity), matrix, capacity)
         return self._modes[key]
 
     def _network(self) -> ThermalNetwork:

@@ -9,24 +9,19 @@ from tensimeter.core.campaign.soakrun import SoakRun, place_of, soak_runs
 from tensimeter.core.campaign.step import FAN, OPEN, Facts, Finding, Situation, Step, predicted
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import FanLink
-from tensimeter.core.job.parts import Converter, Thermometer
+from tensimeter.core.job.parts import Converter
 from tensimeter.core.job.tests import FanTest, OverTemperature, SensorCheck, Test
 from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
 from tensimeter.core.reach import adjustable, volts_span
 from tensimeter.core.thermal.calibration import calibrated, hottest
-from tensimeter.core.thermal.places import temperature_places
+from tensimeter.core.thermal.places import temperature_places, thermometer
 from tensimeter.core.thermal.swings import acted, swinging, thresholds
 
 #: Volts above which it runs.
 RUNS_V = 1.0
 #: How far two readings of one thermometer soon after one another differ by: a share of its accuracy.
 SAME_THERMOMETER = 0.25
-
-
-def accuracy_K(facts: Facts) -> float:
-    part = facts.job.part(facts.job.campaign.thermometer)
-    return part.accuracy_K if isinstance(part, Thermometer) else 2.0
 
 
 @dataclass(frozen=True)
@@ -68,9 +63,12 @@ class FanKind:
         t, celsius = run.track(place)
         swings = swinging(t, celsius)
         running = _running(facts, run, t)
-        seen, how = (_by_turns(swings.tops_C, swings.bottoms_C, accuracy_K(facts)), "by the sink's turns")
+        seen, how = (
+            _by_turns(swings.tops_C, swings.bottoms_C, thermometer(facts.job).accuracy_K),
+            "by the sink's turns",
+        )
         if running is not None:
-            by_fan = thresholds(celsius, running > RUNS_V, accuracy_K(facts))
+            by_fan = thresholds(celsius, running > RUNS_V, thermometer(facts.job).accuracy_K)
             seen, how = (by_fan.on_C, by_fan.off_C), "by its volts"
         link = next((x for x in facts.job.design.links if isinstance(x, FanLink)), None)
         for value, name, set_C in (
@@ -103,7 +101,7 @@ def _worst_place(s: Situation, test: FanTest) -> list[Step]:
         return []
     return [
         Step(
-            9,
+            0,
             s.most_A,
             None,
             Band.around(low, s.output.tolerance),
@@ -173,7 +171,7 @@ class OverTemperatureKind:
         if place is not None:
             t, celsius = run.track(place)
             at = float(np.interp(what.at_s, t, celsius))
-            half = accuracy_K(facts)
+            half = thermometer(facts.job).accuracy_K
             value = Interval(at, at - half, at + half)
             band = Band(None, test.below_C) if test.below_C else None
             name = temperature_places(facts.job).get(place, place)
@@ -217,7 +215,7 @@ class SensorKind:
     def findings(self, facts: Facts) -> list[Finding]:
         test = facts.plan.test
         assert isinstance(test, SensorCheck)
-        accuracy = accuracy_K(facts)
+        accuracy = thermometer(facts.job).accuracy_K
         pairs, found = [], []
         for step in facts.plan.steps:
             sensor = facts.last(step.index, "C", test.sensor)
@@ -247,7 +245,7 @@ def _hottest_place(facts: Facts) -> list[Finding]:
         read.pop("ambient", None)
         if len(read) < 2:
             continue
-        found = hottest(read, SAME_THERMOMETER * accuracy_K(facts))
+        found = hottest(read, SAME_THERMOMETER * thermometer(facts.job).accuracy_K)
         name = temperature_places(facts.job).get(found.place, found.place)
         sure = "the sensor belongs there" if found.sure else "too near the next to tell"
         return [Finding(f"hottest: {name}, above the next by", "K", found.above_next_K, sure)]

@@ -18,6 +18,7 @@ from tensimeter.core.job.parts import (
     Thermometer,
 )
 from tensimeter.core.job.tests import (
+    KINDS_OF_TEST,
     CapacityDown,
     Corner,
     CrossRegulation,
@@ -36,7 +37,6 @@ from tensimeter.core.job.tests import (
     Soak,
     StartUp,
     Test,
-    TestRecord,
     Tolerance,
     Transient,
 )
@@ -128,7 +128,7 @@ def _of_heat(job: Job, output: str) -> list[Test]:
 
 def blank(kind: str, job: Job, output: OutputLink) -> Test:
     """A test of one kind as it is first planned; Trouble where there is no such kind."""
-    for cls in (*TestRecord.__subclasses__(), *Soak.__subclasses__()):
+    for cls in KINDS_OF_TEST:
         if cls.model_fields["kind"].default == kind:
             ids = [t.id for t in job.campaign.tests]
             fields: dict[str, object] = {"output": output.id}

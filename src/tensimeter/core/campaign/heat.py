@@ -7,8 +7,9 @@ import numpy as np
 from tensimeter.core.campaign.soakrun import SoakRun, amps_of, soak_runs
 from tensimeter.core.campaign.step import Facts, Finding, Situation, Step, predicted
 from tensimeter.core.campaign.warmed import SoakState, fitted_stages, state_at
+from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Converter, Thermometer
+from tensimeter.core.job.parts import Converter
 from tensimeter.core.job.tests import Soak, Test
 from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
@@ -19,6 +20,7 @@ from tensimeter.core.thermal.places import (
     limit_C,
     steady_spot_C,
     temperature_places,
+    thermometer,
 )
 from tensimeter.core.thermal.stages import Fitted
 
@@ -87,10 +89,13 @@ def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
     if failed:
         verdict = Verdict.MISSES
     final = state.spot.final
-    shown = final if np.isfinite(final.high) else Interval(final.value, final.low, final.value + 999)
+    if not np.isfinite(final.high):
+        # What nothing bounds is told in words: a figure would claim an end.
+        text = f"{show(final.low, 'C', 3)} or more; the readings know no end yet"
+        return [Finding(what, text=text, verdict=verdict, allowed=band, worked=_why(state))]
     found = [
-        Finding(what, "C", shown, f"{state.call}, by {state.ground}", verdict, band),
-        Finding(f"{state.place_name}, in the end", "C", state.measured.final),
+        Finding(what, "C", final, f"{state.call}, by {state.ground}", verdict, band, _why(state)),
+        Finding(f"{state.place_name}, in the end", "C", state.measured.final, worked=_why(state)),
         Finding("slow time constant", "s", state.measured.time_constant),
         Finding("still to come", "K", state.measured.remaining, "steady" if state.steady else "not steady"),
     ]
@@ -104,11 +109,37 @@ def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
     return found if state.on_spot else [found[0], *found[2:]]
 
 
+def _why(state: SoakState) -> Worked:
+    """Where the forecast comes from."""
+    measured, final = state.measured, state.spot.final
+    given = (
+        Given("T_end", f"{state.place_name} in the end, fitted", measured.final.value, "C"),
+        Given("to come", "of it, from now on", measured.remaining.value, "K"),
+        Given("τ", "slow time constant", measured.time_constant.value, "s"),
+        Given("P·θ", "junction above the place, by the part and its mounting", state.above_K, "K"),
+        Given("T_room", "as read", state.room_C, "C"),
+    )
+    assumed = (
+        f"rests on the {state.ground}; time constants by evidence: {measured.order}",
+        "the thermometer's offset and how far θ and P stray are in the interval",
+        "heat and room stay as they are now",
+    )
+    return Worked(
+        "Where it ends",
+        "T = T_end + P·θ, T_end from T(t) = T_end − a·e^(−t/τ) − b·e^(−t/τ_fast)",
+        given,
+        final.value,
+        "C",
+        assumed,
+        "One- and two-exponential heat-up, by Bayesian fit",
+        (final.low, final.high) if np.isfinite(final.high) else None,
+    )
+
+
 def _hottest(job: Job, run: SoakRun) -> list[Finding]:
     """The hottest that each place was read."""
     names, found = temperature_places(job), []
-    part = job.part(job.campaign.thermometer)
-    accuracy = part.accuracy_K if isinstance(part, Thermometer) else 2.0
+    accuracy = thermometer(job).accuracy_K
     for place in run.celsius:
         _, celsius = run.track(place)
         if len(celsius):

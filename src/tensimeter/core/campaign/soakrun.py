@@ -10,10 +10,9 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.campaign.step import Plan
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Thermometer
 from tensimeter.core.job.tests import Soak
 from tensimeter.core.thermal.heatup import HeatUp
-from tensimeter.core.thermal.places import watched
+from tensimeter.core.thermal.places import thermometer, watched
 from tensimeter.core.verify.readings import Reading
 
 
@@ -133,15 +132,13 @@ def link_of(job: Job, plan: Plan) -> str:
 def record_of(job: Job, run: SoakRun, place: str, count: int | None = None) -> HeatUp:
     """The heat-up of one place of a run, its first `count` readings."""
     t, celsius = (x[:count] for x in run.track(place))
-    part = job.part(job.campaign.thermometer)
-    lag = part.lag_s if isinstance(part, Thermometer) else 0.0
     # Readings after the output was gone are no heat-up.
     alive = np.isfinite(t)
     if run.ended_by_itself:
         alive = t < run.time_s[-1]
     t, celsius = t[alive], celsius[alive]
     steps = tuple(s for s in run.steps_s if s < t[-1])
-    return HeatUp(t, celsius, room(job, run, t), steps, lag_s=lag)
+    return HeatUp(t, celsius, room(job, run, t), steps, lag_s=thermometer(job).lag_s)
 
 
 def room(job: Job, run: SoakRun, t: Array) -> Array:

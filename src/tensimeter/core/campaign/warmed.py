@@ -10,7 +10,6 @@ from tensimeter.core.campaign.soakrun import SoakRun, amps_of, link_of, place_of
 from tensimeter.core.campaign.step import Facts, Plan
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Thermometer
 from tensimeter.core.job.tests import Soak
 from tensimeter.core.judge import Interval
 from tensimeter.core.quantity import show
@@ -25,6 +24,7 @@ from tensimeter.core.thermal.places import (
     spot_spread,
     stage_of,
     temperature_places,
+    thermometer,
 )
 from tensimeter.core.thermal.runaway import runs_away
 from tensimeter.core.thermal.stages import Fitted, Heating, Track, fit_stages
@@ -61,6 +61,8 @@ class SoakState:
     on_spot: bool
     #: At which load that is, where it is not the one in hand: empty, or as in `at 8 A `.
     at_full: str = ""
+    #: K that the junction lies above the place.
+    above_K: float = 0.0
 
     @property
     def minutes_to_limit(self) -> Interval | None:
@@ -135,7 +137,9 @@ class _Key:
 
     def __init__(self, job: Job, plan: Plan, run: SoakRun, place: str, count: int) -> None:
         self.job, self.plan, self.run, self.place, self.count = job, plan, run, place, count
-        self.same = (plan.test, run.run, run.at, place, count, job.settings, job.design, job.campaign.probes)
+        campaign = job.campaign
+        measured = (campaign.probes, campaign.thermometer, job.policy.proven_when)
+        self.same = (plan.test, run.run, run.at, place, count, job.settings, job.design, job.stock, measured)
 
     def __hash__(self) -> int:
         return hash((self.same[0].id, *self.same[1:5]))
@@ -157,10 +161,8 @@ def _state(key: _Key) -> SoakState | None:
         link = None
     prior = expected(job, plan.output.id, link, place, amps) if link and stage_of(place) else None
     measured = foresee(record, prior)
-    accuracy = job.part(job.campaign.thermometer)
-    if isinstance(accuracy, Thermometer):
-        measured = measured.read_with(accuracy.accuracy_K)
-    spot, limit = measured, 85.0
+    measured = measured.read_with(thermometer(job).accuracy_K)
+    spot, limit, above = measured, 85.0, 0.0
     if link is not None and chain(job, link) is not None:
         own, _ = heats(job, plan.output.id, amps[-1:], link)
         above = float(own[0]) * spot_above(job, link, place)
@@ -207,6 +209,7 @@ def _state(key: _Key) -> SoakState | None:
         room_C,
         link is not None and spot is not measured,
         at_full,
+        above,
     )
 
 
@@ -244,17 +247,15 @@ def _fitted(key: _Key) -> tuple[str, Fitted] | None:
     design = chain(job, link)
     if design is None or len(run.time_s) < 3 * FIRST_SCANS:
         return None
-    part = job.part(job.campaign.thermometer)
-    accuracy = part.accuracy_K if isinstance(part, Thermometer) else 2.0
-    digit = part.resolution_K if isinstance(part, Thermometer) else 0.1
-    lag = part.lag_s if isinstance(part, Thermometer) else 0.0
+    probe = thermometer(job)
     tracks = []
     for place in run.celsius:
         if stage_of(place) and place in (f"{link}-{stage_of(place)}", "air", "case", "sink"):
             record = record_of(job, run, place)
             t, celsius = np.asarray(record.time_s), np.asarray(record.celsius)
             if len(t) >= FIRST_SCANS:
-                tracks.append(Track(stage_of(place), t, celsius, max(digit, 0.1), accuracy, lag))
+                noise = max(probe.resolution_K, 0.1)
+                tracks.append(Track(stage_of(place), t, celsius, noise, probe.accuracy_K, probe.lag_s))
     if not tracks:
         return None
     own, rest = heats(job, plan.output.id, amps_of(plan, run), link)

@@ -1,6 +1,6 @@
 """The tests of a campaign: what is to be shown of an output, and at which points."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from pydantic import Field
 
@@ -306,3 +306,5 @@ Test = Annotated[
     | SensorCheck,
     Field(discriminator="kind"),
 ]
+#: The record of every kind of test.
+KINDS_OF_TEST: tuple[type[TestRecord], ...] = get_args(get_args(Test)[0])

@@ -13,6 +13,22 @@ from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.errors import Trouble
 
 AMBIENT = "ambient"
+#: Time constants in s (n,), and the matrices to and from the modes.
+Modes = tuple[Array, Array, Array]
+
+
+def modes_of(conductance_W_K: Array, capacity_J_K: Array) -> Modes:
+    """The modes of a network by its symmetric conductance (n, n) and its capacities (n,)."""
+    root = np.sqrt(capacity_J_K)
+    rates, vectors = np.linalg.eigh(conductance_W_K / np.outer(root, root))
+    return 1 / rates, vectors.T * root, vectors / root[:, None]
+
+
+def relaxed(modes: Modes, final_K: Array, start_K: Array, time_s: Array) -> Array:
+    """Rises in K (…, n) after times (…) on the way from a start to where constant power ends; exact."""
+    constants, into, out = modes
+    decay = np.exp(-time_s[..., None] / constants)
+    return np.asarray(final_K + ((start_K - final_K) @ into.T * decay) @ out.T)
 
 
 @dataclass(frozen=True)
@@ -53,11 +69,9 @@ class ThermalNetwork:
         rise = np.linalg.solve(self.conductance(), self._powers(power_W)[..., None])[..., 0]
         return {name: np.asarray(rise[..., k] + ambient_C) for k, name in enumerate(self.nodes)}
 
-    def modes(self) -> tuple[Array, Array, Array]:
+    def modes(self) -> Modes:
         """Time constants in s (n,), and the matrices to and from the modes."""
-        root = np.sqrt(np.array([self.capacity_J_K[name] for name in self.nodes]))
-        rates, vectors = np.linalg.eigh(self.conductance() / np.outer(root, root))
-        return 1 / rates, vectors.T * root, vectors / root[:, None]
+        return modes_of(self.conductance(), np.array([self.capacity_J_K[name] for name in self.nodes]))
 
     def heat_up(
         self,
@@ -67,12 +81,9 @@ class ThermalNetwork:
         start_C: Mapping[str, float] | None = None,
     ) -> dict[str, Array]:
         """Temperature in °C of every node after `time_s` of constant power, from `start_C` (ambient)."""
-        constants, into, out = self.modes()
-        final = np.linalg.solve(self.conductance(), self._powers(power_W)[..., None])[..., 0]
+        final = np.asarray(np.linalg.solve(self.conductance(), self._powers(power_W)[..., None])[..., 0])
         start = np.array([(start_C or {}).get(name, ambient_C) - ambient_C for name in self.nodes])
-        left = (start - final) @ into.T
-        decay = np.exp(-np.asarray(time_s, float)[..., None] / constants)
-        rise = final + (left * decay) @ out.T
+        rise = relaxed(self.modes(), final, start, np.asarray(time_s, float))
         return {name: np.asarray(rise[..., k] + ambient_C) for k, name in enumerate(self.nodes)}
 
     def time_to(

@@ -9,7 +9,7 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import ConverterLink
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Converter
+from tensimeter.core.job.parts import Converter, Thermometer
 from tensimeter.core.limits import at
 from tensimeter.core.thermal.cooling import box_resistance, fan_of
 from tensimeter.core.thermal.foresee import Expected
@@ -20,6 +20,16 @@ from tensimeter.core.thermal.stages import Stages
 BOX_J_K = 400.0
 #: Least θ of a mounting, K/W, and how far θ inside a part and of its mounting stray, as shares.
 LEAST_K_W, JUNCTION_SHARE, MOUNTING_SHARE = 0.05, 0.15, 0.35
+
+
+#: What is taken where no thermometer is named.
+ASSUMED = Thermometer(id="assumed", name="thermometer (assumed)", accuracy_K=2.0)
+
+
+def thermometer(job: Job) -> Thermometer:
+    """The campaign's thermometer, else a plain one that is assumed."""
+    part = job.part(job.campaign.thermometer)
+    return part if isinstance(part, Thermometer) else ASSUMED
 
 
 def temperature_places(job: Job) -> dict[str, str]:

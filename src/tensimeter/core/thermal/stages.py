@@ -6,14 +6,14 @@ between two moments is exact (network.py).
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 from tensimeter.core.judge import Interval
-from tensimeter.core.thermal.network import AMBIENT, ThermalNetwork
+from tensimeter.core.thermal.network import AMBIENT, ThermalNetwork, relaxed
 
 #: Nodes from the heat outwards.
 PLACES = ("case", "sink", "air")
@@ -85,27 +85,26 @@ def response(
 ) -> dict[str, Array]:
     """°C of every place at times (n,), from rises over the room at the first moment; exact between turns."""
     network = stages.network()
-    constants, into, out = network.modes()
+    modes = network.modes()
     capacity = np.array([stages.capacity_J_K[p] for p in stages.places])
     conductance = network.conductance()
     turns = np.unique(np.concatenate([heating.from_s, heating.room_s]))
     turns = turns[(turns >= heating.from_s[0]) & (turns <= max(float(time_s[-1]), turns[0]))]
-    state = np.array([start_K.get(p, 0.0) for p in stages.places]) @ into.T
+    state = np.array([start_K.get(p, 0.0) for p in stages.places])
     room = np.interp(time_s, heating.room_s, heating.room_C)
     found = np.zeros((len(time_s), len(stages.places)))
-    found[time_s < turns[0]] = out @ state
+    found[time_s < turns[0]] = state
     for k, begin in enumerate(turns):
         end = turns[k + 1] if k + 1 < len(turns) else np.inf
         at = int(np.searchsorted(heating.from_s, begin, side="right")) - 1
         drift = _drift(heating, begin, end)
         # Seen from a room that drifts, every capacity takes up as much heat as the drift asks of it.
         watts = np.array([heating.power_W.get(p, np.zeros(at + 1))[at] for p in stages.places])
-        final = np.linalg.solve(conductance, watts - drift * capacity) @ into.T
+        final = np.asarray(np.linalg.solve(conductance, watts - drift * capacity))
         inside = (time_s >= begin) & (time_s < end)
-        decay = np.exp(-(time_s[inside, None] - begin) / constants)
-        found[inside] = (final + (state - final) * decay) @ out.T
+        found[inside] = relaxed(modes, final, state, time_s[inside] - begin)
         if np.isfinite(end):
-            state = final + (state - final) * np.exp(-(end - begin) / constants)
+            state = relaxed(modes, final, state, np.asarray(end - begin))
     return {p: room + found[:, k] for k, p in enumerate(stages.places)}
 
 
@@ -126,7 +125,6 @@ class Fitted:
     design: Stages
     birge: float
     readings: int
-    places_read: tuple[str, ...] = field(default=())
 
     def _interval(self, index: int) -> Interval:
         at = float(self.stages.vector()[index])
@@ -199,14 +197,7 @@ def fit_stages(
     # θ goes as one over the heat, C as the heat itself: both share its error.
     signs = np.array([-1.0] * half + [1.0] * half)
     covariance = covariance + power_share**2 * np.outer(signs, signs)
-    return Fitted(
-        design.with_vector(found.x[:size]),
-        np.asarray(covariance),
-        design,
-        birge,
-        count,
-        tuple(t.place for t in tracks),
-    )
+    return Fitted(design.with_vector(found.x[:size]), np.asarray(covariance), design, birge, count)
 
 
 def _start_of(place: str, known: Mapping[str, float], places: tuple[str, ...]) -> float:

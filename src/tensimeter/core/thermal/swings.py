@@ -14,12 +14,11 @@ LEAST_K, NOISES = 1.0, 6.0
 
 @dataclass(frozen=True)
 class Swinging:
-    """Tops and bottoms in °C, their moments in s; the period between tops in s, None with fewer than two."""
+    """Tops and bottoms in °C, moments of the tops in s; the period between them, None with fewer than two."""
 
     tops_C: Array
     bottoms_C: Array
     tops_s: Array
-    bottoms_s: Array
 
     @property
     def period_s(self) -> float | None:
@@ -53,7 +52,7 @@ def swinging(time_s: Array, celsius: Array) -> Swinging:
             if rising is not None:
                 bottoms.append(low)
             rising, high = True, k
-    return Swinging(c[tops], c[bottoms], t[tops], t[bottoms])
+    return Swinging(c[tops], c[bottoms], t[tops])
 
 
 @dataclass(frozen=True)
@@ -62,16 +61,13 @@ class Thresholds:
 
     on_C: Interval | None
     off_C: Interval | None
-    switches: int
 
 
 def thresholds(celsius: Array, running: Flags, accuracy_K: float = 0.0) -> Thresholds:
     """On and off by whether the fan ran at each sample: each lies between two of them, or several tell."""
     change = np.diff(running.astype(int))
     on, off = np.flatnonzero(change > 0), np.flatnonzero(change < 0)
-    return Thresholds(
-        _between(celsius, on, accuracy_K), _between(celsius, off, accuracy_K), len(on) + len(off)
-    )
+    return Thresholds(_between(celsius, on, accuracy_K), _between(celsius, off, accuracy_K))
 
 
 def _between(celsius: Array, at: IntArray, accuracy_K: float) -> Interval | None:

@@ -10,7 +10,7 @@ from tensimeter.core.campaign import OPEN, StepResult
 from tensimeter.core.explain import Worked
 from tensimeter.core.judge import Interval, Verdict, explain_reading
 from tensimeter.core.quantity import decimals_for, fixed, show
-from tensimeter.core.thermal.places import temperature_places
+from tensimeter.core.thermal.places import temperature_places, thermometer
 from tensimeter.core.verify.readings import accuracy_of
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare
@@ -136,7 +136,8 @@ class NowPanel(QWidget):
         names = temperature_places(session.job)
         places = session.job.campaign.probes or ("sink",)
         read = zip(places, self._celsius, strict=False)
-        lines = [f"{names.get(p, p)}  {fixed(c, 'C', 1)}" for p, c in read]
+        half = fixed(0.95 * thermometer(session.job).accuracy_K, "K", 1)
+        lines = [f"{names.get(p, p)}  {fixed(c, 'C', 1)} ± {half}" for p, c in read]
         if session.soak is not None and session.soak.on_spot and not session.soak.at_full:
             now = session.soak.spot.now
             lines.append(f"junction, estimated  {fixed(now.value, 'C', 0)} ± {fixed(now.half_width, 'K', 0)}")

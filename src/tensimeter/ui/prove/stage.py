@@ -218,7 +218,9 @@ class ProveStage(QWidget):
 
     def _why(self) -> Worked | None:
         result = self.session.outcome
-        return result.regulation.worked()["resistance"] if result and result.regulation else None
+        if result and result.regulation:
+            return result.regulation.worked()["resistance"]
+        return next((f.worked for f in result.findings if f.worked), None) if result else None
 
     # -- hands ----------------------------------------------------------------------------------
 
