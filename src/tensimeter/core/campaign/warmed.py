@@ -1,7 +1,7 @@
 """What the readings of a soak say while it runs: the forecast, its ground, whether a limit is passed."""
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Literal
 
 import numpy as np
@@ -33,7 +33,7 @@ Call = Literal["will cross", "likely to cross", "can't tell yet", "stays below"]
 #: Chance of passing a limit from which on it is called likely, and sure; below the last it stays below.
 LIKELY, SURE, UNLIKELY = 0.5, 0.975, 0.025
 #: Scans before anything is said, and the growth of their number until it is worked out again.
-FIRST_SCANS, GROWTH = 8, 1.05
+FIRST_SCANS, GROWTH = 8, 1.12
 #: How well the heat of the design is known, as a share.
 POWER_SHARE = 0.1
 
@@ -64,7 +64,8 @@ class SoakState:
     #: K that the junction lies above the place.
     above_K: float = 0.0
 
-    @property
+    # A window asks these at every reading; a state is worked out but now and then.
+    @cached_property
     def minutes_to_limit(self) -> Interval | None:
         return self.spot.minutes_to(self.limit_C)
 
@@ -72,7 +73,7 @@ class SoakState:
     def ground(self) -> str:
         return self.measured.ground
 
-    @property
+    @cached_property
     def sentence(self) -> str:
         """What it says, on what ground, and how long it still takes."""
         what = self.at_full + ("the junction" if self.on_spot else self.place_name)

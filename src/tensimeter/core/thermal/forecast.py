@@ -5,6 +5,7 @@ constant. While the readings can't tell one time constant from two, the draws sa
 """
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -50,25 +51,25 @@ class Forecast:
         at = middle if value is None else value
         return Interval(at, at - self.stretch * (at - low), at + self.stretch * (high - at))
 
-    @property
+    @cached_property
     def final(self) -> Interval:
         """°C in the end; its high end is infinite where the readings cannot bound it."""
         found = self._interval(self.final_C, self.best_C)
         return replace(found, high=float("inf")) if self.open_end else found
 
-    @property
+    @cached_property
     def time_constant(self) -> Interval:
         """The slow time constant in s."""
         found = self._interval(self.slow_s, self.best_tau_s)
         return replace(found, high=float("inf")) if self.open_end else found
 
-    @property
+    @cached_property
     def remaining(self) -> Interval:
         """K still to come."""
         found = self._interval(self.slow_K + self.fast_K)
         return replace(found, high=float("inf")) if self.open_end else found
 
-    @property
+    @cached_property
     def now(self) -> Interval:
         """°C now, by all readings."""
         return self._interval(self.final_C - self.slow_K - self.fast_K)
