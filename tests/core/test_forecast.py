@@ -169,3 +169,17 @@ def test_a_slope_that_keeps_growing_is_a_runaway_and_a_lagging_start_is_not(digi
     # A room that warms ever faster is no runaway of the part.
     room = 25 + 6 * np.expm1(t / 1000)
     assert not runs_away(HeatUp(t, read(room + 30 * (1 - np.exp(-t / 600))), room, (0.0,)))
+
+
+def test_a_place_that_begins_warm_gives_part_of_it_away_at_once() -> None:
+    t = np.arange(0, 900.0, 10.0)
+    rng = np.random.default_rng(8)
+    # Ten kelvin of a start are the fast stage's, two the slow one's; 22 K and 28 K come by the load.
+    fast, slow = np.exp(-t / 70), np.exp(-t / 1500)
+    true = 20 + 10 * fast + 2 * slow + 22 * (1 - fast) + 28 * (1 - slow)
+    shown = np.round(true + 0.05 * rng.standard_normal(len(t)), 1)
+    design = Expected((45.0,), 1300.0, 0.05, 0.4)
+    told = foresee(HeatUp(t, shown, 20.0, (0.0,), warm=True), design, compare=False)
+    assert told.final.low < 70 < told.final.high
+    assert told.now.value == pytest.approx(true[-1], abs=0.2)
+    assert told.remaining.value == pytest.approx(26 * np.exp(-890 / 1500), rel=0.3)

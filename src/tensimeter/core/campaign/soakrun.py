@@ -15,6 +15,9 @@ from tensimeter.core.thermal.heatup import HeatUp
 from tensimeter.core.thermal.places import thermometer, watched
 from tensimeter.core.verify.readings import Reading
 
+#: K over the room from which on a run is one that began warm: more than two probes differ by.
+WARM_K = 3.0
+
 
 @dataclass(frozen=True, eq=False)
 class SoakRun:
@@ -138,7 +141,9 @@ def record_of(job: Job, run: SoakRun, place: str, count: int | None = None) -> H
         alive = t < run.time_s[-1]
     t, celsius = t[alive], celsius[alive]
     steps = tuple(s for s in run.steps_s if s < t[-1])
-    return HeatUp(t, celsius, room(job, run, t), steps, lag_s=thermometer(job).lag_s)
+    around = room(job, run, t)
+    warm = bool(len(t) and celsius[0] - around[0] > WARM_K)
+    return HeatUp(t, celsius, around, steps, lag_s=thermometer(job).lag_s, warm=warm)
 
 
 def room(job: Job, run: SoakRun, t: Array) -> Array:

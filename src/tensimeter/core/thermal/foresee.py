@@ -113,7 +113,10 @@ def _mixed(one: Forecast, two: Forecast, chance: float) -> Forecast:
 def _known(cells: Cells, expected: Expected | None, order: int, *, given: bool) -> Known:
     """What is believed before the fit."""
     steps = len(cells.steps_s)
-    start = (cells.start_C - cells.ambient_C[0], cells.start_sd_K)
+    excess = float(cells.start_C - cells.ambient_C[0])
+    starts = [(excess, cells.start_sd_K)]
+    if cells.warm and order == 2:
+        starts.append((0.0, 0.5 * abs(excess) + 0.5))
     if expected is None:
         mean, sd = [np.log(cells.span_s) + PLAIN_TAU[0], PLAIN_RATIO[0]], [PLAIN_TAU[1], PLAIN_RATIO[1]]
         if given and order == 1:
@@ -121,7 +124,7 @@ def _known(cells: Cells, expected: Expected | None, order: int, *, given: bool) 
         seen = float(np.ptp(cells.celsius)) or 1.0
         levels = [0.0] if order == 1 else [0.0, PLAIN_FAST[0] * seen]
         wide = [1e4 if given else PLAIN_SLOW_K] if order == 1 else [PLAIN_SLOW_K, PLAIN_FAST[1] * seen]
-        linear = Linear.of(start, np.array(levels * steps), np.diag(np.array(wide * steps) ** 2))
+        linear = Linear.of(starts, np.array(levels * steps), np.diag(np.array(wide * steps) ** 2))
         return Known(np.array(mean[:order]), np.array(sd[:order]), ((1.0, linear),))
     rises = np.array((*expected.rises_K, *[expected.rises_K[-1]] * steps))[:steps]
     share = expected.fast_share
@@ -137,7 +140,7 @@ def _known(cells: Cells, expected: Expected | None, order: int, *, given: bool) 
             own = np.zeros(len(level))
             own[k :: len(stages)] = level[k :: len(stages)]
             covariance += (wrong[k] * spread) ** 2 * np.outer(own, own)
-        linears.append((chance, Linear.of(start, level, covariance)))
+        linears.append((chance, Linear.of(starts, level, covariance)))
     mean = [np.log(expected.slow_s), np.log(expected.fast_ratio)]
     sd = [expected.tau_spread, expected.ratio_spread]
     return Known(np.array(mean[:order]), np.array(sd[:order]), tuple(linears))
@@ -269,17 +272,20 @@ def _told(
     shapes = Shapes.of(search)
     span = cells.span_s
     still = []
+    begun = 2 if cells.warm and order == 2 else 1
     for k, tau in enumerate(shapes.constants_s):
-        parts = rises[:, 1 + k :: len(shapes.constants_s)]
+        parts = rises[:, begun + k :: len(shapes.constants_s)]
         gone = span - cells.steps_s
         still.append((parts * np.exp(-gone / tau[:, None])).sum(1))
     slow, fast = still if len(still) == 2 else (still[0], np.zeros(len(search)))
     ambient = shapes.through(cells)[:, -1]
-    slow = slow - rises[:, 0] * np.exp(-span / shapes.slow_s) + (cells.ambient_C[-1] - ambient)
-    final = cells.ambient_C[-1] + rises[:, 1:].sum(1)
+    quick = rises[:, 1] if begun == 2 else np.zeros(len(search))
+    slow = slow - (rises[:, 0] - quick) * np.exp(-span / shapes.slow_s) + (cells.ambient_C[-1] - ambient)
+    final = cells.ambient_C[-1] + rises[:, begun:].sum(1)
     if rng is not None and cells.ambient_sd_K:
         final = final + cells.ambient_sd_K * rng.standard_normal(len(final))
     fast_s = shapes.slow_s if shapes.fast_s is None else shapes.fast_s
+    fast = fast - quick * np.exp(-span / fast_s)
     return Forecast(weights, final, shapes.slow_s, fast_s, slow, fast, span, order, cells.noise_K)
 
 

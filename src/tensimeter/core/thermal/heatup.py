@@ -30,6 +30,8 @@ class HeatUp:
     start_C: float | None = None
     noise_K: float | None = None
     lag_s: float = 0.0
+    #: Whether it was warm already as the load came on: part of that leaves with the fast time constant.
+    warm: bool = False
 
     def __post_init__(self) -> None:
         t, c = np.asarray(self.time_s, float), np.asarray(self.celsius, float)
@@ -65,6 +67,7 @@ class Cells:
     start_C: float
     start_sd_K: float
     ambient_sd_K: float
+    warm: bool
     #: Where the ambient changes its drift, s, and by how much, K/s.
     knots_s: Array
     turns_K_s: Array
@@ -109,7 +112,7 @@ def gathered(record: HeatUp) -> Cells:
     codes = values[0], values[1] * digit, np.bincount(inverse.ravel()).astype(float)
     smooth = np.interp(mean_u, knots, level)
     return Cells(
-        mean_u, mean_c, count, smooth, steps, digit, max(noise, 1e-9), start, start_sd, sd,
+        mean_u, mean_c, count, smooth, steps, digit, max(noise, 1e-9), start, start_sd, sd, record.warm,
         knots[:-1], turns, codes,
     )  # fmt: skip
 

@@ -67,11 +67,12 @@ class Linear:
     precision: Array
 
     @classmethod
-    def of(cls, start: tuple[float, float], level: Array, covariance: Array) -> "Linear":
-        """From the start's mean and deviation, and the stages' means (p,) and covariance (p, p)."""
-        whole = np.zeros((len(level) + 1, len(level) + 1))
-        whole[0, 0], whole[1:, 1:] = start[1] ** 2, covariance
-        return cls(np.array([start[0], *level]), np.asarray(np.linalg.inv(whole)))
+    def of(cls, starts: list[tuple[float, float]], level: Array, covariance: Array) -> "Linear":
+        """From means and deviations of the start, and the stages' means (p,) and covariance (p, p)."""
+        n = len(starts)
+        whole = np.zeros((len(level) + n, len(level) + n))
+        whole[:n, :n], whole[n:, n:] = np.diag([sd**2 for _, sd in starts]), covariance
+        return cls(np.array([*(mean for mean, _ in starts), *level]), np.asarray(np.linalg.inv(whole)))
 
     @property
     def half_log_det(self) -> float:
@@ -92,8 +93,11 @@ class Solved:
 def columns(cells: Cells, shapes: Shapes, lag_s: float) -> tuple[Array, Array]:
     """The linear part's columns (k, n, p), and what the ambient alone does (k, n)."""
     decay = np.exp(-cells.time_s / shapes.slow_s[:, None])
+    starts = [decay]
+    if cells.warm and shapes.fast_s is not None:
+        starts.append(np.exp(-cells.time_s / shapes.fast_s[:, None]) - decay)
     steps = [g for at in cells.steps_s for g in shapes.steps(cells.time_s - at, lag_s)]
-    return np.stack([decay, *steps], axis=-1), shapes.through(cells)
+    return np.stack([*starts, *steps], axis=-1), shapes.through(cells)
 
 
 @dataclass(frozen=True)
