@@ -70,7 +70,7 @@ def keep_rows(count: int) -> Row:
 
 
 def engine_rows(count: int) -> Row:
-    """`count` scans of volts, amps and heat: the engine's, and bare queries with a bare commit."""
+    """`count` scans of volts, amps and heat: the engine's; bare queries with a bare commit."""
     job = demo_job("ridge-pier")
     with (
         tempfile.TemporaryDirectory() as scratch,
@@ -86,7 +86,8 @@ def engine_rows(count: int) -> Row:
             role: manager.open_resource(resource, read_termination="\n", write_termination="\n")
             for role, resource in served.resources.items()
         }
-        asked = (("load", "MEAS:CURR?"), ("voltmeter", "MEAS:VOLT:DC?"), ("thermometer", "MEAS:TEMP?"))
+        heat = f"MEAS:TEMP? (@1:{len(job.campaign.probes)})"
+        asked = (("load", "MEAS:CURR?"), ("voltmeter", "MEAS:VOLT:DC?"), ("thermometer", heat))
 
         def ours() -> None:
             for _ in range(count):
@@ -94,7 +95,8 @@ def engine_rows(count: int) -> Row:
 
         def floor() -> None:
             for _ in range(count):
-                values = [float(links[role].query(command)) for role, command in asked]
+                answers = [links[role].query(command) for role, command in asked]
+                values = [float(one) for answer in answers for one in answer.split(",")]
                 db.execute("BEGIN IMMEDIATE")
                 for value in values:
                     db.execute(_INSERT, _row(value))
