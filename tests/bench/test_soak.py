@@ -9,13 +9,13 @@ from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.supply import SimulatedSupply
-from tensimeter.bench.simulated.warmth import HeatTruths, Warmth
+from tensimeter.bench.simulated.warmth import HeatGuard, HeatTruths, Warmth
 from tensimeter.core.campaign import outcome, plan
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, with_test
-from tensimeter.core.job.tests import Changed, OverTemperature, Soak
+from tensimeter.core.job.tests import Changed, Soak
 from tensimeter.core.judge import Verdict
-from tensimeter.demo import ridge_pier
+from tensimeter.demo import finishers_bench, ridge_pier
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
 
@@ -179,18 +179,32 @@ def test_a_load_that_lets_go_ends_a_soak_and_what_fails_is_kept(ridge: Job, tmp_
     file.close()
 
 
-def test_over_temperature_watches_an_output_that_goes_away(ridge: Job, tmp_path: Path) -> None:
-    test = OverTemperature(id="otp", output="mount", hold_s=900.0, every_s=30.0)
-    job = changed(ridge, campaign=changed(ridge.campaign, probes=("front-end-case",)))
-
-    def die(engine: RunEngine, served) -> None:
-        if served.world.supply.now > 300:
-            served.world.supply.warmth.truths = replace(
-                ridge_pier.HEAT, dies_C={"front-end": 30.0}, dies_s=1.0
-            )
-
-    engine, file, _, _ = run(job, test, tmp_path, die)
+@pytest.mark.parametrize(
+    ("back_C", "afterwards", "verdict"),
+    [(None, "stays off until it is reset", Verdict.HOLDS), (70.0, "cycles: off", Verdict.MISSES)],
+)
+def test_a_protection_against_heat_acts_and_is_judged(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, back_C: float | None, afterwards: str, verdict: Verdict
+) -> None:
+    guarded = replace(finishers_bench.HEAT, guards={"regulator": HeatGuard(85.0, back_C)})
+    monkeypatch.setattr(finishers_bench, "HEAT", guarded)
+    job = demo_job("finishers-bench")
+    test = changed(job.test("over-temperature"), hold_s=1400.0)
+    engine, file, _, world = run(job, test, tmp_path)
     assert engine.ended.kind == "done", engine.ended.text
-    found = outcome(file.job, plan(file.job, test), file.readings())
-    assert next(f for f in found.findings if f.name == "afterwards").text == "stays off until it is reset"
+    found = {f.name: f for f in outcome(file.job, plan(file.job, test), file.readings()).findings}
+    acts = next(f for name, f in found.items() if name.startswith("acts"))
+    # Ten seconds after, the case is six kelvins cooler already: what it was before tells.
+    assert acts.value.low < 85 < acts.value.high < acts.value.low + 4
+    assert found["afterwards"].text.startswith(afterwards)
+    assert found["afterwards"].verdict is verdict
+    assert ("between" in found["afterwards"].text) == (back_C is not None)
+    supply = world.supply
+    assert supply.volts("bath") == 0.0 or back_C is not None
+    # Without power for long enough, and cool again, it starts anew.
+    supply.power(False)
+    supply.advance(900.0)
+    supply.power(True)
+    supply.advance(5.0)
+    assert supply.volts("bath") > 11
     file.close()

@@ -192,7 +192,8 @@ def test_over_temperature_acts_comes_back_or_cycles(ridge: Job) -> None:
 
     latched = after(lambda t: 13.2 if t < 1200 else 0.0)
     assert finding(latched, "acts, Front end case").verdict is Verdict.HOLDS
-    assert finding(latched, "acts, Front end case").value.value == pytest.approx(70.0)
+    acts = finding(latched, "acts, Front end case").value
+    assert acts.low < 70.0 < acts.high < acts.low + 2 * (1.1 + 0.4)
     assert finding(latched, "afterwards").verdict is Verdict.HOLDS
     back = after(lambda t: 0.0 if 1200 <= t < 1500 else 13.2)
     assert "restarts by itself after 300 s" in finding(back, "afterwards").text

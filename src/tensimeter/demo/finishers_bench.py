@@ -4,6 +4,7 @@ On the upper tap the regulator burns more than its sink can shed at low volts; o
 out in the valleys before the top of its range. All names, labels and figures are invented.
 """
 
+from tensimeter.bench.simulated.warmth import HeatGuard, HeatTruths
 from tensimeter.core.job.design import (
     ConverterLink,
     Design,
@@ -17,7 +18,7 @@ from tensimeter.core.job.design import (
 )
 from tensimeter.core.job.document import BoxRecord, Campaign, Job, Settings
 from tensimeter.core.job.parts import Converter, Fan, FusePart, LeadPart, PanelMeter, Transformer
-from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.core.job.tests import LoadRegulation, OverTemperature
 from tensimeter.core.judge import Accuracy
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 
@@ -27,6 +28,9 @@ TRUTHS: dict[tuple[str, str], float] = {
     ("regulator", "resistance"): 0.006,
     ("clamp-lead", "contact"): 0.011,
 }
+
+#: The regulator cuts itself off before its sink is warm enough for the fan to come on.
+HEAT = HeatTruths(guards={"regulator": HeatGuard(85.0, 70.0)}, lag_s={"regulator-case": 4.0})
 
 
 def job() -> Job:
@@ -97,7 +101,11 @@ def job() -> Job:
         stock=stock,
         design=design,
         campaign=Campaign(
-            tests=(LoadRegulation(id="load-regulation", output="bath"),),
+            tests=(
+                LoadRegulation(id="load-regulation", output="bath"),
+                OverTemperature(id="over-temperature", output="bath", below_C=100.0, hold_s=2400.0),
+            ),
+            probes=("regulator-case", "regulator-sink", "ambient"),
             **ROLES,
         ),
     )  # fmt: skip

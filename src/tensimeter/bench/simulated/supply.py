@@ -33,7 +33,13 @@ class _Output:
     amps: float = 0.0
     off: bool = False
     broken: bool = False
+    hot: bool = False
     overloaded_at: float | None = None
+
+    @property
+    def dark(self) -> bool:
+        """Whether nothing comes out of it, whatever is asked."""
+        return self.off or self.broken or self.hot
 
 
 @dataclass
@@ -112,10 +118,14 @@ class SimulatedSupply:
         """Switch at the wall; off for long enough resets what went off."""
         if on and not self.powered:
             self._on_since = self.now
-            for out in self._outputs.values():
-                rested = self.now - self._off_since >= out.behaviour.reset_s
-                if rested and not out.broken and not self._over_trip(out):
+            for name, out in self._outputs.items():
+                if self.now - self._off_since < out.behaviour.reset_s:
+                    continue
+                for link in (x for x, fed in self._below.items() if name in fed):
+                    self.warmth.reset(link)
+                if not self._over_trip(out):
                     out.off, out.overloaded_at = False, None
+            self._put_out()
         elif not on and self.powered:
             self._off_since = self.now
         self.powered = on
@@ -125,16 +135,20 @@ class SimulatedSupply:
 
     def advance(self, seconds: float) -> None:
         """Let time pass: exact solutions of the first-order equations, for any step."""
-        if seconds <= 0:
-            return
-        self.now += seconds
-        dead = set(self.warmth.died)
-        self.warmth.advance(seconds)
-        if set(self.warmth.died) != dead:
-            self._break()
+        while seconds > 1e-9:
+            out = self.warmth.out
+            passed = self.warmth.advance(seconds)
+            self.now, seconds = self.now + passed, seconds - passed
+            if self.warmth.out != out:
+                self._put_out()
+                self._settle()
+            self._follow(passed)
+
+    def _follow(self, seconds: float) -> None:
+        """Let the volts that show go on towards those that are to stand."""
         keep = math.exp(-seconds / SETTLING_S)
         for name, out in self._outputs.items():
-            if out.overloaded_at is not None or out.off or not self.powered:
+            if out.overloaded_at is not None or out.dark or not self.powered:
                 self._limit(name, out)
                 self._shown[name] = out.volts
             else:
@@ -181,23 +195,22 @@ class SimulatedSupply:
         own = {x: lost.pop(x, 0.0) for x in self.warmth.links}
         self.warmth.heat(own, sum(lost.values()))
 
-    def _break(self) -> None:
-        """What died feeds nothing any more, and stays so."""
-        for link in self.warmth.died:
-            for output in self._below.get(link, []):
-                self._outputs[output].off = self._outputs[output].broken = True
-        self._settle()
+    def _put_out(self) -> None:
+        """What died or is too hot feeds nothing."""
+        for name, out in self._outputs.items():
+            above = {x for x, fed in self._below.items() if name in fed}
+            out.broken, out.hot = bool(above & set(self.warmth.died)), bool(above & self.warmth.hot)
 
     def _wanted(self, name: str, out: _Output) -> float:
         """The current that the network is asked for: what the load wants, as far as the limit lets it."""
-        if not self.powered or out.off:
+        if not self.powered or out.dark:
             return 0.0
         volts = out.volts if out.volts > 0 else self._unloaded(name) * out.trim
         return min(float(out.demand.amps(np.array([volts]))[0]), out.limit_A)
 
     def _limit(self, name: str, out: _Output) -> None:
         """Past the limit, what its kind makes of it."""
-        if not self.powered or out.off:
+        if not self.powered or out.dark:
             out.volts = out.amps = 0.0
             return
         regulated = float(np.nan_to_num(self._solution[name].V)) if self._solution is not None else 0.0

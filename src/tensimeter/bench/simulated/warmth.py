@@ -20,6 +20,14 @@ BLOCK, LONGEST_S = 4096, 5.0
 
 
 @dataclass(frozen=True)
+class HeatGuard:
+    """A converter's own protection: off at this °C of its case, back at the other; none: it stays off."""
+
+    off_C: float
+    back_C: float | None = None
+
+
+@dataclass(frozen=True)
 class HeatTruths:
     """What the builder does not know of the heat. Fields by link: K/W of its mounting, of its sink; J/K.
 
@@ -36,6 +44,7 @@ class HeatTruths:
     growth: Mapping[str, float] = field(default_factory=dict)
     dies_C: Mapping[str, float] = field(default_factory=dict)
     dies_s: float = 240.0
+    guards: Mapping[str, HeatGuard] = field(default_factory=dict)
     lag_s: Mapping[str, float] = field(default_factory=dict)
     contact: Mapping[str, float] = field(default_factory=dict)
     air_J_K: float = 400.0
@@ -60,6 +69,8 @@ class Warmth:
         self.ambient_C = job.settings.ambient_C
         self.fan = 0
         self.died: dict[str, float] = {}
+        #: What its own protection keeps off.
+        self.hot: set[str] = set()
         self.now_s = 0.0
         self._speeds = (0.0, *(s.speed for s in fan_steps(job)))
         self._boxed = bool(job.settings.box_K_W)
@@ -107,13 +118,24 @@ class Warmth:
 
     # -- time -----------------------------------------------------------------------------------
 
-    def advance(self, seconds: float) -> None:
-        """Let time pass; events fall on the ends of steps of a few seconds at most."""
-        while seconds > 1e-9:
-            step = min(seconds, LONGEST_S)
-            self._step(np.array([step]))
-            self._follow(step)
-            seconds -= step
+    @property
+    def out(self) -> frozenset[str]:
+        """The converters that feed nothing: dead, or kept off by their protection."""
+        return frozenset((*self.died, *self.hot))
+
+    def advance(self, seconds: float) -> float:
+        """Let time pass, at most until a converter goes out or comes back; the seconds that passed."""
+        out, began = self.out, self.now_s
+        while (left := began + seconds - self.now_s) > 1e-9 and self.out == out:
+            before, step = self.now_s, min(left, LONGEST_S)
+            self._step(np.linspace(0.0, step, math.ceil(step) + 1)[1:])
+            self._follow(self.now_s - before)
+        return self.now_s - began
+
+    def reset(self, link: str) -> None:
+        """Let a converter start anew after it was without power; too hot, its protection keeps it off."""
+        if link in self.hot and self.celsius(f"{link}-case") < self.truths.guards[link].off_C:
+            self.hot.discard(link)
 
     def record(self, seconds: float, rate_Hz: float) -> tuple[Array, Array]:
         """Times in s and °C of every place (n, places), as fast as numbers go; events at their sample."""
@@ -154,30 +176,48 @@ class Warmth:
 
     def _events(self, ahead: Array, celsius: Array) -> int:
         """Where the first thing happens that changes how it goes on, and make it happen; else the end."""
-        last = len(ahead) - 1
+        damage = self._damaged(ahead, celsius)
+        deaths = {link: int(np.argmax(d >= 1)) for link, d in damage.items() if d[-1] >= 1}
+        guarded, turn = self._guarded(celsius), self._fan_turns(celsius)
+        turns = [turn[0]] if turn else []
+        last = min([len(ahead) - 1, *deaths.values(), *guarded.values(), *turns])
+        for link, d in damage.items():
+            self._damage[link] = float(d[last])
+        for link in (x for x, at in deaths.items() if at == last):
+            self.died[link] = self.now_s + float(ahead[last])
+        # Each of these goes off or comes back.
+        self.hot ^= {link for link, at in guarded.items() if at == last}
+        if turn and turn[0] == last:
+            self.fan = turn[1]
+        return last
+
+    def _damaged(self, ahead: Array, celsius: Array) -> dict[str, Array]:
+        """The damage (n,) of each junction that can die, at these times; one is its end."""
         step = np.diff(ahead, prepend=0.0)
-        deaths: dict[str, int] = {}
-        added: dict[str, Array] = {}
+        found: dict[str, Array] = {}
         for link, dies in self.truths.dies_C.items():
             if link in self.died or link not in self.links:
                 continue
             junction = celsius[:, self.places.index(f"{link}-case")]
             junction = junction + self._watts.get(link, 0.0) * self._junction(link)
             rate = np.where(junction > dies - 15, 2 ** np.clip((junction - dies) / 3, -30, 30), 0.0)
-            added[link] = self._damage[link] + np.cumsum(rate * step) / self.truths.dies_s
-            over = np.flatnonzero(added[link] >= 1)
-            if len(over):
-                deaths[link] = int(over[0])
-        turn = self._fan_turns(celsius)
-        last = min([last, *deaths.values(), *([turn[0]] if turn else [])])
-        for link, damage in added.items():
-            self._damage[link] = float(damage[last])
-        for link, at in deaths.items():
-            if at == last:
-                self.died[link] = self.now_s + float(ahead[last])
-        if turn and turn[0] == last:
-            self.fan = turn[1]
-        return last
+            found[link] = self._damage[link] + np.cumsum(rate * step) / self.truths.dies_s
+        return found
+
+    def _guarded(self, celsius: Array) -> dict[str, int]:
+        """When a protection goes off, or lets its converter come back."""
+        found: dict[str, int] = {}
+        for link, guard in self.truths.guards.items():
+            if link not in self.links:
+                continue
+            case = celsius[:, self.places.index(f"{link}-case")]
+            if link not in self.hot:
+                acts = case >= guard.off_C
+            else:
+                acts = case <= (guard.back_C if guard.back_C is not None else -math.inf)
+            if acts.any():
+                found[link] = int(np.argmax(acts))
+        return found
 
     def _fan_turns(self, celsius: Array) -> tuple[int, int] | None:
         """When the fan goes to another step, and to which; None where it stays."""

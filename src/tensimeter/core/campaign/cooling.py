@@ -16,7 +16,7 @@ from tensimeter.core.quantity import show
 from tensimeter.core.reach import adjustable, volts_span
 from tensimeter.core.thermal.calibration import calibrated, hottest
 from tensimeter.core.thermal.places import temperature_places, thermometer
-from tensimeter.core.thermal.swings import acted, swinging, thresholds
+from tensimeter.core.thermal.swings import Acted, acted, acted_at, swinging, thresholds
 
 #: Volts above which it runs.
 RUNS_V = 1.0
@@ -167,32 +167,35 @@ class OverTemperatureKind:
             held = f"not in {run.time_s[-1] / 60:.0f} min"
             return [Finding("acts", text=held, verdict=Verdict.NOT_MEASURED)]
         found = []
+        between = ""
         place = place_of(facts.job, facts.plan, run)
         if place is not None:
             t, celsius = run.track(place)
-            at = float(np.interp(what.at_s, t, celsius))
+            since = celsius[t >= what.at_s]
+            if len(since):
+                between = f" between {since.min():.0f} and {since.max():.0f} °C"
             half = thermometer(facts.job).accuracy_K
-            value = Interval(at, at - half, at + half)
+            value = acted_at(t, celsius, what.at_s, float(t[0]), half)
             band = Band(None, test.below_C) if test.below_C else None
             name = temperature_places(facts.job).get(place, place)
             found.append(
                 Finding(f"acts, {name} at", "C", value, "", judge(value, band) if band else None, band)
             )
             if what.back_s is not None:
-                back = float(np.interp(what.at_s + what.back_s, t, celsius))
-                found.append(Finding("comes back at", "C", Interval(back, back - half, back + half)))
-        return [*found, _afterwards(facts, what.back_s, what.times, cycles=what.cycles)]
+                back = acted_at(t, celsius, what.at_s + what.back_s, what.at_s, half)
+                found.append(Finding("comes back at", "C", back))
+        return [*found, _afterwards(facts, what, between)]
 
 
-def _afterwards(facts: Facts, back_s: float | None, times: int, *, cycles: bool) -> Finding:
+def _afterwards(facts: Facts, what: Acted, between: str) -> Finding:
     """What the protection does after it has acted, against the job's school."""
     wanted = facts.job.policy.after_heat
-    if back_s is None:
+    if what.back_s is None:
         text, fits = "stays off until it is reset", wanted == "stay_off"
-    elif cycles:
-        text, fits = f"cycles: off {times} times, while the temperature hardly moves", False
+    elif what.cycles:
+        text, fits = f"cycles: off {what.times} times{between}", False
     else:
-        text, fits = f"restarts by itself after {show(back_s, 's', 3)}", wanted == "restart"
+        text, fits = f"restarts by itself after {show(what.back_s, 's', 3)}", wanted == "restart"
     return Finding("afterwards", text=text, verdict=Verdict.HOLDS if fits else Verdict.MISSES)
 
 

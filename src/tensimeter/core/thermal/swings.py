@@ -10,6 +10,8 @@ from tensimeter.core.thermal.heatup import digit_of, noise_of
 
 #: Least K between a top and a bottom that counts as a turn, and times the noise.
 LEAST_K, NOISES = 1.0, 6.0
+#: Samples over which it is seen how steeply a place goes, as something acts.
+SLOPE_OVER = 4
 
 
 @dataclass(frozen=True)
@@ -85,7 +87,7 @@ class Acted:
     at_s: float
     back_s: float | None
     times: int
-    #: Whether it goes on and off again and again while the temperature hardly moves.
+    #: Whether it goes off again and again: the temperature then stands between two marks while power pulses.
     cycles: bool
 
     @property
@@ -103,3 +105,21 @@ def acted(time_s: Array, volts: Array, nominal_V: float) -> Acted | None:
     later = np.flatnonzero(alive[first:])
     back = float(time_s[first + later[0]] - time_s[first]) if len(later) else None
     return Acted(float(time_s[first]), back, len(gone), len(gone) >= 3)
+
+
+def acted_at(time_s: Array, celsius: Array, at_s: float, begun_s: float, half_K: float) -> Interval:
+    """°C at which something acted that was first seen at `at_s`, by samples (n,) and their half width.
+
+    It acted between two samples. Since the one before, the place went on at most as steeply as it had gone
+    from `begun_s` on; the sample after is past it already, and tells only where nothing else does.
+    """
+    k = max(int(np.searchsorted(time_s, at_s)), 1)
+    before, gap = float(celsius[k - 1]), float(time_s[min(k, len(time_s) - 1)] - time_s[k - 1])
+    from_ = max(int(np.searchsorted(time_s, begun_s)), k - 1 - SLOPE_OVER)
+    if from_ < k - 1:
+        slope = float(celsius[k - 1] - celsius[from_]) / float(time_s[k - 1] - time_s[from_])
+        beyond = before + slope * gap
+    else:
+        beyond = float(celsius[min(k, len(celsius) - 1)])
+    low, high = sorted((before, beyond))
+    return Interval((low + high) / 2, low - half_K, high + half_K)
