@@ -204,7 +204,7 @@ def test_down_to_a_cut_off_and_over_a_skipped_point(bed: Bed) -> None:
     assert (result.measured, result.complete) == (7, False)
     done = frozenset(r.step.index for r in result.steps if r.taken)
     engine, result = bed.run(LoadRegulation(id="load", output="mount"), done=done)
-    assert engine.ended.text.startswith("1 steps read.")
+    assert engine.ended.text.startswith("1 step read.")
     assert result.complete
     bed.file.edit("x", bed.file.job)
     engine, down = bed.run(

@@ -194,8 +194,10 @@ def test_a_protection_against_heat_acts_and_is_judged(
     assert engine.ended.kind == "done", engine.ended.text
     found = {f.name: f for f in outcome(file.job, plan(file.job, test), file.readings()).findings}
     acts = next(f for name, f in found.items() if name.startswith("acts"))
-    # Ten seconds after, the case is six kelvins cooler already: what it was before tells.
+    # Read again as it goes and comes, by a probe that lags four seconds behind a case that falls fast.
     assert acts.value.low < 85 < acts.value.high < acts.value.low + 4
+    if back_C:
+        assert found["comes back at"].value.low < back_C < found["comes back at"].value.high
     assert found["afterwards"].text.startswith(afterwards)
     assert found["afterwards"].verdict is verdict
     assert ("between" in found["afterwards"].text) == (back_C is not None)

@@ -127,6 +127,10 @@ def test_a_badly_seated_pad_is_foretold_and_its_failure_is_a_result(ridge: Job) 
     assert told.startswith(("likely to cross", "will cross"))
     assert "Front end" in finding(result, "suspected").text
     assert "gone" in outcome_sentence(result)
+    # 8.17 W through 3.6 K/W that the mounting has too many: what buys most.
+    best = finding(result, "remedy 1: mounted as designed")
+    assert float(best.text.split()[0]) == pytest.approx(8.17 * 3.6, rel=0.1)
+    assert best.text.endswith("then under 105 °C")
     mended = changed(test, changes=(Changed(link="front-end", what="pad reseated", after_run=1),))
     log.job, log.plan = with_test(log.job, mended), plan(log.job, mended)
     soaked(log, 2.0, (1.8, 6.2), begin=90_000.0, run=2)
@@ -201,6 +205,9 @@ def test_over_temperature_acts_comes_back_or_cycles(ridge: Job) -> None:
     cycling = after(lambda t: 0.0 if t > 1200 and (t // 50) % 2 else 13.2)
     assert "cycles" in finding(cycling, "afterwards").text
     assert finding(after(lambda t: 13.2), "acts").verdict is Verdict.NOT_MEASURED
+    test = changed(test, below_C=70.0)
+    assert finding(after(lambda t: 13.2), "acts").text == "not up to 80 °C"
+    assert finding(after(lambda t: 13.2), "acts").verdict is Verdict.MISSES
 
 
 def test_a_sensor_against_a_reference_and_the_hottest_place(ridge: Job) -> None:

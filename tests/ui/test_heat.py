@@ -153,7 +153,7 @@ def test_a_log_of_temperatures_is_taken_in_as_a_run(window: MainWindow, tmp_path
 @pytest.mark.parametrize("night", [False, True])
 def test_the_plot_of_a_soak_in_either_light_and_as_it_grows(warm: MainWindow, night: bool) -> None:
     from tensimeter.core.campaign.soakrun import soak_runs
-    from tensimeter.ui.parts.heat_plot import Heat, HeatPlot
+    from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
     from tensimeter.ui.theme import theme
 
     theme.use(night=night)
@@ -161,11 +161,11 @@ def test_the_plot_of_a_soak_in_either_light_and_as_it_grows(warm: MainWindow, ni
     run = soak_runs(facts.readings)[0]
     plot = HeatPlot()
     plot.resize(640, 320)
-    plot.show_heat(Heat(run, None, {}, "front-end-case", 105.0))
+    plot.show_heat(Heat(run, None, {}, "front-end-case", Limit(105.0, "limit")))
     curves = dict(plot._curves)
     (_, right), _ = plot.viewRange()
     # A reading more within what is shown moves the lines that are there; past it all is drawn anew.
-    plot.show_heat(Heat(run, None, {}, "front-end-case", 105.0))
+    plot.show_heat(Heat(run, None, {}, "front-end-case", Limit(105.0, "limit")))
     assert plot._curves == curves
     for curve in curves.values():
         assert curve.xData[-1] <= right

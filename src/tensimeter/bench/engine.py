@@ -107,7 +107,7 @@ class RunEngine:
             self._tell(Event("started", volts=volts, amps=0.0))
             self._taking.rest()
             read, passed = self._steps()
-            kind, text = "done", f"{read} steps read."
+            kind, text = "done", f"{read} step{'' if read == 1 else 's'} read."
             if passed:
                 text += f" {passed} passed over."
         except Dropped:

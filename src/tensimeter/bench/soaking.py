@@ -22,6 +22,12 @@ SURE_TIMES = 2
 LOOK_S = 0.25
 #: An output below this share of its volts is gone.
 GONE_SHARE = 0.5
+#: How often in one step an output that goes or comes back is read at once; one that pulses is not.
+MOST_TURNS = 40
+#: After how many times off a supply that guards itself has shown that it cycles.
+OFTEN = 5
+#: How many times denser than planned it is then read, for two of the planned pauses.
+DENSER = 5
 
 
 class Soaking:
@@ -32,6 +38,8 @@ class Soaking:
         self.state: SoakState | None = None
         self._kept: list[Reading] = []
         self._sure = 0
+        self._gone = False
+        self._turns, self._turned_at = 0, -math.inf
         self._beside = ThreadPoolExecutor(1, thread_name_prefix="forecast")
         self._thinking: Future[SoakState | None] | None = None
 
@@ -46,7 +54,7 @@ class Soaking:
         taking.announce(step)
         end = clock.now() + (step.hold_s or 0.0)
         last = step.index == len(taking.plan.steps) - 1
-        gone = False
+        self._gone, self._turns, self._turned_at = False, 0, -math.inf
         while True:
             begun = clock.now()
             try:
@@ -55,20 +63,29 @@ class Soaking:
                 self._keep_last(step)
                 raise
             self._kept += kept
-            was_gone, gone = gone, live[0] < GONE_SHARE * taking.plan.output.nominal_V
-            if gone and not was_gone:
+            if self._turned(live[0]):
+                self._gone, self._turns, self._turned_at = not self._gone, self._turns + 1, begun
                 # What acted may come back by itself: it is watched, with the load as it is.
-                taking.tell(Event("warmth", step, text="The output is gone.", at_s=taking.since()))
+                said = "The output is gone." if self._gone else "The output is back."
+                taking.tell(Event("warmth", step, text=said, at_s=taking.since()))
             foreseen = self._foresee()
             taking.tell(Event("kept", step, tuple(kept), *live, at_s=taking.since()))
             if foreseen and last and self.state is not None and self.state.proven:
                 return
-            if clock.now() >= end:
+            if clock.now() >= end or (step.may_trip and self._turns >= 2 * OFTEN):
                 return
-            self._wait(step, min(begun + step.every_s, end))
+            turning = self._turns < MOST_TURNS and begun - self._turned_at < 2 * step.every_s
+            self._wait(step, min(begun + step.every_s / (DENSER if turning else 1), end))
+
+    def _turned(self, volts: float) -> bool:
+        """Whether the output has gone, or has come back."""
+        return (volts < GONE_SHARE * self.taking.plan.output.nominal_V) != self._gone
 
     def _wait(self, step: Step, until: float) -> None:
-        """Look again and again until it is time, so that a limit shows and a watchdog is fed."""
+        """Look again and again until it is time, so that a limit shows and a watchdog is fed.
+
+        An output that goes or comes back is read at once, while its temperatures are those it acted at.
+        """
         taking, clock = self.taking, self.taking.bench.clock
         while (left := until - clock.now()) > 0:
             try:
@@ -79,6 +96,8 @@ class Soaking:
             taking.tell(Event("live", step, (), *live, at_s=taking.since()))
             if not step.may_trip:
                 taking.still_loaded(step, live[1])
+            if self._turned(live[0]) and self._turns < MOST_TURNS:
+                return
             taking.wait(min(left, max(LOOK_S * clock.speed, 0.05 * step.every_s)))
 
     def _keep_last(self, step: Step) -> None:

@@ -1,10 +1,8 @@
 """Heat from the command line: a soak's log analysed, and what a job's soaks have shown of its stages."""
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Literal, cast
 
-import numpy as np
 import typer
 
 from tensimeter.cli.analyse import analyse
@@ -12,19 +10,14 @@ from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.campaign import plan
-from tensimeter.core.campaign.soakrun import amps_of, soak_runs
-from tensimeter.core.campaign.warmed import fitted_stages
+from tensimeter.core.campaign.shown import Shown, shown
+from tensimeter.core.campaign.soakrun import soak_runs
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Converter
 from tensimeter.core.job.tests import Soak
 from tensimeter.core.quantity import parse
 from tensimeter.core.thermal.foresee import foresee
 from tensimeter.core.thermal.heatup import HeatUp
-from tensimeter.core.thermal.places import heats
-from tensimeter.core.thermal.remedies import Part
 from tensimeter.core.thermal.runaway import runs_away
-from tensimeter.core.thermal.stages import Fitted
 from tensimeter.core.verify.readings import standing
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import read_temperatures
@@ -105,57 +98,13 @@ def _columns(file: Path, ambient: str, time: str, temp: str) -> tuple[Array, Arr
     return log.time_s, log.celsius[chosen], room, warnings
 
 
-@dataclass(frozen=True)
-class Shown:
-    """What a job's latest soak has shown of the part it watched."""
-
-    job: Job
-    link: str
-    name: str
-    fit: Fitted
-    own_W: float
-    rest_W: float
-    room_C: float
-    part: Converter
-
-    @property
-    def air_C(self) -> float:
-        """The air at the sink, by the fitted box."""
-        box = self.fit.stages.theta_K_W.get("air", 0.0)
-        return self.room_C + box * (self.own_W + self.rest_W)
-
-    def as_part(self, limit_C: float) -> Part:
-        theta = self.fit.stages.theta_K_W
-        inside = self.part.junction_K_W
-        return Part(self.own_W, 1, inside, theta["case"], theta["sink"], self.air_C, limit_C)
-
-
 def shown_by(path: Path) -> Shown:
     """The stages fitted to the last run of a job's soaks; Trouble where none has been read."""
     with JobFile(path, read_only=True) as file:
         job, readings = file.job, file.readings()
     for test in reversed([t for t in job.campaign.tests if isinstance(t, Soak)]):
         runs = soak_runs([r for r in standing(readings) if r.test == test.id])
-        if not runs:
-            continue
-        worked_out = plan(job, test)
-        found = fitted_stages(job, worked_out, runs[-1])
-        if found is None:
-            continue
-        link, fit = found
-        amps = amps_of(worked_out, runs[-1])
-        own, rest = heats(job, worked_out.output.id, amps[-1:], link)
-        room = runs[-1].track("ambient")[1]
-        part = job.part(job.design.link(link).part)
-        assert isinstance(part, Converter)
-        return Shown(
-            job,
-            link,
-            job.design.link(link).name,
-            fit,
-            float(own[0]),
-            float(rest[0]),
-            float(np.mean(room[-5:])) if len(room) else job.settings.ambient_C,
-            part,
-        )
+        found = shown(job, plan(job, test), runs[-1]) if runs else None
+        if found is not None:
+            return found
     raise Trouble(f"{path.name} has no soak that was read at a place of its part: run one first.")

@@ -7,13 +7,13 @@ from typing import Annotated
 import typer
 
 from tensimeter.cli.compute import Json
-from tensimeter.cli.heat import Shown, shown_by
+from tensimeter.cli.heat import shown_by
 from tensimeter.cli.output import answer
 from tensimeter.cli.size import pairs, size
+from tensimeter.core.campaign.shown import Shown
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import parse
 from tensimeter.core.thermal import derating, fan, heatsink, ntc
-from tensimeter.core.thermal.remedies import remedies
 
 Fitted = Annotated[Path | None, typer.Option(help="A job whose latest soak gives θ, C, heat and room.")]
 
@@ -110,10 +110,9 @@ def size_derating(
     if fitted is not None:
         shown = shown_by(fitted)
         part = shown.as_part(shown.part.hot_limit_C)
-        better = remedies(part, shown.part.sink_blown_K_W, shown.fit.design.theta_K_W["case"])
         rows = [
             {"change": r.what, "hottest_C": r.hottest_C, "buys_K": r.buys_K, "enough": r.enough}
-            for r in better
+            for r in shown.remedies()
         ]
         found = {"part": shown.name, "hottest_C": part.hottest_C, "limit_C": part.limit_C, "remedies": rows}
         temperature = temperature or f"{part.hottest_C}"

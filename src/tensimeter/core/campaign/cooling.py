@@ -163,28 +163,37 @@ class OverTemperatureKind:
             return []
         run = runs[-1]
         what = acted(run.time_s, run.volts, facts.plan.output.nominal_V)
+        place = place_of(facts.job, facts.plan, run)
         if what is None:
-            held = f"not in {run.time_s[-1] / 60:.0f} min"
-            return [Finding("acts", text=held, verdict=Verdict.NOT_MEASURED)]
+            return [_did_not_act(facts, test, run, place)]
         found = []
         between = ""
-        place = place_of(facts.job, facts.plan, run)
         if place is not None:
             t, celsius = run.track(place)
             since = celsius[t >= what.at_s]
             if len(since):
                 between = f" between {since.min():.0f} and {since.max():.0f} °C"
-            half = thermometer(facts.job).accuracy_K
-            value = acted_at(t, celsius, what.at_s, float(t[0]), half)
+            probe = thermometer(facts.job)
+            of_probe = (probe.accuracy_K, probe.lag_s)
+            acts = acted_at(t, celsius, what.at_s, float(t[0]), *of_probe, rising=True)
             band = Band(None, test.below_C) if test.below_C else None
             name = temperature_places(facts.job).get(place, place)
-            found.append(
-                Finding(f"acts, {name} at", "C", value, "", judge(value, band) if band else None, band)
-            )
+            verdict = judge(acts, band) if acts and band else None
+            found.append(Finding(f"acts, {name} at", "C", acts, "", verdict, band))
             if what.back_s is not None:
-                back = acted_at(t, celsius, what.at_s + what.back_s, what.at_s, half)
-                found.append(Finding("comes back at", "C", back))
+                back_at = what.at_s + what.back_s
+                back = acted_at(t, celsius, back_at, what.at_s, *of_probe, rising=False)
+                found += [Finding("comes back at", "C", back)] if back else []
         return [*found, _afterwards(facts, what, between)]
+
+
+def _did_not_act(facts: Facts, test: OverTemperature, run: SoakRun, place: str | None) -> Finding:
+    """A protection that was never seen: it misses once the place was surely past its mark."""
+    top = float(run.track(place)[1].max()) if place is not None else -np.inf
+    most = min(test.below_C or np.inf, test.most_C)
+    if top - thermometer(facts.job).accuracy_K > most:
+        return Finding("acts", text=f"not up to {top:.0f} °C", verdict=Verdict.MISSES)
+    return Finding("acts", text=f"not in {run.time_s[-1] / 60:.0f} min", verdict=Verdict.NOT_MEASURED)
 
 
 def _afterwards(facts: Facts, what: Acted, between: str) -> Finding:

@@ -4,25 +4,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tensimeter.core.campaign.shown import Shown, shown
 from tensimeter.core.campaign.soakrun import SoakRun, amps_of, soak_runs
 from tensimeter.core.campaign.step import Facts, Finding, Situation, Step, predicted
-from tensimeter.core.campaign.warmed import SoakState, fitted_stages, state_at
+from tensimeter.core.campaign.warmed import SoakState, state_at
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Converter
 from tensimeter.core.job.tests import Soak, Test
 from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
-from tensimeter.core.thermal.places import (
-    JUNCTION_SHARE,
-    Scenario,
-    heats,
-    limit_C,
-    steady_spot_C,
-    temperature_places,
-    thermometer,
-)
-from tensimeter.core.thermal.stages import Fitted
+from tensimeter.core.thermal.places import Scenario, temperature_places, thermometer
 
 #: A room as warm as a shed in summer, and the share of a sink that a year's dust takes: rules of thumb.
 WARM_ROOM_C, DUST = 35.0, 0.2
@@ -181,51 +172,47 @@ def _cut(run: SoakRun, until_s: float) -> SoakRun:
 
 
 def _model(facts: Facts, run: SoakRun) -> list[Finding]:
-    """θ and C of the stages as read, beside the design's."""
-    fit = fitted_stages(facts.job, facts.plan, run)
-    if fit is None:
+    """θ and C of the stages as read, beside the design's; other conditions and remedies by them."""
+    known = shown(facts.job, facts.plan, run)
+    if known is None:
         return []
-    _, model = fit
-    design, found = model.design, []
-    for place in model.stages.places:
+    fit = known.fit
+    found = []
+    for place in fit.stages.places:
         outwards = {"case": "case to sink", "sink": "sink to air", "air": "air to room"}[place]
-        text = f"design {show(design.theta_K_W[place], '', 3)} K/W"
-        found.append(Finding(f"θ {outwards}", "K/W", model.theta(place), text))
-        text = f"design {show(design.capacity_J_K[place], '', 3)} J/K"
-        found.append(Finding(f"C of {place}", "J/K", model.capacity(place), text))
-    return [*found, *_elsewhere(facts, run, fit[0], model)]
+        text = f"design {show(fit.design.theta_K_W[place], '', 3)} K/W"
+        found.append(Finding(f"θ {outwards}", "K/W", fit.theta(place), text))
+        text = f"design {show(fit.design.capacity_J_K[place], '', 3)} J/K"
+        found.append(Finding(f"C of {place}", "J/K", fit.capacity(place), text))
+    return [*found, *_elsewhere(known), *_cooler(known)]
 
 
-def _elsewhere(facts: Facts, run: SoakRun, link: str, model: Fitted) -> list[Finding]:
+def _elsewhere(known: Shown) -> list[Finding]:
     """The junction in a warmer room, with dust, its lid open, its fan on: by the fitted stages."""
-    job, part = facts.job, facts.job.part(facts.job.design.link(link).part)
-    assert isinstance(part, Converter)
-    own, rest = heats(job, facts.plan.output.id, amps_of(facts.plan, run)[-1:], link)
-    room = run.track("ambient")[1]
-    here = float(np.median(room)) if len(room) else job.settings.ambient_C
+    here, part = known.room_C, known.part
     asked = [
         (f"in a room of {WARM_ROOM_C:.0f} °C", Scenario(WARM_ROOM_C)),
         (f"with dust, {100 * DUST:.0f} % of the sink lost", Scenario(here, dust=DUST)),
         ("at three quarters of this heat", Scenario(here, 0.75)),
     ]
-    if "air" in model.stages.theta_K_W:
+    if "air" in known.fit.stages.theta_K_W:
         asked.append(("with its lid open", Scenario(here, lid_open=True)))
     if part.sink_blown_K_W and part.sink_K_W:
-        asked.append(
-            ("with its fan at full speed", Scenario(here, sink_share=part.sink_blown_K_W / part.sink_K_W))
-        )
-    rng, drawn = np.random.default_rng(9), model.drawn(400)
-    inside = part.junction_K_W * (1 + JUNCTION_SHARE * rng.standard_normal(len(drawn)))
-    band = Band(None, limit_C(job, link))
+        blown = part.sink_blown_K_W / part.sink_K_W
+        asked.append(("with its fan at full speed", Scenario(here, sink_share=blown)))
+    band = Band(None, part.hot_limit_C)
+    ends = [(words, known.junction(scenario)) for words, scenario in asked]
+    return [Finding(f"junction {words}", "C", end, judge(end, band).words) for words, end in ends]
+
+
+def _cooler(known: Shown) -> list[Finding]:
+    """What would make the junction cooler, ranked by what it buys."""
+    limit = show(known.part.hot_limit_C, "C", 3)
     found = []
-    for words, scenario in asked:
-        ends = [
-            steady_spot_C(s, float(own[0]), float(rest[0]), float(k), scenario)
-            for s, k in zip(drawn, inside, strict=True)
-        ]
-        low, middle, high = np.quantile(ends, [0.025, 0.5, 0.975])
-        value = Interval(float(middle), float(low), float(high))
-        found.append(Finding(f"junction {words}", "C", value, judge(value, band).words))
+    for k, remedy in enumerate(known.remedies(), 1):
+        enough = f"then under {limit}" if remedy.enough else f"not enough for {limit}"
+        text = f"{show(remedy.buys_K, 'K', 2)} cooler, {show(remedy.hottest_C, 'C', 3)}: {enough}"
+        found.append(Finding(f"remedy {k}: {remedy.what}", text=text))
     return found
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.arrays import Array
+from tensimeter.core.arrays import Array, Flags
 from tensimeter.core.campaign.step import Plan
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
@@ -35,10 +35,15 @@ class SoakRun:
     step: Array
 
     @property
-    def ended_by_itself(self) -> bool:
-        """Whether the output was gone at the last reading: it failed, or its protection acted."""
+    def gone(self) -> Flags:
+        """At which readings the output was gone (n,): it failed, or its protection acted."""
         seen = self.volts[np.isfinite(self.volts)]
-        return bool(len(seen) > 1 and seen[-1] < 0.5 * np.nanmax(seen))
+        return self.volts < 0.5 * seen.max() if len(seen) > 1 else np.zeros(len(self.volts), bool)
+
+    @property
+    def ended_by_itself(self) -> bool:
+        """Whether the output was gone at the last reading of its volts."""
+        return bool(self.gone[np.isfinite(self.volts)][-1:].any())
 
     def track(self, place: str) -> tuple[Array, Array]:
         """s and °C where a place was read."""

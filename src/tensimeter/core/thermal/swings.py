@@ -107,19 +107,30 @@ def acted(time_s: Array, volts: Array, nominal_V: float) -> Acted | None:
     return Acted(float(time_s[first]), back, len(gone), len(gone) >= 3)
 
 
-def acted_at(time_s: Array, celsius: Array, at_s: float, begun_s: float, half_K: float) -> Interval:
-    """°C at which something acted that was first seen at `at_s`, by samples (n,) and their half width.
+def acted_at(
+    time_s: Array,
+    celsius: Array,
+    at_s: float,
+    begun_s: float,
+    half_K: float,
+    lag_s: float = 0.0,
+    *,
+    rising: bool,
+) -> Interval | None:
+    """°C at which something acted that was first seen at `at_s`, by samples (n,) of a place; K around each.
 
-    It acted between two samples. Since the one before, the place went on at most as steeply as it had gone
-    from `begun_s` on; the sample after is past it already, and tells only where nothing else does.
+    It acted between two samples, on the way up or down, so the place came at least as far as either shows.
+    Since the one before it went on at most as steeply as it had gone from `begun_s` on; a probe that lags
+    `lag_s` shows that much too little. None where too few samples tell how steep that was.
     """
-    k = max(int(np.searchsorted(time_s, at_s)), 1)
-    before, gap = float(celsius[k - 1]), float(time_s[min(k, len(time_s) - 1)] - time_s[k - 1])
-    from_ = max(int(np.searchsorted(time_s, begun_s)), k - 1 - SLOPE_OVER)
-    if from_ < k - 1:
-        slope = float(celsius[k - 1] - celsius[from_]) / float(time_s[k - 1] - time_s[from_])
-        beyond = before + slope * gap
-    else:
-        beyond = float(celsius[min(k, len(celsius) - 1)])
-    low, high = sorted((before, beyond))
+    way = 1.0 if rising else -1.0
+    y = way * celsius
+    k = min(max(int(np.searchsorted(time_s, at_s)), 1), len(y) - 1)
+    start = max(int(np.searchsorted(time_s, begun_s)), k - 1 - SLOPE_OVER)
+    if start >= k - 1:
+        return None
+    slope = max(float(y[k - 1] - y[start]) / float(time_s[k - 1] - time_s[start]), 0.0)
+    least = max(float(y[k - 1]), float(y[k]))
+    most = max(least, float(y[k - 1]) + slope * float(time_s[k] - time_s[k - 1])) + lag_s * slope
+    low, high = sorted((way * least, way * most))
     return Interval((low + high) / 2, low - half_K, high + half_K)

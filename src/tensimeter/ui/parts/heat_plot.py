@@ -27,6 +27,13 @@ _CONE, _AHEAD = 60, 3.0
 _MOST = 300
 
 
+class Limit(NamedTuple):
+    """A temperature that is not to be passed, and what it is."""
+
+    celsius: float
+    words: str
+
+
 @dataclass(frozen=True, eq=False)
 class Heat:
     """What is drawn: a run, the state it is in, names of places by id, the place that is watched."""
@@ -35,7 +42,7 @@ class Heat:
     state: SoakState | None
     names: dict[str, str]
     place: str | None
-    limit_C: float | None
+    limit: Limit
 
 
 class Label(NamedTuple):
@@ -86,7 +93,8 @@ class HeatPlot(Plot):
 
     def show_heat(self, heat: Heat) -> None:
         """One run: its places, the cone of what is forecast, the limit."""
-        key = (heat.state, heat.limit_C, heat.place, tuple(heat.run.celsius), self.size())
+        gone = int(heat.run.gone.sum())
+        key = (heat.state, heat.limit, heat.place, tuple(heat.run.celsius), gone, self.size())
         if key == self._key and self._grow(heat):
             return
         self._key = key
@@ -106,15 +114,27 @@ class HeatPlot(Plot):
         if heat.state is not None:
             end, top = self._foresee(heat, heat.state, labels)
             high = max(high, top)
-        if heat.limit_C is not None:
-            pen = pg.mkPen(theme.colour("miss"), width=1.5)
-            self.addItem(pg.InfiniteLine(heat.limit_C, angle=0, pen=pen), ignoreBounds=True)
-            high = max(high, heat.limit_C)
+        limit = heat.limit.celsius
+        pen = pg.mkPen(theme.colour("miss"), width=1.5)
+        self.addItem(pg.InfiniteLine(limit, angle=0, pen=pen), ignoreBounds=True)
+        high = max(high, limit)
         self._fit(end, low, high)
-        if heat.limit_C is not None:
-            what = "junction" if heat.state is None or heat.state.on_spot else "limit"
-            self.write(f"{what} limit {heat.limit_C:.0f} °C", 0.0, heat.limit_C, "miss", (0.0, 1.0))
+        self.write(f"{heat.limit.words} {limit:.0f} °C", 0.0, limit, "miss", (0.0, 1.0))
+        self._draw_gone(heat.run)
         self._name(labels, end)
+
+    def _draw_gone(self, run: SoakRun) -> None:
+        """A thick line under the temperatures wherever the output was gone, and what it means."""
+        gone = run.gone
+        if not gone.any():
+            return
+        _, (bottom, top) = self.viewRange()
+        low = bottom + 0.03 * (top - bottom)
+        level = np.where(gone | np.append(False, gone[:-1]), low, np.nan)
+        pen = pg.mkPen(theme.colour("miss"), width=6)
+        self.plot(run.time_s / 60, level, pen=pen, connect="finite")
+        first = float(run.time_s[np.argmax(gone)]) / 60
+        self.write("output off", first, low, "miss", (1.02, 0.5))
 
     def _draw_places(self, heat: Heat) -> list[Label]:
         labels, others = [], 0
@@ -154,7 +174,7 @@ class HeatPlot(Plot):
             self._cone = (state, ahead, state.spot.cone(ahead))
         _, ahead, cone = self._cone
         # Ends that nothing bounds are cut where the drawing would be nothing else.
-        top = (heat.limit_C or 100.0) + 60
+        top = heat.limit.celsius + 60
         x = (state.elapsed_s + ahead) / 60
         edge = pg.mkPen(theme.colour("hold", 0.4), width=1)
         low, high = (pg.PlotDataItem(x, np.minimum(c, top), pen=edge) for c in (cone[0], cone[2]))
@@ -170,7 +190,7 @@ class HeatPlot(Plot):
         words = f"{state.at_full}{what}, forecast {final.value:.0f} °C, {final.low:.0f} … "
         words += f"{final.high:.0f}" if np.isfinite(final.high) else "no end known"
         # Over the cone, or under it where the limit's line would go through the words.
-        upper, limit = float(min(cone[2].max(), top)), heat.limit_C or np.inf
+        upper, limit = float(min(cone[2].max(), top)), heat.limit.celsius
         if upper < limit < upper + 0.25 * (limit - float(cone[1][0])) + 8:
             self.write(words, x[-1], float(cone[0][-1]), "hold", (1.0, 0.0))
         else:

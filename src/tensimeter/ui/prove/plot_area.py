@@ -11,10 +11,10 @@ from tensimeter.core.campaign.warmed import state_at
 from tensimeter.core.campaign.waves import ripple_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.parts import ElectronicLoad
-from tensimeter.core.job.tests import ReachPoints, Ripple
+from tensimeter.core.job.tests import OverTemperature, ReachPoints, Ripple, Soak
 from tensimeter.core.reach import load_reach_A, most_A, reach, volts_span
 from tensimeter.core.thermal.places import temperature_places
-from tensimeter.ui.parts.heat_plot import Heat, HeatPlot
+from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.plots import LoadLinePlot
 from tensimeter.ui.parts.reach_map import Drawn, ReachMap
@@ -63,15 +63,22 @@ class PlotArea(QStackedWidget):
         facts, job, plan = result.facts, self.session.job, result.plan
         runs = soak_runs(facts.readings) if facts is not None else []
         names = temperature_places(job)
+        limit = Limit(plan.hottest_C, "junction limit")
+        if isinstance(plan.test, OverTemperature):
+            below = plan.test.below_C
+            limit = Limit(below, "must have acted by") if below else Limit(plan.hottest_C, "run ends at")
         if not runs:
-            self.heat.show_heat(Heat(_NOTHING, None, names, None, plan.hottest_C))
+            self.heat.show_heat(Heat(_NOTHING, None, names, None, limit))
             return
         place = place_of(job, plan, runs[-1])
         if self.compared and len(runs) > 1 and place is not None:
             self.heat.show_compared(tuple((run_name(plan, r, k), r) for k, r in enumerate(runs)), place)
             return
-        state = facts.soak if facts.running else state_at(job, plan, runs[-1])
-        limit = state.limit_C if state else plan.hottest_C
+        state = None
+        if isinstance(plan.test, Soak):
+            state = facts.soak if facts.running else state_at(job, plan, runs[-1])
+        if state is not None:
+            limit = Limit(state.limit_C, "junction limit" if state.on_spot else "limit")
         self.heat.show_heat(Heat(runs[-1], state, names, place, limit))
 
     def _show_wave(self, result: Outcome) -> None:
