@@ -14,6 +14,7 @@ from tensimeter.core.job.tests import Soak, Test
 from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
 from tensimeter.core.thermal.places import Scenario, temperature_places, thermometer
+from tensimeter.core.thermal.stages import Fitted
 
 #: A room as warm as a shed in summer, and the share of a sink that a year's dust takes: rules of thumb.
 WARM_ROOM_C, DUST = 35.0, 0.2
@@ -49,10 +50,16 @@ class SoakKind:
         state = facts.soak if facts.running else state_at(facts.job, facts.plan, latest)
         found = _failure(facts, latest)
         found += _hottest(facts.job, latest)
-        if state is not None:
-            found = [*_forecast(state, failed=bool(found and found[0].verdict)), *found]
-            found += [] if facts.running else _model(facts, latest)
-        return found
+        if state is None:
+            return found
+        foretold = _forecast(state, failed=bool(found and found[0].verdict))
+        known = None if facts.running else shown(facts.job, facts.plan, latest)
+        if known is None:
+            return [*foretold, *found]
+        cooler, stages = _cooler(known), [*_stages(known.fit), *_elsewhere(known)]
+        # What cools it matters first where it is too hot.
+        after = [*found, *stages, *cooler] if state.call == "stays below" else [*cooler, *found, *stages]
+        return [*foretold, *after]
 
 
 @dataclass(frozen=True)
@@ -171,12 +178,8 @@ def _cut(run: SoakRun, until_s: float) -> SoakRun:
     )
 
 
-def _model(facts: Facts, run: SoakRun) -> list[Finding]:
-    """θ and C of the stages as read, beside the design's; other conditions and remedies by them."""
-    known = shown(facts.job, facts.plan, run)
-    if known is None:
-        return []
-    fit = known.fit
+def _stages(fit: Fitted) -> list[Finding]:
+    """θ and C of the stages as read, beside the design's."""
     found = []
     for place in fit.stages.places:
         outwards = {"case": "case to sink", "sink": "sink to air", "air": "air to room"}[place]
@@ -184,7 +187,7 @@ def _model(facts: Facts, run: SoakRun) -> list[Finding]:
         found.append(Finding(f"θ {outwards}", "K/W", fit.theta(place), text))
         text = f"design {show(fit.design.capacity_J_K[place], '', 3)} J/K"
         found.append(Finding(f"C of {place}", "J/K", fit.capacity(place), text))
-    return [*found, *_elsewhere(known), *_cooler(known)]
+    return found
 
 
 def _elsewhere(known: Shown) -> list[Finding]:

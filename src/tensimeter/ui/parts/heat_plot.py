@@ -73,6 +73,15 @@ def _thinned(x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return np.append(at, x[-1]), np.append(ends, y[-1])
 
 
+class Final(NamedTuple):
+    """Words on where a forecast ends, minutes there, the cone's top; °C where it begins above a place."""
+
+    words: str
+    x: float
+    upper: float
+    begins: float | None
+
+
 class HeatPlot(Plot):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("minutes", "°C", parent)
@@ -83,6 +92,7 @@ class HeatPlot(Plot):
         self._key: object = None
         self._curves: dict[str, pg.PlotDataItem] = {}
         self._names_drawn: dict[str, pg.TextItem] = {}
+        self._final: Final | None = None
 
     def restyle(self) -> None:
         super().restyle()
@@ -100,7 +110,7 @@ class HeatPlot(Plot):
         self._key = key
         self._last = heat
         self.clear()
-        self._curves, self._names_drawn = {}, {}
+        self._curves, self._names_drawn, self._final = {}, {}, None
         self.name_axis("bottom", "minutes")
         self.name_axis("left", "°C")
         labels = self._draw_places(heat)
@@ -112,7 +122,7 @@ class HeatPlot(Plot):
             return
         end, low, high = _reach(heat.run)
         if heat.state is not None:
-            end, top = self._foresee(heat, heat.state, labels)
+            end, top = self._foresee(heat, heat.state)
             high = max(high, top)
         limit = heat.limit.celsius
         pen = pg.mkPen(theme.colour("miss"), width=1.5)
@@ -122,6 +132,7 @@ class HeatPlot(Plot):
         self.write(f"{heat.limit.words} {limit:.0f} °C", 0.0, limit, "miss", (0.0, 1.0))
         self._draw_gone(heat.run)
         self._name(labels, end)
+        self._name_final(limit)
 
     def _draw_gone(self, run: SoakRun) -> None:
         """A thick line under the temperatures wherever the output was gone, and what it means."""
@@ -167,7 +178,7 @@ class HeatPlot(Plot):
                 self._names_drawn[label.place].setPos(label.x + 0.008 * right, y)
         return True
 
-    def _foresee(self, heat: Heat, state: SoakState, labels: list[Label]) -> tuple[float, float]:
+    def _foresee(self, heat: Heat, state: SoakState) -> tuple[float, float]:
         """The cone from now on; minutes where it ends and its top."""
         if self._cone is None or self._cone[0] is not state:
             ahead = np.linspace(0, _AHEAD * state.measured.time_constant.value, _CONE)
@@ -189,15 +200,9 @@ class HeatPlot(Plot):
         final = state.spot.final
         words = f"{state.at_full}{what}, forecast {final.value:.0f} °C, {final.low:.0f} … "
         words += f"{final.high:.0f}" if np.isfinite(final.high) else "no end known"
-        # Over the cone, or under it where the limit's line would go through the words.
-        upper, limit = float(min(cone[2].max(), top)), heat.limit.celsius
-        if upper < limit < upper + 0.25 * (limit - float(cone[1][0])) + 8:
-            self.write(words, x[-1], float(cone[0][-1]), "hold", (1.0, 0.0))
-        else:
-            self.write(words, x[-1], upper, "hold", (1.0, 1.0))
-        if state.on_spot:
-            labels.append(Label(x[0], float(cone[1][0]), f"{what}, estimated", "hold"))
-        return float(x[-1]), float(min(cone[2].max(), top))
+        upper = float(min(cone[2].max(), top))
+        self._final = Final(words, float(x[-1]), upper, float(cone[0][0]) if state.on_spot else None)
+        return float(x[-1]), upper
 
     def _fit(self, end: float, low: float, high: float) -> None:
         margin = 0.08 * max(high - low, 5.0)
@@ -216,11 +221,28 @@ class HeatPlot(Plot):
             item = self.write(label.words, label.x + 0.008 * end, y, label.colour, (0.0, 0.5))
             self._names_drawn[label.place] = item
 
-    def _spread(self, labels: list[Label]) -> list[tuple[Label, float]]:
-        """Each with its height, pushed apart where they would lie on one another."""
+    def _name_final(self, limit: float) -> None:
+        """Where the forecast ends, in words: over its cone, and over a limit's line that is in the way."""
+        if self._final is not None:
+            words, x, upper, _ = self._final
+            y = limit if upper < limit < upper + 1.2 * self._line_height() else upper
+            self.write(words, x, y, "hold", (1.0, 1.0))
+
+    def _line_height(self) -> float:
+        """Kelvins that a line of words takes."""
         _, (bottom, top) = self.viewRange()
         height = QFontMetricsF(theme.font(9)).height() + theme.px(7)
-        apart = (top - bottom) * height / max(self.height() - theme.px(46), 60)
+        return float((top - bottom) * height / max(self.height() - theme.px(46), 60))
+
+    def _spread(self, labels: list[Label]) -> list[tuple[Label, float]]:
+        """Each with its height, pushed apart where they would lie on one another."""
+        apart = self._line_height()
+        below = self._final.begins if self._final else None
+        if below is not None:
+            # A name just under the cone would lie in it.
+            labels = [
+                row._replace(y=min(row.y, below - apart / 2)) if row.y < below else row for row in labels
+            ]
         placed: list[tuple[Label, float]] = []
         for label in sorted(labels, key=lambda row: row.y):
             placed.append((label, max(label.y, placed[-1][1] + apart) if placed else label.y))

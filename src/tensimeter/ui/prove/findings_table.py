@@ -1,7 +1,7 @@
 """What a test has given: each figure with its uncertainty, what is allowed, its verdict."""
 
-from PyQt6.QtCore import QSize
-from PyQt6.QtWidgets import QHeaderView, QWidget
+from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt
+from PyQt6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from tensimeter.core.campaign import KINDS, Finding, Outcome
 from tensimeter.core.explain import Worked
@@ -11,6 +11,21 @@ from tensimeter.ui.parts.why_table import WhyTable
 from tensimeter.ui.theme import theme
 
 _COLUMNS = ("figure", "found", "allowed", "verdict")
+#: Letters up to which words stand where figures do; longer ones follow what they are said of.
+_SHORT = 26
+
+
+class _Wrapped(QStyledItemDelegate):
+    """Words that do not fit go on in a line below; the rows are as high as they need."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        size, table = super().sizeHint(option, index), self.parent()
+        assert isinstance(table, FindingsTable)
+        if index.column() != 0 or table.isFirstColumnSpanned(index.row(), index.parent()):
+            return size
+        room = QRect(0, 0, table.columnWidth(0) - theme.px(10), 10_000)
+        words = option.fontMetrics.boundingRect(room, Qt.TextFlag.TextWordWrap, str(index.data()))
+        return QSize(0, max(size.height(), words.height() + theme.px(10)))
 
 
 class FindingsTable(WhyTable):
@@ -19,6 +34,10 @@ class FindingsTable(WhyTable):
         self.header().setStretchLastSection(False)
         self.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         self.header().setSectionResizeMode(3, QHeaderView.ResizeMode.ResizeToContents)
+        self.setUniformRowHeights(False)
+        self.setWordWrap(True)
+        self.setItemDelegate(_Wrapped(self))
+        self.header().sectionResized.connect(lambda *_: self.scheduleDelayedItemsLayout())
 
     def show_result(self, result: Outcome) -> None:
         self.clear()
@@ -31,9 +50,13 @@ class FindingsTable(WhyTable):
                 self.add([(finding.text, None), ("", None), ("", None), ("", None)])
                 self.topLevelItem(self.topLevelItemCount() - 1).setFirstColumnSpanned(True)
                 continue
-            found = with_uncertainty(value.value, value.half_width, finding.unit) if value else finding.text
+            found = with_uncertainty(value.value, value.half_width, finding.unit) if value else ""
             words = finding.verdict.words if finding.verdict else ""
-            name = f"{finding.name}; {finding.text}" if value and finding.text else finding.name
+            name = finding.name
+            if value is None and len(finding.text) <= _SHORT:
+                found = finding.text
+            elif finding.text:
+                name = f"{name}{';' if value else ':'} {finding.text}"
             why = self._worked(finding, method) if value else None
             allowed = finding.allowed.words(finding.unit) if finding.allowed else ""
             self.add([(name, None), (found, why), (allowed, None), (words, None)])
