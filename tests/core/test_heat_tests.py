@@ -11,8 +11,11 @@ from tensimeter.core.campaign.soakrun import run_name, soak_runs
 from tensimeter.core.campaign.step import FAN
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, with_campaign, with_test
+from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.job.tests import Changed, Endurance, FanTest, OverTemperature, SensorCheck, Soak, Test
 from tensimeter.core.judge import Accuracy, Verdict
+from tensimeter.core.thermal.places import as_fitted, chain
+from tensimeter.core.thermal.stages import Stages
 from tensimeter.core.verify.readings import Reading
 from tensimeter.demo.library import demo_job
 
@@ -150,6 +153,71 @@ def test_part_load_tells_what_full_load_will_do(ridge: Job) -> None:
     assert "at 8 A the junction" in text
     assert text.startswith(("Will cross", "Likely to cross"))
     assert log.judged().plan.duration_s > 7200
+
+
+@pytest.fixture
+def cooled() -> Job:
+    """A regulator whose sink is too small in still air but not in its fan's, on at 60 and off at 48 °C."""
+    job = demo_job("finishers-bench")
+    sink = {"sink_K_W": 2.6, "sink_blown_K_W": 1.0, "hot_limit_C": 105.0, "junction_K_W": 0.3}
+    job = with_part(job, changed(job.part("linear"), **sink))
+    return changed(job, settings=changed(job.settings, box_K_W=0.0))
+
+
+def blown(log: Log, minutes: float, on_C: float, blown_K_W: float = 1.0) -> None:
+    """1.5 A on the regulator: 27.3 W into 12 and 420 J/K behind 0.8 and 2.6 K/W, a fan from `on_C` on."""
+    watts, dt, case, sink, running = 27.3, 1.0, 0.0, 0.0, False
+    for k in range(round(minutes * 60)):
+        running = sink + 22 >= on_C or (running and sink + 22 > 48.0)
+        into = (case - sink) / 0.8
+        case += dt * (watts - into) / 12
+        sink += dt * (into - sink / (blown_K_W if running else 2.6)) / 420
+        if k % 15 == 0:
+            noise = 0.05 * np.sin(1.7 * k)
+            case_C, sink_C = round(22 + case + noise, 1), round(22 + sink - noise, 1)
+            log.put(k, 0, V=11.9, A=1.5, regulator_case=case_C, regulator_sink=sink_C, ambient=22.0)
+
+
+def test_a_fan_that_comes_on_is_counted_on_until_it_does_not(cooled: Job) -> None:
+    test = Soak(id="hot", output="bath", link="regulator", stages=(1.0,))
+
+    def after(minutes: float, job: Job = cooled, **fan: float) -> Outcome:
+        log = Log(job, test)
+        blown(log, minutes, **fan)
+        return log.judged()
+
+    early = after(9, on_C=60.0)
+    said = outcome_sentence(early)
+    assert said.startswith("Stays below 105 °C")
+    assert "with its fan, which comes on at 60 °C of its sink" in said
+    # The top is where the fan comes on; what lies above the sink, 27.3 W · 1.1 K/W, comes on top of that.
+    top = finding(early, "junction").value
+    assert top.low < 60 + 27.3 * 1.1 < top.high
+    without = changed(cooled.design, links=tuple(x for x in cooled.design.links if x.kind != "fan"))
+    assert "cross" in outcome_sentence(after(9, changed(cooled, design=without), on_C=60.0))
+    # Its sensor is a little off; the sink's own bend tells that it runs, and where it ends.
+    settled = after(45, on_C=58.5)
+    theta = finding(settled, "θ sink to air").value
+    assert theta.low < 2.6 < theta.high
+    late = finding(settled, "junction").value
+    assert late.low < 22 + 27.3 * 2.1 < late.high
+    dead = outcome_sentence(after(21, on_C=999.0))
+    assert dead.startswith(("Will cross", "Likely to cross"))
+    assert "with its fan" not in dead
+    # One that cools below its own end goes on and off: what it swings up to counts.
+    swung = finding(after(40, on_C=60.0, blown_K_W=0.45), "junction").value
+    assert swung.low < 60 + 27.3 * 1.1 < swung.high
+
+
+def test_a_fan_that_always_runs_is_in_what_the_design_expects(cooled: Job) -> None:
+    links = [changed(x, control="always") if x.kind == "fan" else x for x in cooled.design.links]
+    always = changed(cooled, design=changed(cooled.design, links=tuple(links)))
+    still, running = chain(cooled, "regulator"), chain(always, "regulator")
+    assert (still.theta_K_W["sink"], running.theta_K_W["sink"]) == (2.6, 1.0)
+    better = Stages({**running.theta_K_W, "sink": 0.8}, running.capacity_J_K)
+    fitted = as_fitted(always, "regulator", better)
+    assert chain(fitted, "regulator").theta_K_W["sink"] == pytest.approx(0.8)
+    assert chain(fitted, "regulator", 0.0).theta_K_W["sink"] == pytest.approx(2.6 * 0.8)
 
 
 def test_endurance_keeps_hours_interruptions_and_failures(ridge: Job) -> None:

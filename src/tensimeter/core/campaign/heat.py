@@ -13,6 +13,8 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.tests import Soak, Test
 from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
+from tensimeter.core.thermal.cooling import resting_speed
+from tensimeter.core.thermal.fanned import SENSOR_K
 from tensimeter.core.thermal.places import Scenario, temperature_places, thermometer
 from tensimeter.core.thermal.stages import Fitted
 
@@ -121,6 +123,7 @@ def _why(state: SoakState) -> Worked:
         f"rests on the {state.ground}; time constants by evidence: {measured.order}",
         "the thermometer's offset and how far θ and P stray are in the interval",
         "heat and room stay as they are now",
+        *([f"{state.fan}, within {SENSOR_K:.0f} K, as the design says"] if state.fan else []),
     )
     return Worked(
         "Where it ends",
@@ -158,8 +161,7 @@ def _failure(facts: Facts, run: SoakRun) -> list[Finding]:
     at = show(amps_of(facts.plan, run)[-1], "A", 3)
     text = f"after {minutes:.0f} min at {at}; last read: {last}"
     found = [Finding("output gone", text=text, verdict=Verdict.MISSES)]
-    early = _cut(run, run.time_s[-1] / 5)
-    state = state_at(facts.job, facts.plan, early)
+    state = state_at(facts.job, facts.plan, run.until(run.time_s[-1] / 5))
     if state is not None:
         share = f"{100 * state.chance:.0f} %"
         found.append(Finding("foretold at a fifth", text=f"{state.call}: chance {share}, by {state.ground}"))
@@ -167,15 +169,6 @@ def _failure(facts: Facts, run: SoakRun) -> list[Finding]:
             suspect = facts.job.design.link(state.link).name
             found.append(Finding("suspected", text=f"the switch of {suspect}, or its mounting"))
     return found
-
-
-def _cut(run: SoakRun, until_s: float) -> SoakRun:
-    """A run as it was at an earlier moment."""
-    keep = run.time_s <= until_s
-    columns = {p: v[keep] for p, v in run.celsius.items()}
-    return SoakRun(
-        run.run, run.at, run.time_s[keep], run.volts[keep], run.amps[keep], columns, run.step[keep]
-    )
 
 
 def _stages(fit: Fitted) -> list[Finding]:
@@ -200,7 +193,7 @@ def _elsewhere(known: Shown) -> list[Finding]:
     ]
     if "air" in known.fit.stages.theta_K_W:
         asked.append(("with its lid open", Scenario(here, lid_open=True)))
-    if part.sink_blown_K_W and part.sink_K_W:
+    if part.sink_blown_K_W and part.sink_K_W and not resting_speed(known.job):
         blown = part.sink_blown_K_W / part.sink_K_W
         asked.append(("with its fan at full speed", Scenario(here, sink_share=blown)))
     band = Band(None, part.hot_limit_C)

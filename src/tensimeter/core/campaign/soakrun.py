@@ -45,6 +45,13 @@ class SoakRun:
         """Whether the output was gone at the last reading of its volts."""
         return bool(self.gone[np.isfinite(self.volts)][-1:].any())
 
+    def until(self, end_s: float) -> "SoakRun":
+        """The run as it was at an earlier moment."""
+        keep = self.time_s <= end_s
+        columns = {p: v[keep] for p, v in self.celsius.items()}
+        arrays = (x[keep] for x in (self.time_s, self.volts, self.amps))
+        return SoakRun(self.run, self.at, *arrays, columns, self.step[keep])
+
     def track(self, place: str) -> tuple[Array, Array]:
         """s and °C where a place was read."""
         values = self.celsius.get(place)

@@ -6,6 +6,7 @@ from typing import Literal
 
 import numpy as np
 
+from tensimeter.core.campaign.fan_in_soak import fan_in_soak
 from tensimeter.core.campaign.soakrun import SoakRun, amps_of, link_of, place_of, record_of, room, soak_runs
 from tensimeter.core.campaign.step import Facts, Plan
 from tensimeter.core.errors import Trouble
@@ -63,6 +64,8 @@ class SoakState:
     at_full: str = ""
     #: K that the junction lies above the place.
     above_K: float = 0.0
+    #: What its fan does on the way, where that matters to the end.
+    fan: str = ""
 
     # A window asks these at every reading; a state is worked out but now and then.
     @cached_property
@@ -97,7 +100,7 @@ class SoakState:
                 if np.isfinite(minutes.value)
                 else ""
             )
-        ground = f" By {self.ground}."
+        ground = f" By {self.ground}{', ' if self.fan else ''}{self.fan}."
         if self.proven:
             return f"{said}.{ground} Steady, and held long enough to call it proven."
         if self.call == "stays below" and np.isfinite(self.left_s):
@@ -119,14 +122,27 @@ def state_at(job: Job, plan: Plan, run: SoakRun) -> SoakState | None:
     place = place_of(job, plan, run)
     if place is None:
         return None
-    count = len(run.track(place)[0])
-    if count < FIRST_SCANS:
+    t = run.track(place)[0]
+    if len(t) < FIRST_SCANS:
         return None
-    return _state(_Key(job, plan, run, place, _checkpoint(count)))
+    link = _link(job, plan)
+    fan = fan_in_soak(job, plan, run, link, place) if link else None
+    turned = int(np.searchsorted(t, fan.turned[-1][0])) if fan and fan.turned else 0
+    return _state(_Key(job, plan, run, place, _checkpoint(len(t), turned)))
 
 
-def _checkpoint(count: int) -> int:
-    """The number of readings up to which it is worked out: one that grows by a share."""
+def _link(job: Job, plan: Plan) -> str | None:
+    try:
+        return link_of(job, plan)
+    except Trouble:
+        return None
+
+
+def _checkpoint(count: int, begun: int = 0) -> int:
+    """The number of readings up to which it is worked out: one that grows by a share, from a turn on anew."""
+    if begun:
+        since = count - begun
+        return begun + _checkpoint(since) if since >= FIRST_SCANS else _checkpoint(begun)
     wanted = FIRST_SCANS
     while wanted * GROWTH + 1 <= count:
         wanted = int(wanted * GROWTH + 1)
@@ -155,17 +171,20 @@ def _state(key: _Key) -> SoakState | None:
     record = record_of(job, run, place, key.count)
     if len(record.time_s) < FIRST_SCANS:
         return None
+    link, output = _link(job, plan), plan.output.id
     amps = amps_of(plan, run)[: len(record.steps_s)]
-    try:
-        link: str | None = link_of(job, plan)
-    except Trouble:
-        link = None
-    prior = expected(job, plan.output.id, link, place, amps) if link and stage_of(place) else None
-    measured = foresee(record, prior)
+    fan = fan_in_soak(job, plan, run.until(float(record.time_s[-1])), link, place) if link else None
+    stretch, rung = fan.part(record) if fan else (record, 0)
+    prior = None
+    if link and stage_of(place):
+        loads = amps[max(int(np.searchsorted(record.steps_s, stretch.on_s, side="right")) - 1, 0) :]
+        loads = loads[: len(stretch.steps_s)]
+        prior = expected(job, output, link, place, loads, fan.speed(rung) if fan else None)
+    measured = foresee(stretch, prior)
     measured = measured.read_with(thermometer(job).accuracy_K)
     spot, limit, above = measured, 85.0, 0.0
     if link is not None and chain(job, link) is not None:
-        own, _ = heats(job, plan.output.id, amps[-1:], link)
+        own, _ = heats(job, output, amps[-1:], link)
         above = float(own[0]) * spot_above(job, link, place)
         spread = above * float(np.hypot(POWER_SHARE, spot_spread(place)))
         rng = np.random.default_rng(11)
@@ -176,13 +195,22 @@ def _state(key: _Key) -> SoakState | None:
     in_hand = run.step[min(int(np.searchsorted(run.time_s, record.time_s[-1])), len(run.step) - 1)]
     full = not plan.steps or in_hand >= len(plan.steps) - 1
     room_C = float(np.broadcast_to(np.asarray(record.ambient_C, float), record.time_s.shape)[-1])
-    at_full = ""
+    at_full, by, most = "", 1.0, amps[-1]
     if not full and link is not None:
         # What is learnt at part load says already where full load would end.
         most = max(s.set_A for s in plan.steps)
-        more = heats(job, plan.output.id, (amps[-1], most), link)[0]
-        spot = spot.scaled(room_C, float(more[1] / max(more[0], 1e-6)))
+        more = heats(job, output, (amps[-1], most), link)[0]
+        by = float(more[1] / max(more[0], 1e-6))
+        spot = spot.scaled(room_C, by)
         at_full = f"at {show(most, 'A', 3)} "
+    fanned = ""
+    if fan and link is not None:
+        own, rest = heats(job, output, (amps[-1], most), link)
+        now, then = zip(own.tolist(), rest.tolist(), strict=True)
+        at_place = fan.held_at(measured, rung, room_C, by, then)
+        spot = spot.held(at_place + spot.final_C - (room_C + (measured.final_C - room_C) * by))
+        measured = measured.held(fan.held_at(measured, rung, room_C, 1.0, now))
+        fanned = fan.words(rung) if spot.changes else ""
     elapsed = float(record.time_s[-1])
     held = elapsed - (record.steps_s[-1] if record.steps_s else 0.0)
     test = plan.test
@@ -202,7 +230,7 @@ def _state(key: _Key) -> SoakState | None:
         chance,
         _call(chance),
         steady,
-        runs_away(record),
+        runs_away(stretch),
         elapsed,
         held,
         wait if full else wait + held,
@@ -211,6 +239,7 @@ def _state(key: _Key) -> SoakState | None:
         link is not None and spot is not measured,
         at_full,
         above,
+        fanned,
     )
 
 
@@ -249,10 +278,13 @@ def _fitted(key: _Key) -> tuple[str, Fitted] | None:
     if design is None or len(run.time_s) < 3 * FIRST_SCANS:
         return None
     probe = thermometer(job)
+    fan = fan_in_soak(job, plan, run, link, place_of(job, plan, run) or "")
+    # The stages are those with the fan at rest.
+    until = fan.turned[0][0] if fan and fan.turned else np.inf
     tracks = []
     for place in run.celsius:
         if stage_of(place) and place in (f"{link}-{stage_of(place)}", "air", "case", "sink"):
-            record = record_of(job, run, place)
+            record = record_of(job, run, place).between(-np.inf, until)
             t, celsius = np.asarray(record.time_s), np.asarray(record.celsius)
             if len(t) >= FIRST_SCANS:
                 noise = max(probe.resolution_K, 0.1)

@@ -70,6 +70,12 @@ def fan_steps(job: Job) -> tuple[Step, ...]:
     return tuple(steps)
 
 
+def resting_speed(job: Job) -> float:
+    """The speed of the design's fan while its sink is cool, as a share of full speed."""
+    steps = fan_steps(job)
+    return steps[0].speed if steps and math.isinf(steps[0].from_C) else 0.0
+
+
 def fan_of(job: Job) -> Fan | None:
     """The fan that cools: the first of the design."""
     parts = (job.part(x.part) for x in job.design.links if isinstance(x, FanLink))

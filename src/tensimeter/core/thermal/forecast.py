@@ -17,6 +17,8 @@ from tensimeter.core.thermal.sampling import quantile
 BEYOND_K = 400.0
 #: An end that lies in the range of a record's own time constants times this is not told either.
 BEYOND_SPANS = 20.0
+#: A chance below this is told as none.
+UNLIKELY = 0.025
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,6 +45,8 @@ class Forecast:
     open_end: bool = False
     alone_K: float | None = None
     design_K: float | None = None
+    #: The hottest °C (k,) where something changes on the way, as a fan that comes on; None: nothing does.
+    held_C: Array | None = None
 
     # -- figures --------------------------------------------------------------------------------
 
@@ -51,10 +55,15 @@ class Forecast:
         at = middle if value is None else value
         return Interval(at, at - self.stretch * (at - low), at + self.stretch * (high - at))
 
+    @property
+    def hottest_C(self) -> Array:
+        """°C (k,) that it comes to, and stays at or swings up to."""
+        return self.final_C if self.held_C is None else self.held_C
+
     @cached_property
     def final(self) -> Interval:
         """°C in the end; its high end is infinite where the readings cannot bound it."""
-        found = self._interval(self.final_C, self.best_C)
+        found = self._interval(self.hottest_C, self.best_C)
         return replace(found, high=float("inf")) if self.open_end else found
 
     @cached_property
@@ -66,7 +75,7 @@ class Forecast:
     @cached_property
     def remaining(self) -> Interval:
         """K still to come."""
-        found = self._interval(self.slow_K + self.fast_K)
+        found = self._interval(self.slow_K + self.fast_K + self.hottest_C - self.final_C)
         return replace(found, high=float("inf")) if self.open_end else found
 
     @cached_property
@@ -78,9 +87,12 @@ class Forecast:
         """Draws of °C (k, m) at seconds from now, under this load."""
         s = np.asarray(after_s, float)[None, :]
         slow = self.slow_K[:, None] * np.exp(-s / self.slow_s[:, None])
-        return np.asarray(
-            self.final_C[:, None] - slow - self.fast_K[:, None] * np.exp(-s / self.fast_s[:, None])
-        )
+        found = self.final_C[:, None] - slow - self.fast_K[:, None] * np.exp(-s / self.fast_s[:, None])
+        if self.held_C is None:
+            return np.asarray(found)
+        # On the way it goes as if nothing changed: sooner hot than it will be.
+        held = self.held_C[:, None]
+        return np.where(held > self.final_C[:, None], held, np.minimum(found, held))
 
     def cone(self, after_s: Array) -> Array:
         """°C at seconds from now: 2.5 %, half, 97.5 %; (3, m)."""
@@ -92,7 +104,7 @@ class Forecast:
     def chance_above(self, limit_C: float, within_s: float = np.inf) -> float:
         """Share of the draws that come to the limit within a time from now."""
         if np.isinf(within_s):
-            above = self.final_C > limit_C
+            above = self.hottest_C > limit_C
         else:
             above = self.at(np.linspace(0, within_s, 40)).max(1) > limit_C
         return float(self.weights[above].sum())
@@ -109,7 +121,7 @@ class Forecast:
         """Seconds from now of each draw, by halving; it only rises from now on where it will cross."""
         low = np.zeros_like(self.final_C)
         high = np.full_like(self.final_C, 30.0) * self.slow_s
-        crosses = self.final_C > limit_C
+        crosses = self.hottest_C > limit_C
         for _ in range(50):
             middle = (low + high) / 2
             at = (
@@ -129,8 +141,9 @@ class Forecast:
 
     def seconds_to_steady(self, within_K: float = 1.0) -> Interval:
         """Seconds from now until no more than `within_K` is to come."""
+        within = within_K + np.maximum(self.final_C - self.hottest_C, 0.0)
         with np.errstate(divide="ignore", invalid="ignore"):
-            wait = self.slow_s * np.log(np.maximum(np.abs(self.slow_K), 1e-12) / within_K)
+            wait = self.slow_s * np.log(np.maximum(np.abs(self.slow_K), 1e-12) / within)
         return self._interval(np.maximum(wait, 0.0))
 
     @property
@@ -138,10 +151,24 @@ class Forecast:
         """What the forecast rests on: the readings, the design model, or both."""
         if self.design_K is None:
             return "readings"
+        if self.changes:
+            return "readings and design model"
         width = self.final.high - self.final.low
         if self.alone_K is not None and self.alone_K < 1.25 * width:
             return "readings"
         return "design model" if width > 0.8 * self.design_K else "readings and design model"
+
+    @cached_property
+    def changes(self) -> bool:
+        """Whether what changes on the way makes it end elsewhere."""
+        moved = np.abs(self.hottest_C - self.final_C) > 1e-9
+        return float(self.weights[moved].sum()) > UNLIKELY
+
+    def held(self, at_C: Array) -> "Forecast":
+        """With the °C (k,) that each draw is held at; an end that this bounds is open no more."""
+        free = float(self.weights[at_C >= self.final_C].sum()) > UNLIKELY
+        found = replace(self, held_C=at_C, open_end=self.open_end and free)
+        return replace(found, best_C=None) if found.changes else self
 
     def scaled(self, room_C: float, by: float) -> "Forecast":
         """The same if the heat were `by` times as much from now on: every rise grows with it."""

@@ -1,6 +1,6 @@
 """A heat-up as it was read: uneven samples, coarse digits, an ambient that drifts, steps of the load."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -48,6 +48,23 @@ class HeatUp:
     @property
     def now_s(self) -> float:
         return float(self.time_s[-1])
+
+    def between(self, begin_s: float, end_s: float) -> "HeatUp":
+        """A part of it. One that begins later than the load did begins warm, with a step of its own."""
+        t = np.asarray(self.time_s, float)
+        keep = (t >= begin_s) & (t < end_s)
+        ambient = self.ambient_C if np.ndim(self.ambient_C) == 0 else np.asarray(self.ambient_C)[keep]
+        later = begin_s > self.on_s
+        steps = tuple(s for s in self.steps_s if begin_s < s < end_s) if later else self.steps_s
+        return replace(
+            self,
+            time_s=t[keep],
+            celsius=np.asarray(self.celsius, float)[keep],
+            ambient_C=ambient,
+            steps_s=(begin_s, *steps) if later else steps,
+            start_C=None if later else self.start_C,
+            warm=self.warm or later,
+        )
 
 
 @dataclass(frozen=True, eq=False)

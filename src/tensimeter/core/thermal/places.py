@@ -11,7 +11,7 @@ from tensimeter.core.job.design import ConverterLink
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Converter, Thermometer
 from tensimeter.core.limits import at
-from tensimeter.core.thermal.cooling import box_resistance, fan_of
+from tensimeter.core.thermal.cooling import box_resistance, fan_of, resistance_at, resting_speed
 from tensimeter.core.thermal.foresee import Expected
 from tensimeter.core.thermal.heat import losses, sink_of
 from tensimeter.core.thermal.stages import Stages
@@ -58,18 +58,25 @@ def watched(job: Job, output: str) -> str:
     return max(known, key=above_sink).id
 
 
-def chain(job: Job, link: str) -> Stages | None:
-    """The thermal stages of a converter by the design; None where it does not say."""
+def chain(job: Job, link: str, speed: float | None = None) -> Stages | None:
+    """The thermal stages of a converter by the design, its fan at a share of full speed, at rest where None.
+
+    None where the design does not say.
+    """
+    speed = resting_speed(job) if speed is None else speed
     on, part = job.design.link(link), job.part(job.design.link(link).part)
     if not isinstance(part, Converter) or part.switch_K_W is None:
         return None
     sink = sink_of(job, on, part)
     if sink is None:
         return None
-    theta = {"case": max(part.switch_K_W - part.junction_K_W, LEAST_K_W), "sink": sink.still_K_W}
+    theta = {
+        "case": max(part.switch_K_W - part.junction_K_W, LEAST_K_W),
+        "sink": resistance_at(sink.still_K_W, sink.blown_K_W, speed),
+    }
     capacity = {"case": part.case_J_K, "sink": sink.capacity_J_K}
     if job.settings.box_K_W:
-        theta["air"] = box_resistance(job.settings.box_K_W, fan_of(job), 0.0)
+        theta["air"] = box_resistance(job.settings.box_K_W, fan_of(job), speed)
         capacity["air"] = BOX_J_K
     return Stages(theta, capacity)
 
@@ -114,9 +121,11 @@ def limit_C(job: Job, link: str) -> float:
     return part.hot_limit_C
 
 
-def expected(job: Job, output: str, link: str, place: str, amps: Sequence[float]) -> Expected | None:
+def expected(
+    job: Job, output: str, link: str, place: str, amps: Sequence[float], speed: float | None = None
+) -> Expected | None:
     """What the design expects of a soak that is stepped through these loads, at a place of a converter."""
-    stages, stage = chain(job, link), stage_of(place)
+    stages, stage = chain(job, link, speed), stage_of(place)
     if stages is None or stage not in stages.places or not len(amps):
         return None
     own, rest = heats(job, output, amps, link)
@@ -166,14 +175,17 @@ def as_fitted(job: Job, link: str, stages: Stages) -> Job:
     part = job.part(on.part)
     assert isinstance(part, Converter)
     theta, capacity = stages.theta_K_W, stages.capacity_J_K
-    still = part.sink_K_W or theta["sink"]
-    blown = part.sink_blown_K_W and part.sink_blown_K_W * theta["sink"] / still
+    sink, design = sink_of(job, on, part), chain(job, link)
+    assert sink is not None
+    assert design is not None
+    # In still air or in the fan's, its sink is as much better or worse.
+    by = theta["sink"] / design.theta_K_W["sink"]
     changed = part.model_copy(
         update={
             "id": f"{part.id}-as-read",
             "switch_K_W": theta["case"] + part.junction_K_W,
-            "sink_K_W": theta["sink"],
-            "sink_blown_K_W": blown,
+            "sink_K_W": sink.still_K_W * by,
+            "sink_blown_K_W": sink.blown_K_W and sink.blown_K_W * by,
             "sink_J_K": capacity["sink"],
             "case_J_K": capacity["case"],
         }
@@ -182,7 +194,9 @@ def as_fitted(job: Job, link: str, stages: Stages) -> Job:
     links = tuple(x.model_copy(update=new) if x.id == link else x for x in job.design.links)
     settings = job.settings
     if "air" in theta:
-        settings = settings.model_copy(update={"box_K_W": theta["air"]})
+        settings = settings.model_copy(
+            update={"box_K_W": settings.box_K_W * theta["air"] / design.theta_K_W["air"]}
+        )
     return job.model_copy(
         update={
             "stock": (*job.stock, changed),

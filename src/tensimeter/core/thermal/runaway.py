@@ -37,7 +37,8 @@ def runs_away(record: HeatUp) -> bool:
         if later.sum() < FEWEST:
             continue
         bent, sagitta, slope = _bend(t[whole], rise[whole], sigma, digit)
-        # The bend must show against digits and noise as they are, not only against their means.
+        # It must have climbed: what cools down bends upwards too. And the bend must show against digits and
+        # noise as they are, not only against their means.
         if bent < SIGNIFICANT or slope <= 0 or sagitta < max(0.4 * digit, noise):
             continue
         if _bend(t[later], rise[later], sigma, digit)[0] > STILL:
@@ -46,7 +47,7 @@ def runs_away(record: HeatUp) -> bool:
 
 
 def _bend(t: Array, rise: Array, sigma: float, digit: float) -> tuple[float, float, float]:
-    """The bend of a parabola through a window over its uncertainty, its height in K, the slope at the end."""
+    """The bend of a parabola through a window over its uncertainty, its height in K, its middle slope."""
     half = (t[-1] - t[0]) / 2
     x = (t - t[0]) / half - 1
     design = np.column_stack([np.ones_like(x), x, x * x])
@@ -57,8 +58,4 @@ def _bend(t: Array, rise: Array, sigma: float, digit: float) -> tuple[float, flo
     if digit > 2 * sigma or digit > 0.25:
         count = min(count, max(PER_DIGIT * float(np.ptp(rise)) / digit, 4.0))
     covariance = np.linalg.inv(design.T @ design) * len(x) / count
-    return (
-        float(level[2] / (random * np.sqrt(covariance[2, 2]))),
-        float(level[2]),
-        float((level[1] + 2 * level[2]) / half),
-    )
+    return (float(level[2] / (random * np.sqrt(covariance[2, 2]))), float(level[2]), float(level[1] / half))

@@ -1,0 +1,117 @@
+"""What the fan of a design does to a heat-up: when it turned, and where it will hold the sink."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Array, Flags
+from tensimeter.core.job.document import Job
+from tensimeter.core.thermal.cooling import fan_steps, resting_speed
+from tensimeter.core.thermal.places import chain
+
+#: How far off its own sensor switches a fan, K, and how far a sink's gain from it strays: rules of thumb.
+SENSOR_K, GAIN_SPREAD = 2.0, 0.15
+#: Samples that a record is looked at in for turns, and the least climb in K that can be seen to bend.
+MOST, LEAST_K = 2000, 0.4
+
+
+@dataclass(frozen=True)
+class Rung:
+    """One speed of a fan: the °C of its sink at which it begins and ends, and K of the sink over the room."""
+
+    from_C: float
+    back_C: float
+    speed: float
+    sink_K: float
+
+
+def rungs(job: Job, link: str, own_W: float, rest_W: float) -> tuple[Rung, ...]:
+    """The speeds of the design's fan for a converter's sink at a heat, at rest first; one without a choice.
+
+    `own_W` is lost in the converter, `rest_W` elsewhere inside the box.
+    """
+    resting = resting_speed(job)
+    steps = [(-np.inf, -np.inf, resting)]
+    if not resting:
+        steps += [(s.from_C, s.back_C, s.speed) for s in fan_steps(job)]
+    found = []
+    for from_C, back_C, speed in steps:
+        stages = chain(job, link, speed)
+        if stages is None:
+            return ()
+        theta = stages.theta_K_W
+        sink_K = own_W * theta["sink"] + (own_W + rest_W) * theta.get("air", 0.0)
+        found.append(Rung(from_C, back_C, speed, sink_K))
+    return tuple(found)
+
+
+def turns(ladder: tuple[Rung, ...], time_s: Array, sink_C: Array, off_K: float) -> list[tuple[float, int]]:
+    """When the fan went to another rung by a sink's temperatures (n,), and to which.
+
+    Within `off_K` of a threshold the sink's own bend tells: it climbs or falls half as fast from then on, or
+    less. Past that the fan is taken to have turned as the design says.
+    """
+    stride = max(len(time_s) // MOST, 1)
+    t, c = time_s[::stride], sink_C[::stride]
+    if len(t) < 3:
+        return []
+    up, down = bent(t, c)
+    found: list[tuple[float, int]] = []
+    at = 0
+    for k, (now, celsius) in enumerate(zip(t.tolist(), c.tolist(), strict=True)):
+        before = at
+        if at + 1 < len(ladder):
+            over = celsius - ladder[at + 1].from_C
+            at += over >= off_K or (over >= -off_K and bool(up[k]))
+        if at > 0 and at == before:
+            under = ladder[at].back_C - celsius
+            at -= under >= off_K or (under >= -off_K and bool(down[k]))
+        if at != before:
+            found.append((now, at))
+    return found
+
+
+def bent(time_s: Array, celsius: Array) -> tuple[Flags, Flags]:
+    """At which samples (n,) a climb, and a fall, halved at once: by lines before and after."""
+    window = min(max((time_s[-1] - time_s[0]) / 15, 60.0, 5 * float(np.median(np.diff(time_s)))), 300.0)
+    before = _slope(time_s, celsius, time_s - window, time_s)
+    after = _slope(time_s, celsius, time_s, time_s + window)
+    whole = (time_s - window >= time_s[0]) & (time_s + window <= time_s[-1])
+    clear = whole & (np.abs(before) * window > LEAST_K)
+    return clear & (before > 0) & (after < before / 2), clear & (before < 0) & (after > before / 2)
+
+
+def _slope(t: Array, c: Array, begin_s: Array, end_s: Array) -> Array:
+    """Slope in K/s of the straight line through the samples of each stretch."""
+    low, high = np.searchsorted(t, begin_s), np.searchsorted(t, end_s, side="right")
+    x, y = t - t.mean(), c - c.mean()
+    n, sx, sy, sxx, sxy = (
+        sums[high] - sums[low]
+        for sums in (np.append(0.0, np.cumsum(v)) for v in (np.ones_like(x), x, y, x * x, x * y))
+    )
+    spread = n * sxx - sx * sx
+    return np.asarray((n * sxy - sx * sy) / np.where(spread > 0, spread, np.inf))
+
+
+def held(
+    ladder: tuple[Rung, ...], at: int, now_C: Array, final_C: Array, room_C: float, rng: np.random.Generator
+) -> Array:
+    """The hottest that a sink comes to, °C (k,), where it would end at `final_C` with the fan as it is.
+
+    It goes to the next rung where that begins, and ends there or at what the rung lets it: as much less as
+    the design says. A rung that cools below its own end swings back up to where it began. A threshold that
+    is passed already and was not seen to act is not counted on.
+    """
+    if not ladder:
+        return final_C
+    off = SENSOR_K * rng.standard_normal(final_C.shape)
+    most = final_C
+    if at > 0:
+        back = ladder[at].back_C + off
+        most = np.where((final_C < back) & (back < now_C), ladder[at].from_C + off, final_C)
+    for rung in ladder[at + 1 :]:
+        gain = rung.sink_K / ladder[at].sink_K if ladder[at].sink_K > 0 else 1.0
+        gain = 1 - (1 - gain) * (1 + GAIN_SPREAD * rng.standard_normal(final_C.shape))
+        then, begins = room_C + (final_C - room_C) * gain, rung.from_C + off
+        most = np.where((most > begins) & (now_C < begins), np.maximum(begins, then), most)
+    return np.asarray(most)
