@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from tensimeter.core.build.fit import fit
+from tensimeter.core.errors import Trouble
 from tensimeter.core.job.design import FanLink
 from tensimeter.core.job.document import BoxRecord, Job
 from tensimeter.core.job.edits import changed, new_link, with_link
@@ -143,6 +144,27 @@ def test_a_derating_curve_follows_the_air_inside() -> None:
         return float(share.fraction)
 
     assert used(0.0) < used(0.75)
+
+
+def test_a_hot_spot_may_come_to_less_at_many_amps() -> None:
+    job = demo_job("ridge-pier")
+
+    def spot(amps: float, *points: tuple[float, float]):
+        curve = tuple({"hot_C": t, "amps": a} for t, a in points)
+        part = changed(job.part("front-end-40"), hot_derating=curve)
+        _, _, limits = at(with_part(job, part), {"mount": np.float64(amps)})
+        return next(x for x in limits if x.name == "Front end, hot spot")
+
+    plain = spot(8.0)
+    assert plain.shown[1] == pytest.approx(105)
+    # 8 A lie a third of the way from 9 A at 60 °C to 6 A at 120 °C; there the hot spot is at 92 °C.
+    derated = spot(8.0, (60, 9), (120, 6))
+    assert derated.shown == (pytest.approx(plain.shown[0]), pytest.approx(80.0, abs=0.01))
+    assert float(derated.fraction) == pytest.approx((plain.shown[0] - 20) / 60, rel=1e-3)
+    assert float(spot(8.0, (60, 7), (120, 6)).fraction) > 1e3
+    for wrong in ([(60, 9)], [(60, 9), (60, 8)], [(60, 6), (90, 9)]):
+        with pytest.raises(Trouble, match="no more is allowed the hotter"):
+            spot(8.0, *wrong)
 
 
 def test_the_box_has_room_or_says_what_finds_none() -> None:

@@ -239,6 +239,27 @@ def test_rails_and_ranges_are_edited_on_their_card(open_demo) -> None:
     assert window.session.job.part("hand-meter").ranges[0].accuracy.of_reading == 0.003
 
 
+def test_a_curve_is_typed_point_by_point(open_demo) -> None:
+    window = open_demo("ridge-pier", "mount")
+    stock = window.stage("stock")
+    stock.choose("front-end-40")
+    QApplication.processEvents()
+    curve = stock.form.fields["hot_derating"]
+    assert curve.text() == "60=16  105=11"
+
+    def typed(text: str) -> tuple[tuple[float, float], ...]:
+        curve.setText(text)
+        curve.editingFinished.emit()
+        return tuple((p.hot_C, p.amps) for p in window.session.job.part("front-end-40").hot_derating)
+
+    assert typed("50=14A; 110=8") == ((50, 14), (110, 8))
+    for wrong, said in (("50=14 110", "is no point of a curve"), ("50=14 110=15", "the hotter it is")):
+        assert typed(wrong) == ((50, 14), (110, 8))
+        assert said in window.line.hint.text()
+        assert curve.text() == "50=14  110=8"
+    assert typed("") == ()
+
+
 def test_the_bin_outlives_the_job(open_window, tmp_path: Path) -> None:
     first = open_window(JobFile.create(tmp_path / "first.tensi", demo_job("ridge-pier")))
     stock = first.stage("stock")

@@ -16,6 +16,9 @@ from tensimeter.core.job.parts import FusePart
 from tensimeter.core.ratings import Limit, ratings
 from tensimeter.core.thermal.heat import hot_spots
 
+#: The room that is left where none is, so that a share of it is a number.
+LEAST_ROOM_K = 1e-6
+
 
 def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
     """Every limit of every link at the operating points of a solution."""
@@ -25,11 +28,11 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
             continue
         found += ratings(job, link, solution, network)
     for hot in hot_spots(job, solution):
-        room = hot.limit_C - hot.air_C
+        room = np.maximum(hot.limit_C - hot.air_C, LEAST_ROOM_K)
         found.append(
             Limit(
                 hot.link, f"{hot.name}, hot spot", "hot spot", np.asarray(hot.hot_C - hot.air_C), room, "C",
-                "hottest it may get", room, hot.air_C, heat=True,
+                "hottest it may get at these amps", room, hot.air_C, heat=True,
             )
         )  # fmt: skip
     return found

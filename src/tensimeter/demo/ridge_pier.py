@@ -9,7 +9,7 @@ from tensimeter.bench.simulated.behaviour import Behaviour
 from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.job.design import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.core.job.document import BoxRecord, Campaign, Job, Settings
-from tensimeter.core.job.parts import Converter, Donor, FusePart, LeadPart, Part
+from tensimeter.core.job.parts import Converter, Donor, FusePart, HotPoint, LeadPart, Part
 from tensimeter.core.job.tests import LoadRegulation, Soak
 from tensimeter.core.verify.limit import LimitKind
 from tensimeter.demo.bench_parts import ROLES, bench_parts
@@ -121,6 +121,7 @@ def _modules() -> tuple[Part, ...]:
             output_resistance_ohm=0.004,
             switch_K_W=2.9,
             junction_K_W=0.9,
+            hot_derating=(HotPoint(hot_C=60, amps=16), HotPoint(hot_C=105, amps=11)),
             sink_K_W=6.0,
             sink_J_K=220.0,
             hot_limit_C=105.0,

@@ -10,10 +10,12 @@ from tensimeter.core.campaign.step import Facts, Finding, Situation, Step, predi
 from tensimeter.core.campaign.warmed import SoakState, state_at
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import Converter
 from tensimeter.core.job.tests import Soak, Test
 from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
 from tensimeter.core.thermal.cooling import resting_speed
+from tensimeter.core.thermal.derating import allowed_at
 from tensimeter.core.thermal.fanned import SENSOR_K
 from tensimeter.core.thermal.places import Scenario, temperature_places, thermometer
 from tensimeter.core.thermal.stages import Fitted
@@ -55,6 +57,7 @@ class SoakKind:
         if state is None:
             return found
         foretold = _forecast(state, failed=bool(found and found[0].verdict))
+        foretold += _derated(facts.job, state, max((s.set_A for s in facts.plan.steps), default=0.0))
         known = None if facts.running else shown(facts.job, facts.plan, latest)
         if known is None:
             return [*foretold, *found]
@@ -107,6 +110,21 @@ def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
     if state.runaway:
         found.append(Finding("runs away", text="its slope grows and keeps growing", verdict=Verdict.MISSES))
     return found if state.on_spot else [found[0], *found[2:]]
+
+
+def _derated(job: Job, state: SoakState, amps: float) -> list[Finding]:
+    """How far into its derating curve the watched part is at its hottest, where its card states one."""
+    part = job.part(job.design.link(state.link).part) if state.link else None
+    final = state.spot.final
+    if not isinstance(part, Converter) or len(part.hot_derating) < 2 or not state.on_spot:
+        return []
+    curve = [(point.hot_C, point.amps) for point in part.hot_derating]
+    least, middle, most = allowed_at(curve, np.array([final.high, final.value, final.low])).tolist()
+    if least <= 0:
+        return [Finding("derating", text=f"nothing is allowed over {show(curve[-1][0], 'C', 3)}")]
+    band, share = Band(None, 100.0), Interval(*(100 * amps / a for a in (middle, most, least)))
+    text = f"{show(amps, 'A', 3)} of {show(middle, 'A', 3)}"
+    return [Finding("derating, used", "%", share, text, judge(share, band), band)]
 
 
 def _why(state: SoakState) -> Worked:

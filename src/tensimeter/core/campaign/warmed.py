@@ -190,7 +190,7 @@ def _state(key: _Key) -> SoakState | None:
         rng = np.random.default_rng(11)
         spot, limit = (
             measured.shifted(above + spread * rng.standard_normal(measured.final_C.shape)),
-            limit_C(job, link),
+            limit_C(job, link, output, max([*amps, *(s.set_A for s in plan.steps)])),
         )
     in_hand = run.step[min(int(np.searchsorted(run.time_s, record.time_s[-1])), len(run.step) - 1)]
     full = not plan.steps or in_hand >= len(plan.steps) - 1

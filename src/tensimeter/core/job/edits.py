@@ -62,7 +62,8 @@ def changed(record: R, **fields: Any) -> R:
     except ValidationError as error:
         first = error.errors()[0]
         field = str(first["loc"][0]) if first["loc"] else "value"
-        raise Trouble(f"{field.replace('_', ' ')}: {first['msg'].lower()}.") from error
+        said = first["msg"].removeprefix("Value error, ").lower()
+        raise Trouble(f"{field.replace('_', ' ')}: {said}.") from error
 
 
 def with_links(job: Job, links: Iterable[Link]) -> Job:

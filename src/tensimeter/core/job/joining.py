@@ -4,7 +4,16 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from tensimeter.core.job.records import Count, Efficiency, Fraction, NotNegative, PartRecord, Positive, Record
+from tensimeter.core.job.records import (
+    Count,
+    Derating,
+    Efficiency,
+    Fraction,
+    NotNegative,
+    PartRecord,
+    Positive,
+    Record,
+)
 from tensimeter.core.judge import Accuracy
 
 
@@ -14,6 +23,13 @@ class EfficiencyPoint(Record):
     out_V: Positive
     out_A: Positive
     efficiency: Efficiency
+
+
+class HotPoint(Record):
+    """What a part may carry with its hot spot at a temperature."""
+
+    hot_C: float
+    amps: NotNegative
 
 
 class FeedbackDivider(Record):
@@ -66,6 +82,8 @@ class Converter(PartRecord):
     sink_blown_K_W: Positive | None = None
     sink_J_K: Positive = 100.0
     hot_limit_C: Positive = 105.0
+    #: From its sheet, in rising temperature; straight between two points, nothing above the last.
+    hot_derating: Annotated[tuple[HotPoint, ...], Derating] = ()
     efficiencies: tuple[EfficiencyPoint, ...] = ()
     feedback: FeedbackDivider | None = None
     control: PulseControl | None = None

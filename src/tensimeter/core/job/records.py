@@ -4,9 +4,10 @@ Units are SI; the unit stands at the end of a name where it could be mistaken. A
 (label, seller, measured, assumed) is kept beside it in `origins`, by field name.
 """
 
+import itertools
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 
 class Record(BaseModel):
@@ -24,6 +25,17 @@ Name = Annotated[str, Field(min_length=1, max_length=80)]
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]*$", max_length=60)]
 Origin = Literal["label", "seller", "measured", "assumed"]
 Condition = Literal["untested", "works", "faulty", "for parts", "to buy"]
+
+
+def _derating(points: tuple[Record, ...]) -> tuple[Record, ...]:
+    rows = [tuple(point.model_dump().values()) for point in points]
+    if len(rows) == 1 or any(b[0] <= a[0] or b[1] > a[1] for a, b in itertools.pairwise(rows)):
+        raise ValueError("two points or more, from cold to hot, and no more is allowed the hotter it is")
+    return points
+
+
+#: A list of points (°C, what is allowed) that is a derating curve, or empty.
+Derating = AfterValidator(_derating)
 
 
 class PartRecord(Record):

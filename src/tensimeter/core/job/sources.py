@@ -1,11 +1,12 @@
 """What a path is fed from: units, supplies with rails, transformers, batteries."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
 from tensimeter.core.job.records import (
     Count,
+    Derating,
     Efficiency,
     Fraction,
     Name,
@@ -49,7 +50,7 @@ class Donor(PartRecord):
     bulk_F: Positive | None = None
     standby_V: Positive | None = None
     #: From its sheet, in rising temperature; straight between two points, nothing above the last.
-    derating: tuple[DeratingPoint, ...] = ()
+    derating: Annotated[tuple[DeratingPoint, ...], Derating] = ()
 
 
 class Rail(Record):

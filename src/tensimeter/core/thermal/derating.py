@@ -32,12 +32,21 @@ def allowed_at(curve: Sequence[tuple[float, float]], celsius: Figure) -> Array:
     return np.where(at > temperatures[-1], 0.0, np.interp(at, temperatures, allowed))
 
 
+def hottest_at(curve: Sequence[tuple[float, float]], used: Figure) -> Array:
+    """The highest temperature in °C at which each of `used` is still allowed; −∞ where it never is.
+
+    >>> hottest_at([(50, 6.0), (70, 3.0)], [2.0, 4.5, 7.0]).tolist()
+    [70.0, 60.0, -inf]
+    """
+    temperatures, allowed = np.array(checked_curve(curve)).T
+    at = np.asarray(used, float)
+    return np.where(at > allowed[0], -np.inf, np.interp(-at, -allowed, temperatures))
+
+
 def hottest_for(curve: Sequence[tuple[float, float]], used: float) -> float:
     """The highest temperature in °C at which `used` is still allowed; Trouble where it never is."""
-    points = checked_curve(curve)
-    temperatures, allowed = np.array(points).T
-    if used > allowed[0]:
-        raise Trouble(f"{used:.3g} is more than the {allowed[0]:.3g} that is allowed cold.")
-    if used <= allowed[-1]:
-        return float(temperatures[-1])
-    return float(np.interp(-used, -allowed, temperatures))
+    found = float(hottest_at(curve, used))
+    if not np.isfinite(found):
+        cold = checked_curve(curve)[0][1]
+        raise Trouble(f"{used:.3g} is more than the {cold:.3g} that is allowed cold.")
+    return found

@@ -22,6 +22,7 @@ from tensimeter.core.thermal.cooling import (
     seconds_to,
     settled,
 )
+from tensimeter.core.thermal.derating import hottest_at
 
 
 @dataclass(frozen=True)
@@ -34,7 +35,7 @@ class HotSpot:
     air_C: Figure
     sink_C: Array
     hot_C: Array
-    limit_C: float
+    limit_C: Figure
     #: Rise of the hot spot above the sink, which is there at once.
     above_sink_K: Array
     #: How its sink warms, phase by phase as the fan comes on; one phase without a fan.
@@ -125,9 +126,18 @@ def hot_spots(job: Job, solution: Solution) -> list[HotSpot]:
         if not isinstance(part, Converter) or link.id not in solution.points:
             continue
         sink = sink_of(job, link, part)
+        point = solution[link.id]
         if sink is not None:
-            found.append(_hot_spot(link, part, sink, solution[link.id].loss, speeds, air, steps))
+            found.append(_hot_spot(link, part, sink, point.loss, point.I, speeds, air, steps))
     return found
+
+
+def hottest_allowed_C(part: Converter, amps: Figure) -> Figure:
+    """°C that a converter's hot spot may come to: its limit, and by its derating curve less at many amps."""
+    if len(part.hot_derating) < 2:
+        return part.hot_limit_C
+    curve = [(point.hot_C, point.amps) for point in part.hot_derating]
+    return np.minimum(part.hot_limit_C, hottest_at(curve, amps))
 
 
 @dataclass(frozen=True)
@@ -154,6 +164,7 @@ def _hot_spot(
     part: Converter,
     sink: Sink,
     loss: Array,
+    amps: Array,
     speeds: Sequence[float],
     air: Sequence[Figure],
     steps: Sequence[Step],
@@ -168,6 +179,5 @@ def _hot_spot(
         phases.append(Phase(final, ohms * sink.capacity_J_K, begins[k], back[k], ends, speed))
     above = np.asarray(loss * (part.switch_K_W or 0.0))
     held = settled(phases)
-    return HotSpot(
-        link.id, link.name, loss, air[0], held, held + above, part.hot_limit_C, above, tuple(phases)
-    )  # fmt: skip
+    limit = hottest_allowed_C(part, amps)
+    return HotSpot(link.id, link.name, loss, air[0], held, held + above, limit, above, tuple(phases))

@@ -13,7 +13,7 @@ from tensimeter.core.job.parts import Converter, Thermometer
 from tensimeter.core.limits import at
 from tensimeter.core.thermal.cooling import box_resistance, fan_of, resistance_at, resting_speed
 from tensimeter.core.thermal.foresee import Expected
-from tensimeter.core.thermal.heat import losses, sink_of
+from tensimeter.core.thermal.heat import hottest_allowed_C, losses, sink_of
 from tensimeter.core.thermal.stages import Stages
 
 #: J/K of the air inside with the walls of a small box: a rule of thumb.
@@ -114,11 +114,15 @@ def spot_spread(place: str) -> float:
     return JUNCTION_SHARE if stage_of(place) == "case" else MOUNTING_SHARE
 
 
-def limit_C(job: Job, link: str) -> float:
-    """The hottest that a converter's junction may get."""
+def limit_C(job: Job, link: str, output: str = "", amps: float = 0.0) -> float:
+    """The hottest that a converter's junction may get; with an output's load less where it is derated."""
     part = job.part(job.design.link(link).part)
     assert isinstance(part, Converter)
-    return part.hot_limit_C
+    if not output:
+        return part.hot_limit_C
+    _, solution, _ = at(job, {output: np.float64(amps)}, as_set=True)
+    # What its curve never allows is too hot even cold.
+    return max(float(hottest_allowed_C(part, float(solution[link].I))), job.settings.ambient_C)
 
 
 def expected(

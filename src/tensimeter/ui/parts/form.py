@@ -61,7 +61,7 @@ class RecordForm(QWidget):
         for name, info in _in_order(type(self.record)):
             kind, optional = _bare(info.annotation)
             listed = get_origin(kind) is tuple and _bare(get_args(kind)[0])[0] is not float
-            if name in HIDDEN or name in self._hidden or listed:
+            if name in HIDDEN or name in self._hidden or (listed and _pair(kind) is None):
                 continue
             words, unit = field_words(name)
             if isinstance(kind, type) and issubclass(kind, Record):
@@ -70,7 +70,14 @@ class RecordForm(QWidget):
             widget = self._field(name, kind, optional, unit)
             widget.setAccessibleName(f"{words}, {unit}" if unit else words)
             self.fields[name] = widget
-            layout.addRow(label(f"{words}  {unit}".strip(), "caption"), widget)
+            caption = label(f"{words}  {unit}".strip(), "caption")
+            if listed:
+                # A curve needs the whole width.
+                widget.setPlaceholderText("none; a point is two figures, as 60=16")
+                layout.addRow(caption)
+                layout.addRow(widget)
+            else:
+                layout.addRow(caption, widget)
 
     def _nest(self, layout: QFormLayout, name: str, kind: type[Record], words: str, optional: bool) -> None:
         """A record within the record: its own form where there is one, else a button that adds it."""
@@ -135,6 +142,8 @@ class RecordForm(QWidget):
                 value = parse_accuracy(text)
             elif unit == "mm²" and "awg" in text.casefold():
                 value = parse_area(text) * 1e6
+            elif (pair := _pair(kind)) is not None:
+                value = tuple(_point(pair, point) for point in text.replace(";", " ").split())
             elif get_origin(kind) is tuple:
                 value = tuple(_one(figure, unit) for figure in text.replace(";", " ").split())
             elif kind in (float, int):
@@ -161,6 +170,25 @@ class RecordForm(QWidget):
             return False
         self.record = kept if isinstance(kept, Record) else new
         return True
+
+
+def _pair(kind: Any) -> type[Record] | None:
+    """The record of a list whose every entry is two figures, a point of a curve; None for any other kind."""
+    record = _bare(get_args(kind)[0])[0] if get_origin(kind) is tuple else None
+    if not (isinstance(record, type) and issubclass(record, Record)):
+        return None
+    kinds = [_bare(info.annotation)[0] for info in record.model_fields.values()]
+    return record if kinds == [float, float] else None
+
+
+def _point(record: type[Record], text: str) -> Record:
+    """A point typed as `50=100`, each figure in its own unit."""
+    names = list(record.model_fields)
+    figures = text.split("=")
+    if len(figures) != 2:
+        raise Trouble(f"“{text}” is no point of a curve; type each as two figures, as 50=100 70=50.")
+    values = (_one(figure, field_words(name)[1]) for name, figure in zip(names, figures, strict=True))
+    return record(**dict(zip(names, values, strict=True)))
 
 
 def _in_order(kind: type[Record]) -> list[tuple[str, Any]]:
@@ -204,4 +232,8 @@ def _si(unit: str) -> str:
 
 
 def _text(value: Any, unit: str) -> str:
+    if isinstance(value, tuple) and value and isinstance(value[0], Record):
+        return "  ".join(
+            "=".join(localised(field_text(v, field_words(name)[1])) for name, v in point) for point in value
+        )
     return value.text() if isinstance(value, Accuracy) else localised(field_text(value, unit))
