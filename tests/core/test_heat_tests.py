@@ -14,7 +14,8 @@ from tensimeter.core.job.edits import changed, with_campaign, with_test
 from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.job.tests import Changed, Endurance, FanTest, OverTemperature, SensorCheck, Soak, Test
 from tensimeter.core.judge import Accuracy, Verdict
-from tensimeter.core.thermal.places import as_fitted, chain
+from tensimeter.core.thermal.by_design import heat_by_design
+from tensimeter.core.thermal.places import as_fitted, chain, heats
 from tensimeter.core.thermal.stages import Stages
 from tensimeter.core.verify.readings import Reading
 from tensimeter.demo.library import demo_job
@@ -210,6 +211,24 @@ def test_a_fan_that_comes_on_is_counted_on_until_it_does_not(cooled: Job) -> Non
     # One that cools below its own end goes on and off: what it swings up to counts.
     swung = finding(after(40, on_C=60.0, blown_K_W=0.45), "junction").value
     assert swung.low < 60 + 27.3 * 1.1 < swung.high
+
+
+def test_what_the_design_expects_before_anything_is_read(cooled: Job, ridge: Job) -> None:
+    own = float(heats(cooled, "bath", (1.5,), "regulator")[0][0])
+    found = heat_by_design(cooled, "bath", "regulator", [(0.0, 600.0), (1.5, 7200.0)], 22.0)
+    # Its fan comes on at 60 °C and it ends lower than that, in the fan's air.
+    assert found.sink_C.max() == pytest.approx(60.0, abs=0.6)
+    assert found.sink_C[-1] == pytest.approx(22 + own * 1.0, abs=0.1)
+    assert found.junction_C[-1] - found.case_C[-1] == pytest.approx(0.3 * own)
+    assert found.junction_C[0] == pytest.approx(22.0, abs=0.2)
+    # Without a fan, as the two-node network by a matrix exponential.
+    times, log = np.arange(0.0, 3600.0, 300.0), Log(ridge, Soak(id="hot", output="mount", stages=(1.0,)))
+    soaked(log, 1.0, every=300.0)
+    still = heat_by_design(ridge, "mount", "front-end", [(8.0, 3600.0)], 20.0)
+    read = [r.value for r in log.readings if r.place == "front-end-sink"]
+    late = np.interp(times - LAG_S, still.time_s, still.sink_C)
+    assert late[1:] == pytest.approx(read[1:], abs=0.2)
+    assert heat_by_design(ridge, "mount", "mount-fuse", [(8.0, 3600.0)], 20.0) is None
 
 
 def test_a_fan_that_always_runs_is_in_what_the_design_expects(cooled: Job) -> None:

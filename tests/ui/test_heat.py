@@ -10,7 +10,9 @@ from PyQt6.QtTest import QTest
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.job.edits import changed, with_test
+from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.job.tests import FanTest, Soak
+from tensimeter.core.judge import Verdict
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
@@ -148,6 +150,55 @@ def test_a_log_of_temperatures_is_taken_in_as_a_run(window: MainWindow, tmp_path
     stage.campaign.take_in(log)
     assert "no column of temperatures" in said[-1]
     assert len(session.file.readings()) == 181 * 5
+
+
+def test_a_soak_by_hand_with_a_thermometer_and_a_pencil(
+    open_window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = open_window(JobFile.create(tmp_path / "hand.tensi", demo_job("ridge-pier")))
+    window.stage("prove")
+    session, line = window.session, window.line
+    session.choose_test("soak")
+    begun = 1_790_000_000.0
+
+    def typed(minute: float, text: str) -> None:
+        monkeypatch.setattr("tensimeter.bench.filed.time.time", lambda: begun + 60 * minute)
+        line.entry.setText(text)
+        QTest.keyClick(line.entry, Qt.Key.Key_Return)
+        assert line.hint.text().startswith("kept"), line.hint.text()
+
+    typed(0.0, "mount 13.38V @4A")
+    assert session.step_index == 0
+    typed(0.1, "room 20.1")
+    typed(1.0, "case 27.9")
+    assert "1 of 8 readings that a forecast takes" in window.stage("prove").sentence.text()
+    assert session.outcome.verdict is Verdict.NOT_MEASURED
+    typed(4.0, "case 30.6")
+    # The load that is typed tells which step the temperatures after it belong to.
+    typed(5.0, "mount 13.25V @8A")
+    assert session.step_index == 1
+    for minute in range(6, 30, 2):
+        # 8.18 W into 2.0 K/W of the pad at once and 6.0 K/W of the sink, with 1320 s.
+        rise = 8.18 * (2.0 + 6.0 * (1 - np.exp(-(minute - 4.2) * 60 / 1320)))
+        typed(minute, f"case {20 + rise:.1f}")
+    assert {r.place for r in session.now.readings if r.quantity == "C"} == {"ambient", "front-end-case"}
+    assert {r.step for r in session.now.readings[-12:]} == {1}
+    final = next(f for f in session.outcome.findings if f.name.startswith("junction")).value
+    assert final.low < 20 + 8.18 * 8.9 < final.high < 105
+
+
+def test_before_a_reading_the_design_is_drawn_and_what_is_blind_is_said(open_window, tmp_path: Path) -> None:
+    job = demo_job("ridge-pier")
+    window = open_window(JobFile.create(tmp_path / "new.tensi", job))
+    stage = window.stage("prove")
+    window.session.choose_test("soak")
+    drawn = [i for i in stage.plot.heat.getPlotItem().items if hasattr(i, "toPlainText")]
+    words = {i.toPlainText() for i in drawn}
+    assert {"junction, by the design", "its case", "its sink", "junction limit 105 °C"} <= words
+    assert "Stock" not in stage.meter.text()
+    bare = with_part(job, changed(job.part("front-end-40"), switch_K_W=None))
+    window.session.edit("card", bare)
+    assert "give the converter K/W of its switch and sink" in stage.meter.text()
 
 
 @pytest.mark.parametrize("night", [False, True])

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tensimeter.core.campaign import Plan, Step, step_for
+from tensimeter.core.campaign.soakrun import link_of
 from tensimeter.core.campaign.step import FAN, panel_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
@@ -47,6 +48,16 @@ def _asked_for(step: Step, line: Understood, place: str) -> bool:
     )
 
 
+def _watched(job: Job, plan: Plan | None, place: str) -> str:
+    """What `case` and `sink` mean where a test watches one part: its own."""
+    if plan is None or place not in ("case", "sink"):
+        return place
+    try:
+        return f"{link_of(job, plan)}-{place}"
+    except Trouble:
+        return place
+
+
 def file_typed(
     file: JobFile,
     line: Understood,
@@ -65,6 +76,8 @@ def file_typed(
     """
     job = file.job
     meter = instrument or job.campaign.voltmeter
+    if line.quantity == "C":
+        meter = job.campaign.thermometer or meter
     in_hand = plan.steps[step] if plan and step is not None and step < len(plan.steps) else None
     place = (in_hand.place if in_hand else "") or (plan.output.id if plan else "")
     at_test = plan is not None and line.place == place and line.quantity == "V"
@@ -72,25 +85,22 @@ def file_typed(
     amps, amps_step = line.at_A, line.at_resolution
     if at_test and amps is None and in_hand is not None and in_hand.ohms is None:
         amps, amps_step = in_hand.set_A, 0.001
+    where = _watched(job, plan, line.place) if beside else line.place
     scan, now = file.next_scan(), time.time()
     test = plan.test.id if plan and (at_test or beside) else None
     filed: int | None = step if beside else None
     if at_test and plan is not None and amps is not None:
-        by_current = plan.test.kind in BY_CURRENT and not _titled(in_hand)
-        filed = step_for(plan, amps, done_steps(plan, file.readings())) if by_current else step
+        if in_hand is not None and in_hand.hold_s is not None:
+            # A load that is held is told by its amps, again and again.
+            near = step_for(plan, amps, set())
+            filed = step if near is None else near
+        elif plan.test.kind in BY_CURRENT and not _titled(in_hand):
+            filed = step_for(plan, amps, done_steps(plan, file.readings()))
+        else:
+            filed = step
     found = [
         _reading(
-            job,
-            scan,
-            now,
-            line.place,
-            line.quantity,
-            line.value,
-            meter,
-            line.resolution,
-            test,
-            filed,
-            line.text,
+            job, scan, now, where, line.quantity, line.value, meter, line.resolution, test, filed, line.text
         )._replace(origin=origin)
     ]
     if amps is not None:

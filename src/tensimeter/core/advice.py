@@ -3,13 +3,15 @@
 import numpy as np
 
 from tensimeter.core.campaign import OPEN, Outcome, Plan, columns
+from tensimeter.core.campaign.soakrun import link_of
 from tensimeter.core.campaign.warmed import state_of
+from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Oscilloscope, Thermometer
-from tensimeter.core.job.tests import Ripple, Soak
+from tensimeter.core.job.tests import FanTest, OverTemperature, Ripple, Soak
 from tensimeter.core.judge import Verdict, capability
 from tensimeter.core.quantity import localised, show, with_uncertainty
-from tensimeter.core.thermal.places import temperature_places
+from tensimeter.core.thermal.places import chain, temperature_places
 from tensimeter.core.verify.readings import Reading, accuracy_of, pairs
 from tensimeter.core.verify.regulation import next_reading
 
@@ -53,14 +55,19 @@ def settle_sentence(job: Job, plan: Plan) -> str:
         half, room = 1.96 * np.sqrt(2) * accuracy.scatter / nominal, test.allowed
         words = f"{name} tells changes apart to ± {show(half, '%', 2)}"
         return f"{words}: {'fine enough' if half < 0.3 * room else 'too coarse'} for {show(room, '%', 2)}."
-    if isinstance(test, Soak):
+    if isinstance(test, Soak | FanTest | OverTemperature):
         part = job.part(job.campaign.thermometer)
         if not isinstance(part, Thermometer):
-            return "No thermometer in hand: type temperatures as in “front-end-case 47C”, or take in a log."
+            typed = (
+                "No thermometer in hand: type temperatures as in “case 47”, volts and amps as in "
+                f"“{plan.output.name.casefold()} {nominal:.4g}V @{plan.most_A:.3g}A” whenever the load is "
+                "changed, or take in a log."
+            )
+            return typed + _blind(job, plan)
         where = job.campaign.probes or ("sink",)
         names = temperature_places(job)
         at = ", ".join(names.get(p, p) for p in where)
-        return f"{part.name} reads {at}, each ± {show(part.accuracy_K, 'K', 2)}."
+        return f"{part.name} reads {at}, each ± {show(part.accuracy_K, 'K', 2)}.{_blind(job, plan)}"
     if isinstance(test, Ripple):
         scope = job.part(job.campaign.oscilloscope)
         room = test.allowed_pp * nominal
@@ -70,6 +77,17 @@ def settle_sentence(job: Job, plan: Plan) -> str:
         fine = "fine enough" if half < 0.3 * room else "too coarse"
         return f"{scope.name} reads ± {show(half, 'V', 2)} there, {fine} for {show(room, 'V', 2)} p-p."
     return ""
+
+
+def _blind(job: Job, plan: Plan) -> str:
+    """What a soak can't say while no part on the way states how it sheds its heat."""
+    try:
+        known = chain(job, link_of(job, plan)) is not None
+    except Trouble:
+        known = False
+    return (
+        "" if known else " No junction is estimated: give the converter K/W of its switch and sink in Stock."
+    )
 
 
 def _finer(job: Job, plan: Plan, half_width: float) -> str:
@@ -152,7 +170,8 @@ def next_sentence(job: Job, result: Outcome, readings: list[Reading]) -> str:
     """Which reading would tell most next; empty while there is none to compare with."""
     found = pairs(readings, result.plan.output.id, result.plan.test.id)
     if result.plan.test.kind != "load-regulation":
-        return _most_telling(result) if result.measured else ""
+        held = any(step.hold_s for step in result.plan.steps)
+        return _most_telling(result) if result.measured and not held else ""
     if len(found) < 2 or result.regulation is None:
         return ""
     best = next_reading(columns(job, found), result.plan.output.nominal_V, result.plan.most_A)

@@ -17,6 +17,8 @@ from tensimeter.core.thermal.places import temperature_places
 from tensimeter.core.verify.readings import Quantity, resolution_of
 
 _QUANTITIES: dict[str, Quantity] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm", "W": "W", "dB": "dB"}
+#: Places whose temperature is meant, by what they are called.
+_HEAT = {"ambient": "ambient", "room": "ambient", "case": "case", "sink": "sink", "air": "air"}
 #: Peak to peak, as it is read off a screen: `mount 42mVpp`.
 _PEAKS = re.compile(r"V\s*pp$", re.I)
 _VALUE = re.compile(
@@ -57,9 +59,8 @@ def places(job: Job) -> list[str]:
         *outputs,
         *others,
         *(f"earth-{name.casefold()}" for name in outputs),
-        "ambient",
+        *_HEAT,
         "wall",
-        "air",
         "fan",
         *(p for p in temperature_places(job) if p.endswith(("-case", "-sink"))),
         *(f"{name.casefold()}-panel" for name in outputs),
@@ -81,6 +82,8 @@ def find_place(job: Job, typed: str) -> tuple[str, str, bool]:
     for link in job.design.links:
         if wanted in (link.name.casefold(), link.id.casefold()):
             return link.id, link.name, True
+    if wanted in _HEAT:
+        return _HEAT[wanted], wanted, True
     begin = [link for link in job.design.links if link.name.casefold().startswith(wanted)]
     if len(begin) == 1:
         return begin[0].id, begin[0].name, True
@@ -122,7 +125,7 @@ def understand(
         "ohm"
         if place.startswith("earth-")
         else "C"
-        if place in ("ambient", "air") or place.endswith(("-case", "-sink"))
+        if place in _HEAT.values() or place.endswith(("-case", "-sink"))
         else "W"
         if place == "wall"
         else "V"

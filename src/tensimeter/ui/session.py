@@ -217,7 +217,7 @@ class Session(QObject):
         """Keep a typed reading; Trouble when it can't be kept."""
         kept = file_typed(self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index)
         self.file.log("reading", f"{line.summary}, typed")
-        self._after_readings()
+        self._after_readings(kept[0].step)
         return kept
 
     def take_up(self, hand: Hand | None) -> None:
@@ -283,9 +283,11 @@ class Session(QObject):
             self.trouble.emit(str(trouble))
         self.logged.emit()
 
-    def _after_readings(self) -> None:
+    def _after_readings(self, step: int | None = None) -> None:
+        """All that follows from new readings; a load that is held stays in hand, the others go on."""
         self._derive()
-        self.step_index = self._next_step()
+        held = self.plan is not None and step is not None and self.plan.steps[step].hold_s is not None
+        self.step_index = step if held and step is not None else self._next_step()
         self.readings_changed.emit()
         self.logged.emit()
 

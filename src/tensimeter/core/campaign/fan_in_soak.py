@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.campaign.soakrun import SoakRun, amps_of
+from tensimeter.core.campaign.soakrun import FIRST_SCANS, SoakRun, amps_of
 from tensimeter.core.campaign.step import Plan
 from tensimeter.core.job.document import Job
 from tensimeter.core.quantity import show
@@ -14,8 +14,6 @@ from tensimeter.core.thermal.forecast import Forecast
 from tensimeter.core.thermal.heatup import HeatUp
 from tensimeter.core.thermal.places import MOUNTING_SHARE, chain, heats, stage_of, thermometer
 
-#: Readings from which on a stretch at one speed of the fan is forecast by itself.
-ENOUGH = 8
 #: K that the difference of two places strays as read, and how many readings of it are taken.
 BETWEEN_K, LATEST = 0.5, 5
 
@@ -43,7 +41,7 @@ class FanInSoak:
         begins = [(-np.inf, 0), *self.turned]
         for (begin, at), end in reversed(list(zip(begins, ends, strict=True))):
             stretch = record.between(begin, end)
-            if len(stretch.time_s) >= ENOUGH:
+            if len(stretch.time_s) >= FIRST_SCANS:
                 return stretch, at
         return record, 0
 

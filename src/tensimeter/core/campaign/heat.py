@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.campaign.shown import Shown, shown
-from tensimeter.core.campaign.soakrun import SoakRun, amps_of, soak_runs
+from tensimeter.core.campaign.soakrun import FIRST_SCANS, SoakRun, amps_of, place_of, soak_runs
 from tensimeter.core.campaign.step import Facts, Finding, Situation, Step, predicted
 from tensimeter.core.campaign.warmed import SoakState, state_at
 from tensimeter.core.explain import Given, Worked
@@ -55,7 +55,7 @@ class SoakKind:
         found = _failure(facts, latest)
         found += _hottest(facts.job, latest)
         if state is None:
-            return found
+            return [_too_few(facts, latest), *found]
         foretold = _forecast(state, failed=bool(found and found[0].verdict))
         foretold += _derated(facts.job, state, max((s.set_A for s in facts.plan.steps), default=0.0))
         known = None if facts.running else shown(facts.job, facts.plan, latest)
@@ -79,6 +79,14 @@ class EnduranceKind(SoakKind):
 
 def _time(seconds: float) -> str:
     return f"{seconds / 3600:.3g} h" if seconds >= 5400 else f"{seconds / 60:.3g} min"
+
+
+def _too_few(facts: Facts, run: SoakRun) -> Finding:
+    """Before a forecast is possible nothing of the heat is known, whatever the volts are."""
+    place = place_of(facts.job, facts.plan, run)
+    count = len(run.track(place)[0]) if place is not None else 0
+    text = f"{count} of {FIRST_SCANS} readings that a forecast takes"
+    return Finding("where it ends", text=text, verdict=Verdict.NOT_MEASURED)
 
 
 def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:

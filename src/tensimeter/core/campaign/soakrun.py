@@ -15,6 +15,8 @@ from tensimeter.core.thermal.heatup import HeatUp
 from tensimeter.core.thermal.places import thermometer, watched
 from tensimeter.core.verify.readings import Reading
 
+#: Scans before anything is said of where a run ends.
+FIRST_SCANS = 8
 #: K over the room from which on a run is one that began warm: more than two probes differ by.
 WARM_K = 3.0
 
@@ -132,8 +134,10 @@ def place_of(job: Job, plan: Plan, run: SoakRun) -> str | None:
         wished = [named, f"{link}-case", f"{link}-sink", "case", "sink"]
     except Trouble:
         wished = [named, "case", "sink"]
-    others = [p for p in run.celsius if p != "ambient"]
-    return next((p for p in (*wished, *others) if p in run.celsius), None)
+    read = {p: len(run.track(p)[0]) for p in (*wished, *run.celsius) if p in run.celsius and p != "ambient"}
+    # One that was read often enough for a forecast goes before one that was wished for and read less.
+    enough = [p for p, count in read.items() if count >= FIRST_SCANS]
+    return next(iter(enough), max(read, key=lambda p: read[p], default=None))
 
 
 def link_of(job: Job, plan: Plan) -> str:

@@ -7,7 +7,16 @@ from typing import Literal
 import numpy as np
 
 from tensimeter.core.campaign.fan_in_soak import fan_in_soak
-from tensimeter.core.campaign.soakrun import SoakRun, amps_of, link_of, place_of, record_of, room, soak_runs
+from tensimeter.core.campaign.soakrun import (
+    FIRST_SCANS,
+    SoakRun,
+    amps_of,
+    link_of,
+    place_of,
+    record_of,
+    room,
+    soak_runs,
+)
 from tensimeter.core.campaign.step import Facts, Plan
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
@@ -33,8 +42,8 @@ from tensimeter.core.thermal.stages import Fitted, Heating, Track, fit_stages
 Call = Literal["will cross", "likely to cross", "can't tell yet", "stays below"]
 #: Chance of passing a limit from which on it is called likely, and sure; below the last it stays below.
 LIKELY, SURE, UNLIKELY = 0.5, 0.975, 0.025
-#: Scans before anything is said, and the growth of their number until it is worked out again.
-FIRST_SCANS, GROWTH = 8, 1.12
+#: The growth of the number of scans until it is worked out again.
+GROWTH = 1.12
 #: How well the heat of the design is known, as a share.
 POWER_SHARE = 0.1
 

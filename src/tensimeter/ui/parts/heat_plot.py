@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.campaign.soakrun import SoakRun
 from tensimeter.core.campaign.warmed import SoakState
+from tensimeter.core.thermal.by_design import HeatByDesign
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.theme import theme
 
@@ -23,6 +24,8 @@ _DASHES = (
 )
 #: Points of a cone, and how far ahead it goes in slow time constants.
 _CONE, _AHEAD = 60, 3.0
+#: Readings that are few enough to be shown one by one, and the least minutes that are drawn.
+FEW, LEAST_MIN = 40, 5.0
 #: Stretches that a long record is drawn as.
 _MOST = 300
 
@@ -43,6 +46,8 @@ class Heat:
     names: dict[str, str]
     place: str | None
     limit: Limit
+    #: What the design expects, shown until something is read.
+    design: HeatByDesign | None = None
 
 
 class Label(NamedTuple):
@@ -111,28 +116,55 @@ class HeatPlot(Plot):
         self._last = heat
         self.clear()
         self._curves, self._names_drawn, self._final = {}, {}, None
+        for axis in ("bottom", "left"):
+            self.getAxis(axis).setStyle(showValues=True)
         self.name_axis("bottom", "minutes")
         self.name_axis("left", "°C")
         labels = self._draw_places(heat)
         if not labels:
             self._key = None
-            self.setXRange(0, 1)
-            self.setYRange(0, 1)
-            self.write("nothing read yet", 0.5, 0.5, "pencil", (0.5, 0.5))
+            self._draw_design(heat)
             return
         end, low, high = _reach(heat.run)
+        end = max(end, LEAST_MIN)
         if heat.state is not None:
             end, top = self._foresee(heat, heat.state)
             high = max(high, top)
         limit = heat.limit.celsius
-        pen = pg.mkPen(theme.colour("miss"), width=1.5)
-        self.addItem(pg.InfiniteLine(limit, angle=0, pen=pen), ignoreBounds=True)
-        high = max(high, limit)
-        self._fit(end, low, high)
-        self.write(f"{heat.limit.words} {limit:.0f} °C", 0.0, limit, "miss", (0.0, 1.0))
+        self._fit(end, low, max(high, limit), labels)
+        self._draw_limit(heat.limit)
         self._draw_gone(heat.run)
         self._name(labels, end)
         self._name_final(limit)
+
+    def _draw_design(self, heat: Heat) -> None:
+        """Before anything is read: the heat-up that the design expects, under the limit."""
+        found, limit = heat.design, heat.limit.celsius
+        if found is None:
+            for axis in ("bottom", "left"):
+                self.getAxis(axis).setStyle(showValues=False)
+            self.setXRange(0, 1)
+            self.setYRange(0, 1)
+            self.write("nothing read yet", 0.5, 0.5, "pencil", (0.5, 0.5))
+            return
+        minutes, at = found.time_s / 60, int(0.62 * len(found.time_s))
+        curves = [(found.junction_C, "junction, by the design", Qt.PenStyle.DashLine)]
+        if found.junction_C[at] - found.case_C[at] > 1:
+            curves.append((found.case_C, "its case", Qt.PenStyle.DotLine))
+        curves.append((found.sink_C, "its sink", Qt.PenStyle.DotLine))
+        labels = []
+        for celsius, words, style in curves:
+            self.plot(minutes, celsius, pen=pg.mkPen(theme.colour("prediction"), width=1, style=style))
+            labels.append(Label(minutes[at], float(celsius[at]), words, "prediction"))
+        low, high = float(found.sink_C.min()), max(float(found.junction_C.max()), limit)
+        self._fit(float(minutes[-1]), low, high, [])
+        self._draw_limit(heat.limit)
+        self._name(labels, 0.0)
+
+    def _draw_limit(self, limit: Limit) -> None:
+        pen = pg.mkPen(theme.colour("miss"), width=1.5)
+        self.addItem(pg.InfiniteLine(limit.celsius, angle=0, pen=pen), ignoreBounds=True)
+        self.write(f"{limit.words} {limit.celsius:.0f} °C", 0.0, limit.celsius, "miss", (0.0, 1.0))
 
     def _draw_gone(self, run: SoakRun) -> None:
         """A thick line under the temperatures wherever the output was gone, and what it means."""
@@ -159,7 +191,10 @@ class HeatPlot(Plot):
             colour = "ink" if watched else "pencil"
             # Lines of one pixel are drawn ten times as fast as wider ones.
             pen = pg.mkPen(theme.colour(colour), width=2 if watched else 1, style=dash)
-            self._curves[place] = self.plot(*_thinned(t / 60, celsius), pen=pen)
+            marks = (
+                {} if len(t) > FEW else {"symbol": "o", "symbolSize": 5, "symbolBrush": theme.colour(colour)}
+            )
+            self._curves[place] = self.plot(*_thinned(t / 60, celsius), pen=pen, **marks, symbolPen=None)
             labels.append(Label(t[-1] / 60, float(celsius[-1]), heat.names.get(place, place), colour, place))
         return labels
 
@@ -204,16 +239,19 @@ class HeatPlot(Plot):
         self._final = Final(words, float(x[-1]), upper, float(cone[0][0]) if state.on_spot else None)
         return float(x[-1]), upper
 
-    def _fit(self, end: float, low: float, high: float) -> None:
+    def _fit(self, end: float, low: float, high: float, labels: list[Label]) -> None:
         margin = 0.08 * max(high - low, 5.0)
         words = 1.8 * QFontMetricsF(theme.font(9)).height() / max(self.height() - theme.px(46), 60)
         self.setYRange(low - margin, high + max(1.4 * margin, words * (high - low)), padding=0)
-        room = 0.0 if end > 1.3 * self._read_end() else 0.24
-        self.setXRange(0, end * (1 + room), padding=0.01)
+        # Names that stand where the plot ends need their width beside it.
+        late = [row for row in labels if row.x > 0.7 * end]
+        self.setXRange(0, end / (1 - self._room(late)), padding=0.01)
 
-    def _read_end(self) -> float:
-        last = self._last
-        return float(last.run.time_s[-1]) / 60 if isinstance(last, Heat) else 0.0
+    def _room(self, labels: list[Label]) -> float:
+        """The share of the width that the widest of these names takes."""
+        metrics = QFontMetricsF(theme.font(9))
+        words = max((metrics.horizontalAdvance(row.words) + theme.px(20) for row in labels), default=0.0)
+        return float(min(words / max(self.width() - self.getAxis("left").width(), 1), 0.6))
 
     def _name(self, labels: list[Label], end: float) -> None:
         """Names at the ends of the lines."""
@@ -269,7 +307,5 @@ class HeatPlot(Plot):
             ends.append(Label(t[-1] / 60, float(rise[-1]), name, colour, name))
             top, end = max(top, float(rise.max())), max(end, t[-1] / 60)
         self.setYRange(-0.05 * top, 1.15 * top, padding=0)
-        words = max((QFontMetricsF(theme.font(9)).horizontalAdvance(row.words) for row in ends), default=0.0)
-        room = min((words + theme.px(20)) / max(self.width() - self.getAxis("left").width(), 1), 0.6)
-        self.setXRange(0, end / (1 - room), padding=0.01)
+        self.setXRange(0, end / (1 - self._room(ends)), padding=0.01)
         self._name(ends, end)

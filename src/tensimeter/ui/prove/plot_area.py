@@ -4,16 +4,18 @@ import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from tensimeter.bench.filed_heat import HEAT_KINDS
-from tensimeter.core.campaign import Outcome
+from tensimeter.core.campaign import Outcome, Plan
 from tensimeter.core.campaign.picture import picture
-from tensimeter.core.campaign.soakrun import SoakRun, place_of, run_name, soak_runs
+from tensimeter.core.campaign.soakrun import SoakRun, link_of, place_of, run_name, soak_runs
 from tensimeter.core.campaign.warmed import state_at
 from tensimeter.core.campaign.waves import ripple_of
 from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad
 from tensimeter.core.job.tests import OverTemperature, ReachPoints, Ripple, Soak
 from tensimeter.core.reach import load_reach_A, most_A, reach, volts_span
-from tensimeter.core.thermal.places import temperature_places
+from tensimeter.core.thermal.by_design import HeatByDesign, heat_by_design
+from tensimeter.core.thermal.places import chain, temperature_places
 from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.plots import LoadLinePlot
@@ -23,6 +25,14 @@ from tensimeter.ui.session import Session
 
 _NOTHING = SoakRun(None, 0.0, np.zeros(0), np.zeros(0), np.zeros(0), {}, np.zeros(0))
 _WAVES = ("ripple", "transient", "start-up", "real-device")
+
+
+def _known(job: Job, plan: Plan) -> bool:
+    """Whether the design says how the watched part sheds its heat, down to its junction."""
+    try:
+        return chain(job, link_of(job, plan)) is not None
+    except Trouble:
+        return False
 
 
 class PlotArea(QStackedWidget):
@@ -63,12 +73,12 @@ class PlotArea(QStackedWidget):
         facts, job, plan = result.facts, self.session.job, result.plan
         runs = soak_runs(facts.readings) if facts is not None else []
         names = temperature_places(job)
-        limit = Limit(plan.hottest_C, "junction limit")
+        limit = Limit(plan.hottest_C, "junction limit" if _known(job, plan) else "run ends at")
         if isinstance(plan.test, OverTemperature):
             below = plan.test.below_C
             limit = Limit(below, "must have acted by") if below else Limit(plan.hottest_C, "run ends at")
         if not runs:
-            self.heat.show_heat(Heat(_NOTHING, None, names, None, limit))
+            self.heat.show_heat(Heat(_NOTHING, None, names, None, limit, self._by_design(plan)))
             return
         place = place_of(job, plan, runs[-1])
         if self.compared and len(runs) > 1 and place is not None:
@@ -80,6 +90,15 @@ class PlotArea(QStackedWidget):
         if state is not None:
             limit = Limit(state.limit_C, "junction limit" if state.on_spot else "limit")
         self.heat.show_heat(Heat(runs[-1], state, names, place, limit))
+
+    def _by_design(self, plan: Plan) -> HeatByDesign | None:
+        """What the design expects of a test that holds its loads."""
+        loads = [(step.set_A, step.hold_s) for step in plan.steps if step.hold_s]
+        job = self.session.job
+        try:
+            return heat_by_design(job, plan.output.id, link_of(job, plan), loads, job.settings.ambient_C)
+        except Trouble:
+            return None
 
     def _show_wave(self, result: Outcome) -> None:
         """The waveform of the step in hand, or the last one taken."""
