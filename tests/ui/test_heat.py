@@ -214,6 +214,8 @@ def test_the_plot_of_a_soak_in_either_light_and_as_it_grows(warm: MainWindow, ni
     plot.resize(640, 320)
     plot.show_heat(Heat(run, None, {}, "front-end-case", Limit(105.0, "limit")))
     curves = dict(plot._curves)
+    # Readings are shown one by one only while they are few.
+    assert [c.opts["symbol"] for c in curves.values()] == [None] * len(curves)
     (_, right), _ = plot.viewRange()
     # A reading more within what is shown moves the lines that are there; past it all is drawn anew.
     plot.show_heat(Heat(run, None, {}, "front-end-case", Limit(105.0, "limit")))

@@ -109,7 +109,8 @@ class HeatPlot(Plot):
     def show_heat(self, heat: Heat) -> None:
         """One run: its places, the cone of what is forecast, the limit."""
         gone = int(heat.run.gone.sum())
-        key = (heat.state, heat.limit, heat.place, tuple(heat.run.celsius), gone, self.size())
+        few = len(heat.run.time_s) <= FEW
+        key = (heat.state, heat.limit, heat.place, tuple(heat.run.celsius), gone, few, self.size())
         if key == self._key and self._grow(heat):
             return
         self._key = key
@@ -191,10 +192,9 @@ class HeatPlot(Plot):
             colour = "ink" if watched else "pencil"
             # Lines of one pixel are drawn ten times as fast as wider ones.
             pen = pg.mkPen(theme.colour(colour), width=2 if watched else 1, style=dash)
-            marks = (
-                {} if len(t) > FEW else {"symbol": "o", "symbolSize": 5, "symbolBrush": theme.colour(colour)}
-            )
-            self._curves[place] = self.plot(*_thinned(t / 60, celsius), pen=pen, **marks, symbolPen=None)
+            marks = {"symbol": "o", "symbolSize": 5, "symbolBrush": theme.colour(colour), "symbolPen": None}
+            few = len(heat.run.time_s) <= FEW
+            self._curves[place] = self.plot(*_thinned(t / 60, celsius), pen=pen, **(marks if few else {}))
             labels.append(Label(t[-1] / 60, float(celsius[-1]), heat.names.get(place, place), colour, place))
         return labels
 
@@ -275,16 +275,18 @@ class HeatPlot(Plot):
     def _spread(self, labels: list[Label]) -> list[tuple[Label, float]]:
         """Each with its height, pushed apart where they would lie on one another."""
         apart = self._line_height()
-        below = self._final.begins if self._final else None
-        if below is not None:
-            # A name just under the cone would lie in it.
-            labels = [
-                row._replace(y=min(row.y, below - apart / 2)) if row.y < below else row for row in labels
-            ]
-        placed: list[tuple[Label, float]] = []
-        for label in sorted(labels, key=lambda row: row.y):
-            placed.append((label, max(label.y, placed[-1][1] + apart) if placed else label.y))
-        return placed
+        ordered = sorted(labels, key=lambda row: row.y)
+        heights: list[float] = []
+        for row in ordered:
+            heights.append(max(row.y, heights[-1] + apart) if heights else row.y)
+        begins = self._final.begins if self._final else None
+        ceiling = np.inf if begins is None else begins - apart / 2
+        for k in reversed(range(len(ordered))):
+            # A name just under a cone would lie in it: it and those below give way downwards.
+            if begins is not None and ordered[k].y < begins:
+                heights[k] = min(heights[k], ceiling)
+                ceiling = heights[k] - apart
+        return list(zip(ordered, heights, strict=True))
 
     def show_compared(self, runs: tuple[tuple[str, SoakRun], ...], place: str) -> None:
         """Several runs over one another, as rise over the room: before and after."""
