@@ -9,7 +9,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tensimeter.core.thermal.foresee import FAST_WRONG, SLOW_WRONG, WRONG, Expected, foresee
+from tensimeter.core.thermal.expectation import Expected
+from tensimeter.core.thermal.foresee import FAST_WRONG, SLOW_WRONG, WRONG, foresee
 from tensimeter.core.thermal.heatup import HeatUp
 
 DRIFT_K_S = 1.0 / 3600

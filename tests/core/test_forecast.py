@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.thermal.foresee import Expected, foresee
+from tensimeter.core.thermal.expectation import Expected
+from tensimeter.core.thermal.foresee import foresee
 from tensimeter.core.thermal.heatup import HeatUp, digit_of, gathered, noise_of
 from tensimeter.core.thermal.runaway import runs_away
 

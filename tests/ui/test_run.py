@@ -11,7 +11,7 @@ import pytest
 import pyvisa
 from PyQt6.QtWidgets import QApplication
 
-from tensimeter.bench.engine import Event
+from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble

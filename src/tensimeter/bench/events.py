@@ -3,11 +3,13 @@
 import math
 import threading
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from tensimeter.core.campaign import Step
-from tensimeter.core.campaign.warmed import SoakState
 from tensimeter.core.verify.readings import Reading
+
+if TYPE_CHECKING:
+    from tensimeter.core.campaign.warmed import SoakState
 
 Kind = Literal[
     "started",
@@ -38,7 +40,7 @@ class Event:
     at_s: float = 0.0
     text: str = ""
     #: What is known of a soak, with an event of its warmth.
-    state: SoakState | None = None
+    state: "SoakState | None" = None
 
 
 class Dropped(Exception):

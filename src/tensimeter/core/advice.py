@@ -4,7 +4,6 @@ import numpy as np
 
 from tensimeter.core.campaign import OPEN, Outcome, Plan, columns
 from tensimeter.core.campaign.soakrun import link_of
-from tensimeter.core.campaign.warmed import state_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Oscilloscope, Thermometer
@@ -142,6 +141,8 @@ def outcome_sentence(result: Outcome) -> str:
 def _found_sentence(result: Outcome) -> str:
     """The findings that weigh most, in words; a part of a test is said to be one."""
     if isinstance(result.plan.test, Soak) and result.facts is not None:
+        from tensimeter.core.campaign.warmed import state_of
+
         facts = result.facts
         state = facts.soak if facts.running else state_of(facts)
         gone = next((f for f in result.findings if f.name == "output gone"), None)

@@ -130,6 +130,8 @@ def open_window(path: Path | None) -> int:
     program = Tensimeter()
     _say_unforeseen(program, app)
     program.show_job(file) if file else program.show_start()
+    # What stands now stays: looking through it again and again would only delay answers.
+    gc.freeze()
     gc.enable()
     # Ctrl+C and a polite kill close the window, which puts the load off; Python needs to be
     # woken now and then to notice them.

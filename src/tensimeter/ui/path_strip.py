@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tensimeter.bench.engine import Event
+from tensimeter.bench.events import Event
 from tensimeter.core.campaign import proven_A, rates
 from tensimeter.core.job.design import UnitLink
 from tensimeter.core.limits import ranked

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tensimeter.bench.engine import Event, RunEngine
+from tensimeter.bench.events import Event
 from tensimeter.bench.filed import done_steps, file_log, file_typed, file_wave
 from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
 from tensimeter.core.campaign import Outcome, Plan
@@ -24,6 +24,7 @@ from tensimeter.store.waves import WaveBook
 from tensimeter.ui.derived import Derived, Hand
 
 if TYPE_CHECKING:
+    from tensimeter.bench.engine import RunEngine
     from tensimeter.bench.setup import Bench
     from tensimeter.core.campaign.warmed import SoakState
     from tensimeter.core.procedure.practice import Practice
@@ -308,6 +309,8 @@ class Session(QObject):
             raise Trouble("A run is on already.")
         self.trace = []
         self._live_waits = False
+        from tensimeter.bench.engine import RunEngine
+
         self.engine = RunEngine(
             self.file,
             self.plan,

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.bench.engine import Event
+from tensimeter.bench.events import Event
 from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.text import label, rule

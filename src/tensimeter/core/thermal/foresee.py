@@ -7,6 +7,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.thermal.coarse import exactly
+from tensimeter.core.thermal.expectation import Expected
 from tensimeter.core.thermal.forecast import BEYOND_K, BEYOND_SPANS, Forecast
 from tensimeter.core.thermal.heatup import Cells, HeatUp, gathered
 from tensimeter.core.thermal.sampling import Density, around, curvature, log_evidence, mode, walked
@@ -25,24 +26,6 @@ SLOW_WRONG, FAST_WRONG, WRONG = 0.1, 0.15, 3.0
 MISFIT = 1.5
 #: Walkers through what is searched for, their steps before and while draws are kept.
 WALKERS, BURN, KEEP = 100, 60, 120
-
-
-@dataclass(frozen=True)
-class Expected:
-    """What a design model expects: K that each load step adds in the end, its slow time constant in s, the
-    fast one over it, the fast stage's share of the rise; how far each may stray (rises as shares, else ln).
-    """
-
-    rises_K: tuple[float, ...]
-    slow_s: float
-    fast_ratio: float = 0.2
-    fast_share: float = 0.25
-    slow_spread: float = 0.3
-    fast_spread: float = 0.4
-    tau_spread: float = 0.35
-    ratio_spread: float = 0.6
-    #: How far the heat of one step strays against another's.
-    step_spread: float = 0.05
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Converter, Thermometer
 from tensimeter.core.limits import at
 from tensimeter.core.thermal.cooling import box_resistance, fan_of, resistance_at, resting_speed
-from tensimeter.core.thermal.foresee import Expected
+from tensimeter.core.thermal.expectation import Expected
 from tensimeter.core.thermal.heat import hottest_allowed_C, losses, sink_of
 from tensimeter.core.thermal.stages import Stages
 

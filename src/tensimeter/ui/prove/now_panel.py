@@ -5,7 +5,7 @@ import math
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from tensimeter.bench.engine import Event
+from tensimeter.bench.events import Event
 from tensimeter.core.campaign import OPEN, StepResult
 from tensimeter.core.explain import Worked
 from tensimeter.core.judge import Interval, Verdict, explain_reading

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer
 
-from tensimeter.bench.engine import Event
+from tensimeter.bench.events import Event
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.procedure.stages import must_be_lifted

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.bench.engine import Event
+from tensimeter.bench.events import Event
 from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.advice import meter_sentence, next_sentence, outcome_sentence, settle_sentence
 from tensimeter.core.campaign import KINDS, OPEN, StepResult
