@@ -71,7 +71,7 @@ class Policy(Record):
     display_off: Literal["per_case", "better_parts", "constant", "live_with_it"] = "per_case"
     proven_when: Literal["settled", "moments", "two_hours"] = "settled"
     charging: Literal["with_limits", "never"] = "with_limits"
-    spread: Spread = Spread()
+    spread: Spread = Field(default_factory=Spread)
 
 
 class Colours(Record):
@@ -129,7 +129,7 @@ class Assembly(Record):
     `already_running`: the supply was not built with this program; it is taken as it stands.
     """
 
-    colours: Colours = Colours()
+    colours: Colours = Field(default_factory=Colours)
     wires: tuple[WireChoice, ...] = ()
     pulled: tuple[Pulled, ...] = ()
     settings: tuple[Adjusted, ...] = ()
@@ -191,12 +191,12 @@ class Job(Record):
     name: Name
     place: str = ""
     nameplate: Nameplate | None = None
-    settings: Settings = Settings()
+    settings: Settings = Field(default_factory=Settings)
     stock: tuple[Part, ...] = ()
-    design: Design = Design()
-    policy: Policy = Policy()
-    campaign: Campaign = Campaign()
-    assembly: Assembly = Assembly()
+    design: Design = Field(default_factory=Design)
+    policy: Policy = Field(default_factory=Policy)
+    campaign: Campaign = Field(default_factory=Campaign)
+    assembly: Assembly = Field(default_factory=Assembly)
     overruled: tuple[Overrule, ...] = ()
     variant: Name = "as built"
     variants: tuple[Variant, ...] = ()

@@ -28,7 +28,7 @@ Condition = Literal["untested", "works", "faulty", "for parts", "to buy"]
 
 
 def _derating(points: tuple[Record, ...]) -> tuple[Record, ...]:
-    rows = [tuple(point.model_dump().values()) for point in points]
+    rows = [tuple(figure for _, figure in point) for point in points]
     if len(rows) == 1 or any(b[0] <= a[0] or b[1] > a[1] for a, b in itertools.pairwise(rows)):
         raise ValueError("two points or more, from cold to hot, and no more is allowed the hotter it is")
     return points

@@ -20,16 +20,16 @@ from tensimeter.core.thermal.stages import Stages
 BOX_J_K = 400.0
 #: Least θ of a mounting, K/W, and how far θ inside a part and of its mounting stray, as shares.
 LEAST_K_W, JUNCTION_SHARE, MOUNTING_SHARE = 0.05, 0.15, 0.35
-
-
-#: What is taken where no thermometer is named.
-ASSUMED = Thermometer(id="assumed", name="thermometer (assumed)", accuracy_K=2.0)
+#: How far off a thermometer is that nobody named, K.
+ASSUMED_K = 2.0
 
 
 def thermometer(job: Job) -> Thermometer:
     """The campaign's thermometer, else a plain one that is assumed."""
     part = job.part(job.campaign.thermometer)
-    return part if isinstance(part, Thermometer) else ASSUMED
+    if isinstance(part, Thermometer):
+        return part
+    return Thermometer(id="assumed", name="thermometer (assumed)", accuracy_K=ASSUMED_K)
 
 
 def temperature_places(job: Job) -> dict[str, str]:
