@@ -13,7 +13,7 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, with_campaign, with_test
 from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.job.tests import Changed, Endurance, FanTest, OverTemperature, SensorCheck, Soak, Test
-from tensimeter.core.judge import Accuracy, Verdict
+from tensimeter.core.judge import Accuracy, Band, Verdict
 from tensimeter.core.thermal.by_design import heat_by_design
 from tensimeter.core.thermal.places import as_fitted, chain, heats
 from tensimeter.core.thermal.stages import Stages
@@ -341,3 +341,17 @@ def test_without_a_thermometer_or_a_thermal_card_it_says_what_to_do(ridge: Job) 
     endless = finding(climbing.judged(), "Hub module case, in the end")
     assert endless.value is None
     assert "no end yet" in endless.text
+
+
+def test_a_part_that_says_nothing_of_its_heat_is_judged_by_its_place(ridge: Job) -> None:
+    bare = with_part(ridge, changed(ridge.part("front-end-40"), switch_K_W=None))
+    log = Log(bare, Soak(id="hot", output="mount", link="front-end"))
+    for k, t in enumerate(np.arange(0, 600, 20.0)):
+        rise = 3.86 * 2.0 + 3.86 * 6.0 * (1 - np.exp(-t / 1320)) + 0.05 * np.sin(2.1 * k)
+        log.put(t, 0, V=13.4, A=4.0, front_end_case=round(20 + rise, 1), ambient=20.0)
+    result = log.judged()
+    said = outcome_sentence(result)
+    # At part load, without a junction: of the place itself, at the load that is coming.
+    assert "at 8 A Front end case ends at" in said
+    assert "junction" not in said
+    assert result.findings[0].allowed == Band(None, 85.0)

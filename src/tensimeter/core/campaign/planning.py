@@ -16,7 +16,10 @@ from tensimeter.core.job.parts import ElectronicLoad
 from tensimeter.core.job.tests import FanTest, LoadRegulation, Outlets, OverTemperature, Soak, Test
 from tensimeter.core.limits import continuous_full_load
 from tensimeter.core.reach import load_reach_A
-from tensimeter.core.thermal.places import limit_C, watched
+from tensimeter.core.thermal.places import chain, limit_C, watched
+
+#: The hottest that a place may be read while its junction is not known: a rule of thumb.
+PLACE_C = 85.0
 
 
 def plan(job: Job, test: Test) -> Plan:
@@ -58,12 +61,12 @@ def _hottest_C(job: Job, test: Test) -> float:
     if isinstance(test, OverTemperature):
         return test.most_C
     if not isinstance(test, Soak | FanTest):
-        return 85.0
+        return PLACE_C
     try:
         link = test.link if isinstance(test, Soak) and test.link else watched(job, test.output)
-        return limit_C(job, link)
+        return limit_C(job, link) if chain(job, link) is not None else PLACE_C
     except (Trouble, KeyError):
-        return 85.0
+        return PLACE_C
 
 
 def _beside(missing_A: float, volts: float) -> str:

@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 
-from tensimeter.core.campaign.fan_in_soak import fan_in_soak
+from tensimeter.core.campaign.fan_in_soak import FanInSoak, fan_in_soak
 from tensimeter.core.campaign.soakrun import (
     FIRST_SCANS,
     SoakRun,
@@ -25,6 +25,7 @@ from tensimeter.core.judge import Interval
 from tensimeter.core.quantity import show
 from tensimeter.core.thermal.forecast import Forecast
 from tensimeter.core.thermal.foresee import foresee
+from tensimeter.core.thermal.heatup import HeatUp
 from tensimeter.core.thermal.places import (
     chain,
     expected,
@@ -176,80 +177,138 @@ class _Key:
 
 @lru_cache(maxsize=64)
 def _state(key: _Key) -> SoakState | None:
-    job, plan, run, place = key.job, key.plan, key.run, key.place
-    record = record_of(job, run, place, key.count)
+    record = record_of(key.job, key.run, key.place, key.count)
     if len(record.time_s) < FIRST_SCANS:
         return None
-    link, output = _link(job, plan), plan.output.id
-    amps = amps_of(plan, run)[: len(record.steps_s)]
-    fan = fan_in_soak(job, plan, run.until(float(record.time_s[-1])), link, place) if link else None
-    stretch, rung = fan.part(record) if fan else (record, 0)
-    prior = None
-    if link and stage_of(place):
-        loads = amps[max(int(np.searchsorted(record.steps_s, stretch.on_s, side="right")) - 1, 0) :]
-        loads = loads[: len(stretch.steps_s)]
-        prior = expected(job, output, link, place, loads, fan.speed(rung) if fan else None)
-    measured = foresee(stretch, prior)
-    measured = measured.read_with(thermometer(job).accuracy_K)
-    spot, limit, above = measured, 85.0, 0.0
-    if link is not None and chain(job, link) is not None:
-        own, _ = heats(job, output, amps[-1:], link)
-        above = float(own[0]) * spot_above(job, link, place)
-        spread = above * float(np.hypot(POWER_SHARE, spot_spread(place)))
-        rng = np.random.default_rng(11)
-        spot, limit = (
-            measured.shifted(above + spread * rng.standard_normal(measured.final_C.shape)),
-            limit_C(job, link, output, max([*amps, *(s.set_A for s in plan.steps)])),
-        )
-    in_hand = run.step[min(int(np.searchsorted(run.time_s, record.time_s[-1])), len(run.step) - 1)]
-    full = not plan.steps or in_hand >= len(plan.steps) - 1
-    room_C = float(np.broadcast_to(np.asarray(record.ambient_C, float), record.time_s.shape)[-1])
-    at_full, by, most = "", 1.0, amps[-1]
-    if not full and link is not None:
+    seen = _seen(key, record)
+    job, test = key.job, key.plan.test
+    measured, stretch, rung = seen.foreseen()
+    spot, above = seen.on_spot(measured)
+    if seen.by != 1.0:
         # What is learnt at part load says already where full load would end.
-        most = max(s.set_A for s in plan.steps)
-        more = heats(job, output, (amps[-1], most), link)[0]
-        by = float(more[1] / max(more[0], 1e-6))
-        spot = spot.scaled(room_C, by)
-        at_full = f"at {show(most, 'A', 3)} "
-    fanned = ""
-    if fan and link is not None:
-        own, rest = heats(job, output, (amps[-1], most), link)
-        now, then = zip(own.tolist(), rest.tolist(), strict=True)
-        at_place = fan.held_at(measured, rung, room_C, by, then)
-        spot = spot.held(at_place + spot.final_C - (room_C + (measured.final_C - room_C) * by))
-        measured = measured.held(fan.held_at(measured, rung, room_C, 1.0, now))
-        fanned = fan.words(rung) if spot.changes else ""
-    elapsed = float(record.time_s[-1])
-    held = elapsed - (record.steps_s[-1] if record.steps_s else 0.0)
-    test = plan.test
-    hold = getattr(test, "hold_s", 7200.0)
+        spot = spot.scaled(seen.room_C, seen.by)
+    limit = seen.limit_C
+    measured, spot = seen.with_fan(measured, spot, rung)
     # Beyond what is planned nothing is promised; but a supply is left on for longer than a test.
-    chance = spot.chance_above(limit, max(hold - held, 2 * measured.time_constant.value))
+    ahead = max(getattr(test, "hold_s", 7200.0) - seen.held_s, 2 * measured.time_constant.value)
+    chance = spot.chance_above(limit, ahead)
     steady_K = test.steady_K if isinstance(test, Soak) else 1.0
-    steady = measured.steady(steady_K)
-    wait = _proven_after(job, measured, steady_K, held)
+    wait = _proven_after(job, measured, steady_K, seen.held_s)
     return SoakState(
-        link,
-        place,
-        temperature_places(job).get(place, place),
+        seen.link,
+        key.place,
+        temperature_places(job).get(key.place, key.place),
         limit,
         measured,
         spot,
         chance,
         _call(chance),
-        steady,
+        measured.steady(steady_K),
         runs_away(stretch),
-        elapsed,
-        held,
-        wait if full else wait + held,
-        bool(full and wait <= 0 and chance < UNLIKELY),
-        room_C,
-        link is not None and spot is not measured,
-        at_full,
+        float(record.time_s[-1]),
+        seen.held_s,
+        wait if seen.full else wait + seen.held_s,
+        bool(seen.full and wait <= 0 and chance < UNLIKELY),
+        seen.room_C,
+        seen.known,
+        "" if seen.full or seen.link is None else f"at {show(seen.most_A, 'A', 3)} ",
         above,
-        fanned,
+        seen.fan.words(rung) if seen.fan and spot.changes else "",
     )
+
+
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    """A run up to a moment: the record of its place, its loads in A, what is known of part and fan."""
+
+    job: Job
+    plan: Plan
+    place: str
+    record: HeatUp
+    link: str | None
+    amps: tuple[float, ...]
+    fan: FanInSoak | None
+    #: Whether the last load of the plan is on, and whether the design says how heat gets to the junction.
+    full: bool
+    known: bool
+
+    @property
+    def most_A(self) -> float:
+        return self.amps[-1] if self.full else max(s.set_A for s in self.plan.steps)
+
+    @property
+    def room_C(self) -> float:
+        return float(np.broadcast_to(np.asarray(self.record.ambient_C, float), self.record.time_s.shape)[-1])
+
+    @property
+    def held_s(self) -> float:
+        return float(self.record.time_s[-1]) - (self.record.steps_s[-1] if self.record.steps_s else 0.0)
+
+    @property
+    def limit_C(self) -> float:
+        """The hottest that the junction may get at the test's largest load; a place's without a junction."""
+        if self.link is None or not self.known:
+            return self.plan.hottest_C
+        most = max([*self.amps, *(s.set_A for s in self.plan.steps)])
+        return limit_C(self.job, self.link, self.plan.output.id, most)
+
+    @cached_property
+    def heats(self) -> tuple[tuple[float, float], tuple[float, float]]:
+        """W in the part and elsewhere inside, at the load in hand and at the largest."""
+        assert self.link is not None
+        own, rest = heats(self.job, self.plan.output.id, (self.amps[-1], self.most_A), self.link)
+        return (float(own[0]), float(rest[0])), (float(own[1]), float(rest[1]))
+
+    @cached_property
+    def by(self) -> float:
+        """How many times as much heat the largest load gives."""
+        if self.full or self.link is None:
+            return 1.0
+        now, then = self.heats
+        return then[0] / max(now[0], 1e-6)
+
+    def foreseen(self) -> tuple[Forecast, HeatUp, int]:
+        """The forecast of the place with the fan as it is; the stretch it is made from, the fan's rung."""
+        stretch, rung = self.fan.part(self.record) if self.fan else (self.record, 0)
+        prior = None
+        if self.link and stage_of(self.place):
+            first = int(np.searchsorted(self.record.steps_s, stretch.on_s, side="right")) - 1
+            loads = self.amps[max(first, 0) :][: len(stretch.steps_s)]
+            speed = self.fan.speed(rung) if self.fan else None
+            prior = expected(self.job, self.plan.output.id, self.link, self.place, loads, speed)
+        found = foresee(stretch, prior)
+        return found.read_with(thermometer(self.job).accuracy_K), stretch, rung
+
+    def on_spot(self, measured: Forecast) -> tuple[Forecast, float]:
+        """The same of the junction, where the design says how far it is; K that it lies above the place."""
+        if self.link is None or not self.known:
+            return measured, 0.0
+        above = self.heats[0][0] * spot_above(self.job, self.link, self.place)
+        spread = above * float(np.hypot(POWER_SHARE, spot_spread(self.place)))
+        rng = np.random.default_rng(11)
+        return measured.shifted(above + spread * rng.standard_normal(measured.final_C.shape)), above
+
+    def with_fan(self, measured: Forecast, spot: Forecast, rung: int) -> tuple[Forecast, Forecast]:
+        """Place and junction, held by a fan that comes on or goes off on the way."""
+        if self.fan is None:
+            return measured, spot
+        now, then = self.heats
+        at_place = self.fan.held_at(measured, rung, self.room_C, self.by, then)
+        above = spot.final_C - (self.room_C + (measured.final_C - self.room_C) * self.by)
+        here = self.fan.held_at(measured, rung, self.room_C, 1.0, now)
+        return measured.held(here), spot.held(at_place + above)
+
+
+def _seen(key: _Key, record: HeatUp) -> _Seen:
+    job, plan, run = key.job, key.plan, key.run
+    link = _link(job, plan)
+    now = float(record.time_s[-1])
+    fan = fan_in_soak(job, plan, run.until(now), link, key.place) if link else None
+    amps = amps_of(plan, run)[: len(record.steps_s)]
+    in_hand = run.step[min(int(np.searchsorted(run.time_s, now)), len(run.step) - 1)]
+    full = not plan.steps or in_hand >= len(plan.steps) - 1
+    known = link is not None and chain(job, link) is not None
+    return _Seen(job, plan, key.place, record, link, amps, fan, bool(full), known)
 
 
 def _call(chance: float) -> Call:
