@@ -10,6 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
+from tensimeter.bench.clock import clock_at
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.filed import done_steps
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
@@ -88,8 +89,9 @@ def prove(
                 _pass_holds(file, one.output, overrule, already_running)
             opened = open_bench_file(file.job, bench)
         else:
-            served = stack.enter_context(simulated(file.job, seed=seed, speed=speed))
-            opened = open_bench(file.job, served.resources, speed=speed)
+            clock = clock_at(speed)
+            served = stack.enter_context(simulated(file.job, seed=seed, clock=clock))
+            opened = open_bench(file.job, served.resources, clock=clock)
         stack.callback(opened.close)
         book, results = WaveBook(file), []
         for one in wanted:

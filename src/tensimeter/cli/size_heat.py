@@ -12,6 +12,7 @@ from tensimeter.cli.output import answer
 from tensimeter.cli.size import pairs, size
 from tensimeter.core.campaign.shown import Shown
 from tensimeter.core.errors import Trouble
+from tensimeter.core.judge import Band, judge
 from tensimeter.core.quantity import parse
 from tensimeter.core.thermal import derating, fan, heatsink, ntc
 
@@ -110,9 +111,10 @@ def size_derating(
     if fitted is not None:
         shown = shown_by(fitted)
         part = shown.as_part(shown.part.hot_limit_C)
+        band = Band(None, part.limit_C)
         rows = [
-            {"change": r.what, "hottest_C": r.hottest_C, "buys_K": r.buys_K, "enough": r.enough}
-            for r in shown.remedies()
+            {"change": r.what, "buys_K": r.buys_K, "hottest_C": ends, "verdict": judge(ends, band).words}
+            for r, ends in shown.remedies()
         ]
         found = {"part": shown.name, "hottest_C": part.hottest_C, "limit_C": part.limit_C, "remedies": rows}
         temperature = temperature or f"{part.hottest_C}"

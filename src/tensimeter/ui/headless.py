@@ -4,15 +4,12 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
-from tensimeter.bench.clock import Clock, SteppedClock
+from tensimeter.bench.clock import clock_at
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.errors import Trouble
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.report.datasheet import write
 from tensimeter.store.jobfile import JobFile
-
-#: The speed up to which a bench's clock runs by the wall's.
-FASTEST = 60.0
 
 
 def _free(folder: Path, name: str) -> Path:
@@ -41,8 +38,7 @@ def play(name: str, folder: Path, speed: float) -> Iterator[str]:
     window.show()
     window.stage("prove")
     job = file.job
-    # Faster than this a bench's own real seconds would pass for minutes of heat.
-    clock = SteppedClock() if speed > FASTEST else Clock(speed)
+    clock = clock_at(speed)
     with stand_ins(job, clock=clock) as served:
         for test in job.campaign.tests:
             served.connect(test.output)

@@ -229,12 +229,11 @@ def _elsewhere(known: Shown) -> list[Finding]:
 
 def _cooler(known: Shown) -> list[Finding]:
     """What would make the junction cooler, ranked by what it buys."""
-    limit = show(known.part.hot_limit_C, "C", 3)
+    band = Band(None, known.part.hot_limit_C)
     found = []
-    for k, remedy in enumerate(known.remedies(), 1):
-        enough = f"then under {limit}" if remedy.enough else f"not enough for {limit}"
-        text = f"{show(remedy.buys_K, 'K', 2)} cooler, {show(remedy.hottest_C, 'C', 3)}: {enough}"
-        found.append(Finding(f"remedy {k}: {remedy.what}", text=text))
+    for k, (remedy, ends) in enumerate(known.remedies(), 1):
+        text = f"{show(remedy.buys_K, 'K', 2)} cooler, {judge(ends, band).words}"
+        found.append(Finding(f"remedy {k}: {remedy.what}", "C", ends, text))
     return found
 
 

@@ -45,6 +45,8 @@ class Forecast:
     open_end: bool = False
     alone_K: float | None = None
     design_K: float | None = None
+    #: °C where the design alone lets it end.
+    design_C: float | None = None
     #: The hottest °C (k,) where something changes on the way, as a fan that comes on; None: nothing does.
     held_C: Array | None = None
 
@@ -156,7 +158,8 @@ class Forecast:
         width = self.final.high - self.final.low
         if self.alone_K is not None and self.alone_K < 1.25 * width:
             return "readings"
-        return "design model" if width > 0.8 * self.design_K else "readings and design model"
+        moved = self.design_C is not None and abs(self.final.value - self.design_C) > 0.25 * self.design_K
+        return "readings and design model" if moved or width < 0.8 * self.design_K else "design model"
 
     @cached_property
     def changes(self) -> bool:

@@ -58,7 +58,8 @@ def foresee(
     if expected is None or not compare:
         return found
     alone = _fitted(cells, record, None, order, seed)
-    return replace(found, alone_K=_width(alone), design_K=_design_width(expected))
+    by_design = float(cells.ambient_C[-1]) + sum(expected.rises_K)
+    return replace(found, alone_K=_width(alone), design_K=_design_width(expected), design_C=by_design)
 
 
 def _fitted(cells: Cells, record: HeatUp, expected: Expected | None, order: Order, seed: int) -> Forecast:

@@ -32,36 +32,38 @@ class Part:
 
 @dataclass(frozen=True)
 class Remedy:
-    """A change, °C of the hottest junction after it, K that it buys, whether that is enough."""
+    """A change, °C of the hottest junction after it, K that it buys."""
 
     what: str
     hottest_C: float
     buys_K: float
-    enough: bool
+
+
+def changes(
+    part: Part, blown_K_W: float | None = None, reseated_K_W: float | None = None
+) -> list[tuple[str, Part]]:
+    """Twice the parts, a bigger sink, a fan step, less power, a better mounting: words and the part."""
+    fan = blown_K_W if blown_K_W is not None else part.sink_K_W * FAN_STEP
+    bigger = part.sink_K_W * BIGGER_SINK
+    found = [
+        ("twice as many parts", replace(part, count=2 * part.count)),
+        (f"a sink of {bigger:.3g} K/W", replace(part, sink_K_W=bigger)),
+        (f"a fan step, sink at {fan:.3g} K/W", replace(part, sink_K_W=fan)),
+        (f"{100 * (1 - LESS_POWER):.0f} % less power", replace(part, power_W=part.power_W * LESS_POWER)),
+    ]
+    if reseated_K_W is not None:
+        better = min(reseated_K_W, part.case_K_W)
+        found.append((f"mounted as designed, {better:.3g} K/W", replace(part, case_K_W=better)))
+    return found
 
 
 def remedies(part: Part, blown_K_W: float | None = None, reseated_K_W: float | None = None) -> list[Remedy]:
-    """Twice the parts, a bigger sink, a fan step, less power, a better mounting: what buys most first."""
+    """What each change makes of a part, what buys most first."""
     if part.power_W <= 0:
         raise Trouble("Without power nothing gets warm.")
-    fan = blown_K_W if blown_K_W is not None else part.sink_K_W * FAN_STEP
-    bigger = part.sink_K_W * BIGGER_SINK
-    changed = [
-        ("twice as many parts", _with(part, count=2 * part.count)),
-        (f"a sink of {bigger:.3g} K/W", _with(part, sink_K_W=bigger)),
-        (f"a fan step, sink at {fan:.3g} K/W", _with(part, sink_K_W=fan)),
-        (f"{100 * (1 - LESS_POWER):.0f} % less power", _with(part, power_W=part.power_W * LESS_POWER)),
-    ]
-    if reseated_K_W is not None and reseated_K_W < part.case_K_W:
-        words = f"mounted as designed, {reseated_K_W:.3g} K/W"
-        changed.append((words, _with(part, case_K_W=reseated_K_W)))
     before = part.hottest_C
     found = [
-        Remedy(words, new.hottest_C, before - new.hottest_C, new.hottest_C <= part.limit_C)
-        for words, new in changed
+        Remedy(words, new.hottest_C, before - new.hottest_C)
+        for words, new in changes(part, blown_K_W, reseated_K_W)
     ]
-    return sorted(found, key=lambda r: -r.buys_K)
-
-
-def _with(part: Part, **fields: float) -> Part:
-    return replace(part, **fields)  # type: ignore[arg-type]
+    return sorted((r for r in found if r.buys_K > 0), key=lambda r: -r.buys_K)
