@@ -13,7 +13,7 @@ from tensimeter.bench.simulated.warmth import HeatGuard, HeatTruths, Warmth
 from tensimeter.core.campaign import outcome, plan
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.edits import changed, with_test
-from tensimeter.core.job.tests import Changed, Soak
+from tensimeter.core.job.tests import Changed, FanTest, Soak
 from tensimeter.core.judge import Verdict
 from tensimeter.demo import finishers_bench, ridge_pier
 from tensimeter.demo.library import demo_job, stand_ins
@@ -209,4 +209,18 @@ def test_a_protection_against_heat_acts_and_is_judged(
     supply.power(True)
     supply.advance(5.0)
     assert supply.volts("bath") > 11
+    file.close()
+
+
+def test_a_fan_is_seen_to_come_on_and_a_low_output_is_not_taken_for_gone(tmp_path: Path) -> None:
+    job = demo_job("finishers-bench")
+    guardless = changed(job, name="A bench without a demo's secrets")
+    test = FanTest(id="fan", output="bath", stages=(1.0,), hold_s=1500.0, every_s=15.0, on_by_C=62.0)
+    engine, file, events, _ = run(guardless, test, tmp_path)
+    assert engine.ended.kind == "done", engine.ended.text
+    # The last step stands at half a volt, where a linear stage loses most.
+    assert not any("output is gone" in e.text for e in events)
+    found = {f.name: f for f in outcome(file.job, plan(file.job, test), file.readings()).findings}
+    assert found["comes on at"].value.low < 60 < found["comes on at"].value.high
+    assert found["on in time"].verdict is Verdict.HOLDS
     file.close()

@@ -15,6 +15,7 @@ from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.job.tests import Changed, Endurance, FanTest, OverTemperature, SensorCheck, Soak, Test
 from tensimeter.core.judge import Accuracy, Band, Verdict
 from tensimeter.core.thermal.by_design import heat_by_design
+from tensimeter.core.thermal.fanned import seen_turns
 from tensimeter.core.thermal.places import as_fitted, chain, heats
 from tensimeter.core.thermal.stages import Stages
 from tensimeter.core.verify.readings import Reading
@@ -268,7 +269,22 @@ def test_a_fan_that_hunts_is_loud_or_late_is_found(ridge: Job) -> None:
     assert finding(result, "goes off").value.value == pytest.approx(40.2, abs=0.5)
     assert "by its volts" in finding(result, "comes on").text
     assert finding(result, "on in time").verdict is Verdict.MISSES
+    # What is typed afterwards, outside the run, takes none of it away.
+    log.put(9e5, 0, run=None, dB=29.0)
+    assert finding(log.judged(), "on in time").verdict is Verdict.MISSES
     assert finding(result, "loudness, idle").verdict in (Verdict.HOLDS, Verdict.TOO_CLOSE)
+    # By its sink alone: it comes on between two loads, which make the sink turn as well.
+    t = np.arange(0.0, 4800.0, 10.0)
+    heat = np.select([t < 1200, t < 2400, t < 3600], [0.0, 1.0, 0.0], 0.7)
+    fan, sink, read = False, 0.0, []
+    for watts in heat:
+        fan = 22 + sink >= 60 or (fan and 22 + sink > 48)
+        sink += 10 * (48 * watts - sink * (1.9 if fan else 1.0)) / 500
+        read.append(round(22 + sink, 1))
+    on, off = seen_turns(t, np.array(read), (0.0, 1200.0, 2400.0, 3600.0))
+    assert on == pytest.approx(60.0, abs=1.0)
+    assert len(on) == 1
+    assert len(off) <= 1
     bench = demo_job("finishers-bench")
     output = bench.design.outputs()[0]
     steps = plan(bench, FanTest(id="fan", output=output.id)).steps

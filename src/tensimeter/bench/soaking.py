@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from tensimeter.bench.events import Crossed, Event
 from tensimeter.core.campaign import Plan, Step
-from tensimeter.core.campaign.soakrun import soak_runs
+from tensimeter.core.campaign.soakrun import GONE_SHARE, soak_runs
 from tensimeter.core.campaign.warmed import SoakState, state_at
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.tests import Soak
@@ -20,8 +20,8 @@ if TYPE_CHECKING:
 SURE_TIMES = 2
 #: Real seconds between two looks at the bench.
 LOOK_S = 0.25
-#: An output below this share of its volts is gone.
-GONE_SHARE = 0.5
+#: Seconds after a change of the load until volts are read.
+SETTLES_S = 1.0
 #: How often in one step an output that goes or comes back is read at once; one that pulses is not.
 MOST_TURNS = 40
 #: After how many times off a supply that guards itself has shown that it cycles.
@@ -53,6 +53,8 @@ class Soaking:
         taking.load(step)
         taking.announce(step)
         end = clock.now() + (step.hold_s or 0.0)
+        # What stood before the load or the trim was changed must not be read as this step's.
+        taking.wait(min(SETTLES_S, step.every_s / 4))
         last = step.index == len(taking.plan.steps) - 1
         self._gone, self._turns, self._turned_at = False, 0, -math.inf
         while True:
@@ -63,7 +65,7 @@ class Soaking:
                 self._keep_last(step)
                 raise
             self._kept += kept
-            if self._turned(live[0]):
+            if self._turned(step, live[0]):
                 self._gone, self._turns, self._turned_at = not self._gone, self._turns + 1, begun
                 # What acted may come back by itself: it is watched, with the load as it is.
                 said = "The output is gone." if self._gone else "The output is back."
@@ -77,9 +79,10 @@ class Soaking:
             turning = self._turns < MOST_TURNS and begun - self._turned_at < 2 * step.every_s
             self._wait(step, min(begun + step.every_s / (DENSER if turning else 1), end))
 
-    def _turned(self, volts: float) -> bool:
+    def _turned(self, step: Step, volts: float) -> bool:
         """Whether the output has gone, or has come back."""
-        return (volts < GONE_SHARE * self.taking.plan.output.nominal_V) != self._gone
+        stands = step.trim_V or self.taking.plan.output.nominal_V
+        return (volts < GONE_SHARE * stands) != self._gone
 
     def _wait(self, step: Step, until: float) -> None:
         """Look again and again until it is time, so that a limit shows and a watchdog is fed.
@@ -96,7 +99,7 @@ class Soaking:
             taking.tell(Event("live", step, (), *live, at_s=taking.since()))
             if not step.may_trip:
                 taking.still_loaded(step, live[1])
-            if self._turned(live[0]) and self._turns < MOST_TURNS:
+            if self._turned(step, live[0]) and self._turns < MOST_TURNS:
                 return
             taking.wait(min(left, max(LOOK_S * clock.speed, 0.05 * step.every_s)))
 

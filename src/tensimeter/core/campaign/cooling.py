@@ -15,6 +15,7 @@ from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
 from tensimeter.core.reach import adjustable, volts_span
 from tensimeter.core.thermal.calibration import calibrated, hottest
+from tensimeter.core.thermal.fanned import seen_turns
 from tensimeter.core.thermal.places import temperature_places, thermometer
 from tensimeter.core.thermal.swings import Acted, acted, acted_at, swinging, thresholds
 
@@ -56,19 +57,16 @@ class FanKind:
         found = _loudness(facts, test)
         if not runs:
             return found
-        run = runs[-1]
-        place = place_of(facts.job, facts.plan, run)
+        run, accuracy = runs[-1], thermometer(facts.job).accuracy_K
+        place = _sink_of(facts, run)
         if place is None:
             return found
         t, celsius = run.track(place)
         swings = swinging(t, celsius)
         running = _running(facts, run, t)
-        seen, how = (
-            _by_turns(swings.tops_C, swings.bottoms_C, thermometer(facts.job).accuracy_K),
-            "by the sink's turns",
-        )
+        seen, how = _by_turns(*seen_turns(t, celsius, run.steps_s), accuracy), "by the sink's turns"
         if running is not None:
-            by_fan = thresholds(celsius, running > RUNS_V, thermometer(facts.job).accuracy_K)
+            by_fan = thresholds(celsius, running > RUNS_V, accuracy)
             seen, how = (by_fan.on_C, by_fan.off_C), "by its volts"
         link = next((x for x in facts.job.design.links if isinstance(x, FanLink)), None)
         for value, name, set_C in (
@@ -83,10 +81,27 @@ class FanKind:
             found.append(Finding("hunts", text=text, verdict=Verdict.MISSES))
         elif len(t) > 20:
             found.append(Finding("hunts", text="no", verdict=Verdict.HOLDS))
-        if test.on_by_C is not None and seen[0] is not None:
-            band = Band(None, test.on_by_C)
-            found.append(Finding("on in time", "C", seen[0], "", judge(seen[0], band), band))
-        return found
+        return found + _in_time(test, seen[0], float(celsius.max()), accuracy)
+
+
+def _sink_of(facts: Facts, run: SoakRun) -> str | None:
+    """The place that a fan's sensor feels: the watched part's sink, else the place that is read."""
+    place = place_of(facts.job, facts.plan, run)
+    sinks = [f"{place.removesuffix('-case')}-sink" if place else "", "sink"]
+    return next((p for p in sinks if len(run.track(p)[0])), place)
+
+
+def _in_time(test: FanTest, on: Interval | None, hottest_C: float, accuracy_K: float) -> list[Finding]:
+    """Whether the fan came on by the temperature that is asked."""
+    if test.on_by_C is None:
+        return []
+    band = Band(None, test.on_by_C)
+    if on is not None:
+        return [Finding("on in time", "C", on, "", judge(on, band), band)]
+    missed = hottest_C - accuracy_K > test.on_by_C
+    text = f"not seen to come on up to {hottest_C:.0f} °C"
+    verdict = Verdict.MISSES if missed else Verdict.NOT_MEASURED
+    return [Finding("on in time", text=text, verdict=verdict, allowed=band)]
 
 
 def _worst_place(s: Situation, test: FanTest) -> list[Step]:

@@ -17,6 +17,8 @@ from tensimeter.core.verify.readings import Reading
 
 #: Scans before anything is said of where a run ends.
 FIRST_SCANS = 8
+#: An output is gone below this share of the volts that stood at the same step, or of all that stood.
+GONE_SHARE, DEAD_SHARE = 0.5, 0.02
 #: K over the room from which on a run is one that began warm: more than two probes differ by.
 WARM_K = 3.0
 
@@ -39,8 +41,15 @@ class SoakRun:
     @property
     def gone(self) -> Flags:
         """At which readings the output was gone (n,): it failed, or its protection acted."""
-        seen = self.volts[np.isfinite(self.volts)]
-        return self.volts < 0.5 * seen.max() if len(seen) > 1 else np.zeros(len(self.volts), bool)
+        seen = np.isfinite(self.volts)
+        found = np.zeros(len(self.volts), bool)
+        if seen.sum() < 2:
+            return found
+        for step in np.unique(self.step[seen]):
+            # A step may set its output low: what is gone is far below what stood in the same step.
+            there = seen & (self.step == step)
+            found[there] = self.volts[there] < GONE_SHARE * self.volts[there].max()
+        return found | (self.volts < DEAD_SHARE * self.volts[seen].max())
 
     @property
     def ended_by_itself(self) -> bool:
@@ -83,8 +92,9 @@ def soak_runs(readings: Sequence[Reading]) -> list[SoakRun]:
     found: dict[int | None, dict[int, list[Reading]]] = {}
     for r in readings:
         found.setdefault(r.run, {}).setdefault(r.scan, []).append(r)
-    runs = [_run(run, list(scans.values())) for run, scans in found.items()]
-    return sorted((r for r in runs if len(r.time_s)), key=lambda r: r.at)
+    runs = sorted((_run(run, list(scans.values())) for run, scans in found.items()), key=lambda r: r.at)
+    # Loudness or volts typed beside a run of an instrument are no run of their own.
+    return [r for r in runs if r.celsius] or [r for r in runs if len(r.time_s)]
 
 
 def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:

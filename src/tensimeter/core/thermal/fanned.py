@@ -1,5 +1,6 @@
 """What the fan of a design does to a heat-up: when it turned, and where it will hold the sink."""
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,12 +8,20 @@ import numpy as np
 from tensimeter.core.arrays import Array, Flags
 from tensimeter.core.job.document import Job
 from tensimeter.core.thermal.cooling import fan_steps, resting_speed
+from tensimeter.core.thermal.heatup import digit_of, noise_of
 from tensimeter.core.thermal.places import chain
+from tensimeter.core.thermal.swings import swinging
 
 #: How far off its own sensor switches a fan, K, and how far a sink's gain from it strays: rules of thumb.
 SENSOR_K, GAIN_SPREAD = 2.0, 0.15
 #: Samples that a record is looked at in for turns, and the least climb in K that can be seen to bend.
 MOST, LEAST_K = 2000, 0.4
+#: Seconds after a step of the load until a sink goes its own way.
+SETTLED_S = 120.0
+#: How many times what a slope strays by a bend must be.
+SURE = 4.0
+#: Seconds before and after a moment over which it is seen how fast a sink goes.
+WINDOW_S = 60.0
 
 
 @dataclass(frozen=True)
@@ -55,7 +64,8 @@ def turns(ladder: tuple[Rung, ...], time_s: Array, sink_C: Array, off_K: float) 
     t, c = time_s[::stride], sink_C[::stride]
     if len(t) < 3:
         return []
-    up, down = bent(t, c)
+    span, pause = t[-1] - t[0], float(np.median(np.diff(t)))
+    up, down = bent(t, c, min(max(span / 15, WINDOW_S, 5 * pause), 5 * WINDOW_S))
     found: list[tuple[float, int]] = []
     at = 0
     for k, (now, celsius) in enumerate(zip(t.tolist(), c.tolist(), strict=True)):
@@ -71,14 +81,47 @@ def turns(ladder: tuple[Rung, ...], time_s: Array, sink_C: Array, off_K: float) 
     return found
 
 
-def bent(time_s: Array, celsius: Array) -> tuple[Flags, Flags]:
-    """At which samples (n,) a climb, and a fall, halved at once: by lines before and after."""
-    window = min(max((time_s[-1] - time_s[0]) / 15, 60.0, 5 * float(np.median(np.diff(time_s)))), 300.0)
+def bent(time_s: Array, celsius: Array, window: float) -> tuple[Flags, Flags]:
+    """At which samples (n,) a climb, and a fall, surely halved at once: by lines before and after."""
     before = _slope(time_s, celsius, time_s - window, time_s)
     after = _slope(time_s, celsius, time_s, time_s + window)
     whole = (time_s - window >= time_s[0]) & (time_s + window <= time_s[-1])
-    clear = whole & (np.abs(before) * window > LEAST_K)
+    digit = digit_of(celsius)
+    noise = np.hypot(noise_of(time_s, celsius, digit), digit / np.sqrt(12))
+    # A line through n even samples has a slope that strays by σ·√(12/n) over its length.
+    count = max(window / float(np.median(np.diff(time_s))), 2.0)
+    strays = noise * np.sqrt(12 / count) / window
+    clear = (
+        whole & (np.abs(before) * window > LEAST_K) & (np.abs(after - before) > SURE * np.sqrt(2) * strays)
+    )
     return clear & (before > 0) & (after < before / 2), clear & (before < 0) & (after > before / 2)
+
+
+def seen_turns(time_s: Array, celsius: Array, steps_s: tuple[float, ...]) -> tuple[Array, Array]:
+    """°C of a sink (n,) at which it was seen that a fan came on, and that it went off; of none, empty.
+
+    Only between two steps of the load: tops and bottoms of its swings there, and bends too sharp for a sink.
+    A fan that goes off while a sink cools anyway may change too little to be seen.
+    """
+    on: list[float] = []
+    off: list[float] = []
+    edges = [*steps_s, np.inf]
+    for begin, end in itertools.pairwise(edges):
+        there = (time_s >= begin + SETTLED_S) & (time_s < end)
+        t, c = time_s[there], celsius[there]
+        if len(t) < 10:
+            continue
+        swings = swinging(t, c)
+        # A sink that cools from the first reading on has turned at no top.
+        tops = swings.tops_C[swings.tops_C > c[0] + LEAST_K]
+        if len(tops):
+            on += tops.tolist()
+            off += swings.bottoms_C.tolist()
+            continue
+        up, down = bent(t, c, max(WINDOW_S, 5 * float(np.median(np.diff(t)))))
+        on += c[up][:1].tolist()
+        off += c[down][:1].tolist()
+    return np.array(on), np.array(off)
 
 
 def _slope(t: Array, c: Array, begin_s: Array, end_s: Array) -> Array:

@@ -26,6 +26,8 @@ _DASHES = (
 _CONE, _AHEAD = 60, 3.0
 #: Readings that are few enough to be shown one by one, and the least minutes that are drawn.
 FEW, LEAST_MIN = 40, 5.0
+#: How much further than its readings a plot reaches, so that it need not be drawn anew at each.
+GROWS = 1.05
 #: Stretches that a long record is drawn as.
 _MOST = 300
 
@@ -98,6 +100,8 @@ class HeatPlot(Plot):
         self._curves: dict[str, pg.PlotDataItem] = {}
         self._names_drawn: dict[str, pg.TextItem] = {}
         self._final: Final | None = None
+        #: The share of the width that is kept for names beside the lines.
+        self._beside = 0.0
 
     def restyle(self) -> None:
         super().restyle()
@@ -202,7 +206,9 @@ class HeatPlot(Plot):
         """Only what came since is drawn; False where it does not fit into what is shown any more."""
         (_, right), (bottom, top) = self.viewRange()
         tracks = {p: heat.run.track(p) for p in self._curves}
-        if any(t[-1] / 60 > right or not bottom < c[-1] < top for t, c in tracks.values()):
+        if any(
+            t[-1] / 60 > right * (1 - self._beside) or not bottom < c[-1] < top for t, c in tracks.values()
+        ):
             return False
         self._last = heat
         for place, (t, celsius) in tracks.items():
@@ -245,7 +251,8 @@ class HeatPlot(Plot):
         self.setYRange(low - margin, high + max(1.4 * margin, words * (high - low)), padding=0)
         # Names that stand where the plot ends need their width beside it.
         late = [row for row in labels if row.x > 0.7 * end]
-        self.setXRange(0, end / (1 - self._room(late)), padding=0.01)
+        self._beside = self._room(late)
+        self.setXRange(0, GROWS * end / (1 - self._beside), padding=0.01)
 
     def _room(self, labels: list[Label]) -> float:
         """The share of the width that the widest of these names takes."""

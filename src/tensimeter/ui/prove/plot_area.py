@@ -12,7 +12,7 @@ from tensimeter.core.campaign.waves import ripple_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad
-from tensimeter.core.job.tests import OverTemperature, ReachPoints, Ripple, Soak
+from tensimeter.core.job.tests import FanTest, OverTemperature, ReachPoints, Ripple, Soak
 from tensimeter.core.reach import load_reach_A, most_A, reach, volts_span
 from tensimeter.core.thermal.by_design import HeatByDesign, heat_by_design
 from tensimeter.core.thermal.places import chain, temperature_places
@@ -33,6 +33,16 @@ def _known(job: Job, plan: Plan) -> bool:
         return chain(job, link_of(job, plan)) is not None
     except Trouble:
         return False
+
+
+def _limit(job: Job, plan: Plan) -> Limit:
+    """The temperature that counts in a test of heat."""
+    if isinstance(plan.test, OverTemperature) and plan.test.below_C:
+        return Limit(plan.test.below_C, "must have acted by")
+    if isinstance(plan.test, FanTest) and plan.test.on_by_C:
+        return Limit(plan.test.on_by_C, "sink, fan on by")
+    junction = isinstance(plan.test, Soak) and _known(job, plan)
+    return Limit(plan.hottest_C, "junction limit" if junction else "run ends at")
 
 
 class PlotArea(QStackedWidget):
@@ -73,10 +83,7 @@ class PlotArea(QStackedWidget):
         facts, job, plan = result.facts, self.session.job, result.plan
         runs = soak_runs(facts.readings) if facts is not None else []
         names = temperature_places(job)
-        limit = Limit(plan.hottest_C, "junction limit" if _known(job, plan) else "run ends at")
-        if isinstance(plan.test, OverTemperature):
-            below = plan.test.below_C
-            limit = Limit(below, "must have acted by") if below else Limit(plan.hottest_C, "run ends at")
+        limit = _limit(job, plan)
         if not runs:
             self.heat.show_heat(Heat(_NOTHING, None, names, None, limit, self._by_design(plan)))
             return
