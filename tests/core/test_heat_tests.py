@@ -7,6 +7,7 @@ from scipy.linalg import expm
 from tensimeter.core.advice import outcome_sentence, settle_sentence
 from tensimeter.core.campaign import Outcome, outcome, plan
 from tensimeter.core.campaign.generator import wanted
+from tensimeter.core.campaign.picture import picture
 from tensimeter.core.campaign.soakrun import run_name, soak_runs
 from tensimeter.core.campaign.step import FAN
 from tensimeter.core.job.document import Job
@@ -326,6 +327,13 @@ def test_a_sensor_against_a_reference_and_the_hottest_place(ridge: Job) -> None:
     assert finding(result, "its gain").value.value == pytest.approx(51.6 / 45, rel=0.02)
     assert "Front end case" in finding(result, "hottest").name
     assert finding(result, "hottest").text == "the sensor belongs there"
+    # No volts are needed: the points are taken, and their picture is error over reference.
+    assert result.complete
+    assert outcome_sentence(result).startswith("sensor is off by")
+    drawn = picture(result)
+    assert [(s.x, round(s.y, 1)) for s in drawn.spots] == [(20.4, 0.6), (47.1, -3.1), (72.0, -6.0)]
+    assert drawn.lines[0].y[-1] == pytest.approx(-6.0, abs=0.3)
+    assert drawn.band == (-3.0, 3.0)
 
 
 def test_a_campaign_plans_heat_where_a_part_says_how_it_sheds_it(ridge: Job) -> None:

@@ -11,7 +11,7 @@ from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.job.edits import changed, with_test
 from tensimeter.core.job.stock_edits import with_part
-from tensimeter.core.job.tests import FanTest, Soak
+from tensimeter.core.job.tests import FanTest, SensorCheck, Soak
 from tensimeter.core.judge import Verdict
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job, stand_ins
@@ -185,6 +185,20 @@ def test_a_soak_by_hand_with_a_thermometer_and_a_pencil(
     assert {r.step for r in session.now.readings[-12:]} == {1}
     final = next(f for f in session.outcome.findings if f.name.startswith("junction")).value
     assert final.low < 20 + 8.18 * 8.9 < final.high < 105
+
+
+def test_a_sensor_and_its_reference_are_typed_pair_by_pair(window: MainWindow) -> None:
+    session, line, stage = window.session, window.line, window.stage("prove")
+    session.edit("sensor", with_test(session.job, SensorCheck(id="ntc", output="mount", sensor="ntc")))
+    session.choose_test("ntc")
+    for step, (sensor, reference) in enumerate(((21.0, 20.4), (44.0, 47.1), (66.0, 72.0))):
+        assert session.step_index == step
+        for text in (f"ntc {sensor}", f"sink {reference}"):
+            line.entry.setText(text)
+            QTest.keyClick(line.entry, Qt.Key.Key_Return)
+    assert {r.quantity for r in session.now.readings if r.test == "ntc"} == {"C"}
+    assert stage.sentence.text().startswith("sensor is off by: −6.0 ± 1.1 K, misses")
+    assert stage.plot.currentWidget() is stage.plot.picture
 
 
 def test_before_a_reading_the_design_is_drawn_and_what_is_blind_is_said(open_window, tmp_path: Path) -> None:

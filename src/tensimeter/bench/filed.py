@@ -7,7 +7,7 @@ import numpy as np
 
 from tensimeter.core.campaign import Plan, Step, step_for
 from tensimeter.core.campaign.soakrun import link_of
-from tensimeter.core.campaign.step import FAN, panel_of
+from tensimeter.core.campaign.step import FAN, OPEN, panel_of
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import Understood
@@ -21,12 +21,12 @@ if TYPE_CHECKING:
 
 
 def done_steps(plan: Plan, readings: list[Reading]) -> set[int]:
-    """Steps of a plan that have volts already."""
-    return {
-        r.step
-        for r in standing(readings)
-        if r.test == plan.test.id and r.step is not None and r.quantity in ("V", "Vpp")
-    }
+    """Steps of a plan that have volts already; where none are judged, all else that they ask for."""
+    mine = [r for r in standing(readings) if r.test == plan.test.id and r.step is not None]
+    read = {(r.step, r.place, r.quantity) for r in mine}
+    asked = [s for s in plan.steps if s.also and s.allowed == OPEN]
+    all_read = {s.index for s in asked if all((s.index, *what) in read for what in s.also)}
+    return {r.step for r in mine if r.step is not None and r.quantity in ("V", "Vpp")} | all_read
 
 
 #: Tests whose points differ by their current alone; in others a reading belongs to the point in hand.
@@ -85,7 +85,8 @@ def file_typed(
     amps, amps_step = line.at_A, line.at_resolution
     if at_test and amps is None and in_hand is not None and in_hand.ohms is None:
         amps, amps_step = in_hand.set_A, 0.001
-    where = _watched(job, plan, line.place) if beside else line.place
+    held = in_hand is not None and in_hand.hold_s is not None
+    where = _watched(job, plan, line.place) if beside and held else line.place
     scan, now = file.next_scan(), time.time()
     test = plan.test.id if plan and (at_test or beside) else None
     filed: int | None = step if beside else None

@@ -109,7 +109,7 @@ def outcome_sentence(result: Outcome) -> str:
     output, fit = result.plan.output, result.regulation
     if not result.plan.steps:
         return "This test has no points yet: list them under Set-up."
-    if not result.measured and not result.extra:
+    if not result.measured and not result.extra and not result.findings:
         begin = result.plan.steps[0]
         return f"Nothing read yet. First: {begin.title or show(begin.set_A, 'A', 3)}."
     if result.plan.test.kind != "load-regulation":

@@ -8,6 +8,7 @@ name; volts are meant where no unit is typed, and the figure after @ is the load
 
 import math
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tensimeter.core.errors import Trouble
@@ -94,12 +95,17 @@ def find_place(job: Job, typed: str) -> tuple[str, str, bool]:
 
 
 def understand(
-    job: Job, text: str, predicted_V: float | None = None, default_place: str | None = None
+    job: Job,
+    text: str,
+    predicted_V: float | None = None,
+    default_place: str | None = None,
+    asked: Sequence[tuple[str, Quantity]] = (),
 ) -> Understood:
     """Read one line; Trouble in one sentence when it can't be read.
 
     `predicted_V` is what is expected at the step in hand, to ask about a value that cannot be
-    right; `default_place` (an output's id) is meant when only a figure is typed.
+    right; `default_place` (an output's id) is meant when only a figure is typed. `asked` are places
+    with what the step in hand asks of them: their unit need not be typed.
     """
     line = text.strip()
     if default_place and re.match(r"^[+\-−]?\d", line) and _starts_with_figure(line):
@@ -125,7 +131,7 @@ def understand(
         "ohm"
         if place.startswith("earth-")
         else "C"
-        if place in _HEAT.values() or place.endswith(("-case", "-sink"))
+        if place in _HEAT.values() or (place, "C") in asked or place.endswith(("-case", "-sink"))
         else "W"
         if place == "wall"
         else "V"

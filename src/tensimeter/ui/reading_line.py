@@ -93,11 +93,12 @@ class ReadingLine(QFrame):
         if hand is not None and (_bare(text) or text.strip().casefold() in OPEN_WORDS):
             return at_place(hand.place, hand.name, hand.quantity, text)
         output = session.plan.output.id if session.plan else session.output_id
-        predicted = None
+        predicted, asked = None, ()
         if session.plan and session.step_index < len(session.plan.steps):
-            interval = session.plan.steps[session.step_index].predicted_V
-            predicted = interval.value if interval else session.plan.output.nominal_V
-        return understand(session.job, text, predicted, output)
+            step = session.plan.steps[session.step_index]
+            asked = step.also
+            predicted = step.predicted_V.value if step.predicted_V else session.plan.output.nominal_V
+        return understand(session.job, text, predicted, output, asked)
 
     def _look(self, text: str) -> None:
         self._asked = ""

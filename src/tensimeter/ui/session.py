@@ -285,10 +285,13 @@ class Session(QObject):
         self.logged.emit()
 
     def _after_readings(self, step: int | None = None) -> None:
-        """All that follows from new readings; a load that is held stays in hand, the others go on."""
+        """All that follows from new readings; a step that is held, or not yet done, stays in hand."""
         self._derive()
-        held = self.plan is not None and step is not None and self.plan.steps[step].hold_s is not None
-        self.step_index = step if held and step is not None else self._next_step()
+        stays = False
+        if self.plan is not None and step is not None:
+            held = self.plan.steps[step].hold_s is not None
+            stays = held or step not in done_steps(self.plan, self.now.readings)
+        self.step_index = step if stays and step is not None else self._next_step()
         self.readings_changed.emit()
         self.logged.emit()
 

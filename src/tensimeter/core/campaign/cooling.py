@@ -243,12 +243,7 @@ class SensorKind:
         test = facts.plan.test
         assert isinstance(test, SensorCheck)
         accuracy = thermometer(facts.job).accuracy_K
-        pairs, found = [], []
-        for step in facts.plan.steps:
-            sensor = facts.last(step.index, "C", test.sensor)
-            reference = facts.last(step.index, "C", test.reference)
-            if sensor is not None and reference is not None:
-                pairs.append((sensor.value, reference.value))
+        pairs, found = sensor_pairs(facts, test), list[Finding]()
         if pairs:
             sensor_C, reference_C = np.array(pairs).T
             fit = calibrated(sensor_C, reference_C, accuracy / np.sqrt(3))
@@ -263,6 +258,17 @@ class SensorKind:
             text = f"then off by {fit.worst_after_K:.1f} K at most"
             found.append(Finding("its offset, to put right", "K", fit.offset_K, text))
         return found + _hottest_place(facts)
+
+
+def sensor_pairs(facts: Facts, test: SensorCheck) -> list[tuple[float, float]]:
+    """°C of sensor and reference at each step where both were read."""
+    found = []
+    for step in facts.plan.steps:
+        sensor = facts.last(step.index, "C", test.sensor)
+        reference = facts.last(step.index, "C", test.reference)
+        if sensor is not None and reference is not None:
+            found.append((sensor.value, reference.value))
+    return found
 
 
 def _hottest_place(facts: Facts) -> list[Finding]:

@@ -5,14 +5,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
+from tensimeter.core.campaign.cooling import sensor_pairs
 from tensimeter.core.campaign.expected import efficiency_at, limit_A, trip_V
 from tensimeter.core.campaign.soakrun import soak_runs
 from tensimeter.core.campaign.step import OPEN, WALL, Outcome, StepResult
 from tensimeter.core.campaign.warmed import state_of
-from tensimeter.core.job.tests import Soak
-from tensimeter.core.judge import Verdict
+from tensimeter.core.job.tests import SensorCheck, Soak
+from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
-from tensimeter.core.thermal.places import temperature_places
+from tensimeter.core.thermal.places import temperature_places, thermometer
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,8 @@ def picture(result: Outcome) -> Picture:
         return _capacity(result)
     if kind in ("soak", "endurance", "fan", "over-temperature"):
         return _heat(result)
+    if kind == "sensor":
+        return _sensor(result)
     return _in_band(result)
 
 
@@ -186,6 +189,26 @@ def _heat(result: Outcome) -> Picture:
         limit = np.full(2, state.limit_C)
         lines.append(Line(f"limit {show(state.limit_C, 'C')}", np.array([0.0, end]), limit))
     return Picture("minutes", "°C", (), tuple(lines))
+
+
+def _sensor(result: Outcome) -> Picture:
+    """How far a sensor is off its reference over the reference, and the straight line that puts it right."""
+    facts, test = result.facts, result.plan.test
+    assert isinstance(test, SensorCheck)
+    pairs = sensor_pairs(facts, test) if facts else []
+    half = thermometer(facts.job).accuracy_K if facts else 0.0
+    band = Band(-test.allowed_K, test.allowed_K)
+    spots = [
+        Spot(reference, off := sensor - reference, half, judge(Interval(off, off - half, off + half), band))
+        for sensor, reference in pairs
+    ]
+    lines = []
+    if len(pairs) > 1:
+        sensor_C, reference_C = np.array(pairs).T
+        ends = np.array([reference_C.min(), reference_C.max()])
+        slope, offset = np.polyfit(reference_C, sensor_C - reference_C, 1)
+        lines.append(Line("straight line through them", ends, offset + slope * ends, "measured"))
+    return Picture("°C of the reference", "K, sensor above it", tuple(spots), tuple(lines), band.ends)
 
 
 def _in_band(result: Outcome) -> Picture:

@@ -220,7 +220,10 @@ class StepResult:
 
     @property
     def taken(self) -> bool:
-        return self.pair is not None or self.volts is not None or self.wave is not None
+        """Whether its volts or waveform are there; where no volts are judged, all else that it asks for."""
+        if self.pair is not None or self.volts is not None or self.wave is not None:
+            return True
+        return bool(self.also) and self.step.allowed == OPEN and len(self.also) == len(self.step.also)
 
 
 @dataclass(frozen=True)

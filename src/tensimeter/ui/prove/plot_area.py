@@ -71,7 +71,7 @@ class PlotArea(QStackedWidget):
             self.setCurrentWidget(self.waves)
         elif kind == "reach" and self._show_reach(result):
             self.setCurrentWidget(self.map)
-        elif kind in HEAT_KINDS:
+        elif kind in HEAT_KINDS and kind != "sensor":
             self._show_heat(result)
             self.setCurrentWidget(self.heat)
         else:
