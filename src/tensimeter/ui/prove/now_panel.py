@@ -104,9 +104,11 @@ class NowPanel(QWidget):
             text += f"; expect {fixed(expected.value, 'V')}"
         if result.step.hand and not self.session.running and not result.taken:
             text += f". {result.step.hand}"
-        wants = [f"“{place} … {quantity}”" for place, quantity in result.step.also if quantity != "V"]
+        units = {"C": "°C"}
+        wants = [f"“{place} … {units.get(q, q)}”" for place, q in result.step.also if q != "V"]
         if wants and not self.session.running:
-            text += f". Beside the volts, type {' and '.join(wants)}."
+            begin = "Type" if result.step.allowed == OPEN else "Beside the volts, type"
+            text += f". {begin} {' and '.join(wants)}."
         self.todo.setText(text)
         interval = self._interval()
         places = decimals_for(interval.half_width) if interval else 2
