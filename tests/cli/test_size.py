@@ -248,7 +248,7 @@ def test_sizes_by_what_a_soak_has_shown(tensimeter, tmp_path) -> None:
     assert sink["sink_K_per_W"] == pytest.approx(85 / 8.18 - 0.9 - 5.6, rel=0.1)
     assert "sink that is there" in sink["warnings"][0]
     ranked = json.loads(tensimeter("size", "derating", "--fitted", path, "--json")[1])
-    assert ranked["remedies"][0]["change"].startswith("mounted as designed, 2 K/W")
+    assert ranked["remedies"][0]["change"].startswith("its mounting as designed, 2 K/W")
     assert ranked["remedies"][0]["buys_K"] == pytest.approx(8.18 * 3.6, rel=0.1)
     fan = json.loads(
         tensimeter("size", "fan", "--fitted", path, "--on", "50", "--off", "42", "--blown", "2", "--json")[1]

@@ -137,9 +137,9 @@ def test_a_badly_seated_pad_is_foretold_and_its_failure_is_a_result(ridge: Job) 
     assert "Front end" in finding(result, "suspected").text
     assert "gone" in outcome_sentence(result)
     # 8.17 W through 3.6 K/W that the mounting has too many: what buys most.
-    best = finding(result, "remedy 1: mounted as designed")
-    assert float(best.text.split()[0]) == pytest.approx(8.17 * 3.6, rel=0.1)
-    assert best.text.endswith("cooler, holds")
+    best = finding(result, "cooler with its mounting as designed")
+    assert float(best.text.split()[1]) == pytest.approx(8.17 * 3.6, rel=0.1)
+    assert best.text.endswith("K, holds")
     assert best.value.low < 20 + 8.17 * 9.1 < best.value.high
     mended = changed(test, changes=(Changed(link="front-end", what="pad reseated", after_run=1),))
     log.job, log.plan = with_test(log.job, mended), plan(log.job, mended)

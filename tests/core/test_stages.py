@@ -139,7 +139,7 @@ def test_remedies_are_ranked_by_what_they_buy() -> None:
     assert by["a sink of 2.1 K/W"] == pytest.approx(20 * 0.9)
     assert by["a fan step, sink at 1.5 K/W"] == pytest.approx(30)
     assert by["15 % less power"] == pytest.approx(3 * 4.5)
-    assert by["mounted as designed, 0.4 K/W"] == pytest.approx(12)
+    assert by["its mounting as designed, 0.4 K/W"] == pytest.approx(12)
     assert found[0].hottest_C == pytest.approx(115 - 30)
     # A mounting that is better than designed is no remedy.
     assert not any("designed" in r.what for r in remedies(part, reseated_K_W=2.0))

@@ -231,9 +231,9 @@ def _cooler(known: Shown) -> list[Finding]:
     """What would make the junction cooler, ranked by what it buys."""
     band = Band(None, known.part.hot_limit_C)
     found = []
-    for k, (remedy, ends) in enumerate(known.remedies(), 1):
-        text = f"{show(remedy.buys_K, 'K', 2)} cooler, {judge(ends, band).words}"
-        found.append(Finding(f"remedy {k}: {remedy.what}", "C", ends, text))
+    for remedy, ends in known.remedies():
+        text = f"by {show(remedy.buys_K, 'K', 2)}, {judge(ends, band).words}"
+        found.append(Finding(f"cooler with {remedy.what}", "C", ends, text))
     return found
 
 

@@ -53,7 +53,7 @@ def changes(
     ]
     if reseated_K_W is not None:
         better = min(reseated_K_W, part.case_K_W)
-        found.append((f"mounted as designed, {better:.3g} K/W", replace(part, case_K_W=better)))
+        found.append((f"its mounting as designed, {better:.3g} K/W", replace(part, case_K_W=better)))
     return found
 
 
