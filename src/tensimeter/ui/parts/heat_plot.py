@@ -25,7 +25,7 @@ _DASHES = (
 #: Points of a cone, and how far ahead it goes in slow time constants.
 _CONE, _AHEAD = 60, 3.0
 #: Readings that are few enough to be shown one by one, and the least minutes that are drawn.
-FEW, LEAST_MIN = 40, 5.0
+FEW, LEAST_MIN = 25, 5.0
 #: How much further than its readings a plot reaches, so that it need not be drawn anew at each.
 GROWS = 1.05
 #: Stretches that a long record is drawn as.
