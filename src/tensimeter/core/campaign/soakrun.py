@@ -49,7 +49,7 @@ class SoakRun:
             # A step may set its output low: what is gone is far below what stood in the same step.
             there = seen & (self.step == step)
             found[there] = self.volts[there] < GONE_SHARE * self.volts[there].max()
-        return found | (self.volts < DEAD_SHARE * self.volts[seen].max())
+        return np.asarray(found | (self.volts < DEAD_SHARE * self.volts[seen].max()))
 
     @property
     def ended_by_itself(self) -> bool:
@@ -60,8 +60,8 @@ class SoakRun:
         """The run as it was at an earlier moment."""
         keep = self.time_s <= end_s
         columns = {p: v[keep] for p, v in self.celsius.items()}
-        arrays = (x[keep] for x in (self.time_s, self.volts, self.amps))
-        return SoakRun(self.run, self.at, *arrays, columns, self.step[keep])
+        time_s, volts, amps = self.time_s[keep], self.volts[keep], self.amps[keep]
+        return SoakRun(self.run, self.at, time_s, volts, amps, columns, self.step[keep])
 
     def track(self, place: str) -> tuple[Array, Array]:
         """s and °C where a place was read."""

@@ -153,8 +153,8 @@ def held(
         back = ladder[at].back_C + off
         most = np.where((final_C < back) & (back < now_C), ladder[at].from_C + off, final_C)
     for rung in ladder[at + 1 :]:
-        gain = rung.sink_K / ladder[at].sink_K if ladder[at].sink_K > 0 else 1.0
-        gain = 1 - (1 - gain) * (1 + GAIN_SPREAD * rng.standard_normal(final_C.shape))
+        share = rung.sink_K / ladder[at].sink_K if ladder[at].sink_K > 0 else 1.0
+        gain = 1 - (1 - share) * (1 + GAIN_SPREAD * rng.standard_normal(final_C.shape))
         then, begins = room_C + (final_C - room_C) * gain, rung.from_C + off
         most = np.where((most > begins) & (now_C < begins), np.maximum(begins, then), most)
     return np.asarray(most)
