@@ -192,6 +192,7 @@ def _state(key: _Key) -> SoakState | None:
     # Beyond what is planned nothing is promised; but a supply is left on for longer than a test.
     ahead = max(getattr(test, "hold_s", 7200.0) - seen.held_s, 2 * measured.time_constant.value)
     chance = spot.chance_above(limit, ahead)
+    call = _call(chance, below=spot.final.high < limit)
     steady_K = test.steady_K if isinstance(test, Soak) else 1.0
     wait = _proven_after(job, measured, steady_K, seen.held_s)
     return SoakState(
@@ -202,13 +203,13 @@ def _state(key: _Key) -> SoakState | None:
         measured,
         spot,
         chance,
-        _call(chance),
+        call,
         measured.steady(steady_K),
         runs_away(stretch),
         float(record.time_s[-1]),
         seen.held_s,
         wait if seen.full else wait + seen.held_s,
-        bool(seen.full and wait <= 0 and chance < UNLIKELY),
+        bool(seen.full and wait <= 0 and call == "stays below"),
         seen.room_C,
         seen.known,
         "" if seen.full or seen.link is None else f"at {show(seen.most_A, 'A', 3)} ",
@@ -311,12 +312,13 @@ def _seen(key: _Key, record: HeatUp) -> _Seen:
     return _Seen(job, plan, key.place, record, link, amps, fan, bool(full), known)
 
 
-def _call(chance: float) -> Call:
+def _call(chance: float, *, below: bool) -> Call:
+    """What is said of a chance to cross; that it stays below only where the end's whole interval does."""
     if chance >= SURE:
         return "will cross"
     if chance >= LIKELY:
         return "likely to cross"
-    return "can't tell yet" if chance > UNLIKELY else "stays below"
+    return "stays below" if below and chance <= UNLIKELY else "can't tell yet"
 
 
 def _proven_after(job: Job, forecast: Forecast, steady_K: float, held_s: float) -> float:

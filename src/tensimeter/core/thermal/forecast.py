@@ -104,12 +104,11 @@ class Forecast:
     # -- a limit --------------------------------------------------------------------------------
 
     def chance_above(self, limit_C: float, within_s: float = np.inf) -> float:
-        """Share of the draws that come to the limit within a time from now."""
-        if np.isinf(within_s):
-            above = self.hottest_C > limit_C
-        else:
-            above = self.at(np.linspace(0, within_s, 40)).max(1) > limit_C
-        return float(self.weights[above].sum())
+        """Chance that it comes to the limit within a time from now, as wide as its interval is told."""
+        hottest = self.hottest_C if np.isinf(within_s) else self.at(np.linspace(0, within_s, 40)).max(1)
+        middle = float(quantile(hottest, self.weights, (0.5,))[0])
+        # An interval that few readings stretch lets the limit come as much nearer.
+        return float(self.weights[hottest > middle + (limit_C - middle) / self.stretch].sum())
 
     def minutes_to(self, limit_C: float) -> Interval | None:
         """Minutes from now to a limit; an end is infinite where it may never come, None if it never does."""
