@@ -14,6 +14,8 @@ from tensimeter.core.thermal.swings import swinging
 
 #: How far off its own sensor switches a fan, K, and how far a sink's gain from it strays: rules of thumb.
 SENSOR_K, GAIN_SPREAD = 2.0, 0.15
+#: A sink that has less than this to cool stands still, and turns its fan off no more.
+STILL_K = 0.5
 #: Samples that a record is looked at in for turns, and the least climb in K that can be seen to bend.
 MOST, LEAST_K = 2000, 0.4
 #: Seconds after a step of the load until a sink goes its own way.
@@ -143,18 +145,18 @@ def held(
 
     It goes to the next rung where that begins, and ends there or at what the rung lets it: as much less as
     the design says. A rung that cools below its own end swings back up to where it began. A threshold that
-    is passed already and was not seen to act is not counted on.
+    has not acted yet lies beyond where the sink is now.
     """
     if not ladder:
         return final_C
     off = SENSOR_K * rng.standard_normal(final_C.shape)
     most = final_C
     if at > 0:
-        back = ladder[at].back_C + off
-        most = np.where((final_C < back) & (back < now_C), ladder[at].from_C + off, final_C)
+        back = np.minimum(ladder[at].back_C + off, now_C)
+        most = np.where(final_C < back - STILL_K, ladder[at].from_C + off, final_C)
     for rung in ladder[at + 1 :]:
         share = rung.sink_K / ladder[at].sink_K if ladder[at].sink_K > 0 else 1.0
         gain = 1 - (1 - share) * (1 + GAIN_SPREAD * rng.standard_normal(final_C.shape))
-        then, begins = room_C + (final_C - room_C) * gain, rung.from_C + off
-        most = np.where((most > begins) & (now_C < begins), np.maximum(begins, then), most)
+        then, begins = room_C + (final_C - room_C) * gain, np.maximum(rung.from_C + off, now_C)
+        most = np.where(most > begins, np.maximum(begins, then), most)
     return np.asarray(most)
