@@ -28,7 +28,6 @@ class FanInSoak:
 
     job: Job
     link: str
-    place: str
     own_W: Array
     rest_W: Array
     turned: tuple[tuple[float, int], ...]
@@ -90,4 +89,4 @@ def fan_in_soak(job: Job, plan: Plan, run: SoakRun, link: str, place: str) -> Fa
     between = float(np.median(behind)) if stage_of(place) == "case" else 0.0
     off = SENSOR_K + thermometer(job).accuracy_K
     found = tuple(turns(rungs(job, link, float(own[-1]), float(rest[-1])), read_s, sink_C, off))
-    return FanInSoak(job, link, place, own, rest, found, between, measured)
+    return FanInSoak(job, link, own, rest, found, between, measured)

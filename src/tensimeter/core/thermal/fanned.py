@@ -66,8 +66,7 @@ def turns(ladder: tuple[Rung, ...], time_s: Array, sink_C: Array, off_K: float) 
     t, c = time_s[::stride], sink_C[::stride]
     if len(t) < 3:
         return []
-    span, pause = t[-1] - t[0], float(np.median(np.diff(t)))
-    up, down = bent(t, c, min(max(span / 15, WINDOW_S, 5 * pause), 5 * WINDOW_S))
+    up, down = bent(t, c, min(max((t[-1] - t[0]) / 15, WINDOW_S, 5 * _pause(t)), 5 * WINDOW_S))
     found: list[tuple[float, int]] = []
     at = 0
     for k, (now, celsius) in enumerate(zip(t.tolist(), c.tolist(), strict=True)):
@@ -91,7 +90,7 @@ def bent(time_s: Array, celsius: Array, window: float) -> tuple[Flags, Flags]:
     digit = digit_of(celsius)
     noise = np.hypot(noise_of(time_s, celsius, digit), digit / np.sqrt(12))
     # A line through n even samples has a slope that strays by σ·√(12/n) over its length.
-    count = max(window / float(np.median(np.diff(time_s))), 2.0)
+    count = max(window / _pause(time_s), 2.0)
     strays = noise * np.sqrt(12 / count) / window
     clear = (
         whole & (np.abs(before) * window > LEAST_K) & (np.abs(after - before) > SURE * np.sqrt(2) * strays)
@@ -120,10 +119,15 @@ def seen_turns(time_s: Array, celsius: Array, steps_s: tuple[float, ...]) -> tup
             on += tops.tolist()
             off += swings.bottoms_C.tolist()
             continue
-        up, down = bent(t, c, max(WINDOW_S, 5 * float(np.median(np.diff(t)))))
+        up, down = bent(t, c, max(WINDOW_S, 5 * _pause(t)))
         on += c[up][:1].tolist()
         off += c[down][:1].tolist()
     return np.array(on), np.array(off)
+
+
+def _pause(t: Array) -> float:
+    """Seconds from one sample to the next; those of a log may come at one time."""
+    return max(float(np.median(np.diff(t))), 1e-3)
 
 
 def _slope(t: Array, c: Array, begin_s: Array, end_s: Array) -> Array:

@@ -1,5 +1,7 @@
 """The plot that belongs to the test in hand."""
 
+import contextlib
+
 import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
@@ -58,6 +60,7 @@ class PlotArea(QStackedWidget):
         for widget in (self.line, self.picture, self.waves, self.map, self.heat):
             self.addWidget(widget)
         self._reach: tuple[object, object] | None = None
+        self._design: tuple[object, object, HeatByDesign | None] | None = None
 
     def show_result(self, result: Outcome) -> None:
         kind = result.plan.test.kind
@@ -100,12 +103,15 @@ class PlotArea(QStackedWidget):
 
     def _by_design(self, plan: Plan) -> HeatByDesign | None:
         """What the design expects of a test that holds its loads."""
-        loads = [(step.set_A, step.hold_s) for step in plan.steps if step.hold_s]
         job = self.session.job
-        try:
-            return heat_by_design(job, plan.output.id, link_of(job, plan), loads, job.settings.ambient_C)
-        except Trouble:
-            return None
+        if self._design is None or self._design[0] is not job or self._design[1] != plan.test:
+            loads = [(step.set_A, step.hold_s) for step in plan.steps if step.hold_s]
+            found = None
+            with contextlib.suppress(Trouble):
+                link = link_of(job, plan)
+                found = heat_by_design(job, plan.output.id, link, loads, job.settings.ambient_C)
+            self._design = (job, plan.test, found)
+        return self._design[2]
 
     def _show_wave(self, result: Outcome) -> None:
         """The waveform of the step in hand, or the last one taken."""
