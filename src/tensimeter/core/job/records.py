@@ -27,7 +27,8 @@ Origin = Literal["label", "seller", "measured", "assumed"]
 Condition = Literal["untested", "works", "faulty", "for parts", "to buy"]
 
 
-def _derating(points: tuple[Record, ...]) -> tuple[Record, ...]:
+def falling(points: tuple[Record, ...]) -> tuple[Record, ...]:
+    """The points of a curve of °C and what is allowed; ValueError where they are none, or few."""
     rows = [tuple(figure for _, figure in point) for point in points]
     if len(rows) == 1 or any(b[0] <= a[0] or b[1] > a[1] for a, b in itertools.pairwise(rows)):
         raise ValueError("two points or more, from cold to hot, and no more is allowed the hotter it is")
@@ -35,7 +36,7 @@ def _derating(points: tuple[Record, ...]) -> tuple[Record, ...]:
 
 
 #: A list of points (°C, what is allowed) that is a derating curve, or empty.
-Derating = AfterValidator(_derating)
+Derating = AfterValidator(falling)
 
 
 class PartRecord(Record):

@@ -1,12 +1,11 @@
 """What a path is fed from: units, supplies with rails, transformers, batteries."""
 
-from typing import Annotated, Literal
+from typing import Literal
 
 from pydantic import Field
 
 from tensimeter.core.job.records import (
     Count,
-    Derating,
     Efficiency,
     Fraction,
     Name,
@@ -50,7 +49,7 @@ class Donor(PartRecord):
     bulk_F: Positive | None = None
     standby_V: Positive | None = None
     #: From its sheet, in rising temperature; straight between two points, nothing above the last.
-    derating: Annotated[tuple[DeratingPoint, ...], Derating] = ()
+    derating: tuple[DeratingPoint, ...] = ()
 
 
 class Rail(Record):

@@ -57,24 +57,27 @@ def foresee(
     found = _fitted(cells, record, expected, order, seed)
     if expected is None or not compare:
         return found
-    alone = _fitted(cells, record, None, order, seed)
+    # Only its width is asked for: a part of the draws tells that.
+    alone = _fitted(cells, record, None, order, seed, keep=KEEP // 3)
     by_design = float(cells.ambient_C[-1]) + sum(expected.rises_K)
     return replace(found, alone_K=_width(alone), design_K=_design_width(expected), design_C=by_design)
 
 
-def _fitted(cells: Cells, record: HeatUp, expected: Expected | None, order: Order, seed: int) -> Forecast:
+def _fitted(
+    cells: Cells, record: HeatUp, expected: Expected | None, order: Order, seed: int, *, keep: int = KEEP
+) -> Forecast:
     rng = np.random.default_rng(seed)
     if order != "auto":
-        return _told_by(_placed(cells, record, expected, int(order), rng, given=True), record, rng)
+        return _told_by(_placed(cells, record, expected, int(order), rng, given=True), record, rng, keep)
     two = _placed(cells, record, expected, 2, rng)
     # Both are weighed at the noise that the better one leaves: a misfit must not pass for noise.
     one = _placed(cells, record, expected, 1, rng, wider=two.wider)
     before = ONE_STAGE if expected is None else ONE_STAGE_OF_DESIGN
     odds = np.exp(np.clip(one.evidence - two.evidence, -50, 50))
     chance = before * odds / (before * odds + 1 - before)
-    found = _told_by(two, record, rng)
+    found = _told_by(two, record, rng, keep)
     if chance > 1e-3:
-        found = _mixed(_told_by(one, record, rng), found, chance)
+        found = _mixed(_told_by(one, record, rng, keep), found, chance)
     return replace(found, order=1 if odds > 1 else 2)
 
 
@@ -197,10 +200,10 @@ def _alike(residual: Array) -> float:
     return float(np.sqrt((1 + min(rho, 0.98)) / (1 - min(rho, 0.98))))
 
 
-def _told_by(fit: Placed, record: HeatUp, rng: np.random.Generator) -> Forecast:
+def _told_by(fit: Placed, record: HeatUp, rng: np.random.Generator, keep: int) -> Forecast:
     """The forecast drawn from a fit."""
     cells, known, lag = fit.cells, fit.known, record.lag_s
-    search = walked(fit.density, around(fit.best, fit.spread, WALKERS, rng), rng, BURN, KEEP)
+    search = walked(fit.density, around(fit.best, fit.spread, WALKERS, rng), rng, BURN, keep)
     rises = _linear_draws(cells, search, known, lag, fit.wider, rng)
     if cells.coarse and fit.wider < MISFIT:
         search, rises = exactly(cells, known, search, rises, lag, rng)

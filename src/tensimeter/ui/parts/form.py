@@ -12,6 +12,7 @@ from tensimeter.core.electrical.wire import parse_area
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import changed
 from tensimeter.core.job.parts import Record
+from tensimeter.core.job.records import falling
 from tensimeter.core.job.words import HIDDEN, field_text, field_words
 from tensimeter.core.judge import Accuracy, parse_accuracy
 from tensimeter.core.quantity import localised, parse
@@ -143,7 +144,7 @@ class RecordForm(QWidget):
             elif unit == "mm²" and "awg" in text.casefold():
                 value = parse_area(text) * 1e6
             elif (pair := _pair(kind)) is not None:
-                value = tuple(_point(pair, point) for point in text.replace(";", " ").split())
+                value = falling(tuple(_point(pair, point) for point in text.replace(";", " ").split()))
             elif get_origin(kind) is tuple:
                 value = tuple(_one(figure, unit) for figure in text.replace(";", " ").split())
             elif kind in (float, int):
