@@ -130,7 +130,7 @@ def _derated(job: Job, state: SoakState, amps: float) -> list[Finding]:
     least, middle, most = allowed_at(curve, np.array([final.high, final.value, final.low])).tolist()
     if least <= 0:
         return [Finding("derating", text=f"nothing is allowed over {show(curve[-1][0], 'C', 3)}")]
-    band, share = Band(None, 100.0), Interval(*(100 * amps / a for a in (middle, most, least)))
+    band, share = Band(None, 1.0), Interval(*(amps / a for a in (middle, most, least)))
     text = f"{show(amps, 'A', 3)} of {show(middle, 'A', 3)}"
     return [Finding("derating, used", "%", share, text, judge(share, band), band)]
 
