@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtTest import QTest
 
+from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench, read_bench_file
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.campaign import KINDS
@@ -31,8 +32,6 @@ from tensimeter.ui.prove.instruments_window import InstrumentsWindow
 from tensimeter.ui.theme import theme
 from tensimeter.ui.window import MainWindow
 
-SPEED = 60.0
-
 
 def ended(window: MainWindow) -> bool:
     return not window.session.running and window.session.bench is None
@@ -47,13 +46,14 @@ def with_tests(window: MainWindow, *tests: object) -> None:
 def run(window: MainWindow, served: StandIns, qtbot, test: str) -> None:
     session = window.session
     session.choose_test(test)
-    session.start_run(open_bench(session.job, served.resources, speed=SPEED))
+    session.start_run(open_bench(session.job, served.resources, clock=served.clock))
     qtbot.waitUntil(lambda: ended(window), timeout=30000)
 
 
 @pytest.fixture
 def served(demo: Job):
-    with simulated(demo, seed=5, speed=SPEED) as bench:
+    # Time that passes only while it is waited for: a machine that stalls lets no watchdog act.
+    with simulated(demo, seed=5, clock=SteppedClock()) as bench:
         yield bench
 
 
@@ -294,7 +294,7 @@ def test_hands_are_asked_on_screen(window: MainWindow, served: StandIns, qtbot) 
     with_tests(window, LineRegulation(id="line", output="hub", lines=(0.9, 1.1)))
     session = window.session
     window.stage("prove")
-    bench = open_bench(session.job, served.resources, speed=SPEED)
+    bench = open_bench(session.job, served.resources, clock=served.clock)
     bench.line = bench.hands = None
     served.connect("hub")
     session.choose_test("line")
