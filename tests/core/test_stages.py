@@ -162,12 +162,12 @@ def test_turns_thresholds_and_a_protection_that_cycles() -> None:
     assert (by_fan.on_C.low, by_fan.on_C.high) == (48.0, 52.0)
     assert by_fan.off_C.value == pytest.approx(45.5)
     volts = np.where((t > 1000) & ((t // 100) % 2 == 0), 0.0, 13.6)
-    what = acted(t, volts, 13.6)
+    what = acted(t, volts < 6.8)
     assert what.cycles
     assert what.at_s == pytest.approx(1005)
     assert what.back_s == pytest.approx(95)
-    assert acted(t, np.where(t > 1000, 0.0, 13.6), 13.6).latches
-    assert acted(t, np.full(len(t), 13.6), 13.6) is None
+    assert acted(t, t > 1000).latches
+    assert acted(t, t < 0) is None
 
 
 def test_a_sensor_is_put_right_and_the_hottest_place_found() -> None:

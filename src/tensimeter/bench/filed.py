@@ -50,12 +50,8 @@ def _asked_for(step: Step, line: Understood, place: str) -> bool:
 
 def _watched(job: Job, plan: Plan | None, place: str) -> str:
     """What `case` and `sink` mean where a test watches one part: its own."""
-    if plan is None or place not in ("case", "sink"):
-        return place
-    try:
-        return f"{link_of(job, plan)}-{place}"
-    except Trouble:
-        return place
+    link = link_of(job, plan) if plan is not None and place in ("case", "sink") else None
+    return f"{link}-{place}" if link else place
 
 
 def file_typed(
@@ -91,7 +87,7 @@ def file_typed(
     test = plan.test.id if plan and (at_test or beside) else None
     filed: int | None = step if beside else None
     if at_test and plan is not None and amps is not None:
-        if in_hand is not None and in_hand.hold_s is not None:
+        if held:
             # A load that is held is told by its amps, again and again.
             near = step_for(plan, amps, set())
             filed = step if near is None else near

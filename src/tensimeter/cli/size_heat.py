@@ -77,7 +77,7 @@ def _sink_as_shown(shown: Shown, limit_C: float, power: str, *, json: bool) -> N
     """The sink that a part needs by what its soak has shown of its mounting and its heat."""
     watts = parse(power, "W") if power else shown.own_W
     theta = shown.fit.stages.theta_K_W
-    limit = min(limit_C, shown.part.hot_limit_C)
+    limit = min(limit_C, shown.limit_C)
     needed = heatsink.sink_needed([watts], theta["case"], shown.part.junction_K_W, limit, shown.air_C)
     part = shown.as_part(limit)
     warnings = [] if needed >= theta["sink"] else [f"The sink that is there has {theta['sink']:.3g} K/W."]
@@ -110,7 +110,7 @@ def size_derating(
     found: dict[str, object] = {}
     if fitted is not None:
         shown = shown_by(fitted)
-        part = shown.as_part(shown.part.hot_limit_C)
+        part = shown.as_part(shown.limit_C)
         band = Band(None, part.limit_C)
         rows = [
             {"change": r.what, "buys_K": r.buys_K, "hottest_C": ends, "verdict": judge(ends, band).words}
@@ -198,7 +198,7 @@ def size_ntc(
         shown = shown_by(fitted)
         # Where the sink ends, and where it is when the junction is at its limit: what a trip is set by.
         sink = shown.air_C + shown.own_W * shown.fit.stages.theta_K_W["sink"]
-        part = shown.as_part(shown.part.hot_limit_C)
+        part = shown.as_part(shown.limit_C)
         at = [*at, f"{sink}", f"{sink + part.limit_C - part.hottest_C}"]
     rows = []
     for celsius in [parse(t, "C") for t in at] or [0.0, 20.0, 40.0, 60.0, 80.0, 100.0]:

@@ -3,14 +3,13 @@
 import numpy as np
 
 from tensimeter.core.campaign import OPEN, Outcome, Plan, columns
-from tensimeter.core.campaign.soakrun import link_of
-from tensimeter.core.errors import Trouble
+from tensimeter.core.campaign.soakrun import described_link
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Oscilloscope, Thermometer
 from tensimeter.core.job.tests import FanTest, OverTemperature, Ripple, Soak
 from tensimeter.core.judge import Verdict, capability
 from tensimeter.core.quantity import localised, show, with_uncertainty
-from tensimeter.core.thermal.places import chain, temperature_places
+from tensimeter.core.thermal.places import temperature_places
 from tensimeter.core.verify.readings import Reading, accuracy_of, pairs
 from tensimeter.core.verify.regulation import next_reading
 
@@ -80,13 +79,9 @@ def settle_sentence(job: Job, plan: Plan) -> str:
 
 def _blind(job: Job, plan: Plan) -> str:
     """What a soak can't say while no part on the way states how it sheds its heat."""
-    try:
-        known = chain(job, link_of(job, plan)) is not None
-    except Trouble:
-        known = False
-    return (
-        "" if known else " No junction is estimated: give the converter K/W of its switch and sink in Stock."
-    )
+    if not isinstance(plan.test, Soak) or described_link(job, plan) is not None:
+        return ""
+    return " No junction is estimated: give the converter K/W of its switch and sink in Stock."
 
 
 def _finer(job: Job, plan: Plan, half_width: float) -> str:

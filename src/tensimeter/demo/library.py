@@ -52,14 +52,21 @@ def stand_ins(
     )
 
 
-def _hidden_heat(job: Job) -> HeatTruths | None:
-    """What is hidden of a demo's heat; a change that its builder wrote down on the weak part mends it."""
-    if job.name == finishers_bench.job().name:
-        return finishers_bench.HEAT
-    if job.name != ridge_pier.job().name:
-        return None
+def _of_pier(job: Job) -> HeatTruths:
+    """A change that its builder wrote down on the weak part mends it."""
     changes = [c for t in job.campaign.tests if isinstance(t, Soak) for c in t.changes]
     return ridge_pier.RESEATED if any(c.link == "front-end" for c in changes) else ridge_pier.HEAT
+
+
+#: What is hidden of a demo's heat, by its short name.
+_HEAT: dict[str, Callable[[Job], HeatTruths]] = {
+    "ridge-pier": _of_pier,
+    "finishers-bench": lambda job: finishers_bench.HEAT,
+}
+
+
+def _hidden_heat(job: Job) -> HeatTruths | None:
+    return next((heat(job) for short, heat in _HEAT.items() if _JOBS[short][0]().name == job.name), None)
 
 
 def demo_truths(name: str) -> dict[tuple[str, str], float]:

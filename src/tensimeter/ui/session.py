@@ -287,11 +287,11 @@ class Session(QObject):
     def _after_readings(self, step: int | None = None) -> None:
         """All that follows from new readings; a step that is held, or not yet done, stays in hand."""
         self._derive()
-        stays = False
+        self.step_index = self._next_step()
         if self.plan is not None and step is not None:
             held = self.plan.steps[step].hold_s is not None
-            stays = held or step not in done_steps(self.plan, self.now.readings)
-        self.step_index = step if stays and step is not None else self._next_step()
+            if held or step not in done_steps(self.plan, self.now.readings):
+                self.step_index = step
         self.readings_changed.emit()
         self.logged.emit()
 
@@ -306,14 +306,14 @@ class Session(QObject):
 
     def start_run(self, bench: "Bench", *, present: bool = False, anew: bool = False) -> None:
         """Run the test in hand on a bench, or what is still open of it; Trouble when it can't begin."""
+        from tensimeter.bench.engine import RunEngine
+
         if self.plan is None:
             raise Trouble("Choose a test first.")
         if self.running:
             raise Trouble("A run is on already.")
         self.trace = []
         self._live_waits = False
-        from tensimeter.bench.engine import RunEngine
-
         self.engine = RunEngine(
             self.file,
             self.plan,

@@ -177,7 +177,7 @@ class OverTemperatureKind:
         if not runs:
             return []
         run = runs[-1]
-        what = acted(run.time_s, run.volts, facts.plan.output.nominal_V)
+        what = acted(run.time_s, run.gone)
         place = place_of(facts.job, facts.plan, run)
         if what is None:
             return [_did_not_act(facts, test, run, place)]
@@ -194,7 +194,8 @@ class OverTemperatureKind:
             band = Band(None, test.below_C) if test.below_C else None
             name = temperature_places(facts.job).get(place, place)
             verdict = judge(acts, band) if acts and band else None
-            found.append(Finding(f"acts, {name} at", "C", acts, "", verdict, band))
+            text = "" if acts else "read too seldom before it acted"
+            found.append(Finding(f"acts, {name} at", "C", acts, text, verdict, band))
             if what.back_s is not None:
                 back_at = what.at_s + what.back_s
                 back = acted_at(t, celsius, back_at, what.at_s, *of_probe, rising=False)

@@ -132,7 +132,23 @@ def _derated(job: Job, state: SoakState, amps: float) -> list[Finding]:
         return [Finding("derating", text=f"nothing is allowed over {show(curve[-1][0], 'C', 3)}")]
     band, share = Band(None, 1.0), Interval(*(amps / a for a in (middle, most, least)))
     text = f"{show(amps, 'A', 3)} of {show(middle, 'A', 3)}"
-    return [Finding("derating, used", "%", share, text, judge(share, band), band)]
+    given = (
+        Given("I", "the test's largest load", amps, "A"),
+        Given("T", "junction in the end, by the forecast", final.value, "C"),
+        Given("I_T", "allowed there, by the part's curve", middle, "A"),
+    )
+    assumed = ("straight between two points of the curve", "the interval is that of T alone")
+    worked = Worked(
+        "Share of the derated current",
+        "I / I_T",
+        given,
+        share.value,
+        "%",
+        assumed,
+        "Derating curve of the part's card",
+        (share.low, share.high),
+    )
+    return [Finding("derating, used", "%", share, text, judge(share, band), band, worked)]
 
 
 def _why(state: SoakState) -> Worked:
@@ -222,14 +238,14 @@ def _elsewhere(known: Shown) -> list[Finding]:
     if part.sink_blown_K_W and part.sink_K_W and not resting_speed(known.job):
         blown = part.sink_blown_K_W / part.sink_K_W
         asked.append(("with its fan at full speed", Scenario(here, sink_share=blown)))
-    band = Band(None, part.hot_limit_C)
+    band = Band(None, known.limit_C)
     ends = [(words, known.junction(scenario)) for words, scenario in asked]
     return [Finding(f"junction {words}", "C", end, judge(end, band).words) for words, end in ends]
 
 
 def _cooler(known: Shown) -> list[Finding]:
     """What would make the junction cooler, ranked by what it buys."""
-    band = Band(None, known.part.hot_limit_C)
+    band = Band(None, known.limit_C)
     found = []
     for remedy, ends in known.remedies():
         text = f"by {show(remedy.buys_K, 'K', 2)}, {judge(ends, band).words}"

@@ -13,6 +13,7 @@ from tensimeter.core.campaign.warmed import state_of
 from tensimeter.core.job.tests import SensorCheck, Soak
 from tensimeter.core.judge import Band, Interval, Verdict, judge
 from tensimeter.core.quantity import show
+from tensimeter.core.thermal.calibration import calibrated
 from tensimeter.core.thermal.places import temperature_places, thermometer
 
 
@@ -205,9 +206,10 @@ def _sensor(result: Outcome) -> Picture:
     lines = []
     if len(pairs) > 1:
         sensor_C, reference_C = np.array(pairs).T
-        ends = np.array([reference_C.min(), reference_C.max()])
-        slope, offset = np.polyfit(reference_C, sensor_C - reference_C, 1)
-        lines.append(Line("straight line through them", ends, offset + slope * ends, "measured"))
+        fit = calibrated(sensor_C, reference_C, half / np.sqrt(3))
+        ends = np.array([sensor_C.min(), sensor_C.max()])
+        meant = np.array([fit.right(c) for c in ends])
+        lines.append(Line("what puts it right", meant, ends - meant, "measured"))
     return Picture("°C of the reference", "K, sensor above it", tuple(spots), tuple(lines), band.ends)
 
 

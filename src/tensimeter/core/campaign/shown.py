@@ -11,7 +11,7 @@ from tensimeter.core.campaign.warmed import fitted_stages
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Converter
 from tensimeter.core.judge import Interval
-from tensimeter.core.thermal.places import JUNCTION_SHARE, Scenario, heats, steady_spot_C
+from tensimeter.core.thermal.places import JUNCTION_SHARE, Scenario, heats, limit_C, steady_spot_C
 from tensimeter.core.thermal.remedies import Part, Remedy, changes, remedies
 from tensimeter.core.thermal.stages import Fitted, Stages
 
@@ -21,7 +21,7 @@ DRAWN = 400
 
 @dataclass(frozen=True, eq=False)
 class Shown:
-    """W lost in the part and elsewhere inside at the last load; °C of the room."""
+    """W lost in the part and elsewhere inside at the last load; °C of the room, and what it may get."""
 
     job: Job
     link: str
@@ -30,6 +30,7 @@ class Shown:
     own_W: float
     rest_W: float
     room_C: float
+    limit_C: float
     part: Converter
 
     @property
@@ -58,7 +59,7 @@ class Shown:
 
     def remedies(self) -> list[tuple[Remedy, Interval]]:
         """What would make it cooler, what buys most first; each with the 95 % of its hottest °C."""
-        limit, design = self.part.hot_limit_C, self.fit.design.theta_K_W
+        limit, design = self.limit_C, self.fit.design.theta_K_W
         blown = self.part.sink_blown_K_W
 
         def better(part: Part) -> tuple[Part, float | None, float]:
@@ -92,7 +93,10 @@ def shown(job: Job, plan: Plan, run: SoakRun) -> Shown | None:
     link, fit = found
     part = job.part(job.design.link(link).part)
     assert isinstance(part, Converter)
-    own, rest = heats(job, plan.output.id, amps_of(plan, run)[-1:], link)
+    amps = amps_of(plan, run)[-1:]
+    own, rest = heats(job, plan.output.id, amps, link)
+    limit = limit_C(job, link, plan.output.id, amps[0])
     room = run.track("ambient")[1][-5:]
     room_C = float(np.mean(room)) if len(room) else job.settings.ambient_C
-    return Shown(job, link, job.design.link(link).name, fit, float(own[0]), float(rest[0]), room_C, part)
+    name = job.design.link(link).name
+    return Shown(job, link, name, fit, float(own[0]), float(rest[0]), room_C, limit, part)

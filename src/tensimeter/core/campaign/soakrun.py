@@ -12,7 +12,7 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.tests import Soak
 from tensimeter.core.thermal.heatup import HeatUp
-from tensimeter.core.thermal.places import thermometer, watched
+from tensimeter.core.thermal.places import chain, thermometer, watched
 from tensimeter.core.verify.readings import Reading
 
 #: Scans before anything is said of where a run ends.
@@ -139,23 +139,29 @@ def place_of(job: Job, plan: Plan, run: SoakRun) -> str | None:
     """The place whose temperature is forecast: as the test says, the watched case, its sink, any."""
     test = plan.test
     named = test.place if isinstance(test, Soak) else None
-    try:
-        link = link_of(job, plan)
-        wished = [named, f"{link}-case", f"{link}-sink", "case", "sink"]
-    except Trouble:
-        wished = [named, "case", "sink"]
+    link = link_of(job, plan)
+    wished = [named, f"{link}-case", f"{link}-sink", "case", "sink"]
     read = {p: len(run.track(p)[0]) for p in (*wished, *run.celsius) if p in run.celsius and p != "ambient"}
     # One that was read often enough for a forecast goes before one that was wished for and read less.
     enough = [p for p, count in read.items() if count >= FIRST_SCANS]
     return next(iter(enough), max(read, key=lambda p: read[p], default=None))
 
 
-def link_of(job: Job, plan: Plan) -> str:
+def link_of(job: Job, plan: Plan) -> str | None:
+    """The converter that a test of heat watches: its own choice, else the hottest; None without one."""
     test = plan.test
-    known = {x.id for x in job.design.links}
-    if isinstance(test, Soak) and test.link in known:
-        return str(test.link)
-    return watched(job, plan.output.id)
+    if isinstance(test, Soak) and test.link in {x.id for x in job.design.links}:
+        return test.link
+    try:
+        return watched(job, plan.output.id)
+    except Trouble:
+        return None
+
+
+def described_link(job: Job, plan: Plan) -> str | None:
+    """The same where the design says how it sheds its heat, down to its junction."""
+    link = link_of(job, plan)
+    return link if link is not None and chain(job, link) is not None else None
 
 
 def record_of(job: Job, run: SoakRun, place: str, count: int | None = None) -> HeatUp:

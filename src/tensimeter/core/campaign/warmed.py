@@ -11,6 +11,7 @@ from tensimeter.core.campaign.soakrun import (
     FIRST_SCANS,
     SoakRun,
     amps_of,
+    described_link,
     link_of,
     place_of,
     record_of,
@@ -135,17 +136,10 @@ def state_at(job: Job, plan: Plan, run: SoakRun) -> SoakState | None:
     t = run.track(place)[0]
     if len(t) < FIRST_SCANS:
         return None
-    link = _link(job, plan)
+    link = link_of(job, plan)
     fan = fan_in_soak(job, plan, run, link, place) if link else None
     turned = int(np.searchsorted(t, fan.turned[-1][0])) if fan and fan.turned else 0
     return _state(_Key(job, plan, run, place, _checkpoint(len(t), turned)))
-
-
-def _link(job: Job, plan: Plan) -> str | None:
-    try:
-        return link_of(job, plan)
-    except Trouble:
-        return None
 
 
 def _checkpoint(count: int, begun: int = 0) -> int:
@@ -302,13 +296,13 @@ class _Seen:
 
 def _seen(key: _Key, record: HeatUp) -> _Seen:
     job, plan, run = key.job, key.plan, key.run
-    link = _link(job, plan)
+    link = link_of(job, plan)
     now = float(record.time_s[-1])
     fan = fan_in_soak(job, plan, run.until(now), link, key.place) if link else None
     amps = amps_of(plan, run)[: len(record.steps_s)]
     in_hand = run.step[min(int(np.searchsorted(run.time_s, now)), len(run.step) - 1)]
     full = not plan.steps or in_hand >= len(plan.steps) - 1
-    known = link is not None and chain(job, link) is not None
+    known = described_link(job, plan) is not None
     return _Seen(job, plan, key.place, record, link, amps, fan, bool(full), known)
 
 
@@ -334,9 +328,8 @@ def _proven_after(job: Job, forecast: Forecast, steady_K: float, held_s: float) 
 
 def fitted_stages(job: Job, plan: Plan, run: SoakRun) -> tuple[str, Fitted] | None:
     """θ and C of the watched converter's stages by a run; None where its places were not read."""
-    try:
-        link = link_of(job, plan)
-    except Trouble:
+    link = described_link(job, plan)
+    if link is None:
         return None
     return _fitted(_Key(job, plan, run, link, _checkpoint(len(run.time_s))))
 

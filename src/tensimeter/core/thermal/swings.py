@@ -95,9 +95,9 @@ class Acted:
         return self.back_s is None
 
 
-def acted(time_s: Array, volts: Array, nominal_V: float) -> Acted | None:
-    """When the output went away under load and came back; None where it never went."""
-    alive = np.asarray(volts, float) > 0.5 * nominal_V
+def acted(time_s: Array, off: Flags) -> Acted | None:
+    """When the output, off at these samples (n,), went away and came back; None where it never went."""
+    alive = ~off
     gone = np.flatnonzero(alive[:-1] & ~alive[1:]) + 1
     if not len(gone):
         return None

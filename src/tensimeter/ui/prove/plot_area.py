@@ -1,14 +1,12 @@
 """The plot that belongs to the test in hand."""
 
-import contextlib
-
 import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.campaign import Outcome, Plan
 from tensimeter.core.campaign.picture import picture
-from tensimeter.core.campaign.soakrun import SoakRun, link_of, place_of, run_name, soak_runs
+from tensimeter.core.campaign.soakrun import SoakRun, described_link, place_of, run_name, soak_runs
 from tensimeter.core.campaign.warmed import state_at
 from tensimeter.core.campaign.waves import ripple_of
 from tensimeter.core.errors import Trouble
@@ -17,7 +15,7 @@ from tensimeter.core.job.parts import ElectronicLoad
 from tensimeter.core.job.tests import FanTest, OverTemperature, ReachPoints, Ripple, Soak
 from tensimeter.core.reach import load_reach_A, most_A, reach, volts_span
 from tensimeter.core.thermal.by_design import HeatByDesign, heat_by_design
-from tensimeter.core.thermal.places import chain, temperature_places
+from tensimeter.core.thermal.places import temperature_places
 from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.plots import LoadLinePlot
@@ -29,21 +27,13 @@ _NOTHING = SoakRun(None, 0.0, np.zeros(0), np.zeros(0), np.zeros(0), {}, np.zero
 _WAVES = ("ripple", "transient", "start-up", "real-device")
 
 
-def _known(job: Job, plan: Plan) -> bool:
-    """Whether the design says how the watched part sheds its heat, down to its junction."""
-    try:
-        return chain(job, link_of(job, plan)) is not None
-    except Trouble:
-        return False
-
-
 def _limit(job: Job, plan: Plan) -> Limit:
     """The temperature that counts in a test of heat."""
     if isinstance(plan.test, OverTemperature) and plan.test.below_C:
         return Limit(plan.test.below_C, "must have acted by")
     if isinstance(plan.test, FanTest) and plan.test.on_by_C:
         return Limit(plan.test.on_by_C, "sink, fan on by")
-    junction = isinstance(plan.test, Soak) and _known(job, plan)
+    junction = isinstance(plan.test, Soak) and described_link(job, plan) is not None
     return Limit(plan.hottest_C, "junction limit" if junction else "run ends at")
 
 
@@ -106,10 +96,9 @@ class PlotArea(QStackedWidget):
         job = self.session.job
         if self._design is None or self._design[0] is not job or self._design[1] != plan.test:
             loads = [(step.set_A, step.hold_s) for step in plan.steps if step.hold_s]
-            found = None
-            with contextlib.suppress(Trouble):
-                link = link_of(job, plan)
-                found = heat_by_design(job, plan.output.id, link, loads, job.settings.ambient_C)
+            link = described_link(job, plan)
+            room_C = job.settings.ambient_C
+            found = heat_by_design(job, plan.output.id, link, loads, room_C) if link else None
             self._design = (job, plan.test, found)
         return self._design[2]
 
