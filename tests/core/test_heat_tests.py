@@ -380,3 +380,21 @@ def test_a_part_that_says_nothing_of_its_heat_is_judged_by_its_place(ridge: Job)
     assert "at 8 A Front end case ends at" in said
     assert "junction" not in said
     assert result.findings[0].allowed == Band(None, 85.0)
+
+
+def test_a_derated_part_has_one_limit_in_all_that_is_said(ridge: Job) -> None:
+    # 8 A lie half way from 10 A at 60 °C to 6 A at 120 °C: 90 °C, which the junction's 92.8 °C pass.
+    curve = ({"hot_C": 60, "amps": 10}, {"hot_C": 120, "amps": 6})
+    derated = with_part(ridge, changed(ridge.part("front-end-40"), hot_derating=curve))
+    log = Log(derated, Soak(id="hot", output="mount", stages=(1.0,)))
+    soaked(log, 2.0)
+    result = log.judged()
+    assert finding(result, "junction, in the end").allowed == Band(None, pytest.approx(90.0))
+    assert finding(result, "junction, in the end").verdict is Verdict.TOO_CLOSE
+    used = finding(result, "derating")
+    assert used.value.low < 1 < used.value.high
+    given = {g.symbol: g.value for g in used.worked.given}
+    assert given["I"] / given["I_T"] == pytest.approx(used.worked.value)
+    # Both are judged by the derated limit: 105 °C would let the dust pass as too close to call.
+    assert finding(result, "cooler with a fan step").text.endswith("holds")
+    assert finding(result, "junction with dust").text == "misses"
