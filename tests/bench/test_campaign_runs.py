@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
 from tensimeter.bench.simulated.server import StandIns
@@ -83,7 +84,18 @@ def text(result: Outcome, name: str) -> str:
     return next(f.text for f in result.findings if f.name.startswith(name))
 
 
-def test_each_output_limits_in_its_own_way(bed: Bed) -> None:
+@pytest.fixture
+def stepped(tmp_path: Path, demo: Job):
+    """A bed whose time passes only while it is waited for: what pulses is seen to."""
+    clock = SteppedClock()
+    with JobFile.create(tmp_path / "bed.tensi", demo) as file, simulated(demo, seed=4, clock=clock) as served:
+        bench = open_bench(demo, served.resources, clock=clock)
+        yield Bed(file, served, bench)
+        bench.close()
+
+
+def test_each_output_limits_in_its_own_way(stepped: Bed) -> None:
+    bed = stepped
     for output, kind, knee in (
         ("mount", "constant current", 10.62),
         ("dew", "foldback", 3.38),

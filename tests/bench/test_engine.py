@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from tensimeter.bench.engine import Event, Guard, RunEngine
+from tensimeter.bench.engine import Event, RunEngine, RunLimits
 from tensimeter.bench.filed import file_log, file_typed
 from tensimeter.bench.profile import load_profile
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
@@ -54,7 +54,7 @@ def test_a_whole_run(job_file: JobFile, bench: Bench, stand_ins: StandIns) -> No
     readings = job_file.readings()
     # Volts, amps and three temperatures.
     assert len(readings) == 8 * 5
-    assert {r.origin for r in readings} == {"instrument"}
+    assert {r.origin for r in readings} == {"simulated"}
     assert {r.range for r in readings if r.quantity == "V"} == {"60 V"}
     found = outcome(job_file.job, engine.plan, readings)
     assert found.complete
@@ -92,7 +92,9 @@ def test_a_failing_instrument_ends_the_run(
     assert "All readings taken were kept." in engine.ended.text
     assert job_file.runs()[0].ended == "failed"
     if role == "load":
-        assert "watchdog" in engine.ended.text
+        # Its own link is dead: what powers the supply is cut, and nothing claims that the load obeyed.
+        assert not engine.load_off
+        assert "watchdog" in engine.ended.text or "cut the supply" in engine.ended.text
 
 
 def test_the_whole_bench_disappears(job_file: JobFile, bench: Bench, stand_ins: StandIns) -> None:
@@ -134,8 +136,8 @@ def test_a_pause_takes_the_load_off_and_goes_on(job_file: JobFile, bench: Bench,
 def test_a_crossed_limit(
     job_file: JobFile, bench: Bench, stand_ins: StandIns, limit: str, value: float, words: str
 ) -> None:
-    guard = replace(Guard.for_plan(plan(job_file.job, job_file.job.campaign.tests[0])), **{limit: value})
-    engine = run(job_file, bench, guard=guard)
+    limits = replace(RunLimits.for_plan(plan(job_file.job, job_file.job.campaign.tests[0])), **{limit: value})
+    engine = run(job_file, bench, limits=limits)
     assert engine.ended is not None
     assert engine.ended.kind == "failed"
     assert words in engine.ended.text
@@ -219,7 +221,7 @@ def test_profiles_that_cannot_be_used(tmp_path, text: str, words: str) -> None:
     [
         ("", "names none"),
         ("[load]\n", "needs a line resource"),
-        ("[teapot]\nresource = 'x'", "names none"),
+        ("[teapot]\nresource = 'x'", "is no role"),
         ("[load]\nresource = 'TCPIP::127.0.0.1::1::SOCKET'", "can't be reached|could not be opened"),
         ("[load]\nresource = 'nonsense'", "could not be opened"),
         ("[load]\nresource = 'x'\nprofile = 'generic-meter'", "is for a voltmeter"),

@@ -36,7 +36,7 @@ def visa(stand_ins: StandIns):
 
 def test_a_plain_client_sees_the_predicted_drop(visa: dict, demo: Job) -> None:
     load, meter = visa["load"], visa["voltmeter"]
-    assert load.query("*IDN?").startswith("Fellmoor,electronic load")
+    assert load.query("*IDN?").startswith("Simulated,electronic load")
     load.write("*RST")
     open_V = float(meter.query("MEAS:VOLT:DC?"))
     load.write("curr 2.0")

@@ -54,7 +54,8 @@ def test_prove_then_analyse_gives_the_same_resistance(tensimeter, path: Path, tm
     assert code == 0
     assert [p["verdict"] for p in proven["points"]].count("holds") == 7
     assert proven["verdict"] == "too_close"
-    assert proven["proven_A"] == 6.4
+    assert (proven["simulated_A"], proven["simulated"]) == (6.4, True)
+    assert "proven_A" not in proven
     for point in proven["points"]:
         assert point["measured_V"]["low"] < point["measured_V"]["value"] < point["measured_V"]["high"]
     assert tensimeter("export", path, tmp_path / "out")[0] == 0
@@ -277,7 +278,7 @@ def test_a_supply_that_runs_already_is_proven_and_it_is_recorded(
     assert (code, "Hold point open" in err) == (2, True)
     code, out, err = tensimeter(*words, "--already-running", "--overrule", "floats, read last week")
     assert code == 0, err
-    assert json.loads(out)["proven_A"] > 0
+    assert json.loads(out)["simulated_A"] > 0
     with JobFile(path, read_only=True) as file:
         assert file.job.assembly.already_running
         assert [o.reason for o in file.job.overruled] == ["floats, read last week"]

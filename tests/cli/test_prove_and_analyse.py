@@ -148,5 +148,5 @@ def test_a_profile_is_checked_and_instruments_answer(tensimeter, stand_ins: Stan
     assert (code, "can't be read" in err) == (2, True)
     code, out, _ = tensimeter("instruments", "--at", meter, "--json")
     answers = [i["answer"] for i in json.loads(out)["instruments"]]
-    assert "Fellmoor,multimeter,0,1" in answers
+    assert "Simulated,multimeter,0,1" in answers
     assert not stand_ins.load_drawing

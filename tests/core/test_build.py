@@ -21,7 +21,6 @@ from tensimeter.core.job.edits import changed, new_link, with_link
 from tensimeter.core.job.parts import Resistor
 from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.judge import Verdict
-from tensimeter.core.procedure.build_notices import PRACTICE
 from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.charge import is_empty, stored, ways
 from tensimeter.core.procedure.matrix import checked, matrix
@@ -36,20 +35,20 @@ from tensimeter.demo.library import demo_job, demo_mistakes
 DEMOS = ("ridge-pier", "dome-workshop", "finishers-bench")
 
 
-def read(job: Job, place: str, quantity: str, value: float, number: int, note: str = "") -> Reading:
+def read(job: Job, place: str, quantity: str, value: float, number: int, origin: str = "typed") -> Reading:
     accuracy, range_ = accuracy_of(job, "hand-meter", quantity, value, 0.01)
     return Reading(
-        number, float(number), place, quantity, value, "hand-meter", accuracy, "two-wire", "typed", range_,
-        note=note, id=number,
+        number, float(number), place, quantity, value, "hand-meter", accuracy, "two-wire", origin, range_,
+        id=number,
     )  # fmt: skip
 
 
-def all_read(job: Job, supply: Practice, note: str = "") -> list[Reading]:
+def all_read(job: Job, supply: Practice, origin: str = "typed") -> list[Reading]:
     """Every place of Assemble and Wake, as a supply put together so would read."""
     places = [(p.place, p.quantity) for p in matrix(job)]
     places += [(s.place, "V") for s in stored(job)]
     places += [(s.place, s.quantity) for s in wake_steps(job) if s.band is not None]
-    return [read(job, p, q, supply.value(p), k, note) for k, (p, q) in enumerate(places, 1)]
+    return [read(job, p, q, supply.value(p), k, origin) for k, (p, q) in enumerate(places, 1)]
 
 
 # -- wires ------------------------------------------------------------------------------------------
@@ -240,7 +239,7 @@ def test_a_supply_put_together_rightly_lifts_every_hold_and_practice_lifts_none(
     output = job.design.outputs()[0].id
     must_be_lifted(job, all_read(job, Practice(job)), output)
     with pytest.raises(Trouble, match="Hold point open"):
-        must_be_lifted(job, all_read(job, Practice(job), PRACTICE), output)
+        must_be_lifted(job, all_read(job, Practice(job), "practice"), output)
     taken = with_assembly(job, already_running=True)
     assert open_holds(notices(taken), "assemble") == open_holds(notices(taken), "wake") == []
     assert "Already built and running" in [n.title for n in notices(taken)]

@@ -102,7 +102,7 @@ def test_any_line_is_understood_or_refused(text: str) -> None:
         found = understand(job, text, 12.0, "out")
     except Trouble:
         return
-    assert found.quantity in ("V", "A", "C", "ohm")
+    assert found.quantity in ("V", "A", "C", "ohm", "W", "dB", "Vpp")
     assert not math.isnan(found.value)
 
 

@@ -262,7 +262,7 @@ def test_the_benchs_voltmeter_reads_the_step_in_hand(open_demo, stand_ins, tmp_p
     assert stage.entry.meter.isVisible()
     stage.entry.meter.click()
     kept = window.session.file.readings()[-1]
-    assert (kept.place, kept.origin, kept.instrument) == ("wake-mount", "instrument", "bench-meter")
+    assert (kept.place, kept.origin, kept.instrument) == ("wake-mount", "simulated", "bench-meter")
     assert kept.value == pytest.approx(13.57, abs=0.02)
     stage.bench_file.setText(str(tmp_path / "none.toml"))
     stage.bench_file.editingFinished.emit()

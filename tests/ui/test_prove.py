@@ -282,7 +282,7 @@ def test_all_that_is_open_is_run_one_after_another(window: MainWindow, qtbot, ke
     more = (Ripple(id="r", output="hub"), Ripple(id="s", output="dew"))
     session.edit("again", with_campaign(session.job, tests=(*session.job.campaign.tests, *more)))
     panel.start_all.click()
-    qtbot.waitUntil(lambda: session.running, timeout=5000)
+    qtbot.waitUntil(lambda: len(session.file.runs()) == 4, timeout=5000)
     keys(window, "Esc")
     qtbot.waitUntil(lambda: ended(window), timeout=5000)
     # Esc drops the load and ends all of it.
@@ -325,12 +325,12 @@ def test_instruments_are_found_tried_and_assigned(
     dialog.fields["voltmeter"].setText(f"{host}:{port}")
     dialog.look()
     answers = [dialog.answers.topLevelItem(k).text(1) for k in range(dialog.answers.topLevelItemCount())]
-    assert "Fellmoor,electronic load,0,1" in answers
+    assert "Simulated,electronic load,0,1" in answers
     assert "2 answered." in dialog.said.text()
     dialog.fields["thermometer"].setFocus()
     dialog._last = "thermometer"
     dialog.answers.itemActivated.emit(
-        dialog.answers.topLevelItem(answers.index("Fellmoor,multimeter,0,1")), 0
+        dialog.answers.topLevelItem(answers.index("Simulated,multimeter,0,1")), 0
     )
     dialog.check("thermometer")
     assert "1 commands do not fit" in dialog.said.text() or "do not fit" in dialog.said.text()
@@ -343,7 +343,7 @@ def test_instruments_are_found_tried_and_assigned(
     path = tmp_path / "mine.toml"
     dialog.path.setText(str(path))
     dialog.use()
-    resources, _, _ = read_bench_file(path)
+    resources = read_bench_file(path).resources
     assert resources["voltmeter"] == f"TCPIP::{host}::{port}::SOCKET"
     assert panel.bench_path.text() == str(path)
     assert panel.source.currentData() == "bench"

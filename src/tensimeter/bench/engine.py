@@ -1,17 +1,21 @@
-"""The run engine: works a test in its own thread and always ends with the load off.
+"""The run engine: works a test in its own thread and always ends with the load off, proven by its amps.
 
 Set, dwell until settled, read, keep, tell. Every reading is committed before it is told. Whatever
 goes wrong, the load is switched off and everything kept stays kept.
 """
 
+import logging
 import threading
+import time
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from tensimeter.bench.events import Control, Crossed, Dropped, Event, Kind, Skipped
-from tensimeter.bench.guard import Guard
+from tensimeter import guard as guard_process
+from tensimeter.bench.events import Control, Crossed, Dropped, Event, Kind, Skipped, Stopped
+from tensimeter.bench.guarding import RunGuard, StaysAwake, told_of
 from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.run_limits import RunLimits
 from tensimeter.bench.taking import WATCHDOG_S, Taking
 from tensimeter.core.campaign import Plan, Step
 from tensimeter.core.errors import Trouble
@@ -21,7 +25,18 @@ from tensimeter.store.jobfile import JobFile
 if TYPE_CHECKING:
     from tensimeter.bench.setup import Bench
 
-__all__ = ["WATCHDOG_S", "Event", "Guard", "RunEngine"]
+__all__ = ["WATCHDOG_S", "Event", "RunEngine", "RunLimits"]
+
+#: How long the run's own thread has to drop the load before the guard is asked to, s.
+OWN_DROP_S = 0.15
+
+
+@dataclass(frozen=True)
+class Off:
+    """How the load was left: off and proven so by its amps, cut by something else, or neither."""
+
+    proven: bool
+    text: str
 
 
 class RunEngine:
@@ -33,15 +48,15 @@ class RunEngine:
         plan: Plan,
         bench: "Bench",
         tell: Callable[[Event], None],
-        guard: Guard | None = None,
+        limits: RunLimits | None = None,
         *,
         present: bool = False,
         done: frozenset[int] = frozenset(),
     ) -> None:
-        if not bench.load.has_watchdog and not present:
+        if not bench.drops_by_itself and not present:
             raise Trouble(
-                "This load has no watchdog, so nothing drops it if this computer stops. Run it "
-                "only while you stay with it, and say so first."
+                "This load has no watchdog and the bench no independent cut, so nothing drops it if its own "
+                "link dies. Run it only while you stay with it, and say so first."
             )
         most = max((sum(a > 0 for _, a in s.others) for s in plan.steps), default=0)
         if most > len(bench.others):
@@ -49,22 +64,54 @@ class RunEngine:
                 f"This test loads {most + 1} outputs at once; the bench has {1 + len(bench.others)} "
                 f"load{'s' if bench.others else ''}. Add [load2] to it, or take the points by hand."
             )
+        file.must_have_room()
         self.file, self.plan, self.bench, self._tell = file, plan, bench, tell
-        self.guard = guard or Guard.for_plan(plan)
+        self.limits = limits or RunLimits.for_plan(plan)
         self._control = Control()
-        self._done = done
+        self._done, self._present = done, present
         self._run: int | None = None
-        self._taking = Taking(file, plan, bench, tell, self.guard, self._control)
-        self.load_off = True
+        self._taking = Taking(file, plan, bench, tell, self.limits, self._control)
+        self._awake = StaysAwake()
+        self._dropping = threading.Lock()
+        self._known_off = threading.Event()
+        #: How the load was left; None while the run is on.
+        self.off: Off | None = None
         self.ended: Event | None = None
+        self.finished = threading.Event()
         self._thread = threading.Thread(target=self._work, name="run", daemon=True)
+
+    @property
+    def load_off(self) -> bool:
+        """Whether the load is proven off, or was never on."""
+        return self.off is None or self.off.proven
 
     def start(self) -> None:
         self._thread.start()
 
     def drop(self) -> None:
-        """Drop the load and end the run, at once and without a question."""
+        """Drop the load and end the run, at once and without a question; from any thread or handler.
+
+        It waits for nobody: what the run is just asking is broken off, and where its own thread does not
+        drop the load within a moment, the guard does.
+        """
+        if not self._dropping.acquire(blocking=False):
+            return
         self._control.drop()
+        self.bench.break_off()
+        threading.Thread(target=self._see_off, name="drop", daemon=True).start()
+
+    def window_answers(self) -> None:
+        """Called by a window again and again while it answers; a run whose window hangs is ended."""
+        self._control.window_seen = time.monotonic()
+
+    def wait_until_off(self, seconds: float) -> bool:
+        """Wait until it is known how the load was left; whether it is."""
+        return self._known_off.wait(seconds)
+
+    def wait_for_end(self) -> None:
+        """Wait until the run is over; signal handlers run meanwhile."""
+        while not self.finished.wait(0.5):
+            pass
 
     def pause(self) -> None:
         """Hold before the next step, with the load off."""
@@ -102,6 +149,7 @@ class RunEngine:
         kind: Kind = "failed"
         text = "The run ended for a reason that was not foreseen."
         try:
+            self._begin_guard()
             volts = self._taking.prepare()
             self._run = self._taking.run = self.file.begin_run(self.plan.test.id, self._taking.identities)
             self._tell(Event("started", volts=volts, amps=0.0))
@@ -112,19 +160,86 @@ class RunEngine:
                 text += f" {passed} passed over."
         except Dropped:
             kind, text = "aborted", "The load was dropped."
-        except Crossed as crossed:
-            text = str(crossed)
+        except (Crossed, Stopped) as why:
+            text = str(why)
         except (LinkFailed, Trouble) as error:
             text = str(error)
+            if self._control.stop.is_set():
+                kind, text = "aborted", "The load was dropped."
         except Exception as error:  # the load must go off whatever happened
+            logging.getLogger("tensimeter").exception("a run ended for a fault of the program")
             text = f"Something in the program failed ({type(error).__name__}: {error})."
         finally:
-            self.load_off = self._taking.make_off()
+            self._leave_off()
             self._taking.soaking.close()
-            if not self.load_off:
-                text += " " + self._taking.cannot_switch_off()
+            if self.off is not None and not self.off.proven:
+                # Whatever was read: a run that leaves its load on did not end well.
+                kind = "failed"
+            if self.off is not None and (self.off.text or kind == "aborted"):
+                text += f" {self.off.text or 'It is off, confirmed by its amps.'}"
             text += self._taking.left_behind()
             self._end(kind, text)
+
+    def _begin_guard(self) -> None:
+        """Have a process of its own watch over this run; without one somebody must stay."""
+        if self.bench.clock.stepped:
+            # Simulated, and its time stands still whenever nobody looks: there is nothing to drop.
+            return
+        guard = RunGuard(told_of(self.bench, self._taking.obedience.nothing_A, self.file.path))
+        try:
+            guard.start()
+        except Trouble as trouble:
+            if not self._present:
+                raise Trouble(f"{trouble} Run it only while you stay with it, and say so first.") from trouble
+            return
+        self._taking.pulse.guard = guard
+        self._awake.start()
+
+    def _leave_off(self) -> None:
+        """Every load off, proven by amps; else by whatever cuts, else said so."""
+        guard = self._taking.pulse.guard
+        for instrument in self.bench.all().values():
+            instrument.calm()
+        still_on = self._taking.make_off()
+        text = ""
+        if still_on:
+            told = told_of(self.bench, self._taking.obedience.nothing_A, self.file.path)
+            found = guard.drop() if guard is not None else guard_process.drop(told)
+            text = self._not_proven(found, still_on)
+            still_on = () if found.get("off") else still_on
+        self._say_off(Off(not still_on, text))
+        if not still_on:
+            self._taking.pulse.disarm()
+        if guard is not None:
+            guard.leave()
+        self._awake.end()
+
+    def _not_proven(self, found: dict[str, object], roles: tuple[str, ...]) -> str:
+        if found.get("off"):
+            return guard_process.sentence(found, "it did not obey at once")
+        if found.get("cut"):
+            return guard_process.sentence(found, "the load did not obey")
+        if all(self.bench.loads()[role].has_watchdog for role in roles):
+            return f"The load does not answer; its watchdog drops it within {WATCHDOG_S} s. See that it did."
+        return "THE LOAD DOES NOT ANSWER AND MAY STILL BE ON: switch the supply off by hand now."
+
+    def _say_off(self, off: Off) -> None:
+        self.off = off
+        self._known_off.set()
+        try:
+            self._tell(
+                Event("off", self._taking.step, text=off.text or "off, confirmed", at_s=self._taking.since())
+            )
+        except Exception:  # a listener's own fault must not keep the run from ending
+            logging.getLogger("tensimeter").exception("a listener failed")
+
+    def _see_off(self) -> None:
+        """In a thread of its own: where the run's does not drop the load in time, have the guard do it."""
+        if self._known_off.wait(OWN_DROP_S):
+            return
+        guard = self._taking.pulse.guard
+        if guard is not None:
+            guard.drop()
 
     def _steps(self) -> tuple[int, int]:
         """Take every open step; how many were read and how many the user passed over."""
@@ -148,4 +263,7 @@ class RunEngine:
             except Trouble as trouble:
                 text += f" The end of the run could not be noted: {trouble}"
         self.ended = replace(Event(kind, self._taking.step), text=text, at_s=self._taking.since())
-        self._tell(self.ended)
+        try:
+            self._tell(self.ended)
+        finally:
+            self.finished.set()

@@ -21,10 +21,14 @@ Kind = Literal[
     "ask",
     "skipped",
     "paused",
+    "off",
     "done",
     "aborted",
     "failed",
 ]
+
+#: The kinds that end a run.
+ENDS = frozenset(("done", "aborted", "failed"))
 
 
 @dataclass(frozen=True)
@@ -51,6 +55,10 @@ class Crossed(Exception):
     """A guard's limit was crossed."""
 
 
+class Stopped(Exception):
+    """The run stood still, its guard acted, or nobody answers any more: what is read now is of no load."""
+
+
 class Skipped(Exception):
     """The user passed a point over."""
 
@@ -62,6 +70,8 @@ class Control:
         self.stop, self.running = threading.Event(), threading.Event()
         self.answered, self.skipping = threading.Event(), threading.Event()
         self.running.set()
+        #: When the window last showed that it answers (s of `time.monotonic`); None where there is none.
+        self.window_seen: float | None = None
 
     def drop(self) -> None:
         self.stop.set()

@@ -8,9 +8,10 @@ import numpy as np
 from tensimeter.core.campaign import Plan, Step, step_for
 from tensimeter.core.campaign.soakrun import link_of
 from tensimeter.core.campaign.step import FAN, OPEN, panel_of
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.readingline import Understood
+from tensimeter.core.verify.plausible import doubts
 from tensimeter.core.verify.readings import Origin, Quantity, Reading, accuracy_of, standing
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import keep_wave
@@ -141,12 +142,24 @@ def _reading(
     )
 
 
-def file_log(file: JobFile, log: "Log", plan: Plan, source: str) -> list[Reading]:
-    """Keep every row of a log as a pair of volts and amps of the output under test."""
+def file_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bool = False) -> list[Reading]:
+    """Keep every row of a log as a pair of volts and amps of the output under test.
+
+    Doubtful where its figures can't be right, unless they are accepted; then nothing was kept.
+    """
     job = file.job
-    volts, amps = log.need("volts", "amps")
-    if np.any(amps < -0.02 * plan.most_A):
-        raise Trouble(f"{source} has currents below zero. Are the load's wires swapped? Nothing was taken.")
+    volts, amps = log.need("volts", "amps", over_range=True)
+    if not accept:
+        ask_about(
+            source,
+            doubts(
+                volts=volts,
+                amps=amps,
+                expected_V=plan.output.nominal_V if plan.test.kind in BY_CURRENT else None,
+                most_A=plan.most_A or None,
+                steady=plan.test.kind in BY_CURRENT,
+            ),
+        )
     first, now = file.next_scan(), time.time()
     start = log.columns.get("time", np.arange(len(volts), dtype=float))
     done = done_steps(plan, file.readings())
@@ -189,6 +202,13 @@ def file_log(file: JobFile, log: "Log", plan: Plan, source: str) -> list[Reading
                 )
             )
     return file.keep(rows)
+
+
+def ask_about(source: str, found: list[str]) -> None:
+    """Doubtful with the first thing that can't be right about a log; nothing where all is plausible."""
+    if found:
+        more = f" ({len(found) - 1} more like it.)" if len(found) > 1 else ""
+        raise Doubtful(f"{source}: {found[0]}{more} Nothing was taken.")
 
 
 def file_wave(file: JobFile, wave: "Waveform", plan: Plan | None, index: int, source: str) -> int:

@@ -4,8 +4,10 @@ import time
 
 import numpy as np
 
+from tensimeter.bench.filed import ask_about
 from tensimeter.core.campaign import Plan
 from tensimeter.core.errors import Trouble
+from tensimeter.core.verify.plausible import doubts
 from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import TemperatureLog
@@ -15,9 +17,12 @@ HEAT_KINDS = frozenset(("soak", "endurance", "fan", "over-temperature", "sensor"
 _ROOMS = ("ambient", "room")
 
 
-def file_heat_log(file: JobFile, log: TemperatureLog, plan: Plan, source: str) -> list[Reading]:
+def file_heat_log(
+    file: JobFile, log: TemperatureLog, plan: Plan, source: str, *, accept: bool = False
+) -> list[Reading]:
     """Keep every row of a log of temperatures as a run of its own; Trouble where it is none of a held load.
 
+    Doubtful where its figures can't be right, unless they are accepted.
     Columns named as the job's places stand there; the first other one is the watched place, room the ambient.
     Where amps are in the log they tell the step, else the last one is meant.
     """
@@ -25,6 +30,11 @@ def file_heat_log(file: JobFile, log: TemperatureLog, plan: Plan, source: str) -
         raise Trouble("Temperatures over time belong to a soak, a fan or a sensor: choose one of them first.")
     if (np.diff(log.time_s) < 0).any():
         raise Trouble(f"The times of {source} run backwards; nothing was taken.")
+    if not accept:
+        found = doubts(volts=log.volts, amps=log.amps, most_A=plan.most_A or None, steady=False)
+        for name, celsius in log.celsius.items():
+            found += [f"{name}: {doubt}" for doubt in doubts(celsius=celsius)]
+        ask_about(source, found)
     job = file.job
     first, now = file.next_scan(), time.time()
     run = file.begin_run(plan.test.id, {"thermometer": source})

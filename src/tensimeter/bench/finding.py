@@ -6,10 +6,11 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from tensimeter.bench.link import listed
 from tensimeter.bench.profile import Profile
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import read_bench_file
-from tensimeter.bench.visa import VisaInstrument, listed
+from tensimeter.bench.visa import VisaInstrument
 
 _ASK = Profile(role="hands", timeout_s=0.7, commands={"identify": "*IDN?"})
 
@@ -24,7 +25,7 @@ class Found:
 
 
 def resource_of(text: str) -> str:
-    """A VISA resource from what was typed: `192.168.1.20:5025` is a socket, `/dev/ttyUSB0` a serial port."""
+    """A VISA resource from what was typed: `127.0.0.1:5025` is a socket, `/dev/ttyUSB0` a serial port."""
     plain = text.strip()
     host = re.fullmatch(r"([A-Za-z0-9.\-]+):(\d{1,5})", plain)
     if host:
@@ -39,8 +40,7 @@ def found_instruments(extra: Iterable[str] = (), bench_file: Path | None = None)
     """
     places = [*listed(), *(resource_of(text) for text in extra if text.strip())]
     if bench_file is not None:
-        resources, _, _ = read_bench_file(bench_file)
-        places += [r for r in resources.values() if not r.startswith("replay:")]
+        places += [r for r in read_bench_file(bench_file).resources.values() if not r.startswith("replay:")]
     for resource in dict.fromkeys(places):
         try:
             instrument = VisaInstrument(resource, _ASK, resource)

@@ -1,19 +1,61 @@
 """What to say to an instrument of a role: profiles in TOML, and trying one out."""
 
 import math
-import tomllib
-from collections.abc import Iterator
+import re
+from collections.abc import Iterator, Sized
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
-from typing import Literal, Protocol
+from typing import Annotated, Literal, Protocol
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.errors import Trouble
+from tensimeter.store.regular import MOST_TEXT, parse_toml, read_regular
 
 Role = Literal["load", "voltmeter", "thermometer", "scope", "clamp", "line", "hands"]
+
+
+#: The longest command that is sent, characters.
+MOST_COMMAND = 400
+_NOTHING: frozenset[str] = frozenset()
+#: Every command that is known, and what must stand in it in braces.
+PLACES: dict[str, frozenset[str]] = {
+    **dict.fromkeys(
+        ("identify", "reset", "clear", "error", "on", "off", "is_on", "power_on", "power_off"), _NOTHING
+    ),
+    **dict.fromkeys(("constant_current", "constant_resistance", "constant_power"), _NOTHING),
+    **dict.fromkeys(("read_volts", "read_amps", "read_celsius", "read_watts", "scaling", "fetch"), _NOTHING),
+    "set_amps": frozenset(("amps",)),
+    "set_ohms": frozenset(("ohms",)),
+    "set_watts": frozenset(("watts",)),
+    "set_volts": frozenset(("volts",)),
+    "watchdog": frozenset(("seconds",)),
+    "read_all_celsius": frozenset(("channels",)),
+    "arm": frozenset(("rate", "points", "before", "source")),
+    "trim": frozenset(("output", "volts")),
+    "place_meter": frozenset(("output",)),
+    "place_load": frozenset(("role", "output")),
+    "join": frozenset(("output", "amps")),
+}
+#: What may be left out of a command: an oscilloscope may have a fixed rate.
+_MAY_LACK = frozenset(("rate", "points", "before", "source", "channels"))
+
+
+def _must_be_plain(what: str, text: str, places: frozenset[str]) -> None:
+    """ValueError where a command could say more than it shows, or lacks what it is for."""
+    if not text.isascii() or not text.isprintable() or not text.strip():
+        raise ValueError(f"{what} is not one line of plain text")
+    found = set(re.findall(r"\{([^{}]*)\}", text))
+    if found - places or re.sub(r"\{[^{}]*\}", "", text).count("{") or "}" in re.sub(r"\{[^{}]*\}", "", text):
+        raise ValueError(f"{what} has braces that are not known; it may hold {_listed(places)}")
+    if places - found - _MAY_LACK:
+        raise ValueError(f"{what} lacks {_listed(places - found - _MAY_LACK)}")
+
+
+def _listed(places: frozenset[str]) -> str:
+    return ", ".join(f"{{{p}}}" for p in sorted(places)) or "none"
 
 
 class Profile(BaseModel):
@@ -22,14 +64,28 @@ class Profile(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     role: Role
-    termination: str = "\n"
-    timeout_s: float = Field(default=0.7, gt=0, le=10)
+    termination: Literal["\n", "\r", "\r\n", "\n\r"] = "\n"
+    timeout_s: float = Field(default=0.7, ge=0.01, le=10)
     #: For a serial port.
-    baud: int = Field(default=9600, gt=0)
+    baud: int = Field(default=9600, gt=0, le=4_000_000)
     #: How a waveform comes: a binary block (IEEE 488.2) of integers or floats, or text.
     encoding: Literal["int16", "float32", "ascii"] = "int16"
     big_endian: bool = True
-    commands: dict[str, str]
+    #: What an instrument is asked so that it gives `{n}` back before its answer, in one line: then an answer
+    #: that comes late, twice or out of order is known for what it is.
+    sequence: str = Field(default="", max_length=80)
+    commands: dict[str, Annotated[str, Field(min_length=1, max_length=MOST_COMMAND)]]
+
+    @model_validator(mode="after")
+    def _says_no_more_than_it_says(self) -> "Profile":
+        """No command is empty, unknown, or more than a line; only what it needs is put into it."""
+        for name, text in self.commands.items():
+            if name not in PLACES:
+                raise ValueError(f"“{name[:40]}” is no command that is known")
+            _must_be_plain(f"the command {name}", text, PLACES[name])
+        if self.sequence:
+            _must_be_plain("sequence", self.sequence, frozenset(("n",)))
+        return self
 
 
 #: Commands that a role can't do without.
@@ -65,16 +121,19 @@ def role_of(name: str) -> str:
 
 def load_profile(name: str) -> Profile:
     """A shipped profile by name, or one of the user's by path; Trouble when it can't be used."""
-    path = Path(name)
-    shipped = resources.files("tensimeter.bench").joinpath("profiles", f"{path.name}.toml")
     try:
-        text = shipped.read_text() if shipped.is_file() else path.read_text()
-        profile = Profile.model_validate(tomllib.loads(text))
-    except OSError as error:
-        raise Trouble(f"The profile {name} can't be read: {error.strerror}.") from error
-    except (tomllib.TOMLDecodeError, ValidationError, UnicodeDecodeError) as error:
-        first = str(error).splitlines()[0]
-        raise Trouble(f"The profile {name} is not one that can be used: {first}.") from error
+        path = Path(name)
+        path.is_file()
+    except (OSError, ValueError) as error:
+        raise Trouble("That is no name of a profile.") from error
+    shipped = resources.files("tensimeter.bench").joinpath("profiles", f"{path.name}.toml")
+    data = shipped.read_bytes() if shipped.is_file() else read_regular(path, MOST_TEXT)
+    try:
+        profile = Profile.model_validate(parse_toml(data, f"The profile {name}", "one that can be used"))
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(step) for step in first["loc"]) or "the whole"
+        raise Trouble(f"The profile {name} is not one that can be used: {where}: {first['msg']}.") from error
     missing = NEEDED[profile.role] - set(profile.commands)
     if missing:
         raise Trouble(f"The profile {name} lacks the command {', '.join(sorted(missing))}.")
@@ -184,6 +243,6 @@ class Talks(Protocol):
 
     def ask_raw(self, text: str) -> str: ...
 
-    def fetch_raw(self) -> list[float]: ...
+    def fetch_raw(self) -> Sized: ...
 
     def reconnect(self) -> None: ...

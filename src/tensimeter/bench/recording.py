@@ -1,9 +1,11 @@
 """Taking waveforms in a run: of what stands there, of a load step, of switching on and off."""
 
+from concurrent.futures import ThreadPoolExecutor, wait
 from typing import TYPE_CHECKING
 
 from tensimeter.bench.events import Event
 from tensimeter.bench.hands import RESET_S, START_S
+from tensimeter.core.arrays import Array
 from tensimeter.core.campaign import Capture, Step
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.parts import Oscilloscope
@@ -12,6 +14,10 @@ from tensimeter.store.waves import keep_wave
 
 if TYPE_CHECKING:
     from tensimeter.bench.taking import Taking
+    from tensimeter.bench.visa import VisaInstrument
+
+#: Real seconds between two words to the load while a record comes over.
+LOOK_S = 0.25
 
 #: Samples of a record where the oscilloscope's card says nothing.
 PLAIN_SAMPLES, PLAIN_RATE = 10_000, 1e6
@@ -98,11 +104,24 @@ class Recording:
             self._taking.wait(min(left, 0.25 * clock.speed))
             self._taking.look(step)
 
+    def _fetched(self, scope: "VisaInstrument") -> tuple[Array, float, float]:
+        """The record, brought over beside the run, which goes on speaking to the load."""
+        with ThreadPoolExecutor(1, thread_name_prefix="fetch") as beside:
+            coming = beside.submit(scope.fetch)
+            try:
+                while not coming.done():
+                    self._taking.speak_to_loads()
+                    wait([coming], LOOK_S)
+            except BaseException:
+                scope.break_off()
+                raise
+            return coming.result()
+
     def _fetch(self, step: Step) -> None:
         taking, scope = self._taking, self._taking.bench.scope
         if scope is None:
             return
-        volts, rate, start = scope.fetch()
+        volts, rate, start = self._fetched(scope)
         place = step.place or taking.plan.output.id
         number = keep_wave(
             taking.file,
@@ -111,6 +130,7 @@ class Recording:
             place,
             start_s=start,
             instrument=scope.part,
+            origin=taking.origin,
             test=taking.plan.test.id,
             step=step.index,
             run=taking.run,

@@ -16,6 +16,9 @@ class Replay:
     """Load and voltmeter in one: setting a current goes on to the next row taken at about that current."""
 
     has_watchdog = True
+    longest_s = 0.0
+    #: A log is as real as what was read for it.
+    simulated = False
 
     def __init__(self, path: Path, part: str) -> None:
         self.path, self.part = path, part
@@ -39,6 +42,12 @@ class Replay:
 
     def reconnect(self) -> None:
         """Nothing can be lost."""
+
+    def calm(self) -> None:
+        """Nothing is waited for."""
+
+    def break_off(self) -> None:
+        """Nothing is waited for."""
 
     def can(self, command: str) -> bool:
         return command in ("set_amps", "read_volts", "read_amps", "read_celsius")
@@ -79,7 +88,7 @@ class Replay:
         return float(self._volts[self._at["row"]])
 
     def read_amps(self) -> float:
-        return float(self._amps[self._at["row"]])
+        return 0.0 if not self._at["on"] else float(self._amps[self._at["row"]])
 
     def read_all_celsius(self, channels: int) -> list[float]:
         return [self.read_celsius()]

@@ -51,6 +51,14 @@ class SinksCurrent(ReadsVoltage, ReadsCurrent, Protocol):
         """Open its link anew after it failed."""
         ...
 
+    def break_off(self) -> None:
+        """End the exchange that is on; from any thread."""
+        ...
+
+    def calm(self) -> None:
+        """Speak again after a break."""
+        ...
+
 
 class LinkFailed(Exception):
     """An instrument did not answer, or not with what was asked for; the message says which."""

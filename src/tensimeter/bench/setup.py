@@ -1,19 +1,21 @@
 """A bench file names the instruments of a bench; from it they are opened by role."""
 
-import contextlib
 import json
-import tomllib
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from pydantic import ValidationError
+
 from tensimeter.bench.clock import Clock
+from tensimeter.bench.cuts import Cut
 from tensimeter.bench.profile import GENERIC, load_profile, role_of
 from tensimeter.bench.replay import Replay
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
+from tensimeter.store.regular import read_toml
 
 
 @dataclass
@@ -30,6 +32,28 @@ class Bench:
     #: Simulated hands; a person is asked where there are none.
     hands: VisaInstrument | None = None
     clock: Clock = field(default_factory=Clock)
+    #: What cuts the supply where a load does not obey, by name, in the order used.
+    cuts: dict[str, Cut] = field(default_factory=dict)
+
+    def loads(self) -> dict[str, VisaInstrument | Replay]:
+        """Every load by its role."""
+        return {"load": self.load, **self.others}
+
+    @property
+    def simulated(self) -> bool:
+        """Whether any instrument of it is a simulated one: then nothing that it reads proves anything."""
+        return any(i.simulated for i in self.all().values())
+
+    @property
+    def drops_by_itself(self) -> bool:
+        """Whether nothing flows after this program, or a load's link, has died, with nobody there."""
+        return bool(self.cuts) or all(load.has_watchdog for load in self.loads().values())
+
+    def break_off(self) -> None:
+        """End every exchange that is on; from any thread."""
+        for instrument in (*self.all().values(), self.hands):
+            if instrument:
+                instrument.break_off()
 
     def all(self) -> dict[str, VisaInstrument | Replay]:
         named = {
@@ -124,8 +148,10 @@ def open_instrument(name: str, resource: str, profile_name: str, part: str) -> V
 
 def open_bench_file(job: Job, path: Path) -> Bench:
     """Open what a bench file names: a table a role with `resource` and, if need be, `profile`."""
-    resources, profiles, speed = read_bench_file(path)
-    return open_bench(job, resources, profiles=profiles, speed=speed)
+    told = read_bench_file(path)
+    bench = open_bench(job, told.resources, profiles=told.profiles, speed=told.speed)
+    bench.cuts = told.cuts
+    return bench
 
 
 def write_bench_file(path: Path, wanted: dict[str, tuple[str, str]]) -> None:
@@ -142,43 +168,80 @@ def write_bench_file(path: Path, wanted: dict[str, tuple[str, str]]) -> None:
         raise Trouble(f"{path} can't be written: {error.strerror}.") from error
 
 
-def read_voltmeter(job: Job, path: Path) -> float:
-    """One reading of the voltmeter that a bench file names, in V; nothing else is opened or switched."""
-    resources, profiles, _ = read_bench_file(path)
-    if "voltmeter" not in resources:
+def read_voltmeter(job: Job, path: Path) -> tuple[float, bool]:
+    """One reading of the voltmeter that a bench file names, in V, and whether it is simulated.
+
+    Nothing else is opened or switched.
+    """
+    told = read_bench_file(path)
+    if "voltmeter" not in told.resources:
         raise Trouble(f"{path} names no voltmeter.")
-    profile = load_profile(profiles.get("voltmeter") or GENERIC["voltmeter"])
+    part = job.campaign.voltmeter or "voltmeter"
     try:
-        meter = VisaInstrument(resources["voltmeter"], profile, job.campaign.voltmeter or "voltmeter")
+        meter = open_instrument(
+            "voltmeter", told.resources["voltmeter"], told.profiles.get("voltmeter", ""), part
+        )
     except LinkFailed as error:
         raise Trouble(f"The voltmeter could not be opened: {error}") from error
     try:
-        return meter.read_volts()
+        return meter.read_volts(), meter.simulated
     except LinkFailed as error:
         raise Trouble(f"The voltmeter gave no reading: {error} Nothing was kept.") from error
     finally:
         meter.close()
 
 
-def read_bench_file(path: Path) -> tuple[dict[str, str], dict[str, str], float]:
-    """Resource and profile by role, and the speed of its clock; Trouble where it is no bench file."""
-    try:
-        data = tomllib.loads(Path(path).read_text())
-    except OSError as error:
-        raise Trouble(f"{path} can't be read: {error.strerror}.") from error
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise Trouble(f"{path} is not a bench file: {error}.") from error
+@dataclass(frozen=True)
+class BenchFile:
+    """What a bench file says: resource and profile by role, cuts by name, the speed of its clock."""
+
+    resources: dict[str, str]
+    profiles: dict[str, str]
+    cuts: dict[str, Cut]
+    speed: float = 1.0
+
+
+def read_bench_file(path: Path) -> BenchFile:
+    """A bench file; Trouble where it is none. Paths in it are meant from where it lies."""
+    path = Path(path)
+    data = read_toml(path, "a bench file")
     speed = data.pop("speed", 1.0)
-    resources, profiles = {}, {}
-    for role, entry in data.items():
-        if isinstance(entry, dict) and isinstance(entry.get("replay"), str):
-            resources[role] = f"replay:{Path(path).parent / entry['replay']}"
-            continue
-        if not isinstance(entry, dict) or not isinstance(entry.get("resource"), str):
-            raise Trouble(f'{path}: [{role}] needs a line resource = "…".')
-        resources[role] = entry["resource"]
-        with contextlib.suppress(KeyError):
-            profiles[role] = str(entry["profile"])
-    if not isinstance(speed, int | float) or speed <= 0:
+    if isinstance(speed, bool) or not isinstance(speed, int | float) or not 1e-3 <= speed <= 1e6:
         raise Trouble(f"{path}: speed must be a number above zero.")
-    return resources, profiles, float(speed)
+    resources, profiles, cuts = {}, {}, {}
+    for role, entry in data.items():
+        if not isinstance(entry, dict):
+            raise Trouble(f'{path}: [{role[:40]}] needs a line resource = "…".')
+        if role.rstrip("0123456789") == "cut":
+            cuts[role] = _cut(path, role, entry)
+            continue
+        role_of(role)
+        unknown = set(entry) - {"resource", "profile", "replay"}
+        if unknown:
+            raise Trouble(f"{path}: [{role}] has “{sorted(unknown)[0][:40]}”, which is not known.")
+        if isinstance(entry.get("replay"), str):
+            resources[role] = f"replay:{path.parent / entry['replay']}"
+        elif isinstance(entry.get("resource"), str):
+            resources[role] = entry["resource"]
+        else:
+            raise Trouble(f'{path}: [{role}] needs a line resource = "…".')
+        if "profile" in entry:
+            profiles[role] = _profile_from(path, entry["profile"])
+    return BenchFile(resources, profiles, cuts, float(speed))
+
+
+def _profile_from(path: Path, named: object) -> str:
+    """A shipped profile's name, or a path from where the bench file lies."""
+    if not isinstance(named, str):
+        raise Trouble(f"{path}: a profile is named by text.")
+    beside = path.parent / named
+    return str(beside) if ("/" in named or named.endswith(".toml")) else named
+
+
+def _cut(path: Path, name: str, entry: dict[str, object]) -> Cut:
+    try:
+        return Cut.model_validate(entry)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(step) for step in first["loc"]) or "the whole"
+        raise Trouble(f"{path}: [{name}]: {where}: {first['msg']}.") from error

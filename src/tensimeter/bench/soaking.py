@@ -98,7 +98,7 @@ class Soaking:
                 raise
             taking.tell(Event("live", step, (), *live, at_s=taking.since()))
             if not step.may_trip:
-                taking.still_loaded(step, live[1])
+                taking.obedience.check(step, *live[:2], kept=True)
             if self._turned(step, live[0]) and self._turns < MOST_TURNS:
                 return
             taking.wait(min(left, max(LOOK_S * clock.speed, 0.05 * step.every_s)))

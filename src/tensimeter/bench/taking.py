@@ -7,14 +7,15 @@ from typing import TYPE_CHECKING
 
 from tensimeter.bench.approach import Approach
 from tensimeter.bench.events import Control, Crossed, Dropped, Event
-from tensimeter.bench.guard import Guard
-from tensimeter.bench.hands import Hands
+from tensimeter.bench.hands import START_S, Hands
+from tensimeter.bench.obedience import Obedience
+from tensimeter.bench.pulse import Pulse
 from tensimeter.bench.recording import Recording
-from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.run_limits import RunLimits
 from tensimeter.bench.soaking import Soaking
 from tensimeter.core.campaign import WALL, Plan, Step
 from tensimeter.core.errors import Trouble
-from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of
+from tensimeter.core.verify.readings import Origin, Quantity, Reading, accuracy_of
 from tensimeter.store.jobfile import JobFile
 
 if TYPE_CHECKING:
@@ -26,6 +27,8 @@ if TYPE_CHECKING:
 WATCHDOG_S = 1.5
 #: Real seconds between two looks at the bench; keeps the watchdog fed.
 LOOK_S = 0.25
+#: The longest that a run waits for one answer, s.
+ANSWER_S = 1.0
 #: Bench seconds after a load is joined past a limit until it is read.
 EXPOSED_S = 0.3
 
@@ -43,11 +46,11 @@ class Taking:
         plan: Plan,
         bench: "Bench",
         tell: Callable[[Event], None],
-        guard: Guard,
+        limits: RunLimits,
         control: Control,
     ) -> None:
         self.file, self.plan, self.bench, self.tell = file, plan, bench, tell
-        self.guard, self.control = guard, control
+        self.limits, self.control = limits, control
         self.hands = Hands(self)
         self.recording = Recording(self)
         self.soaking = Soaking(self)
@@ -57,9 +60,15 @@ class Taking:
         self.run: int | None = None
         self.identities: dict[str, str] = {}
         self._start, self._began_at = 0.0, 0.0
-        self._limits = guard
+        self._limits = limits
         self.approach = Approach(plan)
         self._active: list[str] = []
+        #: What each further load in use is set to, A.
+        self._others_A: dict[str, float] = {}
+        #: What its readings are: of instruments, or of simulated ones.
+        self.origin: Origin = "instrument"
+        self.obedience = Obedience(file.job, plan, bench)
+        self.pulse = Pulse(bench.clock, control)
 
     def since(self) -> float:
         return self.bench.clock.now() - self._start
@@ -71,16 +80,24 @@ class Taking:
         load = self.bench.load
         self._start, self._began_at = self.bench.clock.now(), time.time()
         self.identities = self.bench.identities()
+        self.origin = "simulated" if self.bench.simulated else "instrument"
+        for role, instrument in self.bench.all().items():
+            # A run that waits longer for one answer leaves its load without a word for too long; an
+            # oscilloscope's record comes over beside it.
+            if role != "scope":
+                instrument.longest_s = min(instrument.longest_s, ANSWER_S)
         for one in (load, *self.bench.others.values()):
             one.prepare()
             one.switch(False)
             one.set_amps(0.0)
             one.arm_watchdog(WATCHDOG_S)
         self._complaints()
+        for role in self.bench.loads():
+            self.obedience.must_be_off(role)
         first = self.plan.steps[0] if self.plan.steps else None
         self.hands.join_load(first.place if first and first.place else self.plan.output.id)
-        volts = (self.bench.voltmeter or load).read_volts()
-        lowest = self.guard.at(self.plan, first).min_V if first else self.guard.min_V
+        volts = self._volts_at_rest()
+        lowest = self.limits.at(self.plan, first).min_V if first else self.limits.min_V
         lowest = max(lowest, 0.02 * self.plan.output.nominal_V)
         if not volts > lowest and any(s.reset for s in self.plan.steps) and self.hands.can_reset:
             # A test like this one may have left it tripped.
@@ -93,6 +110,14 @@ class Taking:
             )
         return volts
 
+    def _volts_at_rest(self) -> float:
+        """The supply's volts without load; a line source that was cut is switched on again first."""
+        line = self.bench.line
+        if line is not None and line.can("is_on") and not line.is_on():
+            self.hands.power(True)
+            self.wait(START_S)
+        return (self.bench.voltmeter or self.bench.load).read_volts()
+
     def rest(self) -> None:
         """Cool down before the test, with the load off."""
         end = self.bench.clock.now() + self.plan.test.rest_s
@@ -104,18 +129,17 @@ class Taking:
         """All loads off, between two steps."""
         self.bench.load.switch(False)
         self._others_off()
+        self.obedience.must_be_off("load")
+        self.pulse.disarm()
 
-    def make_off(self) -> bool:
-        """Switch every load off and see that it is; a dead link is opened anew, once."""
-        fine = True
-        for load in (self.bench.load, *(self.bench.others[r] for r in self._active)):
-            fine = _off(load) and fine
-        return fine
+    def make_off(self) -> tuple[str, ...]:
+        """Switch every load off whatever happened; the roles of those whose amps do not prove it."""
+        return tuple(role for role in self.bench.loads() if not self.obedience.put_off(role))
 
-    def cannot_switch_off(self) -> str:
-        if self.bench.load.has_watchdog:
-            return f"The load does not answer; its watchdog drops it within {WATCHDOG_S} s. See that it did."
-        return "THE LOAD DOES NOT ANSWER AND MAY STILL BE ON: switch the supply off by hand now."
+    def switch_on(self, load: "VisaInstrument | Replay") -> None:
+        """Let a load draw; the guard knows before it does."""
+        self.pulse.arm()
+        load.switch(True)
 
     def left_behind(self) -> str:
         """What a run that ended early leaves moved; the line is set back where that is possible."""
@@ -125,7 +149,7 @@ class Taking:
 
     def take(self, step: Step) -> bool:
         """Take one step; False where it was not needed. Skipped, Dropped, Crossed, LinkFailed, Trouble."""
-        self.step, self._limits = step, self.guard.at(self.plan, step)
+        self.step, self._limits = step, self.limits.at(self.plan, step)
         if not self.approach.wants(step):
             return False
         if not self.control.running.is_set():
@@ -171,7 +195,7 @@ class Taking:
         load = self.bench.load
         load.use("constant_current")
         load.set_amps(step.set_A)
-        load.switch(True)
+        self.switch_on(load)
 
     def load(self, step: Step) -> None:
         """Set the loads of a step; one that is off is switched on at nothing and then set."""
@@ -180,16 +204,16 @@ class Taking:
         if step.ohms is not None:
             load.use("constant_resistance")
             load.set_ohms(step.ohms)
-            load.switch(True)
+            self.switch_on(load)
         elif step.watts is not None:
             load.use("constant_power")
             load.set_watts(step.watts)
-            load.switch(True)
+            self.switch_on(load)
         else:
             load.use("constant_current")
             if not load.is_on():
                 load.set_amps(0.0)
-                load.switch(True)
+                self.switch_on(load)
             load.set_amps(step.set_A)
         self._complaints()
 
@@ -208,12 +232,14 @@ class Taking:
                 self._active.append(role)
             if not other.is_on():
                 other.set_amps(0.0)
-                other.switch(True)
+                self.switch_on(other)
             other.set_amps(amps)
+            self._others_A[role] = amps
 
     def _others_off(self) -> None:
         for role in self._active:
             self.bench.others[role].switch(False)
+            self.obedience.must_be_off(role)
         self._active.clear()
 
     def _expose(self, step: Step) -> None:
@@ -224,7 +250,7 @@ class Taking:
             load.set_ohms(step.ohms)
         else:
             load.set_amps(step.set_A)
-        load.switch(True)
+        self.switch_on(load)
         began = clock.now()
         self._complaints()
         self.wait(min(EXPOSED_S, 0.5 * (step.exposure_s or 1.0)))
@@ -260,6 +286,7 @@ class Taking:
         """Read every instrument once and keep the readings; they are on disk on return."""
         place = step.place or self.plan.output.id
         live = self.look(step)
+        self.obedience.check(step, *live[:2], kept=True)
         values = list(self.last_look or [])
         for where, quantity in step.also:
             extra = self._also(where, quantity)
@@ -305,7 +332,7 @@ class Taking:
                     part,
                     accuracy,
                     job.campaign.wiring,
-                    "instrument",
+                    self.origin,
                     range_,
                     self.plan.test.id,
                     step.index,
@@ -322,7 +349,9 @@ class Taking:
         if bench.clamp is not None:
             # Nobody speaks to the load otherwise, and its watchdog would drop it.
             bench.load.is_on()
+        self.pulse.beat()
         volts = (bench.voltmeter or bench.load).read_volts()
+        self.pulse.beat()
         probes = self.file.job.campaign.probes or ("sink",)
         celsius = tuple(bench.thermometer.read_all_celsius(len(probes))) if bench.thermometer else ()
         place = step.place or self.plan.output.id
@@ -333,6 +362,7 @@ class Taking:
         ]
         for role in self._active:
             bench.others[role].read_amps()
+        self.pulse.beat()
         crossed = self._limits.crossed(volts, amps, max(celsius, default=None))
         if crossed:
             raise Crossed(crossed)
@@ -356,22 +386,14 @@ class Taking:
             waited = clock.now() - began
             if waited >= test.dwell_s and len(recent) == 4:
                 if max(recent) - min(recent) <= 2e-4 * self.plan.output.nominal_V:
-                    self.still_loaded(step, amps)
+                    self.obedience.check(step, volts, amps, kept=True)
+                    for role, set_A in self._others_A.items():
+                        if role in self._active:
+                            self.obedience.check_other(role, set_A, self.bench.others[role].read_amps())
                     return True
                 if waited >= test.longest_dwell_s:
                     return False
             self.wait(pause)
-
-    def still_loaded(self, step: Step, amps: float) -> None:
-        """A load that ran out or let go must not be read as the supply's own limit."""
-        if step.set_A > 0 and not self.bench.load.is_on():
-            said = "; ".join(self.bench.load.errors()) or "no reason given"
-            raise Trouble(f"The load switched itself off at {step.set_A:.3g} A ({said}).")
-        if step.phase != "approach" and step.set_A > 0 and amps < 0.9 * step.set_A - 0.02:
-            raise Trouble(
-                f"{step.set_A:.3g} A was set, but only {amps:.3g} A flow: the supply "
-                "limits or the load ran out."
-            )
 
     # -- waiting --------------------------------------------------------------------------------
 
@@ -399,28 +421,15 @@ class Taking:
         self.bench.load.is_on()
         for role in self._active:
             self.bench.others[role].is_on()
+        self.pulse.beat()
         if self.control.stop.is_set():
             raise Dropped
 
     def look_unloaded(self) -> None:
-        if self.bench.load.is_on():
-            raise Trouble("The load is on although the run is paused.")
+        """See that nothing flows while nothing should; Trouble where it does."""
+        self.obedience.must_be_off("load")
 
     def _complaints(self) -> None:
         errors = self.bench.load.errors()
         if errors:
             raise Trouble(f"The load refused a command: {'; '.join(errors)}.")
-
-
-def _off(load: "VisaInstrument | Replay") -> bool:
-    for attempt in range(2):
-        try:
-            if attempt:
-                load.reconnect()
-            load.switch(False)
-            load.set_amps(0.0)
-            if not load.is_on():
-                return True
-        except LinkFailed:
-            continue
-    return False

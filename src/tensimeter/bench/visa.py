@@ -1,87 +1,107 @@
 """Real and simulated instruments alike, reached through PyVISA by resource string and profile."""
 
-import contextlib
 import math
 import re
 import threading
-import warnings
-from typing import Any
+import time
+from collections.abc import Callable
+from typing import TypeVar
 
 import numpy as np
 
+from tensimeter.bench.link import MOST_BLOCK, MOST_LINE, BrokenOff, Link
 from tensimeter.bench.profile import Profile
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.arrays import Array
 
+T = TypeVar("T")
 #: An entry of an error queue: a number and a text (SCPI 1999.0, volume 2, 21.8), or a number alone.
 _ERROR = re.compile(r"^[+-]?\d+\s*(,|$)")
-
-_manager: Any = None
-_manager_lock = threading.Lock()
-
-
-def _resource_manager() -> Any:
-    global _manager
-    with _manager_lock:
-        if _manager is None:
-            import pyvisa
-
-            _manager = pyvisa.ResourceManager("@py")
-        return _manager
-
-
-def listed() -> list[str]:
-    """Resources that this machine's ports and networks show by themselves."""
-    import pyvisa
-
-    try:
-        with warnings.catch_warnings():
-            # What could be found with further packages is no news to a builder.
-            warnings.simplefilter("ignore")
-            found = [str(r) for r in _resource_manager().list_resources("?*")]
-        return [r for r in found if r.endswith(("INSTR", "SOCKET"))]
-    except (pyvisa.Error, OSError, ValueError):
-        return []
+#: How many answers that belong to an earlier question are passed over before a link is given up.
+MOST_STALE = 32
+#: How long an instrument without any mark on its answers must be silent after one, s.
+SILENT_S = 0.02
+#: How a simulated instrument begins what it says of itself.
+SIMULATED = "Simulated,"
+#: The longest text of an instrument that is kept or shown, characters.
+MOST_SAID = 200
 
 
 class VisaInstrument:
-    """One instrument of any role; plays those for which its profile has commands."""
+    """One instrument of any role; plays those for which its profile has commands.
+
+    An answer counts only where it is known to belong to its question: by a number that the instrument
+    gives back with it (`sequence`), by its identity asked right behind it (`identify`), or, with neither,
+    by a link on which nothing else is ever said.
+    """
 
     def __init__(self, resource: str, profile: Profile, part: str) -> None:
         self.resource, self.profile, self.part = resource, profile, part
-        self._link: Any = None
+        self.link: Link | None = None
         self._mutex = threading.Lock()
+        self._number_asked = 0
+        self._known_as = b""
+        #: Whether it gives numbers back; None while it was not tried.
+        self._numbers: bool | None = None
+        #: The longest that one exchange may take, s; a run sets it to what it can bear.
+        self.longest_s = profile.timeout_s
         self.reconnect()
 
     def reconnect(self) -> None:
-        import pyvisa
-
+        """Open its link anew; what was on its way is gone with the old one."""
         self.close()
-        try:
-            self._link = _resource_manager().open_resource(
-                self.resource,
-                read_termination=self.profile.termination,
-                write_termination=self.profile.termination,
-                timeout=int(self.profile.timeout_s * 1000),
-                open_timeout=1000,
-            )
-            if self.resource.upper().startswith("ASRL"):
-                self._link.baud_rate = self.profile.baud
-        except (pyvisa.Error, OSError, ValueError) as error:
-            raise LinkFailed(f"{self.resource} can't be reached: {_first_line(error)}") from error
+        p = self.profile
+        self.link = Link(self.resource, p.termination, p.timeout_s, p.baud)
 
     def close(self) -> None:
-        if self._link is not None:
-            with contextlib.suppress(Exception):
-                self._link.close()
-            self._link = None
+        if self.link is not None:
+            self.link.close()
+            self.link = None
+
+    def break_off(self) -> None:
+        """End the exchange that is on; from any thread."""
+        link = self.link
+        if link is not None:
+            link.break_off()
+
+    def calm(self) -> None:
+        """Speak again after a break; a link that was left half-way is opened anew."""
+        if self.link is None or self.link.torn:
+            self.reconnect()
+        else:
+            self.link.calm()
 
     @property
     def has_watchdog(self) -> bool:
         return "watchdog" in self.profile.commands
 
     def identity(self) -> str:
-        return self._ask("identify")
+        """What it says of itself; empty where its profile does not ask. From then on answers are known."""
+        with self._mutex:
+            if self.can("identify"):
+                self._known_as = self._plain_answer(self._text("identify").encode())
+            if self._numbers is None and self.profile.sequence:
+                self._numbers = self._gives_numbers_back()
+        return _clean(self._known_as)
+
+    @property
+    def simulated(self) -> bool:
+        """Whether it says of itself that it is simulated; an instrument that was not asked is a real one."""
+        return self._known_as.startswith(SIMULATED.encode())
+
+    def _gives_numbers_back(self) -> bool:
+        """Whether it answers with the number that it was given; tried with a question that is harmless."""
+        harmless = next((self._text(c) for c in ("identify", "error") if self.can(c)), "")
+        if not harmless:
+            return False
+        try:
+            self._by_number(harmless, MOST_LINE)
+        except BrokenOff:
+            raise
+        except LinkFailed:
+            self.reconnect()
+            return False
+        return True
 
     def arm_watchdog(self, seconds: float) -> None:
         if self.has_watchdog:
@@ -130,7 +150,7 @@ class VisaInstrument:
             step_s, start_s, volts, zero = (float(x) for x in answer.split(","))
         except ValueError as error:
             raise LinkFailed(
-                f"{self.part} answered “{answer[:40]}” where four figures were asked."
+                f"{self.part} answered “{_clean(answer)[:40]}” where four figures were asked."
             ) from error
         if not step_s > 0:
             raise LinkFailed(f"{self.part} gave no time from sample to sample.")
@@ -140,29 +160,47 @@ class VisaInstrument:
         record = codes * volts + zero if self.profile.encoding == "int16" else codes
         return record, 1 / step_s, start_s
 
-    def fetch_raw(self) -> list[float]:
+    def fetch_raw(self) -> Array:
         """The record as it is sent: codes, or volts."""
         if self.profile.encoding == "ascii":
-            answer = self._ask("fetch")
+            with self._mutex:
+                answer = self._answer(self._text("fetch"), MOST_BLOCK)
             try:
-                return [float(x) for x in answer.split(",")]
+                return np.array([float(x) for x in answer.split(",")])
             except ValueError as error:
                 raise LinkFailed(f"{self.part} answered no list of numbers.") from error
-        kind = "h" if self.profile.encoding == "int16" else "f"
-        text = self._text("fetch")
+        kind = "i2" if self.profile.encoding == "int16" else "f4"
+        order = ">" if self.profile.big_endian else "<"
+        with self._mutex:
+            link, deadline = self._ready()
+
+            def exchange() -> bytes:
+                link.drain()
+                link.say(self._text("fetch").encode(), deadline)
+                return link.block(deadline)
+
+            data = self._guarded(exchange)
         try:
-            found: list[float] = self._talk(
-                lambda link: link.query_binary_values(text, kind, self.profile.big_endian)
-            )
-        except (ValueError, TypeError) as error:
+            return np.frombuffer(data, f"{order}{kind}").astype(float)
+        except ValueError as error:
             raise LinkFailed(f"{self.part} gave no block of data.") from error
-        return found
 
     def say_raw(self, text: str) -> None:
-        self._talk(lambda link: link.write(text))
+        with self._mutex:
+            self._say_line(text)
 
     def ask_raw(self, text: str) -> str:
-        return str(self._talk(lambda link: link.query(text))).strip()
+        """One answer to one question, and nothing else said beside it."""
+        with self._mutex:
+            link, deadline = self._ready()
+            unasked = self._guarded(link.drain)
+            if unasked:
+                raise LinkFailed(f"{self.part} sends without being asked.")
+            self._guarded(lambda: link.say(text.encode(), deadline))
+            found = self._guarded(lambda: link.line(deadline))
+            if not self._guarded(lambda: link.quiet_for(SILENT_S)):
+                raise LinkFailed(f"{self.part} sends more than one answer.")
+        return _clean(found)
 
     def switch(self, on: bool) -> None:
         self._say("on" if on else "off")
@@ -170,7 +208,7 @@ class VisaInstrument:
     def is_on(self) -> bool:
         answer = self._ask("is_on").upper()
         if answer not in ("0", "1", "ON", "OFF"):
-            raise LinkFailed(f"{self.part} answered “{answer[:40]}” where on or off was asked.")
+            raise LinkFailed(f"{self.part} answered “{_clean(answer)[:40]}” where on or off was asked.")
         return answer in ("1", "ON")
 
     def read_volts(self) -> float:
@@ -193,7 +231,9 @@ class VisaInstrument:
         try:
             found = [_number_of(x) for x in answer.split(",")]
         except ValueError as error:
-            raise LinkFailed(f"{self.part} answered “{answer[:40]}” where numbers were asked.") from error
+            raise LinkFailed(
+                f"{self.part} answered “{_clean(answer)[:40]}” where numbers were asked."
+            ) from error
         if len(found) != channels:
             raise LinkFailed(f"{self.part} answered {len(found)} temperatures where {channels} were asked.")
         return found
@@ -203,10 +243,10 @@ class VisaInstrument:
         while "error" in self.profile.commands and len(found) < 32:
             answer = self._ask("error")
             if not _ERROR.match(answer):
-                raise LinkFailed(f"{self.part} answered “{answer[:40]}” where its errors were asked.")
+                raise LinkFailed(f"{self.part} answered “{_clean(answer)[:40]}” where its errors were asked.")
             if answer.lstrip("+").startswith("0"):
                 break
-            found.append(answer)
+            found.append(_clean(answer))
         return found
 
     def _number(self, command: str) -> float:
@@ -214,7 +254,9 @@ class VisaInstrument:
         try:
             value = _number_of(answer)
         except ValueError as error:
-            raise LinkFailed(f"{self.part} answered “{answer[:40]}” where a number was asked.") from error
+            raise LinkFailed(
+                f"{self.part} answered “{_clean(answer)[:40]}” where a number was asked."
+            ) from error
         return value
 
     def _text(self, command: str, **values: str) -> str:
@@ -224,21 +266,105 @@ class VisaInstrument:
         return text
 
     def _say(self, command: str, **values: str) -> None:
-        self._talk(lambda link: link.write(self._text(command, **values)))
+        with self._mutex:
+            self._say_line(self._text(command, **values))
 
     def _ask(self, command: str, **values: str) -> str:
-        return str(self._talk(lambda link: link.query(self._text(command, **values)))).strip()
-
-    def _talk(self, action: Any) -> Any:
-        import pyvisa
-
+        text = self._text(command, **values)
         with self._mutex:
-            if self._link is None:
-                raise LinkFailed(f"{self.part} is not connected.")
-            try:
-                return action(self._link)
-            except (pyvisa.Error, OSError, UnicodeDecodeError) as error:
-                raise LinkFailed(f"{self.part}: {_first_line(error)}") from error
+            return self._answer(text)
+
+    def _say_line(self, text: str) -> None:
+        link, deadline = self._ready()
+        self._guarded(lambda: link.say(text.encode(), deadline))
+
+    def _answer(self, text: str, most: int = MOST_LINE) -> str:
+        """The answer that belongs to a question; LinkFailed where none is known to."""
+        if self._numbers:
+            return self._by_number(text, most)
+        if self._known_as:
+            return self._by_identity(text, most)
+        return _decoded(self._plain_answer(text.encode(), most, alone=True))
+
+    def _by_number(self, text: str, most: int) -> str:
+        link, deadline = self._ready()
+        # The guard counts from 200 on, on the same link.
+        self._number_asked = self._number_asked % 199 + 1
+        mark = str(self._number_asked)
+        body = text if text.startswith(("*", ":")) else f":{text}"
+        asked = f"{self.profile.sequence.replace('{n}', mark)};{body}".encode()
+
+        def exchange() -> str:
+            link.drain()
+            link.say(asked, deadline)
+            for _ in range(MOST_STALE):
+                number, parted, rest = link.line(deadline, most).partition(b";")
+                if parted and number.strip().lstrip(b"+") == mark.encode():
+                    return _decoded(rest)
+            raise LinkFailed("it goes on answering what was asked before.")
+
+        return self._guarded(exchange)
+
+    def _by_identity(self, text: str, most: int) -> str:
+        """Exactly one line before the instrument says who it is; more, or fewer, can't be told apart."""
+        link, deadline = self._ready()
+        end = self.profile.termination
+
+        def exchange() -> str:
+            link.drain()
+            link.say(f"{text}{end}{self._text('identify')}".encode(), deadline)
+            found: list[bytes] = []
+            while (line := link.line(deadline, most)) != self._known_as:
+                found.append(line)
+                if len(found) > MOST_STALE:
+                    break
+            if len(found) != 1:
+                raise LinkFailed("its answers can't be told from what it sends besides.")
+            return _decoded(found[0])
+
+        return self._guarded(exchange)
+
+    def _plain_answer(self, asked: bytes, most: int = MOST_LINE, *, alone: bool = False) -> bytes:
+        link, deadline = self._ready()
+
+        def exchange() -> bytes:
+            if link.drain() and alone:
+                raise LinkFailed("it sends without being asked, so its answers can't be told apart.")
+            link.say(asked, deadline)
+            found = link.line(deadline, most)
+            if alone and not link.quiet_for(SILENT_S):
+                raise LinkFailed("it sends more than one answer, so they can't be told apart.")
+            return found
+
+        return self._guarded(exchange)
+
+    def _ready(self) -> tuple[Link, float]:
+        if self.link is None:
+            raise LinkFailed(f"{self.part} is not connected.")
+        return self.link, time.monotonic() + self.longest_s
+
+    def _guarded(self, action: Callable[[], T]) -> T:
+        try:
+            return action()
+        except BrokenOff:
+            raise
+        except LinkFailed as failed:
+            if self.link is not None:
+                self.link.torn = True
+            raise LinkFailed(f"{self.part}: {failed}") from failed
+
+
+def _decoded(answer: bytes) -> str:
+    try:
+        return answer.decode("ascii").strip()
+    except UnicodeDecodeError as error:
+        raise LinkFailed("it answers what is no text.") from error
+
+
+def _clean(said: bytes | str) -> str:
+    """What an instrument said, fit to be kept and shown: no control characters, no more than a line."""
+    text = said.decode("ascii", "replace") if isinstance(said, bytes) else said
+    return "".join(c if c.isprintable() else "?" for c in text.strip())[:MOST_SAID]
 
 
 def _number_of(answer: str) -> float:
@@ -247,12 +373,3 @@ def _number_of(answer: str) -> float:
         raise ValueError(answer)
     # IEEE 488.2 and SCPI 1999 (vol. 1, 7.2.1.4): 9.9E37 stands for infinity.
     return math.copysign(math.inf, value) if abs(value) >= 9.9e37 else value
-
-
-def _first_line(error: BaseException) -> str:
-    text = str(error).splitlines()[0] if str(error) else type(error).__name__
-    if "VI_ERROR_TMO" in text:
-        return "no answer in time."
-    if "VI_ERROR_CONN_LOST" in text or isinstance(error, ConnectionError):
-        return "its link was lost."
-    return text

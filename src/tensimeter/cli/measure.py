@@ -5,6 +5,7 @@ import json as json_module
 import signal
 import sys
 import threading
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -18,7 +19,7 @@ from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.main import has_display
 from tensimeter.cli.output import answer, span
-from tensimeter.core.campaign import KINDS, Outcome, outcome, plan, proven_A, rates
+from tensimeter.core.campaign import KINDS, Outcome, outcome, plan, rates, shown_A
 from tensimeter.core.campaign.generator import blank, generated
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job, Overrule
@@ -100,7 +101,7 @@ def prove(
             results.append((found, ended))
             if ended.kind != "done":
                 break
-    bodies = [_result(*result) for result in results]
+    bodies = [_result(*result, opened.simulated) for result in results]
     answer(bodies[0] if test != "all" else {"tests": bodies}, json)
     for _, ended in results:
         if ended.kind != "done":
@@ -164,15 +165,26 @@ def _run(file: JobFile, test: Test, bench: Bench, present: bool, quiet: bool, go
     worked_out = plan(file.job, test)
     done = frozenset(done_steps(worked_out, file.readings())) if go_on else frozenset[int]()
     engine = RunEngine(file, worked_out, bench, tell, present=present, done=done)
-    engine.start()
-    try:
-        while engine.alive:
-            engine.join(0.2)
-    except KeyboardInterrupt:
-        engine.drop()
-        engine.join()
+    with _dropped_by_signals(engine):
+        engine.start()
+        engine.wait_for_end()
+    engine.join()
     assert engine.ended is not None
     return engine.ended
+
+
+@contextlib.contextmanager
+def _dropped_by_signals(engine: RunEngine) -> Iterator[None]:
+    """Whatever asks the program to end drops the load, and nothing else: the run then ends by itself."""
+    before = {}
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        if signal.getsignal(number) is not signal.SIG_IGN:
+            before[number] = signal.signal(number, lambda *_: engine.drop())
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
 
 
 def _answer_when_entered(engine: RunEngine) -> None:
@@ -180,7 +192,7 @@ def _answer_when_entered(engine: RunEngine) -> None:
         engine.answer()
 
 
-def _result(result: Outcome, ended: Event) -> dict[str, Any]:
+def _result(result: Outcome, ended: Event, simulated: bool) -> dict[str, Any]:
     points = []
     for r in result.steps:
         low, high = r.step.allowed.ends
@@ -201,6 +213,7 @@ def _result(result: Outcome, ended: Event) -> dict[str, Any]:
     fit = result.regulation
     found: dict[str, Any] = {
         "test": result.plan.test.id,
+        "simulated": bool(result.pretended),
         "output": result.plan.output.name,
         "ended": ended.kind,
         "points": points,
@@ -230,9 +243,14 @@ def _result(result: Outcome, ended: Event) -> dict[str, Any]:
     warnings = [ended.text] if ended.kind != "done" else []
     if not result.complete:
         warnings.append(f"A part of it only: {result.measured} of {len(result.steps)} points were read.")
-    proven = proven_A(result) if rates(result) else None
-    if proven is not None:
-        found["proven_A"] = proven
+    shown = shown_A(result) if rates(result) else None
+    if shown is not None:
+        # What was simulated proves nothing, and is not called proven.
+        found["simulated_A" if result.pretended else "proven_A"] = shown
+    if simulated and not result.pretended:
+        warnings.append(
+            "Something real was read for this test already: what was simulated does not count beside it."
+        )
     return {**found, "verdict": result.verdict, "warnings": [*warnings, *result.plan.unreachable]}
 
 
@@ -242,9 +260,14 @@ def demo(
     headless: Annotated[bool, typer.Option(help="Play it off screen.")] = False,
     out: Annotated[Path, typer.Option(help="Folder for what is made.")] = Path("demo-out"),
     speed: Annotated[float, typer.Option(min=0.001)] = 60.0,
+    file: Annotated[Path | None, typer.Option("--file", help="Only write its job file there.")] = None,
 ) -> None:
     """Open a demo job; without a display, play its campaign and leave the results in a folder."""
-    demo_job(name)
+    made = demo_job(name)
+    if file is not None:
+        JobFile.create(file, made).close()
+        print(f"{file} written.")
+        return
     if headless or not has_display():
         from tensimeter.ui.headless import play
 

@@ -6,3 +6,7 @@ class Trouble(Exception):
 
     The message is one sentence or two: what happened, what was kept, what to do.
     """
+
+
+class Doubtful(Trouble):
+    """Something that can't be right was brought; it is asked about, and taken when it is said again."""

@@ -14,6 +14,8 @@ def proven_supply(job: Job, found: Outcome) -> Donor:
     """
     output, fit = found.plan.output, found.regulation
     amps = proven_A(found)
+    if found.pretended:
+        raise Trouble(f"{output.name} was only {found.pretended}: that proves nothing, and is not kept.")
     if not amps or fit is None:
         raise Trouble(f"Nothing is proven of {output.name} yet: read its test in Prove first.")
     name = f"{job.name}, {output.name}"[:80]

@@ -43,6 +43,10 @@ _UNITS = {
     "dB": "dB",
     "": "",
 }
+#: The largest and the smallest figure that is taken, in any unit: nothing on a bench is beyond.
+LARGEST, SMALLEST = 1e15, 1e-18
+#: The longest text that is taken for a figure, characters.
+MOST_TYPED = 60
 #: Words for an open reading: more than the meter can show.
 OPEN_WORDS = frozenset({"ol", "o.l", "open", "overload", "inf"})
 _decimal_mark = "."
@@ -78,6 +82,17 @@ def parse(text: str, unit: str = "") -> float:
 
 def split(text: str) -> tuple[float, str]:
     """Value and unit (as in `parse`; empty when none was written) of one typed figure."""
+    value, unit = _split(text)
+    if math.isinf(value) and text.strip().lower() in OPEN_WORDS:
+        return value, unit
+    if value and not SMALLEST <= abs(value) <= LARGEST:
+        raise Trouble(f"“{text.strip()}” is no size that anything here has.")
+    return value, unit
+
+
+def _split(text: str) -> tuple[float, str]:
+    if len(text) > MOST_TYPED:
+        raise Trouble(f"“{text[:20]}…” is too long for a number.")
     raw = text.strip().replace("−", "-").replace("\u202f", " ")
     if raw.lower() in OPEN_WORDS:
         return math.inf, ""
@@ -91,6 +106,9 @@ def split(text: str) -> tuple[float, str]:
     if not number:
         raise Trouble(f"“{text.strip()}” is not a number.")
     tail = raw[number.end() :].strip()
+    if tail[:1].isdigit() or tail[:1] in (".", ","):
+        # A second figure, or a second decimal mark: what it would be is not guessed at.
+        raise Trouble(f"“{text.strip()}” is not one number; write one decimal mark and no spaces in it.")
     if tail in _UNITS and tail != "m":
         value = float(number.group())
         return (value / 100 if tail == "%" else value), _UNITS[tail]

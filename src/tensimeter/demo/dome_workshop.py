@@ -99,6 +99,7 @@ def job() -> Job:
         LoadRegulation(id="load-regulation-mast", output="mast"),
     )
     return Job(
+        demo=True,
         name="Dome workshop supply",
         place="Fellmoor Observatory",
         settings=Settings(ambient_C=15.0),

@@ -91,6 +91,7 @@ def job() -> Job:
         )
     )  # fmt: skip
     return Job(
+        demo=True,
         name="Finisher's bench",
         place="Fellmoor Observatory",
         settings=Settings(

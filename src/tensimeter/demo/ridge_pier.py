@@ -257,6 +257,7 @@ def job() -> Job:
         Soak(id="soak", output="mount", link="front-end", place="front-end-case", part_s=300),
     )
     return Job(
+        demo=True,
         name="Ridge pier supply",
         place="Fellmoor Observatory",
         settings=Settings(outdoors=True, box=BoxRecord(length_mm=320, width_mm=230, height_mm=90)),

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tensimeter.bench.setup import parts_by_role
-from tensimeter.core.campaign import KINDS, OPEN, Finding, Outcome, StepResult, outcome, plan, proven_A, rates
+from tensimeter.core.campaign import KINDS, OPEN, Finding, Outcome, StepResult, outcome, plan, rates, shown_A
 from tensimeter.core.electrical.network import has_source
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
@@ -20,13 +20,12 @@ from tensimeter.core.job.parts import (
     Thermometer,
 )
 from tensimeter.core.judge import Verdict
-from tensimeter.core.procedure.build_notices import PRACTICE
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.stages import notices
 from tensimeter.core.procedure.wake import woken
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
-from tensimeter.core.verify.readings import Reading, Wave
+from tensimeter.core.verify.readings import PRETENDED, PRETENDED_WORDS, Reading, Wave
 from tensimeter.store.jobfile import JobFile, LogEntry
 from tensimeter.store.waves import WaveBook
 
@@ -94,6 +93,21 @@ class Sheet:
     holds: tuple[Notice, ...]
     built: tuple[tuple[str, str], ...]
     remarks: tuple[tuple[str, str], ...]
+    #: What is stamped across every page; empty where everything is real.
+    stamp: str = ""
+    #: What was taken back, and why.
+    struck: tuple[str, ...] = ()
+
+
+def stamp_of(job: Job, readings: Sequence[Reading], waves: Sequence[Wave] = ()) -> str:
+    """What is stamped across a document of a job: that it is a demo, or holds what is made up."""
+    origins = {r.origin for r in readings} | {w.origin for w in waves}
+    if job.demo:
+        return "DEMO"
+    pretended = [word for word in ("simulated", "practice") if word in origins & PRETENDED]
+    if not pretended:
+        return ""
+    return " and ".join(pretended).upper() + ("" if origins <= PRETENDED else " IN PART")
 
 
 def outcomes(job: Job, readings: list[Reading], waves: Sequence[Wave] = ()) -> list[Outcome]:
@@ -109,7 +123,7 @@ def outcomes(job: Job, readings: list[Reading], waves: Sequence[Wave] = ()) -> l
 
 def rating(result: Outcome) -> Rating:
     """The rating shown so far: volts of the band, and the largest current that holds."""
-    output, amps = result.plan.output, proven_A(result)
+    output, amps = result.plan.output, shown_A(result)
     nominal = f"{show(output.nominal_V, 'V', 4)} ± {localised(f'{output.tolerance * 100:g}')} %"
     if not result.measured and not result.extra:
         return Rating(output.name, nominal, "not proven", "nothing measured", Verdict.NOT_MEASURED)
@@ -125,6 +139,10 @@ def rating(result: Outcome) -> Rating:
         first = min(failing, key=lambda r: r.step.set_A)
         parts.append(f"{first.verdict.words} at {show(first.step.set_A, 'A', 3)}")
     proven = "at no load only" if amps == 0 else f"up to {show(amps, 'A', 3)}"
+    if result.pretended:
+        # What is made up may be shown, and never as a rating.
+        why = f"{PRETENDED_WORDS[result.pretended]}; by it {proven}"
+        return Rating(output.name, nominal, "not proven", why, Verdict.NOT_MEASURED)
     return Rating(output.name, nominal, proven, "; ".join(parts) or "every point", result.verdict)
 
 
@@ -147,6 +165,23 @@ def build(file: JobFile) -> Sheet:
         holds=holds,
         built=_built(job, readings),
         remarks=tuple(_remark(e) for e in file.logbook() if e.kind == "remark"),
+        stamp=stamp_of(job, readings, waves),
+        struck=_struck(file),
+    )
+
+
+def _struck(file: JobFile) -> tuple[str, ...]:
+    """Readings that were taken back, each with its reason; many of one reason in one line."""
+    by_reason: dict[str, list[Reading]] = {}
+    struck = file.struck()
+    for r in file.facts():
+        if r.id in struck:
+            by_reason.setdefault(struck[r.id], []).append(r)
+    return tuple(
+        f"{r[0].place} {show(r[0].value, r[0].quantity, 6)}"
+        + (f" and {len(r) - 1} more" if len(r) > 1 else "")
+        + f": {reason}"
+        for reason, r in by_reason.items()
     )
 
 
@@ -162,7 +197,7 @@ def _built(job: Job, readings: list[Reading]) -> tuple[tuple[str, str], ...]:
         return (("Built and woken", "taken as already built and running; not read with Tensimeter"),)
     pairs = [c.verdict for c in checked(job, readings)]
     steps = [w.verdict for w in woken(job, readings) if w.step.band is not None]
-    practised = any(r.note == PRACTICE for r in readings)
+    practised = any(r.origin == "practice" for r in readings)
     lines = [
         ("Isolation and continuity", _count(pairs, "pairs")),
         ("First power", _count(steps, "steps")),

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from tensimeter.core.errors import Trouble
 from tensimeter.store.jobfile import JobFile
+from tensimeter.store.regular import read_regular
 
 #: Largest file that is taken in.
 MOST_BYTES = 25_000_000
@@ -30,13 +31,7 @@ class Attachment:
 
 def attach(file: JobFile, subject: str, path: Path) -> int:
     """Take a photo or a PDF into the job; Trouble for anything else, or where it can't be read."""
-    try:
-        size = path.stat().st_size
-        if size > MOST_BYTES:
-            raise Trouble(f"{path.name} has {size / 1e6:.0f} MB; up to {MOST_BYTES / 1e6:.0f} are taken in.")
-        data = path.read_bytes()
-    except OSError as error:
-        raise Trouble(f"{path.name} can't be read: {error.strerror}. Nothing was taken in.") from error
+    data = read_regular(path, MOST_BYTES)
     media = next((m for start, m in _SIGNATURES.items() if data.startswith(start)), None)
     if media is None:
         raise Trouble(f"{path.name} is no PNG, JPEG or PDF; nothing was taken in.")

@@ -1,5 +1,6 @@
 """The SQLite side of a job file: making, opening and locking it, and what its errors mean."""
 
+import errno
 import fcntl
 import os
 import sqlite3
@@ -11,10 +12,13 @@ from typing import IO
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import FORMAT
+from tensimeter.store.regular import open_regular
 
 #: Marks a file as ours: "tens" in ASCII (SQLite application id).
 APPLICATION_ID = 0x74656E73
-TABLES = ("revision", "head", "run", "run_event", "reading", "attachment", "wave", "log")
+#: The largest job file that is opened, bytes.
+MOST_JOB = 64_000_000_000
+TABLES = ("revision", "head", "run", "run_event", "reading", "attachment", "wave", "strike", "log")
 
 
 def build_empty(path: Path) -> None:
@@ -53,15 +57,18 @@ def tables_of(db: sqlite3.Connection, path: Path, *, complete: bool) -> set[str]
         found = {str(row[0]) for row in db.execute(ask)}
         if complete and not set(TABLES) <= found:
             _make_tables(db)
+            # What an older program does not know of it would leave out of account.
+            db.execute(f"PRAGMA user_version = {FORMAT}")
             return set(TABLES)
     return found
 
 
-def connect(path: Path, read_only: bool) -> sqlite3.Connection:
+def connect(path: Path, read_only: bool, *, alone: bool = False) -> sqlite3.Connection:
+    """Open a database; `alone` when nobody writes it while it is read: then nothing is left beside it."""
     with said(path):
         if read_only:
             db = sqlite3.connect(
-                f"{path.resolve().as_uri()}?{_reading_mode(path)}",
+                f"{path.resolve().as_uri()}?{_reading_mode(path, alone)}",
                 uri=True,
                 check_same_thread=False,
                 isolation_level=None,
@@ -72,52 +79,69 @@ def connect(path: Path, read_only: bool) -> sqlite3.Connection:
             # A reading that was shown must outlive a power cut, not only a killed program.
             db.execute("PRAGMA synchronous = FULL")
             db.execute("PRAGMA foreign_keys = ON")
+        # Nothing that the file itself defines is run, and damaged pages are seen as such.
+        db.execute("PRAGMA trusted_schema = OFF")
+        db.execute("PRAGMA cell_size_check = ON")
         db.execute("SELECT count(*) FROM sqlite_master").fetchone()
         return db
 
 
-def _reading_mode(path: Path) -> str:
-    """How to open for reading: where nothing can be written, SQLite must not look for its log.
+def _reading_mode(path: Path, alone: bool) -> str:
+    """How to open for reading: where nothing is or can be written, SQLite need not look for its log.
 
     A log that is there holds the newest entries; then the folder has to be writable to read them.
     """
-    written = path.with_name(path.name + "-wal")
-    sealed = not os.access(path.parent, os.W_OK) and not (written.exists() and written.stat().st_size)
-    return "mode=ro&immutable=1" if sealed else "mode=ro"
+    written = path.resolve().with_name(path.resolve().name + "-wal")
+    logged = written.exists() and written.stat().st_size
+    still = alone or not os.access(path.parent, os.W_OK)
+    return "mode=ro&immutable=1" if still and not logged else "mode=ro"
 
 
 def must_be_job(path: Path) -> None:
-    if not path.exists():
-        raise Trouble(f"There is no file {path}.")
+    try:
+        if not path.exists():
+            raise Trouble(f"There is no file {path}.")
+    except (OSError, ValueError) as error:
+        raise Trouble("That is no name of a file.") from error
     if path.is_dir():
         raise Trouble(f"{path} is a folder, not a job file.")
-    try:
-        with path.open("rb") as file:
-            start = file.read(16)
-    except OSError as error:
-        raise Trouble(f"{path.name} can't be read: {error.strerror}.") from error
+    with open_regular(path, MOST_JOB) as file:
+        start = file.read(16)
     if start != b"SQLite format 3\0":
         what = "empty" if not start else "something else than a job file"
         raise Trouble(f"{path.name} is {what}; it was left as it is.")
 
 
-def lock_beside(path: Path) -> IO[str]:
-    # Beside, not on the file: closing a second handle of a database drops SQLite's own locks.
-    name = path.with_name(path.name + ".lock")
+def lock_of(path: Path) -> IO[bytes]:
+    """Hold a job file for writing, by the file itself: another name of it is held, too.
+
+    The lock is `flock`'s, which SQLite's own locks (of `fcntl`) do not meet; it lasts as long as the handle,
+    which is closed after the database, since closing any handle of a file lets SQLite's locks of it go.
+    """
     if not os.access(path, os.W_OK):
         raise Trouble(
             f"{path.name} can't be written: no permission. It was left as it is; copy it "
             "to a folder of your own."
         )
-    try:
-        lock = name.open("a")
-    except OSError as error:
-        raise Trouble(cannot_write(path, error)) from error
+    if not os.access(path.resolve().parent, os.W_OK):
+        raise Trouble(cannot_write(path, PermissionError(errno.EACCES, os.strerror(errno.EACCES))))
+    lock = open_regular(path, MOST_JOB)
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError as error:
         lock.close()
         raise Trouble(f"{path.name} is open in another Tensimeter; close it there first.") from error
+    return lock
+
+
+def shared_lock_of(path: Path) -> IO[bytes] | None:
+    """Keep writers away while a file is read; None where one holds it already."""
+    lock = open_regular(path, MOST_JOB)
+    try:
+        fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except OSError:
+        lock.close()
+        return None
     return lock
 
 
@@ -139,13 +163,13 @@ def said(path: Path) -> Iterator[None]:
 
 def _sentence(error: sqlite3.Error) -> str:
     text = str(error)
-    if "disk is full" in text:
+    if "disk is full" in text or (isinstance(error, sqlite3.OperationalError) and "disk I/O error" in text):
         return "the disk is full. What was kept before is whole; make room and repeat the last entry."
     if "locked" in text:
         return "another program holds the file. Nothing was lost; try again."
     if "readonly" in text or "unable to open" in text:
         return "no permission to write there. Nothing was changed; choose another folder."
-    if "malformed" in text or "not a database" in text or "disk I/O" in text:
+    if "malformed" in text or "not a database" in text or "UTF-8" in text or "corrupt" in text:
         return (
             "the file is damaged or cut short. It was left as it is; take the last export or a "
             "copy, or try “tensimeter check”."

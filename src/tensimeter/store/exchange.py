@@ -1,18 +1,22 @@
 """A job as a folder of JSON and CSV, and back; the round trip loses nothing."""
 
 import json
-import shutil
+import math
+import os
 import sqlite3
-import tempfile
 from pathlib import Path
 from typing import Any
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import FORMAT, read_job
-from tensimeter.core.verify.readings import pairs
+from tensimeter.core.verify.readings import Reading
 from tensimeter.store.attachments import SUFFIXES
 from tensimeter.store.database import TABLES, build_empty
 from tensimeter.store.jobfile import JobFile
+from tensimeter.store.regular import MOST_TABLE, MOST_TEXT, open_regular, read_regular
+
+#: The largest attachment or waveform of an export, bytes.
+MOST_DATA = 100_000_000
 
 _TYPES = {
     "id": "int",
@@ -23,6 +27,7 @@ _TYPES = {
     "step": "int",
     "corrects": "int",
     "hides": "int",
+    "target": "int",
     "at": "float",
     "value": "float",
     "samples": "int",
@@ -48,6 +53,7 @@ def export(file: JobFile, folder: Path) -> list[Path]:
             names, rows = file.rows(table)
             if "data" in names:
                 rows = _data_as_files(folder, table, names, rows, written)
+            rows = [tuple(_as_text(v) for v in row) for row in rows]
             columns: list[Any] = list(zip(*rows, strict=True)) or [[] for _ in names]
             arrays = [pa.array(list(c), _arrow_type(n)) for n, c in zip(names, columns, strict=True)]
             written.append(folder / f"{table}.csv")
@@ -79,7 +85,10 @@ def _data_as_files(
 def _data_file(folder: Path, table: str, row: dict[str, Any]) -> Path:
     """Where a row's file lies; its name follows from the id, never from what a table says."""
     suffix = ".npy" if table == "wave" else SUFFIXES.get(str(row.get("media")), ".bin")
-    return folder / f"{table}s" / f"{int(row['id'])}{suffix}"
+    inside = folder / f"{table}s"
+    if inside.is_symlink() or not isinstance(row["id"], int):
+        raise Trouble(f"{inside.name} of the export is not a folder of its own; nothing was made.")
+    return inside / f"{row['id']}{suffix}"
 
 
 def _files_as_data(folder: Path, table: str, rows: list[dict[str, Any]]) -> None:
@@ -87,65 +96,98 @@ def _files_as_data(folder: Path, table: str, rows: list[dict[str, Any]]) -> None
         if row.get("data") is not None:
             path = _data_file(folder, table, row)
             try:
-                row["data"] = path.read_bytes()
-            except OSError as error:
-                raise Trouble(f"{path.name} of the export can't be read; nothing was made.") from error
+                row["data"] = read_regular(path, MOST_DATA, links=False)
+            except Trouble as trouble:
+                raise Trouble(f"{trouble} Nothing was made.") from trouble
 
 
 def _readings_by_test(file: JobFile, folder: Path) -> list[Path]:
-    """The pairs of each test as a log that any program reads; the import does not need them."""
+    """What was read for each test, run by run, as logs that any program reads; no import needs them."""
     import pyarrow as pa
     import pyarrow.csv
 
     written = []
-    readings = file.readings()
+    readings = [r for r in file.readings() if math.isfinite(r.value)]
     for test in file.job.campaign.tests:
-        found = pairs(readings, test.output, test.id)
-        if not found:
-            continue
-        path = folder / "readings" / f"{test.id}.csv"
-        path.parent.mkdir(exist_ok=True)
-        start = found[0].volts.at
-        columns = {
-            "time [s]": [p.volts.at - start for p in found],
-            "current [A]": [p.amps.value for p in found],
-            "voltage [V]": [p.volts.value for p in found],
-        }
-        pa.csv.write_csv(pa.table(columns), path)
-        written.append(path)
+        mine = [r for r in readings if r.test == test.id]
+        runs = list(dict.fromkeys(r.run for r in mine))
+        for run in runs:
+            rows = [r for r in mine if r.run == run]
+            name = test.id if len(runs) == 1 else f"{test.id}-{'by-hand' if run is None else f'run-{run}'}"
+            path = folder / "readings" / f"{name}.csv"
+            path.parent.mkdir(exist_ok=True)
+            pa.csv.write_csv(pa.table(_columns_of(rows, test.output)), path)
+            written.append(path)
     return written
 
 
+#: The column of a quantity at the output under test, and of one at another place.
+_HERE = {"V": "voltage [V]", "A": "current [A]"}
+_ELSEWHERE = {"V": "v {} [V]", "A": "i {} [A]", "C": "temp {} [degC]"}
+
+
+def _columns_of(rows: list[Reading], output: str) -> dict[str, list[float | None]]:
+    """A row a scan: time, then each quantity at each place; empty where a scan lacks it."""
+    scans: dict[int, dict[str, float]] = {}
+    start, names = rows[0].at, dict.fromkeys(("current [A]", "voltage [V]"))
+    for r in rows:
+        name = _HERE.get(r.quantity) if r.place == output else None
+        name = name or _ELSEWHERE.get(r.quantity, "{} [" + r.quantity + "]").format(r.place)
+        names[name] = None
+        scans.setdefault(r.scan, {"time [s]": r.at - start})[name] = r.value
+    used = [n for n in names if any(n in scan for scan in scans.values())]
+    return {n: [scan.get(n) for scan in scans.values()] for n in ("time [s]", *used)}
+
+
 def import_folder(folder: Path, path: Path) -> JobFile:
-    """A new job file from an exported folder; Trouble, and no file, when anything is wrong."""
+    """A new job file from an exported folder; Trouble, and no file, when anything is wrong.
+
+    It is built beside its place, every row of it is checked, and only then it gets its name.
+    """
     folder, path = Path(folder), Path(path)
-    if path.exists():
+    if path.exists() or path.is_symlink():
         raise Trouble(f"{path.name} exists already; it was left as it is. Choose another name.")
+    tables = _tables_of(folder)
+    making = path.with_name(f".{path.name}.importing")
     try:
-        manifest = json.loads((folder / "manifest.json").read_text())
-    except (OSError, ValueError) as error:
+        making.unlink(missing_ok=True)
+        build_empty(making)
+        _fill(making, tables)
+        with JobFile(making, read_only=True) as made:
+            wrong = made.check()
+        if wrong:
+            raise Trouble(f"The export does not fit together: {wrong[0]} Nothing was made.")
+        os.link(making, path)
+    except OSError as error:
+        raise Trouble(f"{path} can't be written: {error.strerror}. Nothing was made.") from error
+    finally:
+        for left in (making, *(making.with_name(making.name + end) for end in ("-wal", "-shm"))):
+            left.unlink(missing_ok=True)
+    return JobFile(path)
+
+
+def _tables_of(folder: Path) -> dict[str, list[dict[str, Any]]]:
+    """Every table of an export, its attachments and waveforms put back; Trouble where it is none."""
+    try:
+        manifest = json.loads(read_regular(folder / "manifest.json", MOST_TEXT, links=False))
+    except (Trouble, ValueError, RecursionError) as error:
         raise Trouble(f"{folder} is not an exported job: its manifest.json can't be read.") from error
     if not isinstance(manifest, dict) or manifest.get("tensimeter") != "job export":
         raise Trouble(f"{folder} is not an exported job.")
-    if manifest.get("format") != FORMAT:
+    version = manifest.get("format")
+    if not isinstance(version, int) or not 1 <= version <= FORMAT:
         raise Trouble("This export was written by a newer Tensimeter; nothing was changed.")
-    tables = {table: _read_table(folder / f"{table}.csv") for table in TABLES}
+    since = {"strike": 2}
+    tables = {t: _read_table(folder / f"{t}.csv") if version >= since.get(t, 1) else [] for t in TABLES}
     for table in ("attachment", "wave"):
         _files_as_data(folder, table, tables[table])
     if not tables["revision"] or not tables["head"]:
         raise Trouble(f"{folder} holds no revision of a job; nothing was made.")
     for row in tables["revision"]:
+        if not isinstance(row.get("job"), str):
+            raise Trouble("A revision of the export holds no job; nothing was made.")
         read_job(row["job"])
-    with tempfile.TemporaryDirectory() as scratch:
-        made = Path(scratch) / "job.tensi"
-        build_empty(made)
-        _fill(made, tables)
-        try:
-            shutil.copy(made, path)
-        except OSError as error:
-            path.unlink(missing_ok=True)
-            raise Trouble(f"{path} can't be written: {error.strerror}.") from error
-    return JobFile(path)
+    return tables
 
 
 def _arrow_type(name: str) -> Any:
@@ -159,19 +201,39 @@ def _read_table(path: Path) -> list[dict[str, Any]]:
     import pyarrow.csv
 
     try:
-        header = path.open(encoding="utf-8").readline()
-        names = [n.strip().strip('"') for n in header.split(",")]
-        options = pa.csv.ConvertOptions(
-            column_types={n: _arrow_type(n) for n in names},
-            strings_can_be_null=True,
-            quoted_strings_can_be_null=False,
-        )
-        parse = pa.csv.ParseOptions(newlines_in_values=True)
-        table = pa.csv.read_csv(path, convert_options=options, parse_options=parse)
-    except (OSError, pa.ArrowInvalid, UnicodeDecodeError) as error:
+        with open_regular(path, MOST_TABLE, links=False) as file:
+            header = file.readline(MOST_TEXT).decode("utf-8")
+            names = [n.strip().strip('"') for n in header.split(",")]
+            options = pa.csv.ConvertOptions(
+                column_types={n: _arrow_type(n) for n in names},
+                strings_can_be_null=True,
+                quoted_strings_can_be_null=False,
+            )
+            parse = pa.csv.ParseOptions(newlines_in_values=True)
+            file.seek(0)
+            table = pa.csv.read_csv(file, convert_options=options, parse_options=parse)
+    except (OSError, pa.ArrowException, ValueError) as error:
         raise Trouble(f"{path.name} of the export can't be read; nothing was made.") from error
+    if len(set(table.column_names)) != table.num_columns:
+        raise Trouble(f"{path.name} of the export has two columns of one name; nothing was made.")
     rows: list[dict[str, Any]] = table.to_pylist()
-    return rows
+    return [{k: _as_kept(v) for k, v in row.items()} for row in rows]
+
+
+#: How a cell begins that a spreadsheet would take for a formula; a stroke before it makes it text.
+_FORMULA, _STROKE = ("=", "+", "-", "@", "\t", "\r", "'"), "'"
+
+
+def _as_text(value: Any) -> Any:
+    """A cell as it is written: no text of it becomes a formula."""
+    return _STROKE + value if isinstance(value, str) and value.startswith(_FORMULA) else value
+
+
+def _as_kept(value: Any) -> Any:
+    """A cell as it was before it was written."""
+    if isinstance(value, str) and value.startswith(_STROKE) and value[1:].startswith(_FORMULA):
+        return value[1:]
+    return value
 
 
 def _fill(path: Path, tables: dict[str, list[dict[str, Any]]]) -> None:
@@ -194,7 +256,7 @@ def _fill(path: Path, tables: dict[str, list[dict[str, Any]]]) -> None:
         if db.execute("PRAGMA foreign_key_check").fetchone():
             raise Trouble("The export does not fit together: a row points nowhere; nothing was made.")
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-    except sqlite3.Error as error:
+    except (sqlite3.Error, OverflowError) as error:
         raise Trouble(f"The export does not fit together ({error}); nothing was made.") from error
     finally:
         db.close()

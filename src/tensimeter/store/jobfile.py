@@ -1,12 +1,14 @@
 """The job file: SQLite in WAL mode; revisions, readings, runs and log are only ever added to."""
 
 import json
+import os
+import shutil
 import sqlite3
 import threading
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
 from typing import IO, Any
@@ -21,11 +23,16 @@ from tensimeter.store.database import (
     build_empty,
     cannot_write,
     connect,
-    lock_beside,
+    lock_of,
     must_be_job,
     said,
+    shared_lock_of,
     tables_of,
 )
+from tensimeter.store.rows import READING_COLUMNS, fault_of, instruments_of, reading_of
+
+#: What must be free on the disk before a run begins.
+ROOM_BYTES = 32_000_000
 
 
 @dataclass(frozen=True)
@@ -35,6 +42,22 @@ class LogEntry:
     at: float
     kind: str
     text: str
+
+
+@dataclass
+class Strikes:
+    """What is struck by now, as far as it was read."""
+
+    newest: int = 0
+    reasons: dict[str, dict[int, str]] = field(default_factory=dict)
+
+    def take(self, number: int, what: str, target: int, reason: str) -> None:
+        self.newest = number
+        of_kind = self.reasons.setdefault(what, {})
+        if reason:
+            of_kind[target] = reason
+        else:
+            of_kind.pop(target, None)
 
 
 @dataclass(frozen=True)
@@ -59,15 +82,16 @@ class JobFile:
         self.path = Path(path)
         self.read_only = read_only
         self._mutex = threading.RLock()
-        self._lock: IO[str] | None = None
+        self._lock: IO[bytes] | None = None
         self._scans: int | None = None
+        self._replaces = False
         self._known: list[Reading] = []
+        self._strikes = Strikes()
         self._earlier: dict[int, Job] = {}
         must_be_job(self.path)
-        if not read_only:
-            self._lock = lock_beside(self.path)
+        self._lock = shared_lock_of(self.path) if read_only else lock_of(self.path)
         try:
-            self._db = connect(self.path, read_only)
+            self._db = connect(self.path, read_only, alone=self._lock is not None)
             self._check_version()
             self._tables = tables_of(self._db, self.path, complete=not read_only)
             self.revision = self._head_revision()
@@ -164,15 +188,72 @@ class JobFile:
 
     # -- facts ----------------------------------------------------------------------------------
 
+    def must_be_there(self) -> None:
+        """Trouble where the file was moved or removed while it is open; all that was kept is in it then."""
+        if self._lock is None or self.read_only:
+            return
+        held = os.fstat(self._lock.fileno())
+        try:
+            there = os.stat(self.path)
+            same = (there.st_dev, there.st_ino) == (held.st_dev, held.st_ino)
+        except OSError:
+            same = False
+        if same:
+            return
+        # The log beside the file keeps the old name: nothing may stay in it.
+        with self._mutex, said(self.path):
+            self._db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        if held.st_nlink:
+            raise Trouble(
+                f"{self.path.name} was moved or renamed while it is open. All that was kept is in it where "
+                "it lies now; open it there, and enter the last reading again."
+            )
+        saved = self._rescue()
+        raise Trouble(
+            f"{self.path.name} was removed while it is open. All that was kept is in {saved.name} beside it; "
+            "open that, and enter the last reading again."
+        )
+
+    def _rescue(self) -> Path:
+        """What the removed file held, written anew under another name."""
+        names = (self.path.with_name(f"{self.path.stem}-rescued{k or ''}.tensi") for k in range(1000))
+        path = next(p for p in names if not p.exists())
+        with self._mutex, said(path):
+            copy = sqlite3.connect(path)
+            try:
+                self._db.backup(copy)
+            finally:
+                copy.close()
+        return path
+
+    def must_have_room(self, bytes_needed: int = ROOM_BYTES) -> None:
+        """Trouble where the disk has no room for a run's readings."""
+        try:
+            free = shutil.disk_usage(self.path.parent).free
+        except OSError as error:
+            raise Trouble(cannot_write(self.path, error)) from error
+        if free < bytes_needed:
+            raise Trouble(
+                f"Only {free / 1e6:.0f} MB are free where {self.path.name} lies; a run wants "
+                f"{bytes_needed / 1e6:.0f} MB before it starts. Make room first."
+            )
+
     def keep(self, readings: Sequence[Reading]) -> list[Reading]:
         """Keep readings for good, all or none; they come back with their ids."""
         rows = [(*r[:6], _accuracy_json(r.accuracy), *r[7:15], self.revision) for r in readings]
+        self.must_be_there()
         with self._transaction() as db:
             db.executemany(_KEEP, rows)
             last = int(db.execute("SELECT last_insert_rowid()").fetchone()[0])
         # One writer and no deletions: the ids of one transaction follow one another.
         first = last - len(rows) + 1
         return [Reading._make((*r[:15], first + k)) for k, r in enumerate(readings)]
+
+    def settle(self) -> None:
+        """Bring what was kept from the log beside the file into the file: a copy of it is whole then."""
+        if not self.read_only:
+            with self._mutex, said(self.path):
+                self._db.execute("PRAGMA wal_checkpoint(PASSIVE)")
 
     def next_scan(self) -> int:
         """A number for a scan that none has yet (one writer at a time holds the file)."""
@@ -184,14 +265,47 @@ class JobFile:
             return self._scans
 
     def readings(self) -> list[Reading]:
-        """Every reading, in the order kept; rows are never changed, so those known are not read again."""
+        """The readings that count, in the order kept: neither struck nor replaced by a later one."""
+        with self._mutex:
+            every, struck = self.facts(), self.struck("reading")
+            replaced = {r.corrects for r in every if r.corrects is not None} if self._replaces else ()
+            if not struck and not replaced:
+                return every
+            return [r for r in every if r.id not in struck and r.id not in replaced]
+
+    def facts(self) -> list[Reading]:
+        """Every reading ever kept, struck ones too; rows never change, so those known are not read again."""
         with self._mutex, said(self.path):
             after = self._known[-1].id if self._known else 0
             rows = self._db.execute(
-                f"SELECT id, {_COLUMNS} FROM reading WHERE id > ? ORDER BY id", (after,)
+                f"SELECT id, {READING_COLUMNS} FROM reading WHERE id > ? ORDER BY id", (after,)
             ).fetchall()
-            self._known += [_reading(row) for row in rows]
+            fresh = [reading_of(row) for row in rows]
+            self._replaces = self._replaces or any(r.corrects is not None for r in fresh)
+            self._known += fresh
             return list(self._known)
+
+    def struck(self, what: str = "reading") -> dict[int, str]:
+        """Why each struck reading (or `wave`) was struck, by its id."""
+        with self._mutex:
+            for row in self.pick("strike", "id, what, target, reason", self._strikes.newest):
+                self._strikes.take(*row)
+            return dict(self._strikes.reasons.get(what, {}))
+
+    def strike(self, ids: Iterable[int], reason: str, what: str = "reading") -> int:
+        """Strike rows with a reason, or take them up again with none; how many that changed.
+
+        The rows stay as they are and where they are; they no longer enter any figure.
+        """
+        before = self.struck(what)
+        wanted = [i for i in dict.fromkeys(ids) if bool(before.get(i)) != bool(reason)]
+        now = time.time()
+        with self._transaction() as db:
+            db.executemany(
+                "INSERT INTO strike (at, what, target, reason, revision) VALUES (?, ?, ?, ?, ?)",
+                [(now, what, i, reason, self.revision) for i in wanted],
+            )
+        return len(wanted)
 
     def job_at_reading(self, number: int) -> Job | None:
         """The job as it stood when a reading was kept; the one in hand where it has not changed since."""
@@ -220,7 +334,7 @@ class JobFile:
                 " coalesce(e.sentence, '') FROM run r LEFT JOIN run_event e ON e.run = r.id"
                 " AND e.kind IN ('done', 'aborted', 'failed') ORDER BY r.id"
             ).fetchall()
-        return [Run(r[0], r[1], r[2], json.loads(r[3]), r[4], r[5]) for r in rows]
+        return [Run(r[0], r[1], r[2], instruments_of(r[3], r[0]), r[4], r[5]) for r in rows]
 
     def log(self, kind: str, text: str) -> LogEntry:
         entry = LogEntry(time.time(), kind, text)
@@ -279,16 +393,28 @@ class JobFile:
     # -- the file -------------------------------------------------------------------------------
 
     def check(self) -> list[str]:
-        """What is wrong with the file; empty when its pages and every revision can be read."""
+        """What is wrong with the file; empty when its pages and every row can be read."""
         with self._mutex, said(self.path):
             found = [r[0] for r in self._db.execute("PRAGMA integrity_check") if r[0] != "ok"]
             found += [f"a row of {r[0]} points nowhere" for r in self._db.execute("PRAGMA foreign_key_check")]
-            for number, text in self._db.execute("SELECT id, job FROM revision"):
-                try:
-                    read_job(text)
-                except Trouble as trouble:
-                    found.append(f"revision {number}: {trouble}")
+            for table in TABLES:
+                if table not in self._tables:
+                    continue
+                cursor = self._db.execute(f"SELECT * FROM {table} ORDER BY id")
+                columns = [c[0] for c in cursor.description]
+                found += [fault for row in cursor if (fault := self._fault(table, columns, row))]
         return found
+
+    def _fault(self, table: str, columns: list[str], row: tuple[Any, ...]) -> str:
+        """What is wrong with one row; a revision is read as the job that it is."""
+        wrong = fault_of(table, columns, row)
+        if table != "revision" or wrong:
+            return wrong
+        try:
+            read_job(row[columns.index("job")])
+        except Trouble as trouble:
+            return f"revision {row[0]}: {trouble}"
+        return ""
 
     def count(self, table: str) -> int:
         if table not in TABLES:
@@ -341,20 +467,7 @@ class JobFile:
             self._lock = None
 
 
-#: The fields of a reading but its id, in their order.
-_COLUMNS = ", ".join(Reading._fields[:15])
-_KEEP = f"INSERT INTO reading ({_COLUMNS}, revision) VALUES ({', '.join('?' * 16)})"
-
-
-def _reading(row: tuple[Any, ...]) -> Reading:
-    number, *fields = row
-    fields[6] = _accuracy(fields[6])
-    return Reading._make([*fields, number])
-
-
-@lru_cache(maxsize=256)
-def _accuracy(text: str | None) -> Accuracy | None:
-    return Accuracy.model_validate_json(text) if text else None
+_KEEP = f"INSERT INTO reading ({READING_COLUMNS}, revision) VALUES ({', '.join('?' * 16)})"
 
 
 @lru_cache(maxsize=256)

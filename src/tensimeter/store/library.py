@@ -1,16 +1,15 @@
 """The library of generic parts: what is shipped, and the builder's own file read after it."""
 
-import tomllib
 from functools import cache
 from importlib import resources
 from pathlib import Path
-from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import identifier
 from tensimeter.core.job.parts import Part
+from tensimeter.store.regular import parse_toml, read_regular
 
 #: Longest file that is read: a library is typed by hand.
 MOST_BYTES = 2_000_000
@@ -31,10 +30,10 @@ def library(own: Path) -> tuple[Part, ...]:
     found = {part.name: part for part in shipped_parts()}
     if own.exists():
         try:
-            if own.stat().st_size > MOST_BYTES:
-                raise Trouble(f"{own.name} is too long for a library of parts; it was left alone.")
-            text = own.read_text(encoding="utf-8")
-        except (OSError, UnicodeDecodeError) as error:
+            text = read_regular(own, MOST_BYTES).decode("utf-8")
+        except Trouble as trouble:
+            raise Trouble(f"{trouble} The shipped library is used alone.") from trouble
+        except UnicodeDecodeError as error:
             raise Trouble(f"{own.name} can't be read; the shipped library is used alone.") from error
         found |= {part.name: part for part in read_parts(text, own.name)}
     return tuple(found.values())
@@ -43,9 +42,9 @@ def library(own: Path) -> tuple[Part, ...]:
 def read_parts(text: str, source: str) -> list[Part]:
     """The parts of a TOML text, `[[part]]` each; Trouble names the entry and what is wrong with it."""
     try:
-        data: dict[str, Any] = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise Trouble(f"{source} is not TOML: {error}. Nothing of it was taken.") from error
+        data = parse_toml(text.encode(), source, "TOML")
+    except Trouble as trouble:
+        raise Trouble(f"{trouble} Nothing of it was taken.") from trouble
     entries = data.get("part")
     if not isinstance(entries, list) or set(data) != {"part"}:
         raise Trouble(f"{source} holds something else than a list of [[part]]. Nothing of it was taken.")
@@ -56,7 +55,7 @@ def read_parts(text: str, source: str) -> list[Part]:
         try:
             taken = [part.id for part in found]
             found.append(reader.validate_python({"id": identifier(str(name), taken), **entry}))
-        except (ValidationError, TypeError) as error:
+        except (ValidationError, TypeError, RecursionError) as error:
             reason = error.errors()[0] if isinstance(error, ValidationError) else None
             where = ".".join(str(step) for step in reason["loc"][1:]) if reason else "the whole"
             why = reason["msg"] if reason else "is no table"

@@ -1,5 +1,6 @@
-"""Measurement logs in CSV: columns found by header, either decimal mark, any usual separator."""
+"""Measurement logs in CSV: columns by header with their units, either decimal mark, usual separators."""
 
+import codecs
 import re
 from dataclasses import dataclass
 from pathlib import Path
@@ -9,15 +10,13 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
+from tensimeter.store.columns import Header, header_of
+from tensimeter.store.regular import MOST_TABLE, open_regular
 
-#: What a header may be called, by the quantity it stands for.
-_HEADERS = {
-    "time": re.compile(r"^(t|time|elapsed|seconds?)\b|^(time|t)\s*[\[(]", re.I),
-    "volts": re.compile(r"^(v|u|volts?|voltage|vout|v_?meas)\b|^(v|u)\s*[\[(]", re.I),
-    "amps": re.compile(r"^(i|a|amps?|current|iout|i_?meas)\b|^(i|a)\s*[\[(]", re.I),
-    "temp": re.compile(r"^(temp|temperature|t_)", re.I),
-    "set": re.compile(r"^(set|setpoint|set_?a)\b", re.I),
-}
+#: How much of a file is looked at for its header, and the longest header that is one, characters.
+HEAD_BYTES, MOST_HEADER, MOST_COLUMNS = 65_536, 20_000, 1_000
+#: What stands for infinity in an instrument's answer (IEEE 488.2; SCPI 1999, volume 1, 7.2.1.4).
+OVER_RANGE = 9.9e37
 
 
 @dataclass(frozen=True)
@@ -30,13 +29,22 @@ class Log:
     def __len__(self) -> int:
         return max((len(c) for c in self.columns.values()), default=0)
 
-    def need(self, *quantities: str) -> tuple[Array, ...]:
-        """The columns asked for; Trouble names the one that was not found."""
+    def need(self, *quantities: str, over_range: bool = False) -> tuple[Array, ...]:
+        """The columns asked for; Trouble names the one that was not found.
+
+        Figures that the instrument gave as over range are infinite, and refused unless asked for.
+        """
         for quantity in quantities:
             if quantity not in self.columns:
                 raise Trouble(
                     f"No column for {quantity} was found; the headers are "
                     f"{', '.join(self.headers)}. Name it with --{quantity}."
+                )
+            beyond = 0 if over_range else int(np.isinf(self.columns[quantity]).sum())
+            if beyond:
+                raise Trouble(
+                    f"{beyond} of {len(self)} rows of {quantity} are over the instrument's range. Take them "
+                    "out, or read again on a wider range; nothing was computed."
                 )
         return tuple(self.columns[q] for q in quantities)
 
@@ -44,8 +52,9 @@ class Log:
 def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     """Read a CSV log with a header line.
 
-    `named` maps a quantity to the header of its column. Trouble in one sentence for an empty
-    file, a word in a number column, or a column that is missing.
+    `named` maps a quantity to the header of its column. Figures are scaled by the unit that the header
+    names. Trouble in one sentence for an empty file, a word in a number column, a unit that is not known,
+    or a column that is missing.
     """
     path = Path(path)
     headers, separator, comma = _head(path)
@@ -71,7 +80,6 @@ _TEMPERATURE = re.compile(
     r"|t[_ ]+(?P<short>[^\[(]+)|(?P<room>ambient|room)\b)",
     re.I,
 )
-_SECONDS = {"min": 60.0, "minutes": 60.0, "h": 3600.0, "hours": 3600.0, "ms": 1e-3}
 
 
 def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
@@ -83,22 +91,29 @@ def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
     headers, separator, comma = _head(path)
     base = _match(headers, {"time": time} if time else {}, path)
     wanted = {k: v for k, v in base.items() if k in ("time", "volts", "amps")}
-    places: dict[str, int] = {}
+    taken = {column for column, _ in wanted.values()}
     for k, header in enumerate(headers):
-        match = _TEMPERATURE.match(header.strip())
-        if match and k not in wanted.values():
+        match = _TEMPERATURE.match(_plain(header))
+        if match and k not in taken:
+            found = header_of(header, "temp")
+            assert found is not None
+            match = _TEMPERATURE.match(found.name) or match
             name = match["place"] or match["short"] or match["room"] or ""
             name = name.strip().replace(" ", "-").casefold()
-            places[name or "temperature"] = k
+            wanted[f"at {name or 'temperature'}"] = (k, found)
+    places = [key for key in wanted if key.startswith("at ")]
     if "time" not in wanted or not places:
         missing = "times" if "time" not in wanted else "temperatures"
         raise Trouble(f"{path.name} has no column of {missing} that is known; it begins {_begins(headers)}.")
-    columns = _read(path, headers, separator, comma, wanted | places)
-    unit = re.search(r"[\[(]\s*(\w+)\s*[\])]", headers[wanted["time"]])
-    scale = _SECONDS.get(unit.group(1).casefold(), 1.0) if unit else 1.0
-    return TemperatureLog(
-        columns["time"] * scale, {p: columns[p] for p in places}, columns.get("volts"), columns.get("amps")
-    )
+    columns = _read(path, headers, separator, comma, wanted)
+    Log({k: columns[k] for k in ("time", *places)}, tuple(headers)).need("time", *places)
+    celsius = {key.removeprefix("at "): columns[key] for key in places}
+    return TemperatureLog(columns["time"], celsius, columns.get("volts"), columns.get("amps"))
+
+
+def _plain(header: str) -> str:
+    """A header without what stands in brackets."""
+    return re.sub(r"[\[(][^\])]*[\])]", "", header).strip()
 
 
 def read_load_cases(path: Path) -> tuple[tuple[str, ...], Array, Array]:
@@ -108,11 +123,14 @@ def read_load_cases(path: Path) -> tuple[tuple[str, ...], Array, Array]:
     """
     path = Path(path)
     headers, separator, comma = _head(path)
-    wanted: dict[str, int] = {}
+    wanted: dict[str, tuple[int, Header]] = {}
     for k, header in enumerate(headers):
-        match = _CASE.match(header)
+        match = _CASE.match(_plain(header))
         if match:
-            wanted[f"{match['what'].lower()} {match['rail']}"] = k
+            what = match["what"].lower()
+            unit = header_of(re.sub(r"^[^\[(]*", "x ", header), {"v": "volts", "i": "amps"}[what])
+            assert unit is not None
+            wanted[f"{what} {match['rail']}"] = (k, unit)
     rails = tuple(dict.fromkeys(key.partition(" ")[2] for key in wanted))
     for rail in rails:
         for what in ("v", "i"):
@@ -120,13 +138,14 @@ def read_load_cases(path: Path) -> tuple[tuple[str, ...], Array, Array]:
                 raise Trouble(f"{path.name} has no column “{what} {rail}”; nothing was taken.")
     if not rails:
         raise Trouble(f"{path.name} has no columns such as “v 12 V” and “i 12 V”; nothing was taken.")
-    columns = _read(path, headers, separator, comma, wanted)
+    log = Log(_read(path, headers, separator, comma, wanted), tuple(headers))
+    columns = dict(zip(wanted, log.need(*wanted), strict=True))
     volts, amps = (np.column_stack([columns[f"{what} {rail}"] for rail in rails]) for what in ("v", "i"))
     return rails, volts, amps
 
 
-#: A column of a load case: what it holds, and of which rail; a unit in brackets is passed over.
-_CASE = re.compile(r"^(?P<what>[viVI])\s+(?P<rail>.+?)\s*(?:[\[(][^\])]*[\])])?$")
+#: A column of a load case: what it holds, and of which rail.
+_CASE = re.compile(r"^(?P<what>[viVI])\s+(?P<rail>.+)$")
 
 
 def _begins(headers: list[str]) -> str:
@@ -135,44 +154,47 @@ def _begins(headers: list[str]) -> str:
 
 def _head(path: Path) -> tuple[list[str], str, bool]:
     """Headers, separator, and whether the decimal mark is a comma."""
+    with open_regular(path, MOST_TABLE) as file:
+        start = file.read(HEAD_BYTES)
     try:
-        with path.open("rb") as file:
-            start = file.read(65536)
-    except OSError as error:
-        raise Trouble(f"{path.name} can't be read: {error.strerror}.") from error
-    try:
-        lines = start.decode("utf-8-sig").splitlines()
+        # A character may lie across the end of what was read.
+        text = codecs.getincrementaldecoder("utf-8-sig")().decode(start, final=len(start) < HEAD_BYTES)
     except UnicodeDecodeError as error:
         raise Trouble(f"{path.name} is not a text file in UTF-8.") from error
+    lines = text.splitlines()
     if not any(line.strip() for line in lines):
         raise Trouble(f"{path.name} is empty; there is nothing to read in it.")
+    if len(lines[0]) > MOST_HEADER:
+        raise Trouble(f"{path.name} has a header of more than {MOST_HEADER} characters; it is no log.")
     separator, comma = _format(lines)
     headers = [h.strip().strip('"') for h in lines[0].split(separator)]
+    if len(headers) > MOST_COLUMNS:
+        raise Trouble(f"{path.name} has {len(headers)} columns; {MOST_COLUMNS} are the most of a log.")
     if len(set(headers)) != len(headers):
         raise Trouble(f"{path.name} has two columns of one name; give each a name of its own.")
     return headers, separator, comma
 
 
 def _read(
-    path: Path, headers: list[str], separator: str, comma: bool, wanted: dict[str, int]
+    path: Path, headers: list[str], separator: str, comma: bool, wanted: dict[str, tuple[int, Header]]
 ) -> dict[str, Array]:
-    """The wanted columns as numbers, by their keys."""
+    """The wanted columns in SI units, by their keys."""
     import pyarrow as pa
     import pyarrow.csv
 
     convert = pa.csv.ConvertOptions(
-        column_types={headers[k]: pa.float64() for k in wanted.values()},
-        include_columns=[headers[k] for k in wanted.values()],
+        column_types={headers[k]: pa.float64() for k, _ in wanted.values()},
+        include_columns=[headers[k] for k, _ in wanted.values()],
         decimal_point="," if comma else ".",
     )
     read = pa.csv.ReadOptions(column_names=headers, skip_rows=1)
     try:
         table = pa.csv.read_csv(path, read, pa.csv.ParseOptions(delimiter=separator), convert)
-    except pa.ArrowInvalid as error:
+    except (pa.ArrowException, OSError, ValueError) as error:
         raise Trouble(f"{path.name}: {_reason(str(error))} Nothing was taken from it.") from error
     if table.num_rows == 0:
         raise Trouble(f"{path.name} has a header but no rows; there is nothing to read in it.")
-    columns = {q: _column(table, headers[k], path) for q, k in wanted.items()}
+    columns = {q: header.in_si(_column(table, headers[k], path)) for q, (k, header) in wanted.items()}
     # The columns are copies: a long log is not held twice.
     del table
     pa.default_memory_pool().release_unused()
@@ -186,17 +208,23 @@ def _format(lines: list[str]) -> tuple[str, bool]:
     return separator, separator != "," and bool(re.search(r"\d,\d", first))
 
 
-def _match(headers: list[str], named: dict[str, str], path: Path) -> dict[str, int]:
-    found: dict[str, int] = {}
-    for quantity, name in named.items():
-        if name not in headers:
-            raise Trouble(f"{path.name} has no column “{name}”; it has {', '.join(headers)}.")
-        found[quantity] = headers.index(name)
-    for k, header in enumerate(headers):
-        for quantity, pattern in _HEADERS.items():
-            if quantity not in found and k not in found.values() and pattern.search(header):
-                found[quantity] = k
-                break
+def _match(headers: list[str], named: dict[str, str], path: Path) -> dict[str, tuple[int, Header]]:
+    """Which column is which quantity, and how its figures scale; the first of a kind counts."""
+    found: dict[str, tuple[int, Header]] = {}
+    try:
+        for quantity, name in named.items():
+            if name not in headers:
+                raise Trouble(f"{path.name} has no column “{name}”; it has {', '.join(headers)[:200]}.")
+            header = header_of(name, quantity)
+            assert header is not None
+            found[quantity] = (headers.index(name), header)
+        taken = {k for k, _ in found.values()}
+        for k, text in enumerate(headers):
+            header = header_of(text) if k not in taken else None
+            if header is not None and header.quantity not in found:
+                found[header.quantity] = (k, header)
+    except Trouble as trouble:
+        raise Trouble(f"{path.name}: {trouble}") from trouble
     return found
 
 
@@ -219,6 +247,11 @@ def _column(table: Any, name: str, path: Path) -> Array:
             "remove those rows; nothing was taken."
         )
     values: Array = column.to_numpy()
-    if not np.isfinite(values).all():
+    beyond = np.abs(values) >= OVER_RANGE
+    # A figure too large for any number is not what an instrument says when it is over range.
+    said_so = np.abs(values) < 1e39
+    if beyond.any() and said_so[beyond].all() and not np.isnan(values).any():
+        return np.where(beyond, np.copysign(np.inf, values), values)
+    if not np.isfinite(values).all() or beyond.any():
         raise Trouble(f"{path.name}: column “{name}” has values that are not finite numbers.")
     return values

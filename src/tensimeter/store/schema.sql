@@ -31,6 +31,11 @@ CREATE TABLE IF NOT EXISTS wave (
     run INTEGER REFERENCES run (id), note TEXT NOT NULL, data BLOB NOT NULL,
     revision INTEGER NOT NULL REFERENCES revision (id)
 );
+-- What was struck, or taken up again where the reason is empty; the newest row of a target counts.
+CREATE TABLE IF NOT EXISTS strike (
+    id INTEGER PRIMARY KEY, at REAL NOT NULL, what TEXT NOT NULL, target INTEGER NOT NULL,
+    reason TEXT NOT NULL, revision INTEGER NOT NULL REFERENCES revision (id)
+);
 CREATE TABLE IF NOT EXISTS log (
     id INTEGER PRIMARY KEY, at REAL NOT NULL, kind TEXT NOT NULL, text TEXT NOT NULL
 );

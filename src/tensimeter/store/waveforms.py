@@ -1,16 +1,21 @@
 """Waveforms from files: volts over time in CSV, or NumPy arrays of volts at a stated rate."""
 
+import math
 from dataclasses import dataclass
 from pathlib import Path
+from typing import IO
 
 import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 from tensimeter.store.logs import read_log
+from tensimeter.store.regular import open_regular
 
 #: The longest record that is taken in, samples.
 MOST_SAMPLES = 10_000_000
+#: The largest array that is taken in: time and volts of that many, and a header.
+MOST_BYTES = 16 * MOST_SAMPLES + 65_536
 #: Times may be this share of a sample off an even spacing: digits cut short, not another rate.
 UNEVEN_SHARE = 0.1
 
@@ -44,6 +49,8 @@ def read_waveform(path: Path, rate_Hz: float | None = None, named: dict[str, str
         raise Trouble(f"{path.name} has fewer than two samples.")
     if rate_Hz is None and time is None:
         raise Trouble(f"{path.name} has no times: say how many samples a second with --rate.")
+    if not np.isfinite(volts).all():
+        raise Trouble(f"{path.name} has samples that are no numbers; nothing was taken.")
     rate = rate_Hz if time is None or rate_Hz is not None else _rate(path, time)
     assert rate is not None
     if not (rate > 0 and np.isfinite(rate)):
@@ -53,20 +60,45 @@ def read_waveform(path: Path, rate_Hz: float | None = None, named: dict[str, str
 
 
 def _array(path: Path) -> tuple[Array | None, Array]:
-    try:
-        data = np.load(path, allow_pickle=False, mmap_mode="r")
-    except OSError as error:
-        raise Trouble(f"{path.name} can't be read: {error.strerror or 'it is cut short'}.") from error
-    except (ValueError, EOFError, SyntaxError) as error:
-        raise Trouble(f"{path.name} is not a NumPy array of numbers.") from error
-    if not isinstance(data, np.ndarray) or data.dtype.kind not in "fiu":
-        raise Trouble(f"{path.name} does not hold plain numbers.")
+    with open_regular(path, MOST_BYTES) as file:
+        data = read_array(file, path.name)
     if data.ndim == 2 and 2 in data.shape:
         columns = data if data.shape[1] == 2 else data.T
         return np.array(columns[:, 0], float), np.array(columns[:, 1], float)
     if data.ndim != 1:
         raise Trouble(f"{path.name} has the shape {data.shape}; volts alone, or time and volts, are read.")
     return None, np.array(data, float)
+
+
+def read_array(file: IO[bytes], name: str) -> Array:
+    """A NumPy array of plain numbers; Trouble where it is none, or announces more than the file has.
+
+    The header is read before anything is made of it: a small file may ask for any amount of memory.
+    """
+    try:
+        version = np.lib.format.read_magic(file)
+        read_header = {
+            (1, 0): np.lib.format.read_array_header_1_0,
+            (2, 0): np.lib.format.read_array_header_2_0,
+        }[version]
+        shape, _, dtype = read_header(file)
+        if dtype.hasobject or dtype.kind not in "fiu":
+            raise Trouble(f"{name} does not hold plain numbers.")
+        begin = file.tell()
+        left = file.seek(0, 2) - begin
+        # Python's own integers: a product of hostile lengths must not wrap round.
+        if len(shape) > 2:
+            raise Trouble(f"{name} has the shape {shape}; volts alone, or time and volts, are read.")
+        if any(n < 0 for n in shape) or math.prod(shape) * dtype.itemsize > left:
+            raise Trouble(f"{name} is cut short: its header announces {shape}, and the file has less.")
+        file.seek(0)
+        data = np.load(file, allow_pickle=False)
+    except Trouble:
+        raise
+    except Exception as error:
+        # NumPy reads the header with Python's own parser, which raises much.
+        raise Trouble(f"{name} is not a NumPy array of numbers.") from error
+    return np.asarray(data)
 
 
 def _table(path: Path, named: dict[str, str]) -> tuple[Array | None, Array]:
@@ -76,6 +108,8 @@ def _table(path: Path, named: dict[str, str]) -> tuple[Array | None, Array]:
 
 
 def _rate(path: Path, time: Array) -> float:
+    if not (np.isfinite(time).all()):
+        raise Trouble(f"{path.name}: its time has values that are not finite numbers.")
     steps = np.diff(time)
     step = float(time[-1] - time[0]) / len(steps)
     if not step > 0 or float(steps.min()) <= 0:

@@ -10,6 +10,7 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 from tensimeter.core.verify.readings import Origin, Wave
 from tensimeter.store.jobfile import JobFile
+from tensimeter.store.waveforms import read_array
 
 #: Columns of the table, and the fields of a waveform that they are.
 _COLUMNS = "id, at, place, rate, start, samples, instrument, origin, test, step, run, note"
@@ -62,18 +63,19 @@ class WaveBook:
         self._known: list[Wave] = []
 
     def waves(self) -> list[Wave]:
-        """Every waveform, in the order kept; samples are fetched when asked for."""
+        """The waveforms that count, in the order kept; samples are fetched when asked for."""
         after = self._known[-1].id if self._known else 0
         for row in self._file.pick("wave", _COLUMNS, after):
             self._known.append(
                 Wave(**dict(zip(_FIELDS, row, strict=True)), fetch=partial(_fetch, self._file, int(row[0])))
             )
-        return list(self._known)
+        struck = self._file.struck("wave")
+        return [w for w in self._known if w.id not in struck]
 
 
 def _fetch(file: JobFile, number: int) -> Array:
     try:
-        data = np.load(io.BytesIO(file.blob("wave", number)), allow_pickle=False)
-    except (ValueError, EOFError, OSError) as error:
-        raise Trouble(f"Waveform {number} of this job can't be read; the rest of it is whole.") from error
+        data = read_array(io.BytesIO(file.blob("wave", number)), f"Waveform {number}")
+    except Trouble as trouble:
+        raise Trouble(f"{trouble} The rest of the job is whole.") from trouble
     return np.asarray(data, float)

@@ -135,7 +135,7 @@ def open_window(path: Path | None) -> int:
     gc.enable()
     # Ctrl+C and a polite kill close the window, which puts the load off; Python needs to be
     # woken now and then to notice them.
-    for number in (signal.SIGINT, signal.SIGTERM):
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: app.closeAllWindows())
     waker = QTimer()
     waker.start(200)

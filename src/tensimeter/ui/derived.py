@@ -23,7 +23,7 @@ from tensimeter.core.procedure.stages import notices
 from tensimeter.core.ratings import Limit
 from tensimeter.core.reach import set_to
 from tensimeter.core.thermal.places import as_fitted
-from tensimeter.core.verify.readings import Reading, Wave
+from tensimeter.core.verify.readings import Reading, Wave, real_ones
 
 if TYPE_CHECKING:
     from tensimeter.core.campaign.warmed import SoakState
@@ -137,7 +137,9 @@ class Derived:
         """The job with its heat as its latest soak has shown it; as designed while none has."""
         for test in reversed(self.job.campaign.tests):
             worked_out = self.plan(test.id) if isinstance(test, Soak) else None
-            runs = soak_runs(self._by_test.get(test.id, [])) if worked_out is not None else []
+            mine = self._by_test.get(test.id, [])
+            # What was simulated says nothing of one's own supply; a demo is simulated as a whole.
+            runs = soak_runs(mine if self.job.demo else real_ones(mine)) if worked_out is not None else []
             if worked_out is None or not runs or self.running is not None:
                 continue
             found = fitted_stages(self.job, worked_out, runs[-1])

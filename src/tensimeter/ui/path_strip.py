@@ -8,7 +8,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tensimeter.bench.events import Event
-from tensimeter.core.campaign import proven_A, rates
+from tensimeter.core.campaign import rates, shown_A
 from tensimeter.core.job.design import UnitLink
 from tensimeter.core.limits import ranked
 from tensimeter.core.quantity import fixed, show
@@ -85,9 +85,10 @@ class PathStrip(QWidget):
         ambient = show(session.job.settings.ambient_C, "C", 3)
         text = f"predicted at {at_volts}{show(amps, 'A', 3)}, {ambient}"
         if result and result.plan.output.id == output:
-            shown = proven_A(result) if rates(result) else None
+            shown = shown_A(result) if rates(result) else None
             if shown:
-                text += f" · proven to {show(shown, 'A', 3)}"
+                word = f"{result.pretended} up to" if result.pretended else "proven to"
+                text += f" · {word} {show(shown, 'A', 3)}"
         return text
 
     def _build(self) -> tuple[list[Cell], list[str]]:

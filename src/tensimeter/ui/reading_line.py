@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import OPEN_WORDS, show
-from tensimeter.core.readingline import Understood, at_place, completion, understand
+from tensimeter.core.readingline import Understood, at_place, completion, correction, understand
 from tensimeter.ui.parts.text import Elided, Field
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -93,12 +93,12 @@ class ReadingLine(QFrame):
         if hand is not None and (_bare(text) or text.strip().casefold() in OPEN_WORDS):
             return at_place(hand.place, hand.name, hand.quantity, text)
         output = session.plan.output.id if session.plan else session.output_id
-        predicted, asked = None, ()
+        predicted, asked, most_A = None, (), None
         if session.plan and session.step_index < len(session.plan.steps):
             step = session.plan.steps[session.step_index]
-            asked = step.also
+            asked, most_A = step.also, session.plan.most_A
             predicted = step.predicted_V.value if step.predicted_V else session.plan.output.nominal_V
-        return understand(session.job, text, predicted, output, asked)
+        return understand(session.job, text, predicted, output, asked, session.seen_places(), most_A)
 
     def _look(self, text: str) -> None:
         self._asked = ""
@@ -107,13 +107,18 @@ class ReadingLine(QFrame):
             self._idle()
             return
         try:
+            taken_back = correction(text)
+            if taken_back is not None:
+                self.say(f"→ takes back {taken_back.what} {taken_back.target}: {taken_back.reason}", "ink")
+                return
             found = self._understand(text)
         except Trouble as trouble:
             place = text + self.entry.completes
             self.say(f"Tab: {place}" if self.entry.completes else str(trouble), "pencil")
             return
         where = self._where(found)
-        self.say(f"→ {found.summary}{where}", "ink")
+        asked = f". {found.question}" if found.question else ""
+        self.say(f"→ {found.summary}{where}{asked}", "hold" if asked else "ink")
 
     def _where(self, found: Understood) -> str:
         hand = self.session.hand
@@ -142,6 +147,12 @@ class ReadingLine(QFrame):
         if not text:
             return
         try:
+            taken_back = correction(text)
+            if taken_back is not None:
+                said = self.session.correct(taken_back)
+                self.entry.empty()
+                self.say(said, "ink")
+                return
             found = self._understand(text)
             if found.question and self._asked != text:
                 self._asked = text

@@ -1,26 +1,29 @@
 """What the window is working on: the open job, its readings, the subject in hand, the run."""
 
 import math
+import threading
+import time
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from tensimeter.bench.events import Event
+from tensimeter.bench.events import ENDS, Event
 from tensimeter.bench.filed import done_steps, file_log, file_typed, file_wave
 from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
 from tensimeter.core.campaign import Outcome, Plan
 from tensimeter.core.electrical.loadline import full_load
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.explain import Worked
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.tests import Test
-from tensimeter.core.procedure.build_notices import PRACTICE
-from tensimeter.core.readingline import Understood, at_place
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.readingline import Correction, Understood, at_place
+from tensimeter.core.verify.readings import Origin, Reading, thinned
+from tensimeter.store.corrections import correct
 from tensimeter.store.jobfile import JobFile, LogEntry
 from tensimeter.store.waves import WaveBook
+from tensimeter.ui.deeds import Deeds
 from tensimeter.ui.derived import Derived, Hand
 
 if TYPE_CHECKING:
@@ -30,6 +33,16 @@ if TYPE_CHECKING:
     from tensimeter.core.procedure.practice import Practice
     from tensimeter.store.logs import Log, TemperatureLog
     from tensimeter.store.waveforms import Waveform
+
+
+#: How often the window shows a run that it answers, ms.
+ALIVE_MS = 300
+#: How many times as long as the window took over what a run kept it then does other things.
+BREATHES = 4
+#: How many scans of a run are shown while one is on; its verdict is taken from all.
+MOST_SHOWN = 1500
+#: How long leaving waits for the load's being off, s.
+LEAVE_S = 3.0
 
 
 class Session(QObject):
@@ -51,6 +64,9 @@ class Session(QObject):
         super().__init__()
         self.file = file
         self.book = WaveBook(file)
+        self.deeds = Deeds(file)
+        #: The log that was asked about; brought once more it is taken.
+        self._asked_about = ""
         self.subject: str | None = None
         self.test_id: str | None = None
         self.step_index = 0
@@ -69,6 +85,9 @@ class Session(QObject):
         self._in_run = False
         #: What the run has told of a soak.
         self.soak: SoakState | None = None
+        #: Thinned readings while a run goes on; None otherwise.
+        self._shown: list[Reading] | None = None
+        self._thin_at = 0
         self.load: dict[str, float] = full_load(self.job)
         self._derive()
         tests = self.job.campaign.tests
@@ -80,6 +99,15 @@ class Session(QObject):
         #: Seconds and volts of the run, as they came.
         self.trace: list[tuple[float, float]] = []
         self._live_waits = False
+        #: What the run kept and the window has not taken up yet; it is taken up together.
+        self._kept_waiting: list[Event] = []
+        self._kept_mutex = threading.Lock()
+        self._kept_soon = QTimer(self)
+        self._kept_soon.setSingleShot(True)
+        self._kept_soon.timeout.connect(self._take_kept)
+        self._alive = QTimer(self)
+        self._alive.setInterval(ALIVE_MS)
+        self._alive.timeout.connect(self._show_life)
 
     @property
     def job(self) -> Job:
@@ -90,7 +118,7 @@ class Session(QObject):
         same = before is not None and before.job is self.job
         self.now = Derived(
             self.job,
-            self.file.readings(),
+            self.file.readings() if self._shown is None else self._shown,
             self.load,
             before.plans if same else None,
             waves=self.book.waves(),
@@ -106,6 +134,7 @@ class Session(QObject):
             if job == self.job:
                 return True
             self.file.edit(name, job)
+            self.deeds.edited()
             self.file.log("edit", name)
         except Trouble as trouble:
             self.trouble.emit(str(trouble))
@@ -114,10 +143,10 @@ class Session(QObject):
         return True
 
     def undo(self) -> None:
-        self._travel(self.file.undo, "undone")
+        self._travel(self.deeds.undo, "undone")
 
     def redo(self) -> None:
-        self._travel(self.file.redo, "done again")
+        self._travel(self.deeds.redo, "done again")
 
     def _travel(self, move: object, word: str) -> None:
         try:
@@ -128,6 +157,7 @@ class Session(QObject):
             self.trouble.emit(str(trouble))
             return
         self._after_job_change()
+        self._after_readings()
 
     def _after_job_change(self) -> None:
         known = {o.id: o.full_load_A for o in self.job.design.outputs()}
@@ -217,9 +247,26 @@ class Session(QObject):
     def take_typed(self, line: Understood) -> list[Reading]:
         """Keep a typed reading; Trouble when it can't be kept."""
         kept = file_typed(self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index)
-        self.file.log("reading", f"{line.summary}, typed")
-        self._after_readings(kept[0].step)
+        self._noted(kept, f"{line.summary}, typed", kept[0].step)
         return kept
+
+    def _noted(self, kept: list[Reading], words: str, step: int | None = None) -> None:
+        """What follows once facts were kept: a line in the logbook, and a way back."""
+        self.file.log("reading", words)
+        self.file.settle()
+        self.deeds.kept(words, kept)
+        self._after_readings(step)
+
+    def correct(self, wanted: Correction) -> str:
+        """Strike or replace what was kept; what was done. Trouble when it can't be."""
+        said = correct(self.file, wanted)
+        self.file.settle()
+        self._after_readings()
+        return said
+
+    def seen_places(self) -> list[str]:
+        """Places that have readings already."""
+        return list(dict.fromkeys(r.place for r in self.now.readings))
 
     def take_up(self, hand: Hand | None) -> None:
         """Make a step of Assemble or Wake the one in hand."""
@@ -237,43 +284,49 @@ class Session(QObject):
         if value is None:
             raise Trouble("The practice supply has nothing to read there.")
         text = "OL" if math.isinf(value) else f"{value:.4g}" if quantity == "ohm" else f"{value:.2f}"
-        line = replace(at_place(place, name, quantity, text), text=PRACTICE)
-        file_typed(self.file, line, None, instrument=self.hand_meter)
-        self.file.log("reading", f"{line.summary}, practice")
-        self._after_readings()
+        line = replace(at_place(place, name, quantity, text), text="practice")
+        kept = file_typed(self.file, line, None, instrument=self.hand_meter, origin="practice")
+        self._noted(kept, f"{line.summary}, practice")
 
     def take_from_meter(self, place: str, name: str) -> None:
         """Read the bench's voltmeter once and keep it at a place; Trouble when it gives nothing."""
         from tensimeter.bench.setup import read_voltmeter
 
-        value = read_voltmeter(self.job, Path(self.bench_file))
+        value, simulated = read_voltmeter(self.job, Path(self.bench_file))
         line = replace(at_place(place, name, "V", f"{value:.6g}"), text="read by the bench")
-        file_typed(self.file, line, None, instrument=self.job.campaign.voltmeter, origin="instrument")
-        self.file.log("reading", f"{line.summary}, by the bench's voltmeter")
-        self._after_readings()
+        origin: Origin = "simulated" if simulated else "instrument"
+        kept = file_typed(self.file, line, None, instrument=self.job.campaign.voltmeter, origin=origin)
+        by = "a simulated voltmeter" if simulated else "the bench's voltmeter"
+        self._noted(kept, f"{line.summary}, by {by}")
 
     def take_at(self, place: str, name: str, quantity: str, text: str) -> list[Reading]:
         """Keep a figure typed where its place and quantity are known already; Trouble when it is none."""
         line = at_place(place, name, quantity, text)
         kept = file_typed(self.file, line, None, instrument=self.hand_meter)
-        self.file.log("reading", f"{line.summary}, typed")
-        self._after_readings()
+        self._noted(kept, f"{line.summary}, typed")
         return kept
 
     def take_wave(self, wave: "Waveform", source: str) -> None:
         """File a waveform under the step in hand; Trouble where the step asks for none."""
-        file_wave(self.file, wave, self.plan, self.step_index, source)
-        self.file.log("reading", f"waveform of {len(wave.volts)} samples from {source}")
-        self._after_readings()
+        number = file_wave(self.file, wave, self.plan, self.step_index, source)
+        words = f"waveform of {len(wave.volts)} samples from {source}"
+        self._noted([], words)
+        self.deeds.done.pop()
+        self.deeds.kept_wave(words, number)
 
     def take_log(self, log: "Log | TemperatureLog", source: str) -> int:
         """File a log's rows under the test in hand; the number of rows. Trouble when it can't."""
         if self.plan is None:
             raise Trouble("Choose a test first; the log is filed under it.")
         filed = file_heat_log if self.plan.test.kind in HEAT_KINDS else file_log
-        rows = len({r.scan for r in filed(self.file, log, self.plan, source)})
-        self.file.log("reading", f"{rows} rows from {source}")
-        self._after_readings()
+        try:
+            kept = filed(self.file, log, self.plan, source, accept=self._asked_about == source)
+        except Doubtful as doubtful:
+            self._asked_about = source
+            raise Trouble(f"{doubtful} Bring it once more to take it all the same.") from doubtful
+        self._asked_about = ""
+        rows = len({r.scan for r in kept})
+        self._noted(kept, f"{rows} rows from {source}")
         return rows
 
     def note(self, kind: str, text: str) -> None:
@@ -320,10 +373,13 @@ class Session(QObject):
             bench,
             self._hear,
             present=present,
-            done=frozenset() if anew else self.already_read(),
+            done=frozenset() if anew else self.already_read(simulated=bench.simulated),
         )
         self.bench = bench
         self._in_run, self.soak = True, None
+        self._shown = thinned(self.file.readings(), MOST_SHOWN)
+        self.engine.window_answers()
+        self._alive.start()
         self.file.log("run", f"{self.plan.test.id} begun")
         self.engine.start()
 
@@ -338,10 +394,11 @@ class Session(QObject):
         if self.engine is not None:
             self.engine.answer()
 
-    def already_read(self) -> frozenset[int]:
+    def already_read(self, *, simulated: bool = True) -> frozenset[int]:
         """Steps that a run passes over: those of a test that was begun and not ended.
 
-        What goes past a limit is taken as a whole, or its order would tell nothing.
+        What goes past a limit is taken as a whole, or its order would tell nothing; what was simulated
+        is not there for real instruments.
         """
         plan_, result = self.plan, self.outcome
         if (
@@ -349,6 +406,7 @@ class Session(QObject):
             or result is None
             or result.complete
             or any(s.past_limits or s.hold_s for s in plan_.steps)
+            or (bool(result.pretended) and not simulated)
         ):
             return frozenset()
         return frozenset(r.step.index for r in result.steps if r.taken)
@@ -364,7 +422,17 @@ class Session(QObject):
             if self._live_waits:
                 return
             self._live_waits = True
+        if event.kind == "kept":
+            with self._kept_mutex:
+                self._kept_waiting.append(event)
+                if len(self._kept_waiting) > 1:
+                    return
         self._from_engine.emit(event)
+
+    def _show_life(self) -> None:
+        """Tell the run that the window answers."""
+        if self.engine is not None:
+            self.engine.window_answers()
 
     def _on_run_event(self, event: Event) -> None:
         """Bring everything up to date, then tell the widgets."""
@@ -372,8 +440,31 @@ class Session(QObject):
             return
         if event.kind == "live":
             self._live_waits = False
+        if event.kind == "kept":
+            if not self._kept_soon.isActive():
+                self._take_kept()
+            return
+        if event.kind in ENDS:
+            self._take_kept()
         self._take_event(event)
         self.run_event.emit(event)
+
+    def _take_kept(self) -> None:
+        """Take up what was kept since last time; in between the window has time for other things."""
+        with self._kept_mutex:
+            waiting, self._kept_waiting = self._kept_waiting, []
+        if not waiting or self.closed:
+            return
+        begun = time.monotonic()
+        event = replace(waiting[-1], readings=tuple(r for e in waiting for r in e.readings))
+        if self._shown is not None:
+            self._shown += event.readings
+            if len(self._shown) > self._thin_at:
+                self._shown = thinned(self._shown, MOST_SHOWN)
+                self._thin_at = 2 * len(self._shown) + MOST_SHOWN
+        self._take_event(event)
+        self.run_event.emit(event)
+        self._kept_soon.start(int(1000 * BREATHES * (time.monotonic() - begun)))
 
     def _take_event(self, event: Event) -> None:
         if event.step is not None:
@@ -386,17 +477,23 @@ class Session(QObject):
             self._derive()
             self.readings_changed.emit()
         self.asked_of_hands = event.text if event.kind == "ask" else ""
-        if event.kind in ("done", "aborted", "failed"):
-            self._in_run = False
-            self.file.log("run", f"{self.test_id} {event.kind}: {event.text}")
-            if self.bench is not None:
-                self.bench.close()
-                self.bench = None
-            if self._load_before_run is not None:
-                self.load, self._load_before_run = self._load_before_run, None
-            self._after_readings()
-            self.point_changed.emit()
-            (self.told if event.kind == "done" else self.trouble).emit(event.text)
+        if event.kind in ENDS:
+            self._end_run(event)
+
+    def _end_run(self, event: Event) -> None:
+        self._in_run, self._shown = False, None
+        self._alive.stop()
+        self._kept_soon.stop()
+        self.file.log("run", f"{self.test_id} {event.kind}: {event.text}")
+        self.file.settle()
+        if self.bench is not None:
+            self.bench.close()
+            self.bench = None
+        if self._load_before_run is not None:
+            self.load, self._load_before_run = self._load_before_run, None
+        self._after_readings()
+        self.point_changed.emit()
+        (self.told if event.kind == "done" else self.trouble).emit(event.text)
 
     def _follow_load(self, output: str, amps: float) -> None:
         """Predict the path at what the run sets: this output alone is loaded."""
@@ -404,6 +501,16 @@ class Session(QObject):
             self._load_before_run = dict(self.load)
         self.load = dict.fromkeys(self.load, 0.0)
         self.set_load(output, amps)
+
+    def drop_and_wait(self) -> str:
+        """End a run; what is not proven of its load's being off, in a sentence, empty where all is."""
+        if self.engine is None or not self.engine.alive:
+            return ""
+        self.engine.drop()
+        if not self.engine.wait_until_off(LEAVE_S) or not self.engine.load_off:
+            off = self.engine.off
+            return off.text if off is not None else "It is not confirmed that the load is off: look, by hand."
+        return ""
 
     def close(self) -> None:
         """End a run with the load off, then close the file."""

@@ -91,6 +91,8 @@ class StageRail(QWidget):
         if stage.id == "plate":
             shown = [o for o in outcomes if rates(o) and proven_A(o)]
             count = len({t.output for t in job.campaign.tests})
+            if not shown and any(o.pretended for o in outcomes):
+                return "simulated only"
             return f"{len(shown)} of {count} rated" if count else "nothing yet"
         if stage.id == "assemble":
             made = sum(w.made for w in job.assembly.wires)

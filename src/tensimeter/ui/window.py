@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.bench.events import Event
+from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.text import label, rule
@@ -42,6 +42,8 @@ class MainWindow(QMainWindow):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.stage_index = 0
         self._narrow = False
+        #: Whether a run left its load without a proof that it is off.
+        self._not_off = False
         self.resize(1280, 800)
         self.setMinimumSize(820, 560)
         page = QWidget()
@@ -60,7 +62,7 @@ class MainWindow(QMainWindow):
         column.addLayout(self._middle(), 1)
         self.drop_bar = QPushButton("Drop load      Esc, from anywhere")
         self.drop_bar.setProperty("kind", "drop")
-        self.drop_bar.clicked.connect(session.drop_load)
+        self.drop_bar.clicked.connect(self._drop)
         self.drop_bar.hide()
         column.addWidget(self.drop_bar)
         column.addWidget(rule())
@@ -223,9 +225,9 @@ class MainWindow(QMainWindow):
         job = self.session.job
         self.setWindowTitle(f"{job.name} – Tensimeter")
         self._name.setText(job.name)
-        self._place.setText(job.place)
+        self._place.setText(f"{job.place} · a demo: all of it is made up" if job.demo else job.place)
         self._mode.setText(self.strip.mode())
-        undo, redo = self.session.file.undo_name(), self.session.file.redo_name()
+        undo, redo = self.session.deeds.undo_name(), self.session.deeds.redo_name()
         for name, what, words, key in (
             ("undo", undo, "Undo", "Ctrl+Z"),
             ("redo", redo, "Do again", "Ctrl+Shift+Z"),
@@ -253,13 +255,39 @@ class MainWindow(QMainWindow):
         self._restyle_tools()
 
     def _on_run_event(self, event: Event) -> None:
-        running = event.kind not in ("done", "aborted", "failed")
-        self.drop_bar.setVisible(running)
+        if event.kind == "off":
+            self._say_off(event)
+        elif event.kind == "started":
+            self._ready_to_drop()
+        self.drop_bar.setVisible(event.kind not in ENDS or self._not_off)
         self._mode.setText(self.strip.mode())
-        if event.kind in ("done", "aborted", "failed"):
+        if event.kind in ENDS:
             self._show_job()
         if self.bench_view.isVisible():
             self._place_bench_view()
+
+    def _ready_to_drop(self) -> None:
+        self._not_off = False
+        self.drop_bar.setText("Drop load      Esc, from anywhere")
+        self.drop_bar.setEnabled(True)
+
+    def _drop(self) -> None:
+        """The bar: drops the load; once it says that it is not off, a click says that one has seen to it."""
+        if self._not_off:
+            self._not_off = False
+            self.drop_bar.hide()
+            return
+        self.drop_bar.setText("Dropping the load …")
+        self.session.drop_load()
+
+    def _say_off(self, event: Event) -> None:
+        """How the load was left; what is not proven off stays on screen until someone has seen to it."""
+        engine = self.session.engine
+        self._not_off = engine is not None and not engine.load_off
+        if self._not_off:
+            self.drop_bar.setText(f"NOT CONFIRMED OFF. {event.text} Click once it is.")
+        else:
+            self.drop_bar.setText("Load off, confirmed by its amps")
 
     # -- what keys do ---------------------------------------------------------------------------
 
@@ -270,7 +298,7 @@ class MainWindow(QMainWindow):
     def escape(self) -> None:
         """Esc: drop the load first of all; else leave the bench view, else put away the why."""
         if self.session.running:
-            self.session.drop_load()
+            self._drop()
         elif self.bench_view.isVisible():
             self.toggle_bench_view()
         else:
@@ -330,7 +358,14 @@ class MainWindow(QMainWindow):
         self._place_bench_view()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        """The load goes off before the window does."""
+        """The load goes off before the window does; one that is not proven off is said before it closes."""
+        left_on = self.session.drop_and_wait()
+        if left_on and not self._not_off:
+            self._not_off = True
+            self.drop_bar.setText(f"NOT CONFIRMED OFF. {left_on} Close again to leave all the same.")
+            self.drop_bar.show()
+            event.ignore()
+            return
         self.session.close()
         self.control.stop()
         event.accept()

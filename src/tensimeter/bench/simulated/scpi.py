@@ -45,7 +45,10 @@ class ScpiDevice:
         self.name = name
         self._errors: deque[int] = deque()
         self._tree: list[tuple[re.Pattern[str], Handler]] = []
-        self.on("*IDN?", lambda _: f"Fellmoor,{self.name},0,1")
+        self._enabled = 0
+        self.on("*ESE?", lambda _: str(self._enabled))
+        self.on("*ESE", self._enable)
+        self.on("*IDN?", lambda _: f"Simulated,{self.name},0,1")
         self.on("*RST", lambda _: self.reset())
         self.on("*CLS", lambda _: self._errors.clear())
         self.on("*OPC?", lambda _: "1")
@@ -55,6 +58,9 @@ class ScpiDevice:
     def on(self, pattern: str, handler: Handler) -> None:
         """Answer a header; capitals are the short form, brackets may be left out."""
         self._tree.append((_compile(pattern), handler))
+
+    def _enable(self, argument: str) -> None:
+        self._enabled = int(number(argument, 0, 255))
 
     def reset(self) -> None:
         """To the state after switching on."""

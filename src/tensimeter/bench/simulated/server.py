@@ -14,6 +14,7 @@ from tensimeter.bench.simulated.instruments import (
     SimulatedThermometer,
     World,
 )
+from tensimeter.bench.simulated.misbehaving import Fault, stream
 from tensimeter.bench.simulated.powering import SimulatedHands, SimulatedLine
 from tensimeter.bench.simulated.scope import SimulatedScope
 from tensimeter.bench.simulated.scpi import ScpiDevice
@@ -24,9 +25,6 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Clamp, ElectronicLoad, LineSource, Multimeter, Oscilloscope, Thermometer
 
 _LONGEST_LINE = 4096
-#: How late, in s, an answer comes from a stand-in that is told to be late; and other wrong answers.
-LATE_S = 1.2
-_FAULTY = {"garble": b"\x00?!garbled\n", "overload": b"9.9E37\n"}
 
 
 class StandIns:
@@ -58,8 +56,15 @@ class StandIns:
         self.world = World(supply, HiddenErrors(seed), self.clock, chosen)
         self.devices: dict[str, ScpiDevice] = _devices(job, self.world)
         self.resources: dict[str, str] = {}
-        #: Ways to go wrong, for trying out: role → "silent", "garble", "close", "late" or "overload".
-        self.faults: dict[str, str] = {}
+        #: Ways to go wrong, for trying out, by role: a fault, or the name of one that meets every answer.
+        self.faults: dict[str, str | Fault] = {}
+        #: Lines a second that an instrument sends without being asked, by role.
+        self.streams: dict[str, float] = {}
+        #: Roles that take one client at a time: who comes while one is there is turned away.
+        self.one_client: set[str] = set()
+        #: Roles whose link is dead: nobody gets in, and who is in gets nothing.
+        self.dead: set[str] = set()
+        self._clients: dict[str, list[asyncio.StreamWriter]] = {}
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._serve, name="stand-ins", daemon=True)
         self._ready = threading.Event()
@@ -135,7 +140,15 @@ class StandIns:
     async def _talk(
         self, role: str, device: ScpiDevice, reader: asyncio.StreamReader, writer: asyncio.StreamWriter
     ) -> None:
-        rest = b""
+        clients = self._clients.setdefault(role, [])
+        if role in self.dead or (role in self.one_client and clients):
+            writer.close()
+            return
+        clients.append(writer)
+        rest, last = b"", list[bytes]()
+        streaming = None
+        if role in self.streams:
+            streaming = asyncio.ensure_future(stream(writer, self.streams[role], last))
         try:
             while chunk := await reader.read(4096):
                 *lines, rest = (rest + chunk).split(b"\n")
@@ -143,20 +156,50 @@ class StandIns:
                     device.push_error(-100)
                     rest = b""
                 for line in lines:
-                    fault = self.faults.get(role)
-                    if fault == "close":
+                    if role in self.dead or not await self._answer_line(role, device, line, writer, last):
                         return
-                    answer = _answer(device, line)
-                    if answer is None or fault == "silent":
-                        continue
-                    if fault == "late":
-                        await asyncio.sleep(LATE_S)
-                    writer.write(_FAULTY.get(fault or "", answer))
-                    await writer.drain()
         except (ConnectionError, OSError, asyncio.CancelledError):
             pass  # the client left, or the bench was stopped
         finally:
+            if streaming is not None:
+                streaming.cancel()
+            clients.remove(writer)
             writer.close()
+
+    async def _answer_line(
+        self, role: str, device: ScpiDevice, line: bytes, writer: asyncio.StreamWriter, last: list[bytes]
+    ) -> bool:
+        """Answer one line as the instrument does, or as its fault has it; False where the link closes."""
+        told = self.faults.get(role)
+        fault = Fault(told) if isinstance(told, str) else told
+        met = fault is not None and fault.meets(line)
+        if met and fault is not None and fault.kind == "close":
+            return False
+        answer = _answer(device, line)
+        if answer is None:
+            return True
+        last[:] = [answer]
+        if not met or fault is None:
+            writer.write(answer)
+            await writer.drain()
+            return True
+        async for piece in fault.spoilt(answer):
+            if self.faults.get(role) is not told:
+                # It was mended meanwhile.
+                return False
+            writer.write(piece)
+            await writer.drain()
+        return True
+
+    def kill_link(self, role: str) -> None:
+        """Let the link of an instrument die, as a pulled cable does: what it does goes on."""
+        self.dead.add(role)
+
+        def close() -> None:
+            for writer in list(self._clients.get(role, [])):
+                writer.transport.abort()
+
+        self._loop.call_soon_threadsafe(close)
 
 
 def _answer(device: ScpiDevice, line: bytes) -> bytes | None:

@@ -1,6 +1,6 @@
 """Which points prove an output, in what order, and what their readings say."""
 
-from tensimeter.core.campaign.judging import columns, corrected, outcome, proven_A, rates
+from tensimeter.core.campaign.judging import columns, corrected, outcome, proven_A, rates, shown_A
 from tensimeter.core.campaign.kinds import KINDS
 from tensimeter.core.campaign.planning import plan, step_for
 from tensimeter.core.campaign.step import OPEN, WALL, Capture, Facts, Finding, Outcome, Plan, Step, StepResult
@@ -22,5 +22,6 @@ __all__ = [
     "plan",
     "proven_A",
     "rates",
+    "shown_A",
     "step_for",
 ]

@@ -12,7 +12,17 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.tests import LoadRegulation
 from tensimeter.core.judge import Band, Interval, Verdict, judge, worst
-from tensimeter.core.verify.readings import Pair, Reading, Wave, accuracy_of, interval_of, pairs, standing
+from tensimeter.core.verify.readings import (
+    PRETENDED,
+    Pair,
+    Reading,
+    Wave,
+    accuracy_of,
+    interval_of,
+    pairs,
+    real_ones,
+    standing,
+)
 from tensimeter.core.verify.regulation import Readings, Regulation, regulation
 
 if TYPE_CHECKING:
@@ -26,6 +36,11 @@ def rates(result: Outcome) -> bool:
 
 
 def proven_A(result: Outcome) -> float | None:
+    """The largest current in A that is proven; None when none is. What was simulated proves nothing."""
+    return None if result.pretended else shown_A(result)
+
+
+def shown_A(result: Outcome) -> float | None:
     """The largest current in A up to which every point taken holds; None when none does.
 
     Points that were not measured prove nothing, and nothing above one that fails counts.
@@ -87,10 +102,18 @@ def outcome(
     running: bool = False,
     soak: "SoakState | None" = None,
 ) -> Outcome:
-    """Judge a test by all its readings and waveforms; while it is running by what the run tells of heat."""
+    """Judge a test by all its readings and waveforms; while it is running by what the run tells of heat.
+
+    Where something real was read, what was simulated does not count beside it; where nothing was, the
+    outcome says that it is pretended.
+    """
     test, output = worked_out.test, worked_out.output
     live = [r for r in standing(readings) if r.test == test.id]
     own = tuple(w for w in waves if w.test == test.id)
+    real, real_waves = real_ones(live), tuple(w for w in own if w.origin not in PRETENDED)
+    pretended = "" if real or real_waves or not (live or own) else (live or own)[-1].origin
+    if not pretended:
+        live, own = real, real_waves
     facts = Facts(job, worked_out, tuple(live), own, running, soak)
     places = {output.id, *(s.place for s in worked_out.steps if s.place)}
     found = [p for place in sorted(places) for p in pairs(live, place, test.id)]
@@ -119,7 +142,9 @@ def outcome(
         singles.append(fit_verdict)
     verdict = worst(singles) if singles else Verdict.NOT_MEASURED
     measured = sum(r.taken for r in results)
-    return Outcome(worked_out, results, extra, fit, fit_verdict, verdict, measured, findings, facts)
+    return Outcome(
+        worked_out, results, extra, fit, fit_verdict, verdict, measured, findings, facts, pretended
+    )
 
 
 def _panel(facts: Facts) -> list[Finding]:

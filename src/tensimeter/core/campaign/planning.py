@@ -6,7 +6,7 @@ import numpy as np
 
 from tensimeter.core.campaign.kinds import KINDS
 from tensimeter.core.campaign.plain_loads import points
-from tensimeter.core.campaign.several import loads_in_hand
+from tensimeter.core.campaign.several import beside_A, loads_in_hand
 from tensimeter.core.campaign.step import Plan, Situation, Step, predicted
 from tensimeter.core.electrical.loadline import LoadLine
 from tensimeter.core.electrical.network import build, has_source
@@ -46,6 +46,14 @@ def plan(job: Job, test: Test) -> Plan:
             f"All {1 + len(test.others)} outlets at once need {wanted} load{'s' if wanted > 1 else ''} more: "
             "a resistor at each of the others would do."
         )
+    if isinstance(test, Outlets) and 1 + len(test.others) <= loads_in_hand(job):
+        for link in (job.output(o) for o in (test.output, *test.others)):
+            beside = beside_A(job, {link.id: link.full_load_A})[link.id]
+            if beside < link.full_load_A:
+                unreachable.append(
+                    f"While others are read, {link.name} can be loaded with {beside:.3g} A of "
+                    f"{link.full_load_A:.3g} A: the second load sinks no more."
+                )
     network = build(job) if has_source(job) else None
     situation = Situation(job, output, full, most, network)
     made = KINDS[test.kind].steps(situation, test)

@@ -9,6 +9,7 @@ import numpy as np
 from tensimeter.core.campaign.step import Facts, Finding, Situation, Step, predicted
 from tensimeter.core.electrical.loadline import load_line
 from tensimeter.core.job.document import Job
+from tensimeter.core.job.parts import ElectronicLoad
 from tensimeter.core.job.tests import ClaimedFound, Outlets, Test
 from tensimeter.core.judge import Band, Interval, Verdict, judge, worst
 from tensimeter.core.quantity import show
@@ -40,10 +41,13 @@ class OutletsKind:
         for share in test.stages:
             amps = {o.id: math.floor(share * full[o.id] * 1000) / 1000 for o in outputs}
             for o in outputs:
-                others = {k: a for k, a in amps.items() if k != o.id}
+                others = beside_A(s.job, {k: a for k, a in amps.items() if k != o.id})
                 line = load_line(s.job, o.id, np.array([amps[o.id]]), others=others)
                 band = Band.around(o.nominal_V, o.tolerance)
                 title = f"{o.name}, all at {100 * share:.0f} %"
+                weak = [f"{s.job.output(k).name} at {a:.3g} A" for k, a in others.items() if a < amps[k]]
+                if weak:
+                    title += f", but {' and '.join(weak)}"
                 found.append(
                     Step(0, amps[o.id], predicted(line, 0), band, title, o.id, others=tuple(others.items()))
                 )
@@ -65,6 +69,20 @@ class OutletsKind:
                 Finding(f"{link.name}, lowest", "V", low, f"{len(taken)} of {len(read)} read", verdict)
             )
         return found
+
+
+def beside_A(job: Job, wanted: dict[str, float]) -> dict[str, float]:
+    """What the further loads sink of what is wanted of other outputs, A by output; each takes one of them."""
+    loads = [job.part(p) for p in job.campaign.other_loads]
+    found = {}
+    for (output, amps), load in zip(wanted.items(), (*loads, *[None] * len(wanted)), strict=False):
+        able = (
+            float(load_reach_A(load, job.output(output).nominal_V))
+            if isinstance(load, ElectronicLoad)
+            else math.inf
+        )
+        found[output] = math.floor(min(amps, able) * 1000 + 1e-6) / 1000
+    return found
 
 
 def _sunk(job: Job, output: str) -> float:

@@ -239,6 +239,8 @@ class Outcome:
     measured: int
     findings: tuple[Finding, ...] = ()
     facts: Facts | None = field(default=None, compare=False)
+    #: `simulated` or `practice` where nothing real was read: it proves nothing. Empty otherwise.
+    pretended: str = ""
 
     @property
     def complete(self) -> bool:

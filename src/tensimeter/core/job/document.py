@@ -2,15 +2,16 @@
 
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, model_validator
 
 from tensimeter.core.errors import Trouble
+from tensimeter.core.job.bounds import must_be_bounded
 from tensimeter.core.job.design import Design, OutputLink
 from tensimeter.core.job.parts import Fraction, Identifier, Name, Part, Positive, Record
 from tensimeter.core.job.tests import Test
 
 #: Raised with every change that an older program could not read.
-FORMAT: Final = 1
+FORMAT: Final = 2
 
 
 class BoxRecord(Record):
@@ -187,8 +188,10 @@ class Variant(Record):
 class Job(Record):
     """One supply: stock, design, policy, campaign; `variant` names the design in hand."""
 
-    format: Literal[1] = 1
+    format: Literal[2] = 2
     name: Name
+    #: Whether everything about it is made up, to try the program out.
+    demo: bool = False
     place: str = ""
     nameplate: Nameplate | None = None
     settings: Settings = Field(default_factory=Settings)
@@ -200,6 +203,14 @@ class Job(Record):
     overruled: tuple[Overrule, ...] = ()
     variant: Name = "as built"
     variants: tuple[Variant, ...] = ()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_format_1(cls, data: Any) -> Any:
+        """A job of format 1 reads as it is; what format 2 added has a default."""
+        if isinstance(data, dict) and data.get("format") == 1 and "demo" not in data:
+            return {**data, "format": FORMAT}
+        return data
 
     def part(self, part_id: str | None) -> Part | None:
         """The part with this id, or None."""
@@ -225,9 +236,9 @@ class Job(Record):
 def read_job(data: str | bytes | dict[str, Any]) -> Job:
     """A job from JSON text or a parsed object; Trouble in one sentence when it is not one."""
     try:
-        if isinstance(data, dict):
-            return Job.model_validate(data)
-        return Job.model_validate_json(data)
+        job = Job.model_validate(data) if isinstance(data, dict) else Job.model_validate_json(data)
+    except RecursionError as error:
+        raise Trouble("This is not a job that can be read: it is nested too deeply.") from error
     except ValidationError as error:
         first = error.errors()[0]
         if first["loc"] == ("format",):
@@ -237,3 +248,5 @@ def read_job(data: str | bytes | dict[str, Any]) -> Job:
             ) from error
         where = ".".join(str(step) for step in first["loc"]) or "the whole"
         raise Trouble(f"This is not a job that can be read: {where}: {first['msg']}.") from error
+    must_be_bounded(job)
+    return job

@@ -16,8 +16,9 @@ class Record(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
 
-Positive = Annotated[float, Field(gt=0)]
-NotNegative = Annotated[float, Field(ge=0)]
+#: No figure of a part is beyond: what is would only overflow.
+Positive = Annotated[float, Field(gt=0, ge=1e-18, le=1e15)]
+NotNegative = Annotated[float, Field(ge=0, le=1e15)]
 Fraction = Annotated[float, Field(ge=0, le=1)]
 Efficiency = Annotated[float, Field(gt=0, le=1)]
 Count = Annotated[int, Field(ge=1)]

@@ -19,8 +19,6 @@ from tensimeter.core.verify.readings import Reading
 
 #: Amps from which a source wants more than one thin wire: a rule of thumb.
 THICK_A = 15.0
-#: Note of a reading that was taken from the practice supply: it lifts no hold before a real load.
-PRACTICE = "practice"
 
 
 def build_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.document import Job
-from tensimeter.core.procedure.build_notices import PRACTICE, build_notices
+from tensimeter.core.procedure.build_notices import build_notices
 from tensimeter.core.procedure.design_notices import design_notices
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.part_notices import part_notices, stock_notices
 from tensimeter.core.procedure.prove_notices import prove_notices
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.verify.readings import Reading, real_ones
 
 
 @dataclass(frozen=True)
@@ -74,7 +74,7 @@ def must_be_lifted(job: Job, readings: Sequence[Reading], output: str) -> None:
     What was read from the practice supply lifts nothing here. A supply that was built elsewhere is a named
     choice of the job: then only the holds of Prove count.
     """
-    found = notices(job, [r for r in readings if r.note != PRACTICE])
+    found = notices(job, real_ones(readings))
     stopping = open_holds(found, "prove", output)
     for stage in ("assemble", "wake"):
         stopping += open_holds(found, stage)

@@ -14,7 +14,11 @@ from tensimeter.core.job.parts import Clamp, ElectronicLoad, LineSource, Multime
 from tensimeter.core.judge import Accuracy, Interval
 
 Quantity = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB"]
-Origin = Literal["typed", "file", "instrument"]
+Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
+#: Where a reading is of nothing real: from simulated instruments, or from the practice supply.
+PRETENDED: frozenset[str] = frozenset(("simulated", "practice"))
+#: How that is said beside a figure.
+PRETENDED_WORDS = {"simulated": "simulated, proves nothing", "practice": "practice, proves nothing"}
 
 
 class Reading(NamedTuple):
@@ -114,6 +118,11 @@ def accuracy_of(
     return Accuracy(of_reading=0.005, counts=2, resolution=typed_resolution), "assumed"
 
 
+def real_ones(readings: Iterable[Reading]) -> list[Reading]:
+    """The readings of something real; what was simulated or practised proves nothing."""
+    return [r for r in readings if r.origin not in PRETENDED]
+
+
 def interval_of(reading: Reading, extra: Sequence[float] = ()) -> Interval | None:
     """A reading with its 95 % interval; None for a value over range or without accuracy."""
     if not math.isfinite(reading.value) or reading.accuracy is None:
@@ -148,3 +157,22 @@ def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> l
         for scan in scans.values()
         if "V" in scan and "A" in scan and math.isfinite(scan["V"].value + scan["A"].value)
     ]
+
+
+def thinned(readings: Sequence[Reading], most: int) -> list[Reading]:
+    """Every so many scans of each run that has more than `most` of them, its newest always among them.
+
+    For what is shown while a run goes on: verdicts are taken from all readings.
+    """
+    scans: dict[int, dict[int, None]] = {}
+    for r in readings:
+        if r.run is not None:
+            scans.setdefault(r.run, {})[r.scan] = None
+    dropped: set[int] = set()
+    for of_run in scans.values():
+        each = -(-len(of_run) // most)
+        if each > 1:
+            ordered = list(of_run)
+            kept = {ordered[-1], *ordered[::each]}
+            dropped.update(s for s in ordered if s not in kept)
+    return [r for r in readings if r.scan not in dropped] if dropped else list(readings)

@@ -23,6 +23,7 @@ from tensimeter.core.campaign import KINDS, OPEN, StepResult
 from tensimeter.core.campaign.soakrun import soak_runs
 from tensimeter.core.explain import Worked
 from tensimeter.core.quantity import decimals_for, fixed, show
+from tensimeter.core.verify.readings import PRETENDED_WORDS
 from tensimeter.ui.parts.plots import TraceView
 from tensimeter.ui.parts.text import Figure, label, rule
 from tensimeter.ui.parts.verdict_square import verdict_icon
@@ -30,13 +31,14 @@ from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
 from tensimeter.ui.prove.findings_table import FindingsTable
 from tensimeter.ui.prove.plot_area import PlotArea
+from tensimeter.ui.prove.readings_view import ReadingsView
 from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.prove.setup_view import SetupView
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 _COLUMNS = ("", "load", "predicted", "read", "±", "verdict", "how")
-_VIEWS = (("points", "Points"), ("found", "What it gives"), ("setup", "Set-up"))
+_VIEWS = (("points", "Points"), ("found", "What it gives"), ("readings", "Readings"), ("setup", "Set-up"))
 #: How two runs of a soak are laid over one another.
 _COMPARE = "Before and after"
 
@@ -75,7 +77,8 @@ class ProveStage(QWidget):
         self.setup = SetupView(session)
         self.lower = QStackedWidget()
         self.lower.setMinimumHeight(theme.px(120))
-        for widget in (self.steps, self.found, self.setup):
+        self.readings = ReadingsView(session)
+        for widget in (self.steps, self.found, self.readings, self.setup):
             self.lower.addWidget(widget)
         column.addWidget(self.lower, 4)
         layout.addLayout(column, 1)
@@ -154,7 +157,8 @@ class ProveStage(QWidget):
             self.sentence.setText("Join an output in Design; its test is planned with it.")
             return
         name = KINDS[result.plan.test.kind].name
-        self.title.setText(f"{name[0].upper()}{name[1:]}, {result.plan.output.name}")
+        made_up = f": {PRETENDED_WORDS[result.pretended]}" if result.pretended else ""
+        self.title.setText(f"{name[0].upper()}{name[1:]}, {result.plan.output.name}{made_up}")
         self.sentence.setText(outcome_sentence(result))
         about = settle_sentence(session.job, result.plan) or meter_sentence(
             session.job, result.plan, session.hand_meter
@@ -173,6 +177,8 @@ class ProveStage(QWidget):
         view = self.lower.currentWidget()
         if view is self.found:
             self.found.show_result(result)
+        elif view is self.readings:
+            self.readings.refresh()
         elif view is self.setup:
             self.setup.show_test(result.plan.test)
         self.steps.setColumnHidden(2, all(r.step.predicted_V is None for r in result.steps))

@@ -7,7 +7,7 @@ from tensimeter.core.campaign import Plan, Step
 
 
 @dataclass(frozen=True)
-class Guard:
+class RunLimits:
     """Limits that end a run when a reading crosses one, in V, A, °C."""
 
     min_V: float
@@ -16,7 +16,7 @@ class Guard:
     max_C: float = 85.0
 
     @classmethod
-    def for_plan(cls, plan: Plan) -> "Guard":
+    def for_plan(cls, plan: Plan) -> "RunLimits":
         """Half the nominal volts to a fifth above (or what the device stands), 10 % over amps."""
         output = plan.output
         high = max(output.nominal_V * 1.2, output.device_max_V or 0.0)
@@ -24,7 +24,7 @@ class Guard:
         most = max([*within, 0.0])
         return cls(0.5 * output.nominal_V, high, max(1.1 * most, most + 0.05))
 
-    def at(self, plan: Plan, step: Step) -> "Guard":
+    def at(self, plan: Plan, step: Step) -> "RunLimits":
         """The limits at one step: past an output's own limit its volts may go, and more amps flow."""
         volts = plan.output.nominal_V
         here = self

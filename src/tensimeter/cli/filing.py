@@ -1,0 +1,161 @@
+"""Commands that keep readings and take them back without a window: file, strike."""
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from tensimeter.bench.filed import BY_CURRENT, done_steps, file_log, file_typed
+from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
+from tensimeter.cli.commands import app
+from tensimeter.cli.compute import Json
+from tensimeter.cli.output import answer
+from tensimeter.core.campaign import Plan, plan
+from tensimeter.core.errors import Doubtful, Trouble
+from tensimeter.core.readingline import Correction, Understood, correction, find_place, understand
+from tensimeter.core.verify.readings import Reading
+from tensimeter.store.corrections import correct
+from tensimeter.store.jobfile import JobFile
+from tensimeter.store.logs import read_log, read_temperatures
+
+Accept = Annotated[
+    bool, typer.Option("--accept", help="Keep what can't be right, or a new place, all the same.")
+]
+
+
+@app.command("file")
+def file_command(
+    job: Path,
+    line: Annotated[
+        list[str] | None, typer.Argument(help="A reading as in the reading line: mount 13.58V @4A")
+    ] = None,
+    log: Annotated[Path | None, typer.Option(help="A log in CSV instead.")] = None,
+    test: Annotated[str, typer.Option(help="The test that it belongs to, by id or kind.")] = "",
+    step: Annotated[int | None, typer.Option(min=0, help="The step in hand; else the next open one.")] = None,
+    accept: Accept = False,
+    json: Json = False,
+) -> None:
+    """Keep a typed reading, or every row of a log, as a fact of the job."""
+    lines = _lines(line or [])
+    if bool(lines) == (log is not None):
+        raise Trouble("Type a reading, or name a log with --log; one of them.")
+    with JobFile(job) as file:
+        if log is not None:
+            answer(_take_log(file, log, test, accept), json)
+            return
+        kept = [_take_line(file, text, test, step, accept) for text in lines]
+    answer(kept[0] if len(kept) == 1 else {"kept": sum(k["kept"] for k in kept), "readings": kept}, json)
+
+
+def _lines(words: list[str]) -> list[str]:
+    """Words of one line, or lines that were each given as one."""
+    if any(" " in word.strip() for word in words):
+        return [word for word in words if word.strip()]
+    return [" ".join(words)] if words else []
+
+
+def _take_line(file: JobFile, text: str, test: str, step: int | None, accept: bool) -> dict[str, Any]:
+    taken_back = correction(text)
+    if taken_back is not None:
+        return {"kept": 0, "said": correct(file, taken_back)}
+    worked_out = _plan_for(file, test, text)
+    in_hand = _step_in_hand(file, worked_out, step)
+    found = _understood(file, text, worked_out, in_hand)
+    if found.question and not accept:
+        raise Doubtful(f"{found.question} Nothing was kept; --accept keeps it.")
+    kept = file_typed(file, found, worked_out, step=in_hand)
+    file.log("reading", f"{found.summary}, typed")
+    first = kept[0]
+    return {
+        "kept": len(kept),
+        "id": first.id,
+        "place": first.place,
+        "quantity": first.quantity,
+        "value": first.value,
+        "amps_A": next((r.value for r in kept[1:] if r.quantity == "A"), None),
+        "test": first.test,
+        "step": first.step,
+    }
+
+
+def _understood(file: JobFile, text: str, worked_out: Plan | None, step: int | None) -> Understood:
+    seen = list(dict.fromkeys(r.place for r in file.readings()))
+    if worked_out is None or step is None:
+        outputs = file.job.design.outputs()
+        return understand(file.job, text, None, outputs[0].id if outputs else None, (), seen)
+    at = worked_out.steps[step]
+    predicted = at.predicted_V.value if at.predicted_V else worked_out.output.nominal_V
+    output = worked_out.output
+    return understand(file.job, text, predicted, output.id, at.also, seen, worked_out.most_A)
+
+
+def _plan_for(file: JobFile, test: str, text: str = "") -> Plan | None:
+    """The test named; else the first one, of those by current, of the output that a line begins with."""
+    job = file.job
+    if test:
+        return plan(job, job.test(test))
+    wanted = None
+    for end in range(len(text), 0, -1):
+        try:
+            place, _, known = find_place(job, text[:end])
+        except Trouble:
+            continue
+        if known:
+            wanted = place
+            break
+    tests = [t for t in job.campaign.tests if wanted in (None, t.output)]
+    tests.sort(key=lambda t: t.kind not in BY_CURRENT)
+    return plan(job, tests[0]) if tests else None
+
+
+def _step_in_hand(file: JobFile, worked_out: Plan | None, step: int | None) -> int | None:
+    if worked_out is None or not worked_out.steps:
+        return None
+    if step is not None:
+        if step >= len(worked_out.steps):
+            raise Trouble(f"{worked_out.test.id} has {len(worked_out.steps)} steps, from 0 on.")
+        return step
+    done = done_steps(worked_out, file.readings())
+    return next((s.index for s in worked_out.steps if s.index not in done), 0)
+
+
+def _take_log(file: JobFile, log: Path, test: str, accept: bool) -> dict[str, Any]:
+    worked_out = _plan_for(file, test)
+    if worked_out is None:
+        raise Trouble("This job has no test yet that a log could belong to; plan one first.")
+    kept: list[Reading]
+    try:
+        if worked_out.test.kind in HEAT_KINDS:
+            kept = file_heat_log(file, read_temperatures(log), worked_out, log.name, accept=accept)
+        else:
+            kept = file_log(file, read_log(log), worked_out, log.name, accept=accept)
+    except Doubtful as doubtful:
+        raise Doubtful(f"{doubtful} --accept takes it all the same.") from doubtful
+    rows = len({r.scan for r in kept})
+    file.log("reading", f"{rows} rows from {log.name}")
+    return {"kept": len(kept), "rows": rows, "place": worked_out.output.id, "test": worked_out.test.id}
+
+
+@app.command("strike")
+def strike(
+    job: Path,
+    target: Annotated[
+        list[str], typer.Argument(help="A reading's number, last, or run N, wave N, log NAME.")
+    ],
+    reason: Annotated[str, typer.Option(help="Why; it stays beside what is struck.")],
+    by: Annotated[str, typer.Option(help="The figure that takes a reading's place.")] = "",
+    json: Json = False,
+) -> None:
+    """Take back a reading, a run, a waveform or a log; it stays visible, and enters no figure any more."""
+    words = " ".join(target).split()
+    what = words[0] if words[0] in ("run", "wave", "log") and len(words) > 1 else "reading"
+    name = " ".join(words if what == "reading" else words[1:])
+    if len(reason.strip()) < 3:
+        raise Trouble("Say in a few words why; it stays beside what is struck.")
+    if by and what != "reading":
+        raise Trouble("Only a reading can be replaced by a figure.")
+    with JobFile(job) as file:
+        before = set(file.struck()) | set(file.struck("wave"))
+        said = correct(file, Correction(what, name, reason.strip()[:200], by))
+        struck = sorted((set(file.struck()) | set(file.struck("wave"))) - before)
+    answer({"struck": struck, "reason": reason.strip(), "said": said}, json)

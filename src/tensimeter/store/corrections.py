@@ -1,0 +1,106 @@
+"""Taking back what was kept: readings, runs, logs and waveforms struck or replaced with a reason."""
+
+import time
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.quantity import show
+from tensimeter.core.readingline import Correction, at_place
+from tensimeter.core.verify.readings import Reading, accuracy_of
+from tensimeter.store.jobfile import JobFile
+
+
+def correct(file: JobFile, wanted: Correction) -> str:
+    """Strike or replace what a correction names; what was done, in a sentence. Trouble without one.
+
+    What is struck stays where it is and visible; it enters no figure any more.
+    """
+    if wanted.figure:
+        return replace_reading(file, named_reading(file, wanted.target), wanted.figure, wanted.reason)
+    if wanted.what == "wave":
+        count = file.strike([_number(wanted)], wanted.reason, "wave")
+        return _said(file, count, f"waveform {wanted.target}", wanted.reason)
+    if wanted.what == "run":
+        return strike_run(file, _number(wanted), wanted.reason)
+    if wanted.what == "log":
+        rows = [r for r in file.facts() if r.origin == "file" and r.note == wanted.target]
+        if not rows:
+            raise Trouble(f"No log “{wanted.target}” was taken in; nothing was struck.")
+        return strike_readings(file, rows, f"log {wanted.target}", wanted.reason)
+    found = named_reading(file, wanted.target)
+    return strike_readings(file, with_its_pair(file, found), f"reading {found.id}", wanted.reason)
+
+
+def strike_run(file: JobFile, run: int, reason: str) -> str:
+    """Strike everything that a run kept."""
+    rows = [r for r in file.facts() if r.run == run]
+    waves = [w for w, of in file.pick("wave", "id, run") if of == run]
+    if not rows and not waves:
+        raise Trouble(f"There is no run {run} that kept anything; nothing was struck.")
+    count = file.strike([r.id for r in rows if r.id], reason) + file.strike(waves, reason, "wave")
+    return _said(file, count, f"run {run}", reason)
+
+
+def strike_readings(file: JobFile, rows: list[Reading], name: str, reason: str) -> str:
+    """Strike some readings together."""
+    return _said(file, file.strike([r.id for r in rows if r.id], reason), name, reason)
+
+
+def replace_reading(file: JobFile, old: Reading, figure: str, reason: str) -> str:
+    """Keep another figure in a reading's place: at the same moment, so that its pair stays one."""
+    line = at_place(old.place, old.place, old.quantity, figure)
+    accuracy, range_ = accuracy_of(
+        file.job, old.instrument or None, old.quantity, line.value, line.resolution
+    )
+    new = old._replace(
+        at=time.time(),
+        value=line.value,
+        accuracy=accuracy,
+        range=range_,
+        origin="typed",
+        note=f"in place of {old.id}: {reason}",
+        corrects=old.id,
+        id=None,
+    )
+    (kept,) = file.keep([new])
+    said = f"reading {old.id} replaced by {show(kept.value, kept.quantity, 6)} (reading {kept.id}): {reason}"
+    file.log("reading", said)
+    return said
+
+
+def with_its_pair(file: JobFile, reading: Reading) -> list[Reading]:
+    """A typed reading and what was typed with it in one line; of instruments and logs the one alone."""
+    if reading.origin not in ("typed", "practice"):
+        return [reading]
+    return [r for r in file.readings() if r.scan == reading.scan]
+
+
+def named_reading(file: JobFile, target: str) -> Reading:
+    """The reading with a number, or the last one; Trouble where there is none that still stands."""
+    rows = file.readings()
+    if target == "last" and rows:
+        # Of what was typed in one line the first is what was meant.
+        return next(r for r in rows if r.scan == rows[-1].scan)
+    found = next((r for r in rows if str(r.id) == target), None)
+    if found is None:
+        gone = target != "last" and any(str(r.id) == target for r in file.facts())
+        raise Trouble(
+            f"Reading {target} was taken back already; nothing was changed."
+            if gone
+            else f"There is no reading {target}; nothing was changed."
+        )
+    return found
+
+
+def _number(wanted: Correction) -> int:
+    if not wanted.target.isdecimal() or len(wanted.target) > 12:
+        raise Trouble(f"“{wanted.target}” is no number of a {wanted.what}; nothing was struck.")
+    return int(wanted.target)
+
+
+def _said(file: JobFile, count: int, name: str, reason: str) -> str:
+    if not count:
+        raise Trouble(f"There was nothing left to strike of {name}.")
+    rows = "" if count == 1 else f", {count} rows"
+    said = f"{name} struck{rows}: {reason}"
+    file.log("reading", said)
+    return said

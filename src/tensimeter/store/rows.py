@@ -1,0 +1,115 @@
+"""Rows of a job file as what they stand for; a damaged row is a sentence, never a crash."""
+
+import json
+import math
+from functools import lru_cache
+from typing import Any, get_args
+
+from pydantic import ValidationError
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.judge import Accuracy
+from tensimeter.core.verify.readings import Origin, Quantity, Reading
+
+#: The fields of a reading but its id, in their order.
+READING_FIELDS = Reading._fields[:15]
+READING_COLUMNS = ", ".join(READING_FIELDS)
+_QUANTITIES, _ORIGINS = frozenset(get_args(Quantity)), frozenset(get_args(Origin))
+_WIRINGS = frozenset(("two-wire", "four-wire"))
+#: The type of each column of a reading; an integer will do where a float is meant.
+_TYPES: tuple[tuple[type, ...], ...] = (
+    (int,),
+    (float, int),
+    (str,),
+    (str,),
+    (float, int),
+    (str,),
+    (str, type(None)),
+    (str,),
+    (str,),
+    (str,),
+    (str, type(None)),
+    (int, type(None)),
+    (int, type(None)),
+    (str,),
+    (int, type(None)),
+)
+#: What the columns of the other tables must be, for a check of every row.
+_KINDS: dict[str, dict[str, tuple[type, ...]]] = {
+    "revision": {"name": (str,), "job": (str,), "at": (float, int), "parent": (int, type(None))},
+    "head": {"at": (float, int), "revision": (int,)},
+    "run": {"at": (float, int), "test": (str,), "revision": (int,), "instruments": (str,)},
+    "run_event": {"run": (int,), "at": (float, int), "kind": (str,), "sentence": (str,)},
+    "attachment": {"subject": (str,), "name": (str,), "media": (str,), "data": (bytes, type(None))},
+    "wave": {
+        "place": (str,),
+        "rate": (float, int),
+        "start": (float, int),
+        "samples": (int,),
+        "instrument": (str,),
+        "origin": (str,),
+        "note": (str,),
+        "data": (bytes,),
+    },
+    "strike": {"what": (str,), "target": (int,), "reason": (str,)},
+    "log": {"at": (float, int), "kind": (str,), "text": (str,)},
+}
+
+
+def reading_of(row: tuple[Any, ...]) -> Reading:
+    """A reading from its id and columns; Trouble names the row where it is none."""
+    number, *fields = row
+    for value, allowed in zip(fields, _TYPES, strict=True):
+        if not isinstance(value, allowed):
+            raise _damaged("reading", number)
+    if fields[3] not in _QUANTITIES or fields[7] not in _WIRINGS or fields[8] not in _ORIGINS:
+        raise _damaged("reading", number)
+    if math.isnan(fields[4]) or not math.isfinite(fields[1]):
+        raise _damaged("reading", number)
+    try:
+        fields[6] = _accuracy(fields[6])
+    except ValidationError as error:
+        raise _damaged("reading", number) from error
+    return Reading._make([*fields, number])
+
+
+def instruments_of(text: str, number: int) -> dict[str, str]:
+    """What the instruments of a run said of themselves, by role."""
+    try:
+        found = json.loads(text)
+    except (ValueError, TypeError, RecursionError) as error:
+        raise _damaged("run", number) from error
+    if not isinstance(found, dict) or not all(isinstance(v, str) for v in found.values()):
+        raise _damaged("run", number)
+    return found
+
+
+def fault_of(table: str, columns: list[str], row: tuple[Any, ...]) -> str:
+    """What is wrong with a row of any table, in a sentence; empty when nothing is."""
+    named = dict(zip(columns, row, strict=True))
+    try:
+        if table == "reading":
+            reading_of((named["id"], *(named[f] for f in READING_FIELDS)))
+            return ""
+        for column, allowed in _KINDS[table].items():
+            if not isinstance(named[column], allowed):
+                raise _damaged(table, named["id"])
+        if table == "run":
+            instruments_of(named["instruments"], named["id"])
+        if table == "wave" and (named["origin"] not in _ORIGINS or not named["rate"] > 0):
+            raise _damaged(table, named["id"])
+    except Trouble as trouble:
+        return str(trouble)
+    return ""
+
+
+def _damaged(table: str, number: object) -> Trouble:
+    return Trouble(
+        f"Row {number} of the table “{table}” is damaged. The file was left as it is; take the last export "
+        "or a copy of it."
+    )
+
+
+@lru_cache(maxsize=256)
+def _accuracy(text: str | None) -> Accuracy | None:
+    return Accuracy.model_validate_json(text) if text else None
