@@ -4,6 +4,7 @@ Set, dwell until settled, read, keep, tell. Every reading is committed before it
 goes wrong, the load is switched off and everything kept stays kept.
 """
 
+import contextlib
 import logging
 import threading
 import time
@@ -164,16 +165,20 @@ class RunEngine:
             text = str(why)
         except (LinkFailed, Trouble) as error:
             text = str(error)
+            guard = self._taking.pulse.guard
             if self._control.stop.is_set():
                 kind, text = "aborted", "The load was dropped."
+            elif guard is not None and (acted := guard.fenced()):
+                # What failed then is only what the guard's own questions left of the link.
+                text = acted
         except Exception as error:  # the load must go off whatever happened
             logging.getLogger("tensimeter").exception("a run ended for a fault of the program")
             text = f"Something in the program failed ({type(error).__name__}: {error})."
         finally:
             self._leave_off()
             self._taking.soaking.close()
-            if self.off is not None and not self.off.proven:
-                # Whatever was read: a run that leaves its load on did not end well.
+            if self.off is not None and self.off.text:
+                # Whatever was read: a run whose load did not go off when told to did not end well.
                 kind = "failed"
             if self.off is not None and (self.off.text or kind == "aborted"):
                 text += f" {self.off.text or 'It is off, confirmed by its amps.'}"
@@ -198,8 +203,6 @@ class RunEngine:
     def _leave_off(self) -> None:
         """Every load off, proven by amps; else by whatever cuts, else said so."""
         guard = self._taking.pulse.guard
-        for instrument in self.bench.all().values():
-            instrument.calm()
         still_on = self._taking.make_off()
         text = ""
         if still_on:
@@ -213,6 +216,11 @@ class RunEngine:
         if guard is not None:
             guard.leave()
         self._awake.end()
+        for instrument in (self.bench.line, self.bench.hands):
+            # Spoken to once more, to set back what was moved; a link that is dead says so there.
+            with contextlib.suppress(LinkFailed):
+                if instrument is not None:
+                    instrument.calm()
 
     def _not_proven(self, found: dict[str, object], roles: tuple[str, ...]) -> str:
         if found.get("off"):

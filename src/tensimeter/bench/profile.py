@@ -191,6 +191,8 @@ def try_profile(instrument: "Talks", profile: Profile) -> Iterator[Tried]:
 
 def _tried(instrument: "Talks", profile: Profile, name: str, text: str) -> Tried:
     try:
+        if name == "identify" and instrument.ask_raw(text) != instrument.ask_raw(text):
+            return Tried(name, text, "", False, "it does not answer the same twice")
         if name == "fetch":
             count = len(instrument.fetch_raw())
             return Tried(name, text, f"{count} samples", count > 1)
@@ -219,6 +221,14 @@ def _drain(instrument: "Talks", profile: Profile) -> None:
 
 
 def _fits(name: str, answer: str) -> tuple[bool, str]:
+    if answer.startswith(("HTTP/", "<")):
+        return False, "this is a web server, or an error of one"
+    if name == "error":
+        fine = bool(re.match(r"^[+-]?\d+\s*(,|$)", answer))
+        return fine, "" if fine else 'a number and a text were asked, such as 0,"No error"'
+    if name == "identify":
+        fine = not re.fullmatch(r"[+-]?[\d.]+([eE][+-]?\d+)?", answer.strip()) and bool(answer.strip())
+        return fine, "" if fine else "who it is was asked"
     if name == "is_on":
         fine = answer.strip().upper() in ("0", "1", "ON", "OFF")
         return fine, "" if fine else "on or off was asked"

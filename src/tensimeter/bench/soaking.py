@@ -55,6 +55,7 @@ class Soaking:
         end = clock.now() + (step.hold_s or 0.0)
         # What stood before the load or the trim was changed must not be read as this step's.
         taking.wait(min(SETTLES_S, step.every_s / 4))
+        taking.look(step)
         last = step.index == len(taking.plan.steps) - 1
         self._gone, self._turns, self._turned_at = False, 0, -math.inf
         while True:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from tensimeter.bench.approach import Approach
+from tensimeter.bench.cut_test import try_cuts
 from tensimeter.bench.events import Control, Crossed, Dropped, Event
 from tensimeter.bench.hands import START_S, Hands
 from tensimeter.bench.obedience import Obedience
@@ -108,6 +109,7 @@ class Taking:
                 f"Only {max(volts, 0.0):.2f} V stand at {self.plan.output.name} without load. Is the supply "
                 "on, and are the sense leads on its terminals? One that tripped wants to be off a while."
             )
+        try_cuts(self)
         return volts
 
     def _volts_at_rest(self) -> float:
@@ -254,6 +256,8 @@ class Taking:
         began = clock.now()
         self._complaints()
         self.wait(min(EXPOSED_S, 0.5 * (step.exposure_s or 1.0)))
+        # What is read first may have been measured before: it is not kept.
+        self.look(step)
         for k in range(step.scans):
             kept, live = self.scan(step)
             self.tell(Event("kept", step, tuple(kept), *live, at_s=self.since()))
@@ -270,6 +274,7 @@ class Taking:
         self.load(step)
         self.announce(step)
         self.wait(self.plan.test.dwell_s)
+        self.look(step)
         for _ in range(step.scans):
             kept, live = self.scan(step)
             self.tell(Event("kept", step, tuple(kept), *live, at_s=self.since()))

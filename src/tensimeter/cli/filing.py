@@ -147,7 +147,7 @@ def strike(
     json: Json = False,
 ) -> None:
     """Take back a reading, a run, a waveform or a log; it stays visible, and enters no figure any more."""
-    words = " ".join(target).split()
+    words = " ".join(target).split() or [""]
     what = words[0] if words[0] in ("run", "wave", "log") and len(words) > 1 else "reading"
     name = " ".join(words if what == "reading" else words[1:])
     if len(reason.strip()) < 3:

@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Annotated, Literal, cast
 
+import numpy as np
 import typer
 
 from tensimeter.cli.analyse import analyse
@@ -44,6 +45,11 @@ def analyse_soak(
     if order not in ("1", "2", "auto"):
         raise Trouble(f"“{order}” is no order; use 1, 2 or auto.")
     t, celsius, room, warnings = _columns(file, ambient, time, temp)
+    if len(t) < 3 or not np.ptp(celsius):
+        raise Trouble(
+            f"{file.name}: nothing rises in its {len(t)} rows, so nothing can be foreseen. Hold a load "
+            "for longer, and log while it warms up."
+        )
     # A start that is known belongs to the moment that the file's times count from.
     on = parse(load_on, "s") if load_on else 0.0 if start and t[0] >= 0 else float(t[0])
     record = HeatUp(

@@ -11,7 +11,7 @@ from typing import Annotated, Any
 
 import typer
 
-from tensimeter.bench.clock import clock_at
+from tensimeter.bench.clock import SteppedClock, clock_at
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.filed import done_steps
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
@@ -68,7 +68,9 @@ def prove(
     use_stand_ins: Annotated[bool, typer.Option("--stand-ins", help="Run on simulated instruments.")] = False,
     bench: Annotated[Path | None, typer.Option(help="A bench file that names instruments.")] = None,
     output: Annotated[str, typer.Option(help="The output, for a test that is not planned yet.")] = "",
-    speed: Annotated[float, typer.Option(min=0.001, help="Of the simulated bench.")] = 25.0,
+    speed: Annotated[
+        float, typer.Option(min=0, help="Of the simulated bench; else it is worked out step by step.")
+    ] = 0.0,
     seed: int = 1,
     present: Annotated[bool, typer.Option("--i-am-present", help="For a load without a watchdog.")] = False,
     go_on: Annotated[bool, typer.Option("--go-on", help="Take only the points that are still open.")] = False,
@@ -90,7 +92,7 @@ def prove(
                 _pass_holds(file, one.output, overrule, already_running)
             opened = open_bench_file(file.job, bench)
         else:
-            clock = clock_at(speed)
+            clock = clock_at(speed) if speed else SteppedClock()
             served = stack.enter_context(simulated(file.job, seed=seed, clock=clock))
             opened = open_bench(file.job, served.resources, clock=clock)
         stack.callback(opened.close)
@@ -102,7 +104,11 @@ def prove(
             if ended.kind != "done":
                 break
     bodies = [_result(*result, opened.simulated) for result in results]
-    answer(bodies[0] if test != "all" else {"tests": bodies}, json)
+    if test == "all" and not json:
+        for body in bodies:
+            answer(body, json)
+    else:
+        answer(bodies[0] if test != "all" else {"tests": bodies}, json)
     for _, ended in results:
         if ended.kind != "done":
             print(ended.text, file=sys.stderr)
@@ -259,7 +265,7 @@ def demo(
     name: Annotated[str, typer.Argument()] = "ridge-pier",
     headless: Annotated[bool, typer.Option(help="Play it off screen.")] = False,
     out: Annotated[Path, typer.Option(help="Folder for what is made.")] = Path("demo-out"),
-    speed: Annotated[float, typer.Option(min=0.001)] = 60.0,
+    speed: Annotated[float, typer.Option(min=0, help="Else as fast as it is worked out.")] = 0.0,
     file: Annotated[Path | None, typer.Option("--file", help="Only write its job file there.")] = None,
 ) -> None:
     """Open a demo job; without a display, play its campaign and leave the results in a folder."""

@@ -5,6 +5,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
+from tensimeter.core.errors import one_line
 from tensimeter.core.judge import Interval, Verdict
 from tensimeter.core.quantity import show
 
@@ -66,12 +67,13 @@ def answer(result: Mapping[str, Any], as_json: bool) -> None:
     """Print a result in the form asked for."""
     plain = _plain(result)
     if as_json:
-        print(json.dumps(plain))
+        print(json.dumps(plain, allow_nan=False))
         return
     from rich.console import Console
     from rich.table import Table
 
-    console = Console(highlight=False, soft_wrap=True)
+    # What people call things is text: no markup, and nothing that a terminal would act on.
+    console = Console(highlight=False, soft_wrap=True, markup=False, emoji=False)
     if not console.is_terminal:
         # Nothing says how wide the reader of a pipe is; a row must not be broken for it.
         console.width = 200
@@ -85,11 +87,17 @@ def answer(result: Mapping[str, Any], as_json: bool) -> None:
                 table = Table(box=None, show_header=False, pad_edge=False)
             console.print(_rows(value))
         else:
-            table.add_row(_label(key), _cell(key, value))
+            table.add_row(_label(key), _text(_cell(key, value)))
     if table.row_count:
         console.print(table)
     for warning in plain.get("warnings", ()):
-        console.print(f"! {warning}")
+        console.print(_text(f"! {warning}"))
+
+
+def _text(words: str) -> Any:
+    from rich.text import Text
+
+    return Text(one_line(words))
 
 
 def _rows(rows: list[dict[str, Any]]) -> Any:
@@ -99,7 +107,7 @@ def _rows(rows: list[dict[str, Any]]) -> Any:
     for key in rows[0]:
         table.add_column(_label(key), justify="left" if isinstance(rows[0][key], str) else "right")
     for row in rows:
-        table.add_row(*(_cell(k, v) for k, v in row.items()))
+        table.add_row(*(_text(_cell(k, v)) for k, v in row.items()))
     return table
 
 
@@ -116,7 +124,7 @@ def _label(key: str) -> str:
 
 def _cell(key: str, value: Any) -> str:
     unit = _unit(key)
-    if isinstance(value, dict) and "value" in value:
+    if isinstance(value, dict) and "low" in value and "high" in value and "value" in value:
         ends = f"{_show(value['low'], unit)} … {_show(value['high'], unit)}"
         return f"{_show(value['value'], unit)}  ({ends})"
     if isinstance(value, dict):
@@ -125,6 +133,8 @@ def _cell(key: str, value: Any) -> str:
         return {True: "yes", False: "no", None: "–"}[value]
     if isinstance(value, int | float):
         return _show(value, unit)
+    if isinstance(value, dict):
+        return ", ".join(f"{_label(k)} {_cell(k, v)}" for k, v in value.items())
     if key in ("verdict",) and isinstance(value, str):
         return Verdict(value).words
     if isinstance(value, list):

@@ -44,7 +44,7 @@ _UNITS = {
     "": "",
 }
 #: The largest and the smallest figure that is taken, in any unit: nothing on a bench is beyond.
-LARGEST, SMALLEST = 1e15, 1e-18
+LARGEST, SMALLEST = 1e12, 1e-15
 #: The longest text that is taken for a figure, characters.
 MOST_TYPED = 60
 #: Words for an open reading: more than the meter can show.
@@ -67,14 +67,17 @@ def parse(text: str, unit: str = "") -> float:
     """The value of `text` in SI base units.
 
     `unit` is the unit expected (``V``, ``A``, ``ohm``, ``C``, ``mm2`` …); a figure without a unit
-    is taken to be in it. Open (`OL`) is infinite.
+    is taken to be in it.
 
     >>> parse("13,58 V", "V"), parse("4k7", "ohm"), parse("21m", "ohm"), parse("5%", "%")
     (13.58, 4700.0, 0.021, 0.05)
 
-    Raises Trouble when it is not a number, or has another unit than the one expected.
+    Raises Trouble when it is not a finite number (`OL` is what a meter shows, and no figure), or has another
+    unit than the one expected.
     """
     value, found = split(text)
+    if math.isinf(value):
+        raise Trouble(f"“{text.strip()}” is no figure; only a meter can be over its range.")
     if unit and found and found != unit:
         raise Trouble(f"“{text.strip()}” is in {found}; a value in {unit} was expected.")
     return value

@@ -157,12 +157,13 @@ def said(path: Path) -> Iterator[None]:
     """Turn what SQLite reports into a sentence."""
     try:
         yield
-    except sqlite3.Error as error:
+    except (sqlite3.Error, UnicodeDecodeError, OverflowError, RecursionError) as error:
+        # Damaged text can't even be told of by SQLite in words that can be read.
         raise Trouble(f"{path.name}: {_sentence(error)}") from error
 
 
-def _sentence(error: sqlite3.Error) -> str:
-    text = str(error)
+def _sentence(error: Exception) -> str:
+    text = "malformed" if not isinstance(error, sqlite3.Error) else str(error)
     if "disk is full" in text or (isinstance(error, sqlite3.OperationalError) and "disk I/O error" in text):
         return "the disk is full. What was kept before is whole; make room and repeat the last entry."
     if "locked" in text:

@@ -1,8 +1,6 @@
 """The job file: SQLite in WAL mode; revisions, readings, runs and log are only ever added to."""
 
 import json
-import os
-import shutil
 import sqlite3
 import threading
 import time
@@ -29,10 +27,8 @@ from tensimeter.store.database import (
     shared_lock_of,
     tables_of,
 )
-from tensimeter.store.rows import READING_COLUMNS, fault_of, instruments_of, reading_of
-
-#: What must be free on the disk before a run begins.
-ROOM_BYTES = 32_000_000
+from tensimeter.store.rows import READING_COLUMNS, faults, instruments_of, reading_of
+from tensimeter.store.whereabouts import ROOM_BYTES, must_be_there, must_have_room
 
 
 @dataclass(frozen=True)
@@ -136,7 +132,15 @@ class JobFile:
         row = self._row("SELECT revision FROM head ORDER BY id DESC LIMIT 1")
         if not row:
             raise Trouble(f"{self.path.name} holds no job; it was left as it is.")
-        return int(row[0])
+        return self._number(row[0])
+
+    def _number(self, value: object) -> int:
+        """The number of a revision; Trouble where the row that names it is damaged."""
+        if not isinstance(value, int):
+            raise Trouble(
+                f"{self.path.name} is damaged: a revision is named by no number. It was left as it is."
+            )
+        return value
 
     def edit(self, name: str, job: Job) -> None:
         """Keep a new revision of the job under a name; on disk when this returns."""
@@ -158,7 +162,7 @@ class JobFile:
         row = self._row("SELECT name, parent FROM revision WHERE id = ?", self.revision)
         if not row or row[1] is None:
             return ""
-        self._move_head(int(row[1]))
+        self._move_head(self._number(row[1]))
         return str(row[0])
 
     def redo(self) -> str:
@@ -166,7 +170,7 @@ class JobFile:
         row = self._redo_row()
         if not row:
             return ""
-        self._move_head(int(row[0]))
+        self._move_head(self._number(row[0]))
         return str(row[1])
 
     def _redo_row(self) -> tuple[Any, ...] | None:
@@ -190,53 +194,13 @@ class JobFile:
 
     def must_be_there(self) -> None:
         """Trouble where the file was moved or removed while it is open; all that was kept is in it then."""
-        if self._lock is None or self.read_only:
-            return
-        held = os.fstat(self._lock.fileno())
-        try:
-            there = os.stat(self.path)
-            same = (there.st_dev, there.st_ino) == (held.st_dev, held.st_ino)
-        except OSError:
-            same = False
-        if same:
-            return
-        # The log beside the file keeps the old name: nothing may stay in it.
-        with self._mutex, said(self.path):
-            self._db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-        if held.st_nlink:
-            raise Trouble(
-                f"{self.path.name} was moved or renamed while it is open. All that was kept is in it where "
-                "it lies now; open it there, and enter the last reading again."
-            )
-        saved = self._rescue()
-        raise Trouble(
-            f"{self.path.name} was removed while it is open. All that was kept is in {saved.name} beside it; "
-            "open that, and enter the last reading again."
-        )
-
-    def _rescue(self) -> Path:
-        """What the removed file held, written anew under another name."""
-        names = (self.path.with_name(f"{self.path.stem}-rescued{k or ''}.tensi") for k in range(1000))
-        path = next(p for p in names if not p.exists())
-        with self._mutex, said(path):
-            copy = sqlite3.connect(path)
-            try:
-                self._db.backup(copy)
-            finally:
-                copy.close()
-        return path
+        if self._lock is not None and not self.read_only:
+            with self._mutex:
+                must_be_there(self.path, self._lock, self._db)
 
     def must_have_room(self, bytes_needed: int = ROOM_BYTES) -> None:
         """Trouble where the disk has no room for a run's readings."""
-        try:
-            free = shutil.disk_usage(self.path.parent).free
-        except OSError as error:
-            raise Trouble(cannot_write(self.path, error)) from error
-        if free < bytes_needed:
-            raise Trouble(
-                f"Only {free / 1e6:.0f} MB are free where {self.path.name} lies; a run wants "
-                f"{bytes_needed / 1e6:.0f} MB before it starts. Make room first."
-            )
+        must_have_room(self.path, bytes_needed)
 
     def keep(self, readings: Sequence[Reading]) -> list[Reading]:
         """Keep readings for good, all or none; they come back with their ids."""
@@ -395,26 +359,7 @@ class JobFile:
     def check(self) -> list[str]:
         """What is wrong with the file; empty when its pages and every row can be read."""
         with self._mutex, said(self.path):
-            found = [r[0] for r in self._db.execute("PRAGMA integrity_check") if r[0] != "ok"]
-            found += [f"a row of {r[0]} points nowhere" for r in self._db.execute("PRAGMA foreign_key_check")]
-            for table in TABLES:
-                if table not in self._tables:
-                    continue
-                cursor = self._db.execute(f"SELECT * FROM {table} ORDER BY id")
-                columns = [c[0] for c in cursor.description]
-                found += [fault for row in cursor if (fault := self._fault(table, columns, row))]
-        return found
-
-    def _fault(self, table: str, columns: list[str], row: tuple[Any, ...]) -> str:
-        """What is wrong with one row; a revision is read as the job that it is."""
-        wrong = fault_of(table, columns, row)
-        if table != "revision" or wrong:
-            return wrong
-        try:
-            read_job(row[columns.index("job")])
-        except Trouble as trouble:
-            return f"revision {row[0]}: {trouble}"
-        return ""
+            return faults(self._db, self._tables)
 
     def count(self, table: str) -> int:
         if table not in TABLES:

@@ -2,14 +2,17 @@
 
 import json
 import math
+import sqlite3
 from functools import lru_cache
 from typing import Any, get_args
 
 from pydantic import ValidationError
 
 from tensimeter.core.errors import Trouble
+from tensimeter.core.job.document import read_job
 from tensimeter.core.judge import Accuracy
 from tensimeter.core.verify.readings import Origin, Quantity, Reading
+from tensimeter.store.database import TABLES
 
 #: The fields of a reading but its id, in their order.
 READING_FIELDS = Reading._fields[:15]
@@ -100,6 +103,30 @@ def fault_of(table: str, columns: list[str], row: tuple[Any, ...]) -> str:
             raise _damaged(table, named["id"])
     except Trouble as trouble:
         return str(trouble)
+    return ""
+
+
+def faults(db: sqlite3.Connection, tables: set[str]) -> list[str]:
+    """Everything that is wrong with a job file: its pages, rows that point nowhere, rows that are none."""
+    found = [str(r[0]) for r in db.execute("PRAGMA integrity_check") if r[0] != "ok"]
+    found += [f"a row of {r[0]} points nowhere" for r in db.execute("PRAGMA foreign_key_check")]
+    for table in TABLES:
+        if table in tables:
+            cursor = db.execute(f"SELECT * FROM {table} ORDER BY id")
+            columns = [c[0] for c in cursor.description]
+            found += [fault for row in cursor if (fault := _fault_of(table, columns, row))]
+    return found
+
+
+def _fault_of(table: str, columns: list[str], row: tuple[Any, ...]) -> str:
+    """What is wrong with one row; a revision is read as the job that it is."""
+    wrong = fault_of(table, columns, row)
+    if table != "revision" or wrong:
+        return wrong
+    try:
+        read_job(row[columns.index("job")])
+    except Trouble as trouble:
+        return f"revision {row[0]}: {trouble}"
     return ""
 
 

@@ -13,6 +13,7 @@ from platformdirs import user_log_path
 from PyQt6.QtCore import QLocale, QSettings, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import use_decimal_mark
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.recent import remember
@@ -31,10 +32,11 @@ class Tensimeter:
         self.window: MainWindow | None = None
         self.start: QWidget | None = None
 
-    def show_start(self) -> None:
+    def show_start(self, said: str = "") -> None:
         from tensimeter.ui.start_page import StartPage
 
         self.start = StartPage()
+        self.start.said.setText(said)
         self.start.opened.connect(self.show_job)
         self.start.show()
 
@@ -119,7 +121,13 @@ def open_window(path: Path | None) -> int:
     """Open a job, or the start page; returns when the last window is closed."""
     # Nothing is thrown away while the window is built either.
     gc.disable()
-    file = JobFile(path) if path else None
+    file, said = None, ""
+    try:
+        file = JobFile(path) if path else None
+    except Trouble as trouble:
+        # Who opened it from a desktop sees no terminal: the window says why.
+        said = str(trouble)
+        print(said, file=sys.stderr)
     app = make_application()
     _keep_log()
     settings = QSettings()
@@ -129,7 +137,7 @@ def open_window(path: Path | None) -> int:
     )
     program = Tensimeter()
     _say_unforeseen(program, app)
-    program.show_job(file) if file else program.show_start()
+    program.show_job(file) if file else program.show_start(said)
     # What stands now stays: looking through it again and again would only delay answers.
     gc.freeze()
     gc.enable()

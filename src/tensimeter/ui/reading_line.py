@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import OPEN_WORDS, show
 from tensimeter.core.readingline import Understood, at_place, completion, correction, understand
-from tensimeter.ui.parts.text import Elided, Field
+from tensimeter.ui.parts.text import Elided, Field, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -76,7 +76,7 @@ class ReadingLine(QFrame):
         entries = self.session.logbook(3)
         lines = [f"{time.strftime('%H:%M', time.localtime(e.at))} {e.text}" for e in reversed(entries)]
         self.log.setText("  ·  ".join(lines))
-        self.log.setToolTip("\n".join(lines))
+        self.log.setToolTip(tip("\n".join(lines)))
 
     def eventFilter(self, watched: object, event: QEvent) -> bool:
         if watched is self.entry and isinstance(event, QKeyEvent):

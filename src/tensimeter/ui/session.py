@@ -1,13 +1,11 @@
 """What the window is working on: the open job, its readings, the subject in hand, the run."""
 
 import math
-import threading
-import time
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.bench.filed import done_steps, file_log, file_typed, file_wave
@@ -25,6 +23,7 @@ from tensimeter.store.jobfile import JobFile, LogEntry
 from tensimeter.store.waves import WaveBook
 from tensimeter.ui.deeds import Deeds
 from tensimeter.ui.derived import Derived, Hand
+from tensimeter.ui.run_feed import RunFeed
 
 if TYPE_CHECKING:
     from tensimeter.bench.engine import RunEngine
@@ -35,10 +34,6 @@ if TYPE_CHECKING:
     from tensimeter.store.waveforms import Waveform
 
 
-#: How often the window shows a run that it answers, ms.
-ALIVE_MS = 300
-#: How many times as long as the window took over what a run kept it then does other things.
-BREATHES = 4
 #: How many scans of a run are shown while one is on; its verdict is taken from all.
 MOST_SHOWN = 1500
 #: How long leaving waits for the load's being off, s.
@@ -54,7 +49,6 @@ class Session(QObject):
     point_changed = pyqtSignal()
     logged = pyqtSignal()
     run_event = pyqtSignal(object)
-    _from_engine = pyqtSignal(object)
     asked_why = pyqtSignal(object)
     trouble = pyqtSignal(str)
     told = pyqtSignal(str)
@@ -93,21 +87,15 @@ class Session(QObject):
         tests = self.job.campaign.tests
         if tests:
             self.choose_test(tests[0].id)
-        # The engine speaks from its own thread; the signal brings it over to this one.
-        self._from_engine.connect(self._on_run_event)
+        self.feed = RunFeed(self)
+        self.feed.came.connect(self._on_run_event)
+        self.feed.alive.connect(self._show_life)
         self.closed = False
-        #: Seconds and volts of the run, as they came.
-        self.trace: list[tuple[float, float]] = []
-        self._live_waits = False
-        #: What the run kept and the window has not taken up yet; it is taken up together.
-        self._kept_waiting: list[Event] = []
-        self._kept_mutex = threading.Lock()
-        self._kept_soon = QTimer(self)
-        self._kept_soon.setSingleShot(True)
-        self._kept_soon.timeout.connect(self._take_kept)
-        self._alive = QTimer(self)
-        self._alive.setInterval(ALIVE_MS)
-        self._alive.timeout.connect(self._show_life)
+
+    @property
+    def trace(self) -> list[tuple[float, float]]:
+        """Seconds and volts of the run, as they came."""
+        return self.feed.trace
 
     @property
     def job(self) -> Job:
@@ -365,21 +353,19 @@ class Session(QObject):
             raise Trouble("Choose a test first.")
         if self.running:
             raise Trouble("A run is on already.")
-        self.trace = []
-        self._live_waits = False
         self.engine = RunEngine(
             self.file,
             self.plan,
             bench,
-            self._hear,
+            self.feed.hear,
             present=present,
             done=frozenset() if anew else self.already_read(simulated=bench.simulated),
         )
         self.bench = bench
         self._in_run, self.soak = True, None
         self._shown = thinned(self.file.readings(), MOST_SHOWN)
+        self.feed.begin()
         self.engine.window_answers()
-        self._alive.start()
         self.file.log("run", f"{self.plan.test.id} begun")
         self.engine.start()
 
@@ -415,20 +401,6 @@ class Session(QObject):
         if self.engine is not None:
             self.engine.drop()
 
-    def _hear(self, event: Event) -> None:
-        """Called in the run's thread. What stands in the trace need not be painted one by one."""
-        if event.kind == "live":
-            self.trace.append((event.at_s, event.volts))
-            if self._live_waits:
-                return
-            self._live_waits = True
-        if event.kind == "kept":
-            with self._kept_mutex:
-                self._kept_waiting.append(event)
-                if len(self._kept_waiting) > 1:
-                    return
-        self._from_engine.emit(event)
-
     def _show_life(self) -> None:
         """Tell the run that the window answers."""
         if self.engine is not None:
@@ -438,36 +410,10 @@ class Session(QObject):
         """Bring everything up to date, then tell the widgets."""
         if self.closed:
             return
-        if event.kind == "live":
-            self._live_waits = False
         if event.kind == "kept":
-            if not self._kept_soon.isActive():
-                self._take_kept()
-            return
-        if event.kind in ENDS:
-            self._take_kept()
-        self._take_event(event)
-        self.run_event.emit(event)
-
-    def _take_kept(self) -> None:
-        """Take up what was kept since last time; in between the window has time for other things."""
-        with self._kept_mutex:
-            waiting, self._kept_waiting = self._kept_waiting, []
-        if not waiting or self.closed:
-            return
-        begun = time.monotonic()
-        event = replace(waiting[-1], readings=tuple(r for e in waiting for r in e.readings))
-        if self._shown is not None:
-            self._shown += event.readings
-            if len(self._shown) > self._thin_at:
-                self._shown = thinned(self._shown, MOST_SHOWN)
-                self._thin_at = 2 * len(self._shown) + MOST_SHOWN
-        self._take_event(event)
-        self.run_event.emit(event)
-        self._kept_soon.start(int(1000 * BREATHES * (time.monotonic() - begun)))
-
-    def _take_event(self, event: Event) -> None:
-        if event.step is not None:
+            self._show_more(event.readings)
+        elif event.step is not None:
+            # What was kept may be told of when the next step has begun.
             self.step_index = event.step.index
         if event.kind == "step" and event.step is not None and self.plan is not None:
             self._follow_load(self.plan.output.id, event.step.set_A)
@@ -479,11 +425,18 @@ class Session(QObject):
         self.asked_of_hands = event.text if event.kind == "ask" else ""
         if event.kind in ENDS:
             self._end_run(event)
+        self.run_event.emit(event)
+
+    def _show_more(self, readings: tuple[Reading, ...]) -> None:
+        """Show what was kept beside what is shown, thinned when that has doubled."""
+        if self._shown is not None:
+            self._shown += readings
+            if len(self._shown) > self._thin_at:
+                self._shown = thinned(self._shown, MOST_SHOWN)
+                self._thin_at = 2 * len(self._shown) + MOST_SHOWN
 
     def _end_run(self, event: Event) -> None:
         self._in_run, self._shown = False, None
-        self._alive.stop()
-        self._kept_soon.stop()
         self.file.log("run", f"{self.test_id} {event.kind}: {event.text}")
         self.file.settle()
         if self.bench is not None:

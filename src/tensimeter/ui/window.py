@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.notice_column import NoticeColumn
-from tensimeter.ui.parts.text import label, rule
+from tensimeter.ui.parts.text import label, rule, tip
 from tensimeter.ui.path_strip import PathStrip
 from tensimeter.ui.prove.bench_view import BenchView
 from tensimeter.ui.prove.now_panel import NowPanel
@@ -234,7 +234,7 @@ class MainWindow(QMainWindow):
         ):
             button = self._tools[name]
             button.setEnabled(bool(what))
-            button.setToolTip(f"{words}: {what}, {key}" if what else f"nothing to {words.lower()}")
+            button.setToolTip(tip(f"{words}: {what}, {key}" if what else f"nothing to {words.lower()}"))
             button.setAccessibleName(button.toolTip())
         self._restyle_tools()
 

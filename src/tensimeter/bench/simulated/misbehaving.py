@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import random
+import time
 from collections.abc import AsyncIterator
 from dataclasses import dataclass, field
 
@@ -26,10 +27,15 @@ class Fault:
     query: str = ""
     rng: random.Random = field(default_factory=lambda: random.Random(0))
     _held: bytes | None = None
+    #: When it first befell an answer, s of `time.monotonic`.
+    met_at: float | None = None
 
     def meets(self, line: bytes) -> bool:
         """Whether it befalls the answer to a line."""
-        return self.query.encode() in line.upper()
+        found = self.query.encode() in line.upper()
+        if found and self.met_at is None:
+            self.met_at = time.monotonic()
+        return found
 
     async def spoilt(self, answer: bytes) -> AsyncIterator[bytes]:
         """What is sent instead of an answer, piece by piece."""

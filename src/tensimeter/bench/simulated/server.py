@@ -25,6 +25,8 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Clamp, ElectronicLoad, LineSource, Multimeter, Oscilloscope, Thermometer
 
 _LONGEST_LINE = 4096
+#: How a request of a web browser begins.
+_OF_BROWSERS = (b"GET ", b"POST ", b"PUT ", b"HEAD ", b"OPTIONS ", b"DELETE ", b"CONNECT ", b"PRI * HTTP")
 
 
 class StandIns:
@@ -170,6 +172,9 @@ class StandIns:
         self, role: str, device: ScpiDevice, line: bytes, writer: asyncio.StreamWriter, last: list[bytes]
     ) -> bool:
         """Answer one line as the instrument does, or as its fault has it; False where the link closes."""
+        if line.startswith(_OF_BROWSERS):
+            # A page on the web may make a browser speak to this port: what it would send is not obeyed.
+            return False
         told = self.faults.get(role)
         fault = Fault(told) if isinstance(told, str) else told
         met = fault is not None and fault.meets(line)

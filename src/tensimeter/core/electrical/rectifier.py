@@ -95,6 +95,10 @@ def rectified(
     return found
 
 
+#: How often two periods are walked through until one ends where it began; a handful is usual.
+MOST_TURNS = 30
+
+
 def _periodic(circuit: Rectifier, kind: str, load: Array, start: Array) -> Array:
     """Volts of the capacitor at the start of a period that ends where it began.
 
@@ -102,7 +106,7 @@ def _periodic(circuit: Rectifier, kind: str, load: Array, start: Array) -> Array
     agree (Aitken's extrapolation), and plain turns take over where it would leave the circuit's range.
     """
     volts = start
-    for _ in range(60):
+    for _ in range(MOST_TURNS):
         first = _period(circuit, kind, load, volts).end_V
         second = _period(circuit, kind, load, first).end_V
         bend = second - 2 * first + volts
@@ -113,7 +117,10 @@ def _periodic(circuit: Rectifier, kind: str, load: Array, start: Array) -> Array
         if np.all(np.abs(following - volts) <= 1e-7 * start):
             return np.asarray(following)
         volts = following
-    return np.asarray(volts)
+    raise Trouble(
+        "The reservoir does not come to rest: the load draws more than this winding delivers, or the "
+        "capacitor is too large for its resistance."
+    )
 
 
 @dataclass(frozen=True)

@@ -17,8 +17,8 @@ class Record(BaseModel):
 
 
 #: No figure of a part is beyond: what is would only overflow.
-Positive = Annotated[float, Field(gt=0, ge=1e-18, le=1e15)]
-NotNegative = Annotated[float, Field(ge=0, le=1e15)]
+Positive = Annotated[float, Field(gt=0, ge=1e-15, le=1e12)]
+NotNegative = Annotated[float, Field(ge=0, le=1e12)]
 Fraction = Annotated[float, Field(ge=0, le=1)]
 Efficiency = Annotated[float, Field(gt=0, le=1)]
 Count = Annotated[int, Field(ge=1)]

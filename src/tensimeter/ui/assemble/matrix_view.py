@@ -8,7 +8,7 @@ from tensimeter.core.procedure.matrix import Checked, checked
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.node_matrix import NodeMatrix
 from tensimeter.ui.parts.step_entry import StepEntry
-from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.text import label, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -62,7 +62,7 @@ class MatrixView(QWidget):
             item = QTreeWidgetItem([f"{check.pair.name}{'  · hold' if check.pair.hold else ''}"])
             item.setIcon(0, verdict_icon(check.verdict))
             item.setData(0, Qt.ItemDataRole.UserRole, check.pair.place)
-            item.setToolTip(0, f"{check.pair.expected}; {check.verdict.words}")
+            item.setToolTip(0, tip(f"{check.pair.expected}; {check.verdict.words}"))
             self.pairs.addTopLevelItem(item)
             if check.pair.place == self.place:
                 self.pairs.setCurrentItem(item)

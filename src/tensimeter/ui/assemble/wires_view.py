@@ -18,7 +18,7 @@ from tensimeter.core.build.wiring import Conductor, wire_list
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.assembly_edits import with_wire
 from tensimeter.core.quantity import fixed, parse, show
-from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -110,8 +110,8 @@ class WiresView(QWidget):
         item.setIcon(1, _swatch(wire.colour))
         for k in (2, 3, 4):
             item.setTextAlignment(k, _RIGHT)
-        item.setToolTip(0, f"{wire.label}: must stand {show(wire.must_A, 'A', 3)}")
-        item.setToolTip(6, f"{wire.ends[0]} at the first end, {wire.ends[1]} at the other")
+        item.setToolTip(0, tip(f"{wire.label}: must stand {show(wire.must_A, 'A', 3)}"))
+        item.setToolTip(6, tip(f"{wire.ends[0]} at the first end, {wire.ends[1]} at the other"))
 
     def _changed(self, item: QTreeWidgetItem, column: int) -> None:
         wire = item.data(0, Qt.ItemDataRole.UserRole)

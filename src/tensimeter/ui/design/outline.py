@@ -11,6 +11,7 @@ from tensimeter.core.job.design import ConverterLink, EitherLink, Link, OutputLi
 from tensimeter.core.job.parts import Battery, Donor, Fan, FusePart, PanelMeter, RailSupply, Transformer
 from tensimeter.core.job.problems import problems
 from tensimeter.core.quantity import show
+from tensimeter.ui.parts.text import tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -53,7 +54,7 @@ class Outline(QTreeWidget):
             item = QTreeWidgetItem([link.name, figure])
             item.setData(0, Qt.ItemDataRole.UserRole, link.id)
             item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            item.setToolTip(0, wrong.get(link.id, link.name))
+            item.setToolTip(0, tip(wrong.get(link.id, link.name)))
             if link.id in wrong:
                 item.setText(1, "does not join up")
                 for column in (0, 1):

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tensimeter.core.quantity import fixed
 from tensimeter.core.ratings import Limit
+from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
 
 
@@ -32,7 +33,7 @@ class MarginRow(QWidget):
         self.setCursor(Qt.CursorShape.WhatsThisCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"{limit.name}, {self._words()}")
-        self.setToolTip(f"{limit.note}. F1 or click: why?")
+        self.setToolTip(tip(f"{limit.note}. F1 or click: why?"))
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(420), theme.px(26))

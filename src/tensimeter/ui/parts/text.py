@@ -22,6 +22,11 @@ def label(text: str, kind: str = "", *, wrap: bool = False) -> QLabel:
     return made
 
 
+def tip(text: str) -> str:
+    """Text for a tool tip: what people call things is never taken for markup."""
+    return text.replace("<", "<\u2060")
+
+
 class Field(QLineEdit):
     """A line to type in; when it has nothing of its own to undo, Ctrl+Z undoes the last edit."""
 
@@ -51,7 +56,7 @@ class Elided(QLabel):
 
     def setText(self, text: str) -> None:
         super().setText(text)
-        self.setToolTip(text)
+        self.setToolTip(tip(text))
         self.setAccessibleName(text)
 
     def paintEvent(self, event: object) -> None:

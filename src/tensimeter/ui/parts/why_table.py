@@ -7,6 +7,7 @@ from PyQt6.QtGui import QBrush, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
 from tensimeter.core.explain import Worked
+from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
 
 #: One cell: its text, and what answers where it is a figure.
@@ -47,7 +48,7 @@ class WhyTable(QTreeWidget):
         row = self.topLevelItemCount()
         item = QTreeWidgetItem([text for text, _ in cells])
         for k, (text, why) in enumerate(cells):
-            item.setToolTip(k, text)
+            item.setToolTip(k, tip(text))
             if k in self._figures:
                 item.setTextAlignment(k, _RIGHT)
             if why is not None:

@@ -25,7 +25,7 @@ from tensimeter.core.job.parts import ElectronicLoad
 from tensimeter.core.quantity import parse, show
 from tensimeter.store.logs import read_log, read_temperatures
 from tensimeter.store.waveforms import read_waveform
-from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.session import Session
@@ -144,7 +144,7 @@ class CampaignPanel(QScrollArea):
             name = KINDS[test.kind].name
             figure = f"{result.plan.output.name} · {_figure(result)}"
             item = QListWidgetItem(verdict_icon(result.verdict, theme.px(16)), f"{name}\n{figure}")
-            item.setToolTip(f"{name}, {result.plan.output.name}: {result.verdict.words}")
+            item.setToolTip(tip(f"{name}, {result.plan.output.name}: {result.verdict.words}"))
             item.setData(Qt.ItemDataRole.UserRole, test.id)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, item.toolTip())
             self.tests.addItem(item)

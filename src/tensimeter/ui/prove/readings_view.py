@@ -20,7 +20,7 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import MOST_TERSE, Correction
 from tensimeter.core.verify.readings import Reading, interval_of
-from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -136,7 +136,7 @@ def _item(reading: Reading, why: str) -> QTreeWidgetItem:
     item.setData(0, Qt.ItemDataRole.UserRole, reading.id)
     for k in (0, 3, 4):
         item.setTextAlignment(k, _RIGHT)
-    item.setToolTip(6, item.text(6))
+    item.setToolTip(6, tip(item.text(6)))
     if why:
         font = item.font(3)
         font.setStrikeOut(True)

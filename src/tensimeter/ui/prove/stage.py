@@ -25,7 +25,7 @@ from tensimeter.core.explain import Worked
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.verify.readings import PRETENDED_WORDS
 from tensimeter.ui.parts.plots import TraceView
-from tensimeter.ui.parts.text import Figure, label, rule
+from tensimeter.ui.parts.text import Figure, label, rule, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
@@ -214,7 +214,7 @@ class ProveStage(QWidget):
             if r.step.allowed != OPEN:
                 item.setIcon(0, verdict_icon(r.verdict, theme.px(14)))
             if r.step.title:
-                item.setToolTip(1, f"{r.step.title}, {fixed(r.step.set_A, 'A', 3)}")
+                item.setToolTip(1, tip(f"{r.step.title}, {fixed(r.step.set_A, 'A', 3)}"))
             for k in (1, 2, 3, 4) if not r.step.title else (2, 3, 4):
                 item.setTextAlignment(k, right)
             self.steps.addTopLevelItem(item)

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from tensimeter.core.job.parts import Part
 from tensimeter.core.job.summary import rated, summary
 from tensimeter.core.quantity import localised
+from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
 
 #: The common scale of the drawn ratings: a frame of these volts and amps.
@@ -25,7 +26,7 @@ class PartCard(QWidget):
         self.setFixedSize(self.sizeHint())
         where = ", in the path" if used else ""
         self.setAccessibleName(f"{part.name}, {', '.join(summary(part))}, {part.condition}{where}")
-        self.setToolTip(part.note or part.name)
+        self.setToolTip(tip(part.note or part.name))
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(284), theme.px(80))

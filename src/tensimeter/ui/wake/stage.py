@@ -24,7 +24,7 @@ from tensimeter.demo.library import demo_mistakes
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.step_entry import StepEntry
-from tensimeter.ui.parts.text import Field, clear, label, rule
+from tensimeter.ui.parts.text import Field, clear, label, rule, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
@@ -137,7 +137,7 @@ class WakeStage(QWidget):
             item = QTreeWidgetItem([step.title + (f"  · {', '.join(marks)}" if marks else "")])
             item.setIcon(0, verdict_icon(woken_.verdict))
             item.setData(0, Qt.ItemDataRole.UserRole, step.id)
-            item.setToolTip(0, f"{step.title}: {woken_.verdict.words}")
+            item.setToolTip(0, tip(f"{step.title}: {woken_.verdict.words}"))
             self.steps.addTopLevelItem(item)
             if step.id == self.step_id:
                 self.steps.setCurrentItem(item)
