@@ -43,8 +43,16 @@ def test_reads_what_bench_notes_hold(text: str, unit: str, value: float) -> None
 
 
 @pytest.mark.parametrize("text", ["OL", "ol", "open", "O.L"])
-def test_open_is_infinite(text: str) -> None:
-    assert math.isinf(parse(text, "ohm"))
+def test_open_is_what_a_meter_shows_and_no_figure(text: str) -> None:
+    assert math.isinf(split(text)[0])
+    with pytest.raises(Trouble, match="no figure"):
+        parse(text, "ohm")
+
+
+@pytest.mark.parametrize("text", ["1e400", "-1e400", "5e-324", "1e13", "inf", "nan", "13.58 4", "1.234,5", "9" * 70])
+def test_what_is_no_size_of_anything_is_refused(text: str) -> None:
+    with pytest.raises(Trouble):
+        parse(text, "V")
 
 
 @pytest.mark.parametrize(

@@ -369,7 +369,7 @@ def test_the_sheet_has_a_section_for_each_test(
         run(window, served, qtbot, test)
     sheet = build(window.session.file)
     assert [s.title for s in sheet.sections] == [
-        "Load regulation, CAMERA HUB",
+        "Load regulation, CAMERA HUB (simulated)",
         "Line regulation, CAMERA HUB",
         "Ripple and noise, CAMERA HUB",
         "Current limit, DEW HEATER",

@@ -2,7 +2,7 @@
 
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 import typer
@@ -11,13 +11,14 @@ from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.output import answer
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.judge import Accuracy, Band, Interval, Verdict, judge, parse_accuracy, worst
 from tensimeter.core.quantity import parse
 from tensimeter.core.verify.capacity import capacity
 from tensimeter.core.verify.cross import cross_regulation
 from tensimeter.core.verify.leakage import leakage
 from tensimeter.core.verify.limit import LimitKind, current_limit
+from tensimeter.core.verify.plausible import doubts
 from tensimeter.core.verify.readings import UNKNOWN_METER
 from tensimeter.core.verify.regulation import Readings, regulation
 from tensimeter.core.verify.ripple import ripple
@@ -34,6 +35,16 @@ def _analyse() -> None:
     """Analyse a log of readings."""
 
 
+Accept = Annotated[bool, typer.Option("--accept", help="Take figures that can't be right all the same.")]
+
+
+def must_be_plausible(file: Path, accept: bool, **columns: Any) -> None:
+    """Doubtful where the figures of a log can't be right, unless they are accepted; as in `doubts`."""
+    found = doubts(**columns) if not accept else []
+    if found:
+        raise Doubtful(f"{file.name}: {found[0]} Nothing was computed; --accept takes it all the same.")
+
+
 @analyse.command("regulation")
 def analyse_regulation(
     files: list[Path],
@@ -44,6 +55,7 @@ def analyse_regulation(
     ammeter: Annotated[str, typer.Option(help="Ammeter: 0.5%+2@0.01")] = "",
     volts: str = "",
     amps: str = "",
+    accept: Accept = False,
     require: Require = "",
     json: Json = False,
 ) -> None:
@@ -52,6 +64,9 @@ def analyse_regulation(
     share = _share(tolerance)
     named = {k: v for k, v in (("volts", volts), ("amps", amps)) if v}
     columns = [read_log(path, named).need("volts", "amps") for path in files]
+    for path, (volts_read, amps_read) in zip(files, columns, strict=True):
+        expected = parse(nominal, "V") if nominal else None
+        must_be_plausible(path, accept, volts=volts_read, amps=amps_read, expected_V=expected)
     v, i = (np.concatenate(c) for c in zip(*columns, strict=True))
     warnings: list[str] = []
     accuracies = (
@@ -174,11 +189,13 @@ def analyse_capacity(
     time: str = "",
     volts: str = "",
     amps: str = "",
+    accept: Accept = False,
     json: Json = False,
 ) -> None:
     """Charge and energy down to a cut-off, from volts and amps over time."""
     named = {k: v for k, v in (("time", time), ("volts", volts), ("amps", amps)) if v}
     t, v, i = read_log(file, named).need("time", "volts", "amps")
+    must_be_plausible(file, accept, volts=v, amps=i)
     answer(asdict(capacity(t, v, i, parse(cutoff, "V"), parse(own, "A"))), json)
 
 
@@ -236,12 +253,14 @@ def analyse_limit(
     volts: str = "",
     amps: str = "",
     set_: Annotated[str, typer.Option("--set", help="Column of the load's setting.")] = "",
+    accept: Accept = False,
     json: Json = False,
 ) -> None:
     """Current limit from volts and amps in the order taken: where it begins, and its kind."""
     given = (("time", time), ("volts", volts), ("amps", amps), ("set", set_))
     log = read_log(file, {k: v for k, v in given if v})
     v, i = log.need("volts", "amps")
+    must_be_plausible(file, accept, volts=v, amps=i, steady=False)
     found = current_limit(
         v,
         i,

@@ -23,7 +23,8 @@ Accept = Annotated[
 ]
 
 
-@app.command("file")
+# A reading may begin with a minus sign, which is no option.
+@app.command("file", context_settings={"ignore_unknown_options": True})
 def file_command(
     job: Path,
     line: Annotated[

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, cast
 import numpy as np
 import typer
 
-from tensimeter.cli.analyse import analyse
+from tensimeter.cli.analyse import Accept, analyse, must_be_plausible
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
 from tensimeter.core.arrays import Array, Figure
@@ -39,12 +39,14 @@ def analyse_soak(
     steady: Annotated[str, typer.Option(help="Steady when less than this is to come, K.")] = "1",
     time: str = "",
     temp: str = "",
+    accept: Accept = False,
     json: Json = False,
 ) -> None:
     """Where a heat-up ends, its slow time constant, minutes to a limit: 95 % intervals."""
     if order not in ("1", "2", "auto"):
         raise Trouble(f"“{order}” is no order; use 1, 2 or auto.")
     t, celsius, room, warnings = _columns(file, ambient, time, temp)
+    must_be_plausible(file, accept, celsius=celsius)
     if len(t) < 3 or not np.ptp(celsius):
         raise Trouble(
             f"{file.name}: nothing rises in its {len(t)} rows, so nothing can be foreseen. Hold a load "

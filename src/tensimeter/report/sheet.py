@@ -141,7 +141,7 @@ def rating(result: Outcome) -> Rating:
     proven = "at no load only" if amps == 0 else f"up to {show(amps, 'A', 3)}"
     if result.pretended:
         # What is made up may be shown, and never as a rating.
-        why = f"{PRETENDED_WORDS[result.pretended]}; by it {proven}"
+        why = f"{PRETENDED_WORDS[result.pretended]}; it would be {proven}"
         return Rating(output.name, nominal, "not proven", why, Verdict.NOT_MEASURED)
     return Rating(output.name, nominal, proven, "; ".join(parts) or "every point", result.verdict)
 
@@ -308,7 +308,7 @@ def _section(job: Job, result: Outcome) -> Section:
     if len(listed) > MOST_ROWS:
         notes.append(f"{len(listed) - MOST_ROWS} further points are in the job file.")
     return Section(
-        title=f"{_name(result)}, {output.name}",
+        title=f"{_name(result)}, {output.name}{f' ({result.pretended})' if result.pretended else ''}",
         standard=kind.standard,
         method=kind.method,
         conditions="; ".join(conditions),

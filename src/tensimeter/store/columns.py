@@ -11,7 +11,7 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 
-_PREFIXES = {"": 1.0, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "k": 1e3, "M": 1e6}
+_PREFIXES = {"": 1.0, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "k": 1e3}
 _WORDS = {"nano": 1e-9, "micro": 1e-6, "milli": 1e-3, "kilo": 1e3, "": 1.0}
 #: (factor, what is added after it) from a unit to the SI unit used inside, by quantity.
 _UNITS: dict[str, dict[str, tuple[float, float]]] = {
@@ -43,7 +43,7 @@ _UNITS["set"] = _UNITS["amps"]
 
 #: What a header may be called, by the quantity it stands for.
 _NAMES = {
-    "time": re.compile(r"^(t|time|times?tamp|elapsed|elapsed time)\b", re.I),
+    "time": re.compile(r"^(t|time|times?tamp|elapsed)\b|^time_", re.I),
     "volts": re.compile(r"^(v|u|voltage|vout|v_?meas)\b|^(v|u|voltage|vout)_", re.I),
     "amps": re.compile(r"^(i|current|iout|i_?meas)\b|^(i|current|iout)_", re.I),
     "temp": re.compile(r"^(temp|temperature|t_)", re.I),
@@ -74,8 +74,8 @@ class Header:
 def unit_of(text: str, quantity: str) -> tuple[float, float] | None:
     """Factor and offset of a unit of a quantity; None where it is none of them.
 
-    Letters mean what they are (`mV`, `MV`); where only their case is unusual (`mv`, `SEC`) and nothing else
-    could be meant they are taken as well.
+    Where only the case of its letters is unusual (`mv`, `SEC`) and nothing else could be meant it is taken as
+    well; `MV` could be meant for either of two, and is none.
     """
     known = _UNITS[quantity]
     if text in known:
@@ -96,7 +96,13 @@ def header_of(text: str, quantity: str | None = None) -> Header | None:
     bare = _bare(plain)
     if bare is not None and (quantity is None or quantity == bare) and not written:
         return Header(text, "", bare, *(unit_of(plain, bare) or (1.0, 0.0)))
-    found = quantity or _by_name(plain) or (bare if bare is not None else _by_unit(written))
+    of_heat = plain.casefold() == "t" and any(unit_of(w, "temp") is not None for w in written)
+    found = (
+        quantity
+        or ("temp" if of_heat else None)
+        or _by_name(plain)
+        or (bare if bare is not None else _by_unit(written))
+    )
     if found is None:
         return None
     if written:
@@ -119,6 +125,9 @@ _LIKE = {"volts": "(mV)", "amps": "(mA)", "time": "(min)", "temp": "(°C)", "set
 
 
 def _by_name(plain: str) -> str | None:
+    alone = re.fullmatch(r"[tT]_(\w+)", plain)
+    if alone and unit_of(alone[1], "time") is not None:
+        return "time"
     if re.match(r"^T[_ ]", plain):
         return "temp"
     return next((q for q, pattern in _NAMES.items() if pattern.search(plain)), None)

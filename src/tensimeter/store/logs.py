@@ -94,11 +94,10 @@ def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
     taken = {column for column, _ in wanted.values()}
     for k, header in enumerate(headers):
         match = _TEMPERATURE.match(_plain(header))
-        if match and k not in taken:
-            found = header_of(header, "temp")
-            assert found is not None
+        found = header_of(header, "temp" if match else None) if k not in taken else None
+        if found is not None and found.quantity == "temp":
             match = _TEMPERATURE.match(found.name) or match
-            name = match["place"] or match["short"] or match["room"] or ""
+            name = (match["place"] or match["short"] or match["room"] or "") if match else ""
             name = name.strip().replace(" ", "-").casefold()
             wanted[f"at {name or 'temperature'}"] = (k, found)
     places = [key for key in wanted if key.startswith("at ")]

@@ -117,8 +117,10 @@ class ReadingLine(QFrame):
             self.say(f"Tab: {place}" if self.entry.completes else str(trouble), "pencil")
             return
         where = self._where(found)
-        asked = f". {found.question}" if found.question else ""
-        self.say(f"→ {found.summary}{where}{asked}", "hold" if asked else "ink")
+        if found.question:
+            self.say(f"{found.question} → {found.summary}{where}", "hold")
+        else:
+            self.say(f"→ {found.summary}{where}", "ink")
 
     def _where(self, found: Understood) -> str:
         hand = self.session.hand

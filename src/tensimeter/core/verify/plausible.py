@@ -5,8 +5,9 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.quantity import show
 
-#: How many times off its neighbours or the prediction a figure is doubted.
-DECADE = 10.0
+#: How many times off the prediction, and off its neighbours, a figure is doubted: a slip of the decimal point
+#: is ten times, give or take what truly changed.
+DECADE, SLIP = 10.0, 8.0
 #: Kelvin that one temperature may be off two neighbours that agree within a tenth of it.
 JUMP_K = 50.0
 #: A current below zero that an ammeter's offset explains, as a share of the largest.
@@ -75,20 +76,20 @@ def _of_volts(volts: Array, expected_V: float | None, steady: bool) -> list[str]
 
 
 def _alone(values: Array) -> int | None:
-    """The first value a decade or more off both neighbours that agree with one another; None without one."""
+    """The first value some ten times off both neighbours that agree with one another; None without one."""
     if len(values) < 3:
         return None
     before, here, after = values[:-2], values[1:-1], values[2:]
     level = np.maximum(before, after)
     agree = np.minimum(before, after) > 0.5 * level
-    odd = agree & ((here > DECADE * level) | (here * DECADE < np.minimum(before, after)))
+    odd = agree & ((here > SLIP * level) | (here * SLIP < np.minimum(before, after)))
     inner = np.flatnonzero(odd)
     if len(inner):
         return int(inner[0]) + 1
     # The first and the last row have their neighbours on one side.
     for at, (one, two) in ((0, (1, 2)), (len(values) - 1, (-2, -3))):
         a, b = sorted((float(values[one]), float(values[two])))
-        if a > 0.5 * b > 0 and (values[at] > DECADE * b or values[at] * DECADE < a):
+        if a > 0.5 * b > 0 and (values[at] > SLIP * b or values[at] * SLIP < a):
             return at
     return None
 

@@ -141,7 +141,7 @@ class CampaignPanel(QScrollArea):
         self.tests.clear()
         for result in session.now.outcomes():
             test = result.plan.test
-            name = KINDS[test.kind].name
+            name = KINDS[test.kind].name + (f", {result.pretended}" if result.pretended else "")
             figure = f"{result.plan.output.name} · {_figure(result)}"
             item = QListWidgetItem(verdict_icon(result.verdict, theme.px(16)), f"{name}\n{figure}")
             item.setToolTip(tip(f"{name}, {result.plan.output.name}: {result.verdict.words}"))

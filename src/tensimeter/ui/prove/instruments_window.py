@@ -52,7 +52,7 @@ class InstrumentsWindow(QDialog):
         column = QVBoxLayout(self)
         column.addWidget(label("Which instrument does what", "heading"))
         words = (
-            "Type an address (192.168.1.20:5025), a port (/dev/ttyUSB0) or a VISA resource, or pick one that "
+            "Type an address (127.0.0.1:5025), a port (/dev/ttyUSB0) or a VISA resource, or pick one that "
             "answered. They are asked who they are and nothing else."
         )
         column.addWidget(label(words, "caption", wrap=True))

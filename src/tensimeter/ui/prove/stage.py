@@ -114,6 +114,8 @@ class ProveStage(QWidget):
         """The points of the test, what they give, or how it is set up."""
         self.views[key].setChecked(True)
         self.lower.setCurrentIndex([k for k, _ in _VIEWS].index(key))
+        # A list that is looked through wants more room than one that stands beside its plot.
+        self.lower.setMinimumHeight(theme.px(240 if key == "readings" else 120))
         self._show_lower()
 
     def _on_compare(self, on: bool) -> None:

@@ -1,0 +1,149 @@
+"""Filing and striking without a window; what the command line refuses, and how it says so."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tensimeter.core.verify.plausible import doubts
+from tensimeter.store.jobfile import JobFile
+
+
+@pytest.fixture
+def path(tensimeter, tmp_path: Path) -> Path:
+    made = tmp_path / "ridge.tensi"
+    assert tensimeter("demo", "ridge-pier", "--file", made)[0] == 0
+    return made
+
+
+def test_a_demo_is_written_once_and_is_called_one(tensimeter, path: Path) -> None:
+    code, _, err = tensimeter("demo", "ridge-pier", "--file", path)
+    assert (code, "exists already" in err) == (2, True)
+    with JobFile(path) as file:
+        assert file.job.demo
+        assert file.readings() == []
+
+
+def test_a_line_is_filed_and_struck(tensimeter, path: Path) -> None:
+    code, out, _ = tensimeter("file", path, "mount", "13.58V", "@4A", "--json")
+    assert code == 0
+    assert json.loads(out) == {
+        "kept": 2, "id": 1, "place": "mount", "quantity": "V", "value": 13.58, "amps_A": 4.0,
+        "test": "load-regulation", "step": 6,
+    }  # fmt: skip
+    code, out, _ = tensimeter("strike", path, "1", "--reason", "the wrong meter", "--json")
+    assert (code, json.loads(out)["struck"]) == (0, [1, 2])
+    code, _, err = tensimeter("strike", path, "1", "--reason", "once more")
+    assert (code, "taken back already" in err) == (2, True)
+    assert tensimeter("strike", path, "1", "--reason", "x")[0] == 2
+    assert tensimeter("strike", path, "run", "9", "--reason", "no such run")[0] == 2
+    code, out, _ = tensimeter("file", path, "hub 5.19V @1A", "mount 13.6 @0", "--json")
+    assert [r["place"] for r in json.loads(out)["readings"]] == ["hub", "mount"]
+    code, out, _ = tensimeter("strike", path, "last", "--by", "13.57V", "--reason", "misread", "--json")
+    assert code == 0
+    with JobFile(path) as file:
+        assert [r.value for r in file.readings() if r.place == "mount" and r.quantity == "V"] == [13.57]
+        assert any("the wrong meter" in entry.text for entry in file.logbook())
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (["mount", "13.58", "4"], "not one figure"),
+        (["mount", "13.58V", "4A"], "Put @ before"),
+        (["moutn", "13.5V"], "Did you mean MOUNT?"),
+        (["mount", "1.234,5"], "one decimal mark"),
+        (["mount", "13602V", "@4A"], "far from the expected"),
+        (["mount", "-13.5V"], "probes swapped"),
+        (["mount", "13.5V", "@400A"], "far above"),
+        ([], "one of them"),
+        (["mount", "1e400"], "no size that anything here has"),
+    ],
+)
+def test_what_is_not_understood_or_can_not_be_is_not_kept(
+    tensimeter, path: Path, words: list[str], said: str
+) -> None:
+    code, _, err = tensimeter("file", path, *words)
+    assert (code, said in err) == (2, True), err
+    assert len(err.strip().splitlines()) == 1
+    with JobFile(path) as file:
+        assert file.readings() == []
+
+
+def test_a_log_is_filed_in_its_own_units_and_asked_about(tensimeter, path: Path, tmp_path: Path) -> None:
+    log = tmp_path / "bench.csv"
+    log.write_text("Time (s),Voltage (mV),Current (mA)\n0,13602,0\n5,13500,1600\n9,13420,3200\n")
+    code, out, _ = tensimeter("file", path, "--log", log, "--test", "load-regulation", "--json")
+    assert (code, json.loads(out)["rows"]) == (0, 3)
+    with JobFile(path) as file:
+        assert [r.value for r in file.readings() if r.quantity == "V"] == [13.602, 13.5, 13.42]
+        assert {r.origin for r in file.readings()} == {"file"}
+    assert tensimeter("strike", path, "log", "bench.csv", "--reason", "the wrong supply")[0] == 0
+    with JobFile(path) as file:
+        assert file.readings() == []
+    for text, words in (
+        ("v,i\n13602,0\n13500,2\n", "far from the expected"),
+        ("v,i\n13.6,0\n13.5,-4\n", "below zero|down to"),
+        ("v,i\n13.6,0\n13.55,1.6\n135.0,3.2\n13.45,4\n", "row 3 is ten times off"),
+        ("v,i\n13.6,0\n13.5,1600\n13.4,3200\n", "unit in the header"),
+    ):
+        log.write_text(text)
+        code, _, err = tensimeter("file", path, "--log", log, "--test", "load-regulation")
+        assert code == 2
+        assert any(w in err for w in words.split("|")), err
+        assert "--accept" in err
+    assert tensimeter("file", path, "--log", log, "--test", "load-regulation", "--accept")[0] == 0
+
+
+def test_an_analysis_refuses_what_can_not_be_right(tensimeter, tmp_path: Path) -> None:
+    log = tmp_path / "log.csv"
+    log.write_text("v,i\n13.6,0\n13.55,-2\n13.5,-4\n")
+    code, _, err = tensimeter("analyse", "regulation", log)
+    assert (code, "wires swapped" in err) == (2, True)
+    assert tensimeter("analyse", "regulation", log, "--accept", "--json")[0] == 0
+    log.write_text(
+        "Time (min),Voltage (mV),Current (mA)\n" + "".join(f"{k},{4200 - 10 * k},1000\n" for k in range(61))
+    )
+    code, out, _ = tensimeter("analyse", "capacity", log, "--cutoff", "3.0", "--json")
+    # One ampere for sixty minutes.
+    assert json.loads(out)["charge_Ah"] == pytest.approx(1.0)
+    log.write_text("time,temp\n" + "".join(f"{k},20\n" for k in range(5)))
+    code, _, err = tensimeter("analyse", "soak", log)
+    assert (code, "nothing rises" in err) == (2, True)
+    for words in (
+        ["analyse", "regulation", "/dev/null"],
+        ["check", tmp_path],
+        ["size", "ntc", "--beta", "1e400"],
+    ):
+        code, _, err = tensimeter(*words)
+        assert code == 2, err
+        assert "Traceback" not in err
+
+
+def test_doubts_by_hand() -> None:
+    steady = np.array([13.6, 13.5, 13.4, 13.3])
+    assert doubts(volts=steady, amps=np.arange(4.0), expected_V=13.6, most_A=3.0) == []
+    # A load at rest reads a little below zero; that is its ammeter's offset.
+    assert doubts(amps=np.array([-0.01, 1.0, 2.0])) == []
+    assert doubts(volts=np.array([13.6, 1.36, 13.5])) != []
+    assert doubts(volts=np.array([136.0, 13.6, 13.5])) != []
+    assert doubts(volts=np.array([13.6, 0.1, 13.5]), steady=False) == []
+    assert doubts(volts=np.array([13.6, 13.5, 2.0, 1.0])) == []
+    assert doubts(celsius=np.array([20.0, 21.0, 95.0, 21.5])) != []
+    assert doubts(celsius=np.array([20.0, 40.0, 60.0, 80.0])) == []
+    assert doubts(volts=np.array([]), amps=np.array([])) == []
+
+
+def test_what_things_are_called_is_text_on_a_terminal(tensimeter, path: Path) -> None:
+    with JobFile(path) as file:
+        links = [
+            link.model_copy(update={"name": "x[/red]\x1b[31m<b>y</b>"}) if link.id == "mount" else link
+            for link in file.job.design.links
+        ]
+        design = file.job.design.model_copy(update={"links": tuple(links)})
+        file.edit("renamed", file.job.model_copy(update={"design": design}))
+    code, out, err = tensimeter("solve", path)
+    assert code == 0, err
+    assert "[/red]" in out
+    assert "\x1b" not in out
