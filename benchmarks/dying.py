@@ -1,9 +1,9 @@
 """How long a load stays on when the program is killed, stopped, hangs, or loses the load's link.
 
-A window in a process of its own runs a test on simulated instruments that live in this one. At a random moment
-with the load on it is killed (SIGKILL), stopped (SIGSTOP), its window's thread hangs (asleep, or holding the
-interpreter), or the load's link dies for good. Loads with and without a watchdog, that take one client or more,
-in turn. Where the load's own link is dead, what powers the supply must have been cut.
+A window in a process of its own runs a test on simulated instruments that live in this one. At a random
+moment with the load on it is killed (SIGKILL), stopped (SIGSTOP), its window's thread hangs (asleep, or
+holding the interpreter), or the load's link dies for good. Loads with and without a watchdog, that take one
+client or more, in turn. Where the load's own link is dead, what powers the supply must have been cut.
 
     python -m benchmarks.dying [KILLS STOPS HANGS LINKS]
 """
@@ -54,7 +54,8 @@ signal.signal(signal.SIGUSR2, lambda *_: sum(range(10**9)))
 session.run_event.connect(shown)
 session.choose_test("t")
 profiles = {"load": sys.argv[4]} if sys.argv[4] else {}
-session.start_run(open_bench(session.job, json.loads(sys.argv[2]), profiles=profiles, speed=float(sys.argv[3])), present=True)
+bench = open_bench(session.job, json.loads(sys.argv[2]), profiles=profiles, speed=float(sys.argv[3]))
+session.start_run(bench, present=True)
 os.write(1, b"begun\\n")
 waker = QTimer()
 waker.start(50)
@@ -82,7 +83,8 @@ def one(case: tuple[int, str]) -> dict[str, object]:
                 served.one_client.add("load")
             window = subprocess.Popen(
                 [sys.executable, "-c", _WINDOW, str(path), json.dumps(served.resources), str(SPEED), profile],
-                stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+                stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env={**os.environ,
+                "QT_QPA_PLATFORM": "offscreen"},
             )  # fmt: skip
             assert window.stdout is not None
             found: dict[str, object] = {"way": way, "watchdog": watchdog, "one_client": one_client}
@@ -101,6 +103,9 @@ def one(case: tuple[int, str]) -> dict[str, object]:
                     time.sleep(1.0)
             finally:
                 window.kill()
+            if way == "kill":
+                # The guard writes the logbook once the file is free.
+                time.sleep(0.8)
             told = window.stdout.read().decode(errors="replace").splitlines()
             window.wait()
         shown = [line.split() for line in told if line[:1].isdigit() and line.count(" ") == 1]
@@ -168,11 +173,18 @@ def main(*counts: str) -> None:
                 ]
                 if rows:
                     off = sorted(float(str(f["off_s"])) for f in rows)
+
+                    def total(key: str, rows: list[dict[str, object]] = rows) -> int:
+                        return sum(
+                            int(str(int(bool(f[key])) if key in ("cut", "logged") else f[key])) for f in rows
+                        )
+
                     print(
-                        f"{way:<5s} {'watchdog' if watchdog else 'none    '} {'one client ' if one_client else 'two clients'} "
-                        f"{len(rows):4d}: off after {off[len(off) // 2]:.2f} s (median), {off[-1]:.2f} s at most; "
-                        f"cut in {sum(bool(f['cut']) for f in rows)}, lost {sum(int(str(f['lost'])) for f in rows)}, "
-                        f"wrong {sum(int(str(f['wrong'])) for f in rows)}, in the logbook {sum(bool(f['logged']) for f in rows)}"
+                        f"{way:<5s} {'watchdog' if watchdog else 'none    '} "
+                        f"{'one client ' if one_client else 'two clients'} {len(rows):4d}: "
+                        f"off after {off[len(off) // 2]:.2f} s (median), {off[-1]:.2f} s at most; "
+                        f"cut in {total('cut')}, lost {total('lost')}, "
+                        f"wrong {total('wrong')}, in the logbook {total('logged')}"
                     )
     print(json.dumps({
         "cases": len(found), "late": sum(float(str(f["off_s"])) > 2.0 for f in found),

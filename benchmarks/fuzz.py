@@ -24,19 +24,28 @@ from pathlib import Path
 HANG_S, MOST_MB = 2.0, 512
 #: Figures that break arithmetic, and words that break parsers.
 FIGURES = (
-    "0", "-0", "1", "-1", "0.5", "13.58", "13,58", "1e400", "-1e400", "1e-400", "5e-324", "1e308", "inf", "-inf", "nan",
-    "1e20", "10000000000000000000000", "4k7", "2M2", "1.2.3", "1,2,3", "1.234,5", "٣", "²", "1_000", "0x10", "OL", "9.9E37",
-    "-9.9e37", "12 V", "1e15", "1e-18", "", " ", "--", "+-1", "1e", "e1", ".", ",", "%", "100%", "-5%", "1e5%",
+    "0", "-0", "1", "-1", "0.5", "13.58", "13,58", "1e400", "-1e400", "1e-400", "5e-324", "1e308", "inf",
+    "-inf", "nan",
+    "1e20", "10000000000000000000000", "4k7", "2M2", "1.2.3", "1,2,3", "1.234,5", "٣", "²", "1_000",
+    "0x10", "OL", "9.9E37",
+    "-9.9e37", "12 V", "1e15", "1e-18", "", " ", "--", "+-1", "1e", "e1", ".", ",", "%", "100%", "-5%",
+    "1e5%",
 )  # fmt: skip
 WORDS = (
-    "mount", "MOUNT", "hub", "donor a", "earth-mount", "sink", "case", "@", "@@", "V", "A", "mV", "Ω", "°C", "dB", "Vpp",
-    "strike", "replace", "last", "run", "by", ",", ":", "[/red]", "{amps}", "{0.__class__}", "\x1b[31m", "\x00", "\n", "\r\n",
-    "=cmd()", "../../etc", "/dev/stdin", "\u202e", "\ud800", "🔌", "a" * 300, "'", '"', "\\", "[[", "]]", "{", "}", "#", ";",
+    "mount", "MOUNT", "hub", "donor a", "earth-mount", "sink", "case", "@", "@@", "V", "A", "mV", "Ω",
+    "°C", "dB", "Vpp",
+    "strike", "replace", "last", "run", "by", ",", ":", "[/red]", "{amps}", "{0.__class__}", "\x1b[31m",
+    "\x00", "\n", "\r\n",
+    "=cmd()", "../../etc", "/dev/stdin", "\u202e", "\ud800", "🔌", "a" * 300, "'", '"', "\\", "[[", "]]",
+    "{", "}", "#", ";",
 )  # fmt: skip
 HEADERS = (
-    "time [s]", "t", "Time (ms)", "Time (min)", "Time (h)", "Time (fortnight)", "voltage [V]", "v", "Voltage (mV)", "U/mV", "kV",
-    "current [A]", "i", "Current (mA)", "I in uA", "mA", "temp sink [degC]", "T case (°F)", "ambient", "temp (K)", "set [A]",
-    "v 12 V", "i 12 V (mA)", "v 5 V [mV]", "i 5 V", "note", "", "x" * 80, "Voltage (", "Voltage )(", "[]", "()", "V V",
+    "time [s]", "t", "Time (ms)", "Time (min)", "Time (h)", "Time (fortnight)", "voltage [V]", "v",
+    "Voltage (mV)", "U/mV", "kV",
+    "current [A]", "i", "Current (mA)", "I in uA", "mA", "temp sink [degC]", "T case (°F)", "ambient",
+    "temp (K)", "set [A]",
+    "v 12 V", "i 12 V (mA)", "v 5 V [mV]", "i 5 V", "note", "", "x" * 80, "Voltage (", "Voltage )(", "[]",
+    "()", "V V",
 )  # fmt: skip
 
 
@@ -92,7 +101,8 @@ def toml_of(rng: random.Random, tables: tuple[str, ...], keys: tuple[str, ...]) 
         lines.append(rng.choice(("", f"[{rng.choice(tables)}]", f"[[{rng.choice(tables)}]]")))
         for _ in range(rng.randint(0, 5)):
             value = rng.choice((
-                json.dumps(text_of(rng, 3)), rng.choice(FIGURES), "true", "[]", "{}", '"CURR {amps}"', '"INP ON"', '"load"',
+                json.dumps(text_of(rng, 3)), rng.choice(FIGURES), "true", "[]", "{}", '"CURR {amps}"',
+                '"INP ON"', '"load"',
                 "9" * 6000, "[" * 900, '"TCPIP::127.0.0.1::1::SOCKET"', "[[1, 2], [3, 4]]", "1979-05-27",
             ))  # fmt: skip
             lines.append(f"{rng.choice(keys)} = {value}")
@@ -289,15 +299,18 @@ def other_line(bed: Bed, rng: random.Random) -> None:
     good = str(bed.folder / "good.tensi")
     f = [rng.choice(FIGURES) for _ in range(4)]
     _command(rng.choice((
-        ["solve", good, "--load", f"mount={f[0]}", "--json"], ["reach", good, "mount", "--load", f"hub={f[0]}", "--json"],
+        ["solve", good, "--load", f"mount={f[0]}", "--json"], ["reach", good, "mount", "--load",
+        f"hub={f[0]}", "--json"],
         ["analyse", "leakage", "--open", f[0], "--loaded", f[1], "--meter", f[2], "--shunt", f[3], "--json"],
-        ["file", good, text_of(rng, 4).replace("\x00", "")], ["strike", good, text_of(rng, 2) or "x", "--reason", text_of(rng, 2)],
-        ["reach", good, text_of(rng, 2) or "x", "--points", f[0]], ["check", text_of(rng, 2) or "x"], ["analyse", "regulation", "/dev/null"],
+        ["file", good, text_of(rng, 4).replace("\x00", "")], ["strike", good, text_of(rng, 2) or "x",
+        "--reason", text_of(rng, 2)],
+        ["reach", good, text_of(rng, 2) or "x", "--points", f[0]], ["check", text_of(rng, 2) or "x"],
+        ["analyse", "regulation", "/dev/null"],
     )))  # fmt: skip
 
 
 def _load_commands() -> None:
-    from tensimeter.cli import analyse, bench, compute, files, filing, heat, measure, size, size_heat  # noqa: F401
+    from tensimeter.cli import analyse, bench, compute, files, filing, heat, measure, size, size_heat  # noqa: F401  # noqa: F401
 
 
 def _app():
@@ -307,7 +320,7 @@ def _app():
 
 
 def _command(words: list[str]) -> None:
-    """A command as it is typed; only its own refusals are allowed, and what it prints is JSON without infinities."""
+    """A command as it is typed: only its own refusals are allowed, and no infinities in its JSON."""
     _load_commands()
     app = _app()
     out, err = io.StringIO(), io.StringIO()
@@ -516,7 +529,7 @@ def read_bin(bed: Bed, rng: random.Random) -> None:
 
 #: Each reader and its share of the whole: what is quick is tried more often.
 READERS: dict[str, tuple[Callable[[Bed, random.Random], None], float]] = {
-    "line": (read_line, 0.30),
+    "line": (read_line, 0.29),
     "figure": (read_figure, 0.27),
     "profile": (read_profile, 0.09),
     "bench": (read_bench, 0.09),
@@ -525,12 +538,12 @@ READERS: dict[str, tuple[Callable[[Bed, random.Random], None], float]] = {
     "wave": (read_wave, 0.04),
     "json": (read_json, 0.03),
     "database": (read_database, 0.015),
-    "rows": (read_rows, 0.005),
+    "rows": (read_rows, 0.006),
     "folder": (read_folder, 0.004),
     "bin": (read_bin, 0.004),
-    "analyse": (analyse_csv, 0.006),
-    "size": (size_line, 0.004),
-    "other": (other_line, 0.002),
+    "analyse": (analyse_csv, 0.009),
+    "size": (size_line, 0.008),
+    "other": (other_line, 0.004),
 }
 
 
@@ -567,7 +580,8 @@ def batch(job: tuple[str, int, int]) -> tuple[str, int, list[str], float]:
             except BaseException as error:
                 at = traceback.extract_tb(error.__traceback__)[-1]
                 failed.append(
-                    f"{name} {number}: {type(error).__name__}: {str(error)[:100]} at {Path(at.filename).name}:{at.lineno}"
+                    f"{name} {number}: {type(error).__name__}: {str(error)[:100]} at "
+                    f"{Path(at.filename).name}:{at.lineno}"
                 )
             finally:
                 signal.setitimer(signal.ITIMER_REAL, 0)

@@ -1,7 +1,8 @@
 """Does an answer that is late, twice, out of order, in pieces, one behind or unasked ever become a reading?
 
 Runs of load regulation in which the voltmeter mixes up its answers, on instruments that give a number back
-(`sequence`), on ones that only say who they are, and on ones that do neither. Every reading that a run kept is
+(`sequence`), on ones that only say who they are,
+and on ones that do neither. Every reading that a run kept is
 held against what truly stood at the output at its load; a run may end for it, a wrong value may not be kept.
 
     python -m benchmarks.stale [RUNS]
@@ -28,7 +29,7 @@ from tensimeter.store.jobfile import JobFile
 
 SPEED = 60.0
 KINDS = ("dawdling", "twice", "swapped", "pieces", "previous", "stream")
-#: How far a reading may be off what stood there: the meter's own error at 13.5 V, and the noise of three counts.
+#: How far a reading may be off what stood there: the meter's error at 13.5 V, and the noise of three counts.
 BOUND_V = 13.6 * 0.0005 + 6 * 0.001
 MARKS = ("number", "identity", "none")
 
@@ -101,7 +102,8 @@ def main(runs: int = 1000) -> None:
             bad += [f"{kind}, {mark}: {w} ({ended})" for w in wrong]
     for (kind, mark), row in sorted(counts.items()):
         print(
-            f"{kind:<9s} told by {mark:<8s} {row['runs']:4d} runs, {row['whole']:4d} whole, {row['kept']:5d} kept, {row['wrong']} wrong"
+            f"{kind:<9s} told by {mark:<8s} {row['runs']:4d} runs, {row['whole']:4d} whole, "
+            f"{row['kept']:5d} kept, {row['wrong']} wrong"
         )
     print(*bad[:20], sep="\n")
     print(json.dumps({"runs": runs, "kept": sum(r["kept"] for r in counts.values()), "wrong": len(bad)}))

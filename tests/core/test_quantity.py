@@ -49,7 +49,9 @@ def test_open_is_what_a_meter_shows_and_no_figure(text: str) -> None:
         parse(text, "ohm")
 
 
-@pytest.mark.parametrize("text", ["1e400", "-1e400", "5e-324", "1e13", "inf", "nan", "13.58 4", "1.234,5", "9" * 70])
+@pytest.mark.parametrize(
+    "text", ["1e400", "-1e400", "5e-324", "1e13", "inf", "nan", "13.58 4", "1.234,5", "9" * 70]
+)
 def test_what_is_no_size_of_anything_is_refused(text: str) -> None:
     with pytest.raises(Trouble):
         parse(text, "V")

@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench
+from tensimeter.core.campaign import already_read
 from tensimeter.core.job.edits import changed, with_test
 from tensimeter.core.job.stock_edits import with_part
 from tensimeter.core.job.tests import FanTest, SensorCheck, Soak
@@ -58,7 +59,7 @@ def test_a_soak_is_run_with_its_forecast_and_dropped_in_time(window: MainWindow,
     assert stage.plot.currentWidget() is stage.plot.heat
     assert "junction" in stage.sentence.text()
     # The whole is taken anew: half a soak would start warm.
-    assert session.already_read() == frozenset()
+    assert already_read(session.outcome) == frozenset()
 
 
 def _soak(session) -> Soak:

@@ -11,7 +11,7 @@ from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.core.campaign import proven_A, shown_A
+from tensimeter.core.campaign import already_read, proven_A, shown_A
 from tensimeter.core.errors import Trouble
 from tensimeter.core.learnt import proven_supply
 from tensimeter.core.verify.readings import Reading, thinned
@@ -144,7 +144,7 @@ def test_nothing_simulated_is_proven_in_anybodys_job(open_window, tmp_path, qtbo
     assert result is not None
     assert (result.pretended, result.measured) == ("", 1)
     assert build(session.file).stamp == "SIMULATED IN PART"
-    assert session.already_read(simulated=False) == {0}
+    assert already_read(session.outcome, simulated=False) == {0}
 
 
 def test_a_demo_says_on_every_page_that_it_is_one(window: MainWindow) -> None:

@@ -19,6 +19,8 @@ from tensimeter.bench.roles import LinkFailed
 
 #: The longest line and the longest block that are taken, in bytes; the first is far above any figure.
 MOST_LINE, MOST_BLOCK = 65_536, 64_000_000
+#: Bytes a second that a block must come at.
+SLOWEST_BLOCK = 100_000.0
 #: Bytes that VISA is asked for at once: of more it would keep some back, unseen.
 TAKEN_AT_ONCE = 4096
 #: What is there already is taken so long past the end: a computer that was busy is no silent instrument, s.
@@ -158,8 +160,11 @@ class Link:
         if length > MOST_BLOCK:
             raise LinkFailed(f"it announces a block of {length} bytes; {MOST_BLOCK} are the most.")
         whole = 2 + digits + length
+        # A long record takes its time, and none between two bytes of it that an answer would not have.
+        left = max(deadline - time.monotonic(), 0.0)
+        at_last = deadline + length / SLOWEST_BLOCK
         while len(self._buffer) < whole + len(self._end):
-            self._fill(deadline)
+            self._fill(min(time.monotonic() + left, at_last))
         found = bytes(self._buffer[2 + digits : whole])
         del self._buffer[: whole + len(self._end)]
         self.torn = bool(self._buffer)

@@ -28,8 +28,8 @@ if TYPE_CHECKING:
 WATCHDOG_S = 1.5
 #: Real seconds between two looks at the bench; keeps the watchdog fed.
 LOOK_S = 0.25
-#: The longest that a run waits for one answer, s.
-ANSWER_S = 1.0
+#: The longest that a run waits for one answer, and for an oscilloscope's to begin, s.
+ANSWER_S, RECORD_S = 1.0, 1.5
 #: Bench seconds after a load is joined past a limit until it is read.
 EXPOSED_S = 0.3
 
@@ -85,8 +85,8 @@ class Taking:
         for role, instrument in self.bench.all().items():
             # A run that waits longer for one answer leaves its load without a word for too long; an
             # oscilloscope's record comes over beside it.
-            if role != "scope":
-                instrument.longest_s = min(instrument.longest_s, ANSWER_S)
+            longest = RECORD_S if role == "scope" else ANSWER_S
+            instrument.longest_s = min(instrument.longest_s, longest)
         for one in (load, *self.bench.others.values()):
             one.prepare()
             one.switch(False)

@@ -27,6 +27,7 @@ from tensimeter.core.job.edits import with_test
 from tensimeter.core.job.tests import Test
 from tensimeter.core.judge import Interval, worst
 from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
+from tensimeter.core.verify.readings import real_ones
 from tensimeter.demo.library import demo_job
 from tensimeter.demo.library import stand_ins as simulated
 from tensimeter.store.jobfile import JobFile
@@ -169,7 +170,9 @@ def _run(file: JobFile, test: Test, bench: Bench, present: bool, quiet: bool, go
             threading.Thread(target=_answer_when_entered, args=(engine,), daemon=True).start()
 
     worked_out = plan(file.job, test)
-    done = frozenset(done_steps(worked_out, file.readings())) if go_on else frozenset[int]()
+    # What was simulated is not there for real instruments.
+    counted = file.readings() if bench.simulated else real_ones(file.readings())
+    done = frozenset(done_steps(worked_out, counted)) if go_on else frozenset[int]()
     engine = RunEngine(file, worked_out, bench, tell, present=present, done=done)
     with _dropped_by_signals(engine):
         engine.start()

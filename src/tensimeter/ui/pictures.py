@@ -1,5 +1,6 @@
 """Pictures of the window: used for the manual, for the demo without a display, and for looking."""
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -8,6 +9,9 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from tensimeter.ui.window import MainWindow
 
+#: Between two looks at whether something holds, s.
+PAUSE_S = 0.005
+
 
 def wait_until(condition: Callable[[], bool], seconds: float = 30.0) -> bool:
     """Let the window live until something holds; whether it did."""
@@ -15,6 +19,8 @@ def wait_until(condition: Callable[[], bool], seconds: float = 30.0) -> bool:
     app = QApplication.instance()
     while not condition() and not deadline.hasExpired():
         app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+        # What is waited for works in threads of its own; asking without a pause would take their time.
+        time.sleep(PAUSE_S)
     return condition()
 
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.bench.filed import done_steps, file_log, file_typed, file_wave
 from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
-from tensimeter.core.campaign import Outcome, Plan
+from tensimeter.core.campaign import Outcome, Plan, already_read
 from tensimeter.core.electrical.loadline import full_load
 from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.explain import Worked
@@ -359,7 +359,7 @@ class Session(QObject):
             bench,
             self.feed.hear,
             present=present,
-            done=frozenset() if anew else self.already_read(simulated=bench.simulated),
+            done=frozenset() if anew else already_read(self.outcome, simulated=bench.simulated),
         )
         self.bench = bench
         self._in_run, self.soak = True, None
@@ -379,23 +379,6 @@ class Session(QObject):
         self.asked_of_hands = ""
         if self.engine is not None:
             self.engine.answer()
-
-    def already_read(self, *, simulated: bool = True) -> frozenset[int]:
-        """Steps that a run passes over: those of a test that was begun and not ended.
-
-        What goes past a limit is taken as a whole, or its order would tell nothing; what was simulated
-        is not there for real instruments.
-        """
-        plan_, result = self.plan, self.outcome
-        if (
-            plan_ is None
-            or result is None
-            or result.complete
-            or any(s.past_limits or s.hold_s for s in plan_.steps)
-            or (bool(result.pretended) and not simulated)
-        ):
-            return frozenset()
-        return frozenset(r.step.index for r in result.steps if r.taken)
 
     def drop_load(self) -> None:
         if self.engine is not None:

@@ -57,6 +57,22 @@ def shown_A(result: Outcome) -> float | None:
     return best
 
 
+def already_read(result: Outcome | None, *, simulated: bool = True) -> frozenset[int]:
+    """Steps that a run passes over: those of a test that was begun and not ended.
+
+    What goes past a limit is taken as a whole, or its order would tell nothing; what was simulated is not
+    there for real instruments (`simulated` False).
+    """
+    if (
+        result is None
+        or result.complete
+        or any(s.past_limits or s.hold_s for s in result.plan.steps)
+        or (bool(result.pretended) and not simulated)
+    ):
+        return frozenset()
+    return frozenset(r.step.index for r in result.steps if r.taken)
+
+
 def columns(job: Job, found: list[Pair]) -> Readings:
     """Pairs as the columns that the regulation analysis takes."""
     accuracies = {}

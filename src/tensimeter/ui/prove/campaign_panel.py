@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.filed_heat import HEAT_KINDS
-from tensimeter.core.campaign import KINDS, Outcome
+from tensimeter.core.campaign import KINDS, Outcome, already_read
 from tensimeter.core.campaign.generator import blank, generated
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.edits import with_test, without_test
@@ -186,7 +186,7 @@ class CampaignPanel(QScrollArea):
         self.present.setVisible(not by_hand and not guarded)
         self.start.setVisible(not by_hand and not running)
         self.start.setEnabled(session.plan is not None and bool(session.plan.steps))
-        done = session.already_read()
+        done = already_read(session.outcome)
         left = len(session.plan.steps) - len(done) if session.plan else 0
         self.start.setText(f"Go on, {left} open" if done else "Start the run")
         many = len(session.job.campaign.tests) > 1
