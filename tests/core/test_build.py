@@ -393,3 +393,16 @@ def test_protection_parts_by_position_and_reading(demo: Job) -> None:
     assert any("across Donor B" in where for where in wrong)
     electronic = demo.model_copy(update={"policy": changed(demo.policy, protection="electronic")})
     assert Verdict.MISSES not in {g.verdict for g in protection(electronic)}
+
+
+def test_practice_after_a_real_reading_takes_nothing_back() -> None:
+    job = demo_job("ridge-pier")
+    pair = matrix(job)[0]
+    good = read(job, pair.place, pair.quantity, Practice(job).value(pair.place), 1)
+    for figure in (0.0, math.inf):
+        practised = read(job, pair.place, pair.quantity, figure, 2, "practice")
+        alone = checked(job, [practised])[0].verdict
+        # By itself it is shown; once something real was read there it says nothing any more.
+        assert checked(job, [good, practised])[0].verdict is Verdict.HOLDS
+        assert checked(job, [practised, good])[0].verdict is Verdict.HOLDS
+        assert alone in (Verdict.HOLDS, Verdict.MISSES)

@@ -1,6 +1,9 @@
 """Readings that people type or bring as a log, filed as facts beside those of instruments."""
 
+import math
 import time
+from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,13 +13,14 @@ from tensimeter.core.campaign.soakrun import link_of
 from tensimeter.core.campaign.step import FAN, OPEN, panel_of
 from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.job.document import Job
-from tensimeter.core.readingline import Understood
+from tensimeter.core.readingline import Understood, at_place
 from tensimeter.core.verify.plausible import doubts
 from tensimeter.core.verify.readings import Origin, Quantity, Reading, accuracy_of, standing
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import keep_wave
 
 if TYPE_CHECKING:
+    from tensimeter.core.procedure.practice import Practice
     from tensimeter.store.logs import Log
     from tensimeter.store.waveforms import Waveform
 
@@ -107,6 +111,31 @@ def file_typed(
             _reading(job, scan, now, line.place, "A", amps, ammeter, amps_step, test, filed, line.text)
         )
     return file.keep(found)
+
+
+def file_practice(
+    file: JobFile, practice: "Practice", place: str, name: str, quantity: Quantity, meter: str | None
+) -> tuple[list[Reading], str]:
+    """Keep what the practice supply reads at a place, marked as practice; the facts, and their words."""
+    value = practice.value(place)
+    if value is None:
+        raise Trouble("The practice supply has nothing to read there.")
+    text = "OL" if math.isinf(value) else f"{value:.4g}" if quantity == "ohm" else f"{value:.2f}"
+    line = replace(at_place(place, name, quantity, text), text="practice")
+    kept = file_typed(file, line, None, instrument=meter, origin="practice")
+    return kept, f"{line.summary}, practice"
+
+
+def file_from_meter(file: JobFile, bench_file: Path, place: str, name: str) -> tuple[list[Reading], str]:
+    """Keep one reading of the voltmeter that a bench file names; Trouble where it gives none."""
+    from tensimeter.bench.setup import read_voltmeter
+
+    value, simulated = read_voltmeter(file.job, bench_file)
+    line = replace(at_place(place, name, "V", f"{value:.6g}"), text="read by the bench")
+    origin: Origin = "simulated" if simulated else "instrument"
+    kept = file_typed(file, line, None, instrument=file.job.campaign.voltmeter, origin=origin)
+    by = "a simulated voltmeter" if simulated else "the bench's voltmeter"
+    return kept, f"{line.summary}, by {by}"
 
 
 def _reading(

@@ -41,7 +41,7 @@ def _open_window(paths: list[str]) -> int:
     gc.disable()
     from tensimeter.ui.app import open_window
 
-    return int(open_window(Path(paths[0]) if paths else None))
+    return int(open_window(Path(paths[0]) if paths else None, seen=has_display()))
 
 
 def _guarded(action: object) -> None:

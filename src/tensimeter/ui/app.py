@@ -117,8 +117,11 @@ def _say_unforeseen(program: Tensimeter, app: QApplication) -> None:
     sys.excepthook = hook
 
 
-def open_window(path: Path | None) -> int:
-    """Open a job, or the start page; returns when the last window is closed."""
+def open_window(path: Path | None, *, seen: bool = True) -> int:
+    """Open a job, or the start page; returns when the last window is closed.
+
+    A job that can't be opened is told of on the start page; where nobody would see it, Trouble is raised.
+    """
     # Nothing is thrown away while the window is built either.
     gc.disable()
     file, said = None, ""
@@ -126,6 +129,8 @@ def open_window(path: Path | None) -> int:
         file = JobFile(path) if path else None
     except Trouble as trouble:
         # Who opened it from a desktop sees no terminal: the window says why.
+        if not seen:
+            raise
         said = str(trouble)
         print(said, file=sys.stderr)
     app = make_application()

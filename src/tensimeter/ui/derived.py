@@ -111,6 +111,11 @@ class Derived:
         return known[1]
 
     @cached_property
+    def places(self) -> list[str]:
+        """Places that have readings."""
+        return list(dict.fromkeys(r.place for r in self.readings))
+
+    @cached_property
     def _by_test(self) -> dict[str | None, list[Reading]]:
         found: dict[str | None, list[Reading]] = {}
         # A reading that corrects another stands with it, whatever test it names.

@@ -98,7 +98,7 @@ class ReadingLine(QFrame):
             step = session.plan.steps[session.step_index]
             asked, most_A = step.also, session.plan.most_A
             predicted = step.predicted_V.value if step.predicted_V else session.plan.output.nominal_V
-        return understand(session.job, text, predicted, output, asked, session.seen_places(), most_A)
+        return understand(session.job, text, predicted, output, asked, session.now.places, most_A)
 
     def _look(self, text: str) -> None:
         self._asked = ""

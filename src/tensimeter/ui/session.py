@@ -1,14 +1,12 @@
 """What the window is working on: the open job, its readings, the subject in hand, the run."""
 
-import math
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tensimeter.bench.events import ENDS, Event
-from tensimeter.bench.filed import done_steps, file_log, file_typed, file_wave
+from tensimeter.bench.filed import done_steps, file_from_meter, file_log, file_practice, file_typed, file_wave
 from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
 from tensimeter.core.campaign import Outcome, Plan, already_read
 from tensimeter.core.electrical.loadline import full_load
@@ -17,7 +15,7 @@ from tensimeter.core.explain import Worked
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.tests import Test
 from tensimeter.core.readingline import Correction, Understood, at_place
-from tensimeter.core.verify.readings import Origin, Reading, thinned
+from tensimeter.core.verify.readings import Reading, thinned
 from tensimeter.store.corrections import correct
 from tensimeter.store.jobfile import JobFile, LogEntry
 from tensimeter.store.waves import WaveBook
@@ -252,10 +250,6 @@ class Session(QObject):
         self._after_readings()
         return said
 
-    def seen_places(self) -> list[str]:
-        """Places that have readings already."""
-        return list(dict.fromkeys(r.place for r in self.now.readings))
-
     def take_up(self, hand: Hand | None) -> None:
         """Make a step of Assemble or Wake the one in hand."""
         if hand != self.hand:
@@ -268,24 +262,13 @@ class Session(QObject):
 
     def take_practice(self, place: str, name: str, quantity: str) -> None:
         """Take a reading from the practice supply; it is kept, marked as practice."""
-        value = self.practice.value(place) if self.practice is not None else None
-        if value is None:
+        if self.practice is None:
             raise Trouble("The practice supply has nothing to read there.")
-        text = "OL" if math.isinf(value) else f"{value:.4g}" if quantity == "ohm" else f"{value:.2f}"
-        line = replace(at_place(place, name, quantity, text), text="practice")
-        kept = file_typed(self.file, line, None, instrument=self.hand_meter, origin="practice")
-        self._noted(kept, f"{line.summary}, practice")
+        self._noted(*file_practice(self.file, self.practice, place, name, quantity, self.hand_meter))
 
     def take_from_meter(self, place: str, name: str) -> None:
         """Read the bench's voltmeter once and keep it at a place; Trouble when it gives nothing."""
-        from tensimeter.bench.setup import read_voltmeter
-
-        value, simulated = read_voltmeter(self.job, Path(self.bench_file))
-        line = replace(at_place(place, name, "V", f"{value:.6g}"), text="read by the bench")
-        origin: Origin = "simulated" if simulated else "instrument"
-        kept = file_typed(self.file, line, None, instrument=self.job.campaign.voltmeter, origin=origin)
-        by = "a simulated voltmeter" if simulated else "the bench's voltmeter"
-        self._noted(kept, f"{line.summary}, by {by}")
+        self._noted(*file_from_meter(self.file, Path(self.bench_file), place, name))
 
     def take_at(self, place: str, name: str, quantity: str, text: str) -> list[Reading]:
         """Keep a figure typed where its place and quantity are known already; Trouble when it is none."""

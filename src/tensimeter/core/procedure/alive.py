@@ -16,7 +16,7 @@ from tensimeter.core.job.parts import Battery, Converter, Donor, FusePart, LeadP
 from tensimeter.core.job.parts import Fan as FanPart
 from tensimeter.core.job.parts import Transformer as TransformerPart
 from tensimeter.core.judge import Band, Verdict, judge, worst
-from tensimeter.core.verify.readings import Quantity, Reading, interval_of, standing
+from tensimeter.core.verify.readings import Quantity, Reading, counting, interval_of
 
 #: Below this a path from pole to pole counts as shorted, Ω; from an output to its case it must exceed the
 #: other. Rules of thumb for a handheld meter.
@@ -61,7 +61,7 @@ def tries(job: Job, part: Part) -> tuple[Try, ...]:
 
 def tried(job: Job, part: Part, readings: Sequence[Reading]) -> list[Tried]:
     """Every step of a part with its latest reading, judged."""
-    live = standing(readings)
+    live = counting(readings)
     found = []
     for step in tries(job, part):
         own = [r for r in live if r.place == step.place and r.quantity == step.quantity]

@@ -9,7 +9,7 @@ from tensimeter.core.job.design import UnitLink
 from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Donor, Resistor, Transformer
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import Reading, standing
+from tensimeter.core.verify.readings import Reading, counting
 
 #: Below this a reservoir counts as empty, V; a rule of thumb.
 EMPTY_V = 5.0
@@ -91,5 +91,5 @@ def how_long(seconds: float) -> str:
 
 def is_empty(at: Stored, readings: Sequence[Reading]) -> bool:
     """Whether the latest reading shows it empty; elapsed time alone does not."""
-    own = [r for r in standing(readings) if r.place == at.place and r.quantity == "V"]
+    own = [r for r in counting(readings) if r.place == at.place and r.quantity == "V"]
     return bool(own) and abs(own[-1].value) < EMPTY_V

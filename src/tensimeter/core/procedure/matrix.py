@@ -15,7 +15,7 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import Battery, Donor, RailSupply, Transformer
 from tensimeter.core.judge import Band, Verdict, judge
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import Quantity, Reading, interval_of, standing
+from tensimeter.core.verify.readings import Quantity, Reading, counting, interval_of
 
 #: Ω up to which two nodes count as joined, from which as apart, and as not shorted: rules of thumb for a
 #: handheld meter. A converter's input may read some tens of ohms while its capacitors charge.
@@ -102,7 +102,7 @@ def matrix(job: Job) -> list[Pair]:
 
 def checked(job: Job, readings: Sequence[Reading]) -> list[Checked]:
     """Every pair judged by its latest reading; over range is open."""
-    latest = {(r.place, r.quantity): r for r in standing(readings)}
+    latest = {(r.place, r.quantity): r for r in counting(readings)}
     found = []
     for pair in matrix(job):
         reading = latest.get((pair.place, pair.quantity))

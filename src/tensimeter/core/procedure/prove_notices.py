@@ -8,7 +8,7 @@ from tensimeter.core.job.document import Job
 from tensimeter.core.job.parts import ElectronicLoad, LineSource, Oscilloscope
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import Reading, standing
+from tensimeter.core.verify.readings import Reading, counting
 
 #: Ohms from a floating output to earth below which it is not floating, and above which a bonded
 #: one is not bonded; rules of thumb for a handheld meter.
@@ -104,7 +104,7 @@ def _by_tests(job: Job) -> list[Notice]:
 
 def prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
     found: list[Notice] = []
-    live = standing(readings)
+    live = counting(readings)
     if has_source(job):
         earth = (_earth_notice(job, output, live) for output in job.design.outputs())
         found += [notice for notice in earth if notice is not None]

@@ -23,7 +23,7 @@ from tensimeter.core.job.problems import problems
 from tensimeter.core.judge import Band, Verdict, judge
 from tensimeter.core.quantity import show
 from tensimeter.core.verify.leakage import LIMIT_A, Leakage, leakage
-from tensimeter.core.verify.readings import Quantity, Reading, interval_of, standing
+from tensimeter.core.verify.readings import Quantity, Reading, counting, interval_of
 
 #: What each kind of limit before first power can and can't do.
 LIMITERS = {
@@ -96,7 +96,7 @@ def woken(
     `job_of` tells the job as it stood when a reading was taken: where its step expected something else
     then, the reading is marked as measured against an earlier design. It stays a fact, judged anew here.
     """
-    live = standing(readings)
+    live = counting(readings)
     before: dict[int, dict[str, Step]] = {}
     found = []
     for step in wake_steps(job):
@@ -125,7 +125,7 @@ def touches(job: Job, readings: Sequence[Reading]) -> list[Leakage]:
 
     Two pairs compare: with and without a filter's capacitor, or before and after a bond.
     """
-    live = standing(readings)
+    live = counting(readings)
     found = []
     for output in job.design.outputs():
         opened, loaded = (

@@ -138,6 +138,16 @@ def standing(readings: Iterable[Reading]) -> list[Reading]:
     return [r for r in kept if r.id not in replaced]
 
 
+def counting(readings: Iterable[Reading]) -> list[Reading]:
+    """The readings that count where the newest of a place is asked for.
+
+    What was simulated or practised counts only where nothing real was read of that quantity there.
+    """
+    live = standing(readings)
+    real = {(r.place, r.quantity) for r in live if r.origin not in PRETENDED}
+    return [r for r in live if r.origin not in PRETENDED or (r.place, r.quantity) not in real]
+
+
 @dataclass(frozen=True)
 class Pair:
     """Volts and amps read at one moment at one place."""

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from tensimeter.core.errors import Trouble
 from tensimeter.core.judge import Interval
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import interval_of
+from tensimeter.core.verify.readings import PRETENDED_WORDS, interval_of
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare, verdict_colour
@@ -70,7 +70,8 @@ class StepEntry(QWidget):
         if hand.last is None:
             return "not measured yet"
         value = "over range" if math.isinf(hand.last.value) else show(hand.last.value, hand.quantity, 4)
-        return f"{value}: {hand.verdict.words}"
+        made_up = f", {PRETENDED_WORDS[hand.last.origin]}" if hand.last.origin in PRETENDED_WORDS else ""
+        return f"{value}: {hand.verdict.words}{made_up}"
 
     def take(self) -> None:
         hand = self.session.hand

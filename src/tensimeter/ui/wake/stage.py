@@ -20,6 +20,7 @@ from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.procedure.wake import LIMITERS, Woken, bare_seconds, touches, woken
 from tensimeter.core.quantity import show
+from tensimeter.core.verify.readings import PRETENDED
 from tensimeter.demo.library import demo_mistakes
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.running_choice import RunningChoice
@@ -134,6 +135,8 @@ class WakeStage(QWidget):
         for woken_ in self.found:
             step = woken_.step
             marks = [m for m, there in (("hold", step.hold), ("earlier design", woken_.earlier)) if there]
+            if woken_.reading is not None and woken_.reading.origin in PRETENDED:
+                marks.append(woken_.reading.origin)
             item = QTreeWidgetItem([step.title + (f"  · {', '.join(marks)}" if marks else "")])
             item.setIcon(0, verdict_icon(woken_.verdict))
             item.setData(0, Qt.ItemDataRole.UserRole, step.id)
