@@ -118,6 +118,8 @@ def test_an_answer_that_does_not_end_ends_the_run_and_drop_waits_for_none(
 ) -> None:
     fault = Fault(kind, query)
     off: list[float] = []
+    # The harder case: nobody else gets in while the run's own link is open.
+    served.one_client.add("load")
 
     def spoil(engine: RunEngine) -> None:
         served.faults[role] = fault

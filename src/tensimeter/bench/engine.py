@@ -207,7 +207,9 @@ class RunEngine:
         text = ""
         if still_on:
             told = told_of(self.bench, self._taking.obedience.nothing_A, self.file.path)
-            found = guard.drop() if guard is not None else guard_process.drop(told)
+            found = guard.drop() if guard is not None else {}
+            # A guard that is gone itself does nothing any more: then it is done from here.
+            found = found if "off" in found else guard_process.drop(told)
             text = self._not_proven(found, still_on)
             still_on = () if found.get("off") else still_on
         self._say_off(Off(not still_on, text))

@@ -9,6 +9,7 @@ import contextlib
 import fcntl
 import os
 import select
+import socket
 import termios
 import threading
 import time
@@ -86,6 +87,8 @@ class Link:
         self._quiet = contextlib.ExitStack()
         self._quiet.enter_context(self._visa.ignore_warning(StatusCode.success_max_count_read))
         self._library, self._session = self._visa.visalib, self._visa.session
+        session = getattr(self._library, "sessions", {}).get(self._session)
+        self._interface: Any = getattr(session, "interface", None)
         self._fd = self._descriptor()
         self._poll = select.poll()
         self._poll.register(self._wake, select.POLLIN)
@@ -93,10 +96,8 @@ class Link:
             self._poll.register(self._fd, select.POLLIN)
 
     def _descriptor(self) -> int | None:
-        session = getattr(self._library, "sessions", {}).get(self._session)
-        interface = getattr(session, "interface", None)
         try:
-            return int(interface.fileno())  # type: ignore[union-attr]
+            return int(self._interface.fileno())
         except (AttributeError, OSError, ValueError, TypeError):
             # A link by messages (VXI-11, USBTMC) has none; its driver keeps the time.
             return None
@@ -107,6 +108,10 @@ class Link:
         return self._fd
 
     def close(self) -> None:
+        if isinstance(self._interface, socket.socket):
+            # Whoever shares it would keep it open, and an instrument with one client would let nobody in.
+            with contextlib.suppress(OSError):
+                self._interface.shutdown(socket.SHUT_RDWR)
         with contextlib.suppress(Exception):
             self._quiet.close()
             self._visa.close()

@@ -403,8 +403,18 @@ class Taking:
     # -- waiting --------------------------------------------------------------------------------
 
     def wait(self, seconds: float) -> None:
-        """Wait bench seconds; raises Dropped when the user drops the load meanwhile."""
-        if self.bench.clock.wait(seconds, self.control.stop):
+        """Wait bench seconds; raises Dropped when the user drops the load meanwhile.
+
+        A load that is on is spoken to in a longer wait, or its watchdog and the guard would drop it.
+        """
+        clock = self.bench.clock
+        slice_s = LOOK_S * clock.speed
+        while self.pulse.armed and not clock.stepped and seconds > 2 * slice_s:
+            if clock.wait(slice_s, self.control.stop):
+                raise Dropped
+            self.speak_to_loads()
+            seconds -= slice_s
+        if clock.wait(seconds, self.control.stop):
             raise Dropped
 
     def wait_unloaded(self, ready: Callable[[float], bool]) -> None:

@@ -66,7 +66,8 @@ class Limit:
     @property
     def fraction(self) -> Array:
         """Share used; infinite where there is no running state."""
-        share = np.asarray(self.used, float) / self.allowed
+        with np.errstate(over="ignore", divide="ignore", invalid="ignore"):
+            share = np.asarray(self.used, float) / self.allowed
         return np.where(np.isfinite(share), share, np.inf)
 
     def worked(self) -> Worked:

@@ -92,15 +92,15 @@ def fault_of(table: str, columns: list[str], row: tuple[Any, ...]) -> str:
     named = dict(zip(columns, row, strict=True))
     try:
         if table == "reading":
-            reading_of((named["id"], *(named[f] for f in READING_FIELDS)))
+            reading_of((named.get("id"), *(named.get(f) for f in READING_FIELDS)))
             return ""
         for column, allowed in _KINDS[table].items():
-            if not isinstance(named[column], allowed):
-                raise _damaged(table, named["id"])
+            if column not in named or not isinstance(named[column], allowed):
+                raise _damaged(table, named.get("id"))
         if table == "run":
-            instruments_of(named["instruments"], named["id"])
+            instruments_of(named["instruments"], named.get("id", 0))
         if table == "wave" and (named["origin"] not in _ORIGINS or not named["rate"] > 0):
-            raise _damaged(table, named["id"])
+            raise _damaged(table, named.get("id"))
     except Trouble as trouble:
         return str(trouble)
     return ""

@@ -7,7 +7,7 @@ from pydantic import Field, ValidationError, model_validator
 from tensimeter.core.errors import Trouble
 from tensimeter.core.job.bounds import must_be_bounded
 from tensimeter.core.job.design import Design, OutputLink
-from tensimeter.core.job.parts import Fraction, Identifier, Name, Part, Positive, Record
+from tensimeter.core.job.parts import Fraction, Identifier, Name, NotNegative, Part, Positive, Record
 from tensimeter.core.job.tests import Test
 
 #: Raised with every change that an older program could not read.
@@ -20,9 +20,9 @@ class BoxRecord(Record):
     length_mm: Positive = 200.0
     width_mm: Positive = 150.0
     height_mm: Positive = 80.0
-    cable_mm: Annotated[float, Field(ge=0)] = 30.0
+    cable_mm: NotNegative = 30.0
     metal: bool = True
-    gap_mm: Annotated[float, Field(ge=0)] = 5.0
+    gap_mm: NotNegative = 5.0
 
 
 class Settings(Record):
@@ -30,11 +30,11 @@ class Settings(Record):
 
     mains_V: Positive = 230.0
     mains_Hz: Positive = 50.0
-    ambient_C: float = 20.0
+    ambient_C: Annotated[float, Field(ge=-273.15, le=1e4)] = 20.0
     #: Rise of the air inside the box for each watt that is lost in it, K/W; 0: open on the bench.
-    box_K_W: Annotated[float, Field(ge=0)] = 0.0
+    box_K_W: NotNegative = 0.0
     #: What a ready-made supply of the kind would cost, in own money.
-    ready_made: Annotated[float, Field(ge=0)] | None = None
+    ready_made: NotNegative | None = None
     box: BoxRecord | None = None
     #: Used where rain, dew and the sun reach it.
     outdoors: bool = False
@@ -53,8 +53,8 @@ class Spread(Record):
 class Policy(Record):
     """The schools the builder follows; each choice and its reason stand in core.policies."""
 
-    donor_share: Annotated[float, Field(gt=0, le=1)] = 0.8
-    fuse_share: Annotated[float, Field(gt=0, le=1)] = 0.75
+    donor_share: Annotated[float, Field(ge=0.01, le=1)] = 0.8
+    fuse_share: Annotated[float, Field(ge=0.01, le=1)] = 0.75
     reference: Literal["floating", "negative_bonded"] = "floating"
     protection: Literal["fuse", "electronic", "both"] = "both"
     aim: Literal["terminals", "far_end"] = "terminals"
@@ -156,7 +156,7 @@ class Campaign(Record):
     line_source: Identifier | None = None
     clamp: Identifier | None = None
     wiring: Literal["two-wire", "four-wire"] = "four-wire"
-    sense_lead_ohm: Annotated[float, Field(ge=0)] = 0.0
+    sense_lead_ohm: NotNegative = 0.0
     sense_lead_tolerance: Fraction = 0.1
 
 

@@ -4,7 +4,7 @@ from typing import Annotated, Literal, get_args
 
 from pydantic import Field
 
-from tensimeter.core.job.records import Fraction, Identifier, Name, Positive, Record
+from tensimeter.core.job.records import Fraction, Identifier, Name, NotNegative, Positive, Record
 
 #: Shares of full load in the order taken.
 Shares = tuple[Fraction, ...]
@@ -18,7 +18,7 @@ class TestRecord(Record):
 
     id: Identifier
     output: Identifier
-    rest_s: Annotated[float, Field(ge=0)] = 0.0
+    rest_s: NotNegative = 0.0
     dwell_s: Positive = 3.0
     longest_dwell_s: Positive = 20.0
 
@@ -41,7 +41,7 @@ class Corner(Record):
     """A point of the reach to be shown: V, A, and why it was chosen."""
 
     volts: Positive
-    amps: Annotated[float, Field(ge=0)]
+    amps: NotNegative
     why: str = ""
 
 
@@ -194,7 +194,7 @@ class CapacityDown(TestRecord):
     share: Fraction = 0.5
     cutoff_V: Positive | None = None
     claimed_Ah: Positive | None = None
-    own_A: Annotated[float, Field(ge=0)] = 0.0
+    own_A: NotNegative = 0.0
     every_s: Positive = 10.0
 
 
