@@ -1,5 +1,7 @@
 """Profiles tried command by command, and who answers where; nothing is switched on by looking."""
 
+import socket
+import threading
 from pathlib import Path
 
 import pytest
@@ -123,3 +125,106 @@ def test_a_record_that_is_no_block_is_a_lost_link(stand_ins: StandIns, block: by
         assert not good
     finally:
         scope.close()
+
+
+def test_what_sends_unasked_or_speaks_of_the_web_does_not_fit(demo: Job, tmp_path: Path) -> None:
+    with StandIns(demo, speed=400) as served:
+        served.streams["voltmeter"] = 50.0
+        rows = tried(served, "voltmeter", "generic-meter")
+        assert not any(row.fits for row in rows.values() if "?" in row.sent)
+    web = socket.create_server(("127.0.0.1", 0))
+
+    def serve() -> None:
+        while True:
+            try:
+                link, _ = web.accept()
+            except OSError:
+                return
+            with link:
+                link.recv(4096)
+                link.sendall(b"HTTP/1.1 400 Bad Request\r\n\r\n<html>no</html>\n")
+
+    threading.Thread(target=serve, daemon=True).start()
+    resource = f"TCPIP::127.0.0.1::{web.getsockname()[1]}::SOCKET"
+    meter = VisaInstrument(resource, load_profile("generic-meter"), "meter")
+    found = {row.command: row for row in try_profile(meter, meter.profile)}
+    assert not any(row.fits for row in found.values() if "?" in row.sent)
+    meter.close()
+    web.close()
+
+
+def test_a_browser_is_hung_up_on(stand_ins: StandIns) -> None:
+    port = int(stand_ins.resources["load"].split("::")[2])
+    with socket.create_connection(("127.0.0.1", port)) as link:
+        link.sendall(b"POST / HTTP/1.1\r\nHost: elsewhere\r\n\r\nINP ON\nCURR 5\n")
+        link.settimeout(5)
+        assert link.recv(100) == b""
+    assert not stand_ins.load_drawing
+
+
+def test_what_an_instrument_says_is_cut_to_a_line(stand_ins: StandIns) -> None:
+    load = VisaInstrument(stand_ins.resources["load"], load_profile("generic-load"), "load")
+    load.identity()
+    answers = iter(['-222,"' + "\x1b[31m" + "x" * 5000 + '"', '0,"No error"'])
+    device = stand_ins.devices["load"]
+    plain = device.handle
+
+    def handle(line: str) -> str:
+        if "ERR" not in line:
+            return plain(line)
+        return f"{plain(line.partition(';:SYST')[0])};{next(answers)}"
+
+    device.handle = handle
+    (said,) = load.errors()
+    assert len(said) <= 200
+    assert said.isprintable()
+    load.close()
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("[commands]\nread_volts = ''", "read_volts"),
+        ("[commands]\nread_volts = 'A?\\nINP ON'".replace("'", '"'), "one line of plain text"),
+        ("[commands]\nread_volts = 'A? {amps.__class__}'", "braces"),
+        ("[commands]\nread_volts = 'A?'\nopen_sesame = 'X'", "no command that is known"),
+        ("sequence = '{n} {x}'\n[commands]\nread_volts = 'A?'", "braces"),
+        ("termination = 'x'\n[commands]\nread_volts = 'A?'", "termination"),
+        ("[commands]\nread_volts = " + "[" * 2000, "nested|not one that can"),
+        ("timeout_s = " + "9" * 5000 + "\n[commands]\nread_volts = 'A?'", "not one that can"),
+    ],
+)
+def test_a_profile_says_no_more_than_it_shows(tmp_path: Path, text: str, words: str) -> None:
+    path = tmp_path / "p.toml"
+    path.write_text(f"role = 'voltmeter'\n{text}")
+    with pytest.raises(Trouble, match=words):
+        load_profile(str(path))
+    bare = ["on='1'", "off='0'", "is_on='?'", "read_volts='V'", "read_amps='A'"]
+    path.write_text("\n".join(["role='load'", "[commands]", "set_amps='CURR 5'", *bare]))
+    with pytest.raises(Trouble, match="set_amps lacks"):
+        load_profile(str(path))
+
+
+def test_paths_of_a_bench_file_are_meant_from_where_it_lies(tmp_path: Path, monkeypatch) -> None:
+    there = tmp_path / "bench"
+    there.mkdir()
+    (there / "night.csv").write_text("v,i\n13.6,0\n")
+    file = there / "b.toml"
+    file.write_text(
+        '[load]\nreplay = "night.csv"\n[voltmeter]\nresource = "TCPIP::127.0.0.1::1::SOCKET"\n'
+        'profile = "own.toml"\n[cut]\nresource = "TCPIP::127.0.0.1::2::SOCKET"\non = "1"\noff = "0"\n'
+    )
+    monkeypatch.chdir(tmp_path)
+    told = read_bench_file(file)
+    assert told.resources["load"] == f"replay:{there / 'night.csv'}"
+    assert told.profiles["voltmeter"] == str(there / "own.toml")
+    assert told.cuts["cut"].off == "0"
+    for text, words in (
+        ('[load]\nresource = "x"\nsurprise = 1', "surprise"),
+        ('[cut]\nresource = "x"\non = "1"\noff = "0"', "no socket"),
+        ("speed = true", "above zero"),
+        ("load = 1", "needs a line"),
+    ):
+        file.write_text(text)
+        with pytest.raises(Trouble, match=words):
+            read_bench_file(file)

@@ -147,3 +147,34 @@ def test_what_things_are_called_is_text_on_a_terminal(tensimeter, path: Path) ->
     assert code == 0, err
     assert "[/red]" in out
     assert "\x1b" not in out
+
+
+def test_a_demo_is_the_same_whenever_it_is_played(tensimeter, tmp_path: Path) -> None:
+    figures = []
+    for name in ("a", "b"):
+        path = tmp_path / f"{name}.tensi"
+        tensimeter("demo", "ridge-pier", "--file", path)
+        code, out, err = tensimeter(
+            "prove", path, "minimum-load", "--output", "mount", "--stand-ins", "--json"
+        )
+        assert code == 0, err
+        figures.append(json.loads(out))
+    assert figures[0] == figures[1]
+    assert figures[0]["simulated"]
+    code, out, err = tensimeter("prove", path, "minimum-load", "--stand-ins", "--seed", "2")
+    assert (code, "KeyError" in err) == (0, False)
+    assert "findings" in out or "verdict" in out
+
+
+def test_no_page_and_no_example_holds_an_address_of_anybodys_network() -> None:
+    import re
+
+    house = Path(__file__).parents[2]
+    pages = [
+        house / "README.md",
+        *house.glob("docs/*.md"),
+        *house.glob("src/**/*.py"),
+        *house.glob("src/**/*.toml"),
+    ]
+    private = re.compile(r"\b(?:192\.168|10\.\d+\.\d+|172\.(?:1[6-9]|2\d|3[01]))\.\d+")
+    assert [page.name for page in pages if private.search(page.read_text(encoding="utf-8"))] == []
