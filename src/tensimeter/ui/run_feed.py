@@ -11,7 +11,7 @@ from tensimeter.bench.events import ENDS, Event
 #: How often the window shows a run that it answers, ms.
 ALIVE_MS = 300
 #: How many times as long as the window took over what a run kept it then does other things.
-BREATHES = 4
+BREATHES = 1
 
 
 class RunFeed(QObject):
