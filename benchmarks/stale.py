@@ -98,7 +98,7 @@ def main(runs: int = 1000) -> None:
     with get_context("spawn").Pool(2, maxtasksperchild=50) as pool:
         for kind, mark, kept, wrong, ended in pool.imap(one, range(runs)):
             row = counts.setdefault((kind, mark), Counter())
-            row.update(runs=1, kept=kept, wrong=len(wrong), whole=int(kept == 4))
+            row.update(runs=1, kept=kept, wrong=len(wrong), whole=int(kept == 3))
             bad += [f"{kind}, {mark}: {w} ({ended})" for w in wrong]
     for (kind, mark), row in sorted(counts.items()):
         print(
