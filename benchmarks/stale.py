@@ -46,9 +46,7 @@ def one(seed: int) -> tuple[str, str, int, list[str], str]:
     """Kind and mark of one run, how many readings it kept, the wrong ones, and how it ended."""
     rng = random.Random(seed)
     kind, mark = KINDS[seed % len(KINDS)], MARKS[(seed // len(KINDS)) % len(MARKS)]
-    test = LoadRegulation(
-        id="t", output="mount", points=(0.0, 0.3, 0.6, 1.0), dwell_s=4.0, longest_dwell_s=60
-    )
+    test = LoadRegulation(id="t", output="mount", points=(0.0, 0.5, 1.0), dwell_s=2.0, longest_dwell_s=60)
     job = with_campaign(demo_job("ridge-pier"), tests=(test,), thermometer=None)
     with (
         tempfile.TemporaryDirectory() as scratch,
