@@ -178,3 +178,31 @@ def test_no_page_and_no_example_holds_an_address_of_anybodys_network() -> None:
     ]
     private = re.compile(r"\b(?:192\.168|10\.\d+\.\d+|172\.(?:1[6-9]|2\d|3[01]))\.\d+")
     assert [page.name for page in pages if private.search(page.read_text(encoding="utf-8"))] == []
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        "size pwm-dac --supply 50 --frequency 50 --bits 12 --resistance OL --capacitance 12",
+        "size rectifier --emf 50 --capacitance 3 --load 50 --resistance 12",
+        "size wire --gauge 16awg --length 1e400 --current 3A",
+        "size discharge --capacitance 5e-324 --resistance 1k --volts 400",
+        "analyse leakage --open inf --loaded 6.8V",
+        "solve {job} --load mount=1e20",
+        "reach {job} mount --load hub=nan",
+        "analyse limit {log} --json",
+        "analyse ripple {log} --rate 0",
+    ],
+)
+def test_what_once_went_wrong_ends_in_one_sentence(
+    tensimeter, path: Path, tmp_path: Path, words: str
+) -> None:
+    log = tmp_path / "log.csv"
+    log.write_text("v,i\n0,0\n0,0\n0,0\n")
+    code, out, err = tensimeter(*(w.format(job=path, log=log) for w in words.split()))
+    assert code in (0, 2), err
+    assert "Traceback" not in err
+    assert code == 0 or err.strip()
+    assert "Infinity" not in out
+    assert "NaN" not in out
+    assert tensimeter("strike", path, "", "--reason", "nothing named")[0] == 2
