@@ -1,5 +1,7 @@
 """The load goes off whatever dies, and no answer becomes a reading that is not one."""
 
+import json
+import os
 import random
 import signal
 import socket
@@ -453,6 +455,51 @@ def test_without_a_guard_no_run_is_left_alone(
     engine = run(kept, opened(plain_job, served, tmp_path), present=True)
     assert engine.ended is not None
     assert engine.ended.kind == "done"
+
+
+def test_a_guard_that_dies_ends_the_run_with_the_load_off(
+    kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path
+) -> None:
+    def kill(engine: RunEngine) -> None:
+        os.kill(engine._taking.pulse.guard.pid, signal.SIGKILL)
+
+    engine = run(kept, opened(plain_job, served, tmp_path), at_step(1, kill))
+    assert engine.ended is not None
+    assert (engine.ended.kind, engine.load_off, served.load_drawing) == ("failed", True, False)
+    assert "guard has gone" in engine.ended.text
+
+
+def test_a_full_disk_loses_nothing_that_was_shown(plain_job: Job, served: StandIns, tmp_path: Path) -> None:
+    path = tmp_path / "f.tensi"
+    JobFile.create(path, plain_job).close()
+    script = """
+import json, os, resource, sys
+from pathlib import Path
+from tensimeter.bench.engine import RunEngine
+from tensimeter.bench.setup import open_bench
+from tensimeter.core.campaign import plan
+from tensimeter.store.jobfile import JobFile
+file = JobFile(Path(sys.argv[1]))
+bench = open_bench(file.job, json.loads(sys.argv[2]), speed=float(sys.argv[3]))
+tell = lambda event: [print(r.id, repr(r.value), flush=True) for r in event.readings]
+engine = RunEngine(file, plan(file.job, file.job.campaign.tests[0]), bench, tell, present=True)
+resource.setrlimit(resource.RLIMIT_FSIZE, (13_000, 13_000))
+engine.start()
+engine.finished.wait(60)
+print("ended", engine.ended.kind, engine.load_off, engine.ended.text)
+"""
+    wanted = json.dumps({k: v for k, v in served.resources.items() if k in ("load", "voltmeter")})
+    words = [sys.executable, "-c", script, str(path), wanted, str(SPEED)]
+    told = subprocess.run(words, capture_output=True, text=True, timeout=60, check=True).stdout.splitlines()
+    assert told[-1].startswith("ended failed True")
+    assert "disk is full" in told[-1]
+    shown = {int(n): float(v) for n, v in (line.split() for line in told[:-1])}
+    assert shown
+    assert not served.load_drawing
+    with JobFile(path) as file:
+        found = {r.id: r.value for r in file.readings()}
+        assert file.check() == []
+    assert shown.items() <= found.items()
 
 
 # -- signals and standstills ------------------------------------------------------------------------
