@@ -173,10 +173,15 @@ def build(file: JobFile) -> Sheet:
 def _struck(file: JobFile) -> tuple[str, ...]:
     """Readings that were taken back, each with its reason; many of one reason in one line."""
     by_reason: dict[str, list[Reading]] = {}
-    struck = file.struck()
-    for r in file.facts():
+    struck, facts = file.struck(), file.facts()
+    replaced = {r.corrects: r for r in facts if r.corrects is not None}
+    for r in facts:
         if r.id in struck:
             by_reason.setdefault(struck[r.id], []).append(r)
+        elif r.id in replaced:
+            new = replaced[r.id]
+            reason = f"{show(new.value, new.quantity, 6)} {new.note}"
+            by_reason.setdefault(reason, []).append(r)
     return tuple(
         f"{r[0].place} {show(r[0].value, r[0].quantity, 6)}"
         + (f" and {len(r) - 1} more" if len(r) > 1 else "")
