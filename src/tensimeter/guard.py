@@ -26,6 +26,8 @@ from typing import Any
 TRIES = 20
 #: How long one answer is waited for, and the pause between two tries, s.
 ANSWER_S, PAUSE_S = 0.2, 0.05
+#: The last part of the silence, waited for apart: what stood still with the guard may speak in it, s.
+GRACE_S = 0.1
 #: How long the logbook of a job file that another program holds is tried for, s.
 LOGBOOK_S = 600.0
 #: Numbers from here on mark the guard's own questions; the program keeps below.
@@ -281,7 +283,9 @@ def _watch(told: dict[str, Any]) -> str:
     """Wait for a reason to act; empty when the run is over."""
     silent, armed = float(told.get("silent_s", 1.2)), False
     while True:
-        if not select.select([0], [], [], silent if armed else None)[0]:
+        ready = select.select([0], [], [], silent - GRACE_S if armed else None)[0]
+        # Where the whole machine stood still, the program is given the moment in which it goes on, too.
+        if not ready and not select.select([0], [], [], GRACE_S)[0]:
             return f"the program was silent for {silent:g} s"
         data = os.read(0, 4096)
         if not data:

@@ -8,6 +8,8 @@ from tensimeter.bench.guarding import RunGuard
 
 #: How long a run with its load on may stand still before what it reads is no more of that load, s.
 GAP_S = 2.0
+#: A pause of the run's own after which others are given a moment before they are judged, s.
+STALL_S = 0.5
 #: How long a window may be silent: then nobody could drop the load by Esc, s.
 WINDOW_S = 1.6
 
@@ -49,7 +51,8 @@ class Pulse:
                 f"The program stood still for {gap:.1f} s with the load on; what it read then is not kept."
             )
         seen = self._control.window_seen
-        if seen is not None and time.monotonic() - seen > WINDOW_S:
+        # A run that itself stood still says nothing of the window.
+        if seen is not None and gap < STALL_S and time.monotonic() - seen > WINDOW_S:
             raise Stopped(
                 f"The window did not answer for {WINDOW_S} s, so that nobody could have stopped it."
             )
