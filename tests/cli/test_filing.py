@@ -186,6 +186,8 @@ def test_no_page_and_no_example_holds_an_address_of_anybodys_network() -> None:
         "size pwm-dac --supply 50 --frequency 50 --bits 12 --resistance OL --capacitance 12",
         "size rectifier --emf 50 --capacitance 3 --load 50 --resistance 12",
         "size wire --gauge 16awg --length 1e400 --current 3A",
+        "size regulator --reference 1.25 --r1 240 --r2 5k --turns 0",
+        "analyse regulation {log} --meter 1.2.3%+2@0.01",
         "size discharge --capacitance 5e-324 --resistance 1k --volts 400",
         "analyse leakage --open inf --loaded 6.8V",
         "solve {job} --load mount=1e20",

@@ -69,8 +69,9 @@ class Accuracy(BaseModel):
 
 
 _ACCURACY = re.compile(
-    r"^\s*±?\s*\(?\s*(?P<reading>[\d.]+)\s*%\s*(?:\+\s*(?P<counts>[\d.]+)\s*)?\)?"
-    r"(?:@\s*(?P<resolution>[\d.]+(?:e-?\d+)?[muµ]?)\s*[VAΩ]?)?\s*\)?\s*$"
+    r"^\s*±?\s*\(?\s*(?P<reading>\d+\.?\d*|\.\d+)\s*%\s*(?:\+\s*(?P<counts>\d+\.?\d*|\.\d+)\s*)?\)?"
+    r"(?:@\s*(?P<resolution>(?:\d+\.?\d*|\.\d+)(?:e-?\d+)?[muµ]?)\s*[VAΩ]?)?\s*\)?\s*$",
+    re.ASCII,
 )
 
 

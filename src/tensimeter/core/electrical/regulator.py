@@ -41,6 +41,8 @@ class Regulator:
 
     def volts_per_turn(self, turns: float) -> float:
         """How far one turn of the potentiometer moves the output, V."""
+        if not turns > 0:
+            raise Trouble("A potentiometer has a turn, or a part of one: type more than none.")
         low, high = self.span_V
         return (high - low) / turns
 
