@@ -17,6 +17,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from tensimeter.bench.engine import Event, RunEngine
+from tensimeter.bench.profile import GENERIC, role_of
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.misbehaving import Fault
 from tensimeter.core.campaign import plan
@@ -84,12 +85,23 @@ def _job(case: Case):
     return with_campaign(job, tests=(case.test,))
 
 
-def _profile(folder: Path) -> str:
-    """The load's own profile without its watchdog."""
-    text = resources.files("tensimeter.bench").joinpath("profiles", "generic-load.toml").read_text()
-    path = folder / "plain-load.toml"
-    path.write_text("\n".join(line for line in text.splitlines() if not line.startswith("watchdog")))
+def _profile(folder: Path, role: str, *without: str) -> str:
+    """A role's shipped profile without some of its lines."""
+    name = GENERIC[role_of(role)]
+    text = resources.files("tensimeter.bench").joinpath("profiles", f"{name}.toml").read_text()
+    path = folder / f"{role}.toml"
+    path.write_text("\n".join(line for line in text.splitlines() if not line.startswith(without)))
     return str(path)
+
+
+def _profiles(case: Case, folder: Path) -> dict[str, str]:
+    """Without a watchdog where there is to be none; one that is told by its identity where that is asked."""
+    without: dict[str, list[str]] = {}
+    for role in () if case.watchdog else ("load", "load2"):
+        without.setdefault(role, []).append("watchdog")
+    if case.query == "*IDN?":
+        without.setdefault(case.role, []).append("sequence")
+    return {role: _profile(folder, role, *lines) for role, lines in without.items()}
 
 
 def run(case: Case) -> tuple[float, str, str]:
@@ -100,7 +112,7 @@ def run(case: Case) -> tuple[float, str, str]:
         JobFile.create(Path(scratch) / "job.tensi", job) as file,
         stand_ins(job, seed=2, speed=SPEED) as served,
     ):
-        profiles = {} if case.watchdog else {r: _profile(Path(scratch)) for r in ("load", "load2")}
+        profiles = _profiles(case, Path(scratch))
         bench = open_bench(job, served.resources, profiles=profiles, speed=SPEED)
         begun: list[float] = []
         fault = Fault(case.kind, case.query)

@@ -370,9 +370,9 @@ def test_the_sheet_has_a_section_for_each_test(
     sheet = build(window.session.file)
     assert [s.title for s in sheet.sections] == [
         "Load regulation, CAMERA HUB (simulated)",
-        "Line regulation, CAMERA HUB",
-        "Ripple and noise, CAMERA HUB",
-        "Current limit, DEW HEATER",
+        "Line regulation, CAMERA HUB (simulated)",
+        "Ripple and noise, CAMERA HUB (simulated)",
+        "Current limit, DEW HEATER (simulated)",
     ]
     assert sheet.unread == ("Load transient, CAMERA HUB",)
     assert [s.standard for s in sheet.sections][:3] == [
