@@ -2,7 +2,6 @@
 
 import os
 import stat
-import tomllib
 from pathlib import Path
 from typing import IO, Any
 
@@ -57,6 +56,8 @@ def read_toml(path: Path, what: str) -> dict[str, Any]:
 
 def parse_toml(data: bytes, source: str, what: str) -> dict[str, Any]:
     """TOML text as data; Trouble names the source and what it should have been."""
+    import tomllib
+
     try:
         return tomllib.loads(data.decode("utf-8"))
     except (ValueError, RecursionError) as error:

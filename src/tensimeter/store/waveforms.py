@@ -9,7 +9,6 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
-from tensimeter.store.logs import read_log
 from tensimeter.store.regular import open_regular
 
 #: The longest record that is taken in, samples.
@@ -102,6 +101,9 @@ def read_array(file: IO[bytes], name: str) -> Array:
 
 
 def _table(path: Path, named: dict[str, str]) -> tuple[Array | None, Array]:
+    # Not wanted for a waveform that is kept already: a window opens sooner without it.
+    from tensimeter.store.logs import read_log
+
     log = read_log(path, named)
     (volts,) = log.need("volts")
     return log.columns.get("time"), volts
