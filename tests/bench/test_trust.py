@@ -260,6 +260,25 @@ def test_a_run_that_cannot_prove_its_load_off_did_not_end_well(
     assert kept.runs()[0].ended == "failed"
 
 
+def test_an_ammeter_that_fades_is_no_load_that_does_not_obey(
+    kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path
+) -> None:
+    device = served.devices["load"]
+    plain, still = device._current, [0]
+
+    def fading() -> str:
+        # Two more readings show some of what flowed, as an average does.
+        still[0] = 2 if device._on else max(still[0] - 1, 0)
+        return plain() if device._on or not still[0] else "0.5"
+
+    for k, (pattern, _) in enumerate(device._tree):
+        if pattern.fullmatch("MEAS:CURR?"):
+            device._tree[k] = (pattern, lambda _: fading())
+    engine = run(kept, opened(plain_job, served, tmp_path))
+    assert engine.ended is not None
+    assert (engine.ended.kind, engine.load_off) == ("done", True), engine.ended.text
+
+
 # -- the guard --------------------------------------------------------------------------------------
 
 

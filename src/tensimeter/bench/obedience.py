@@ -1,6 +1,7 @@
 """Whether loads obey: off is proven by amps, and a step's amps are held against its setting."""
 
 import contextlib
+import time
 from typing import TYPE_CHECKING
 
 from tensimeter.bench.replay import Replay
@@ -19,8 +20,9 @@ if TYPE_CHECKING:
 SHARE, MARGIN_A = 0.1, 0.02
 #: Longest time that one exchange may take while a load is switched off, s, and how often it is tried.
 OFF_ANSWER_S, OFF_TRIES = 0.35, 3
-#: How often amps are read until they are gone: an ammeter that averages needs a few.
-AMPS_TRIES = 8
+#: How often amps are read until they are gone, and the real seconds in between: an ammeter that averages
+#: still shows some of what flowed before.
+AMPS_TRIES, FADES_S = 8, 0.05
 #: Counts of the voltmeter that volts must move by, where the design expects many times that.
 MOVES_COUNTS, EXPECTED_COUNTS = 3, 10
 
@@ -68,7 +70,11 @@ class Obedience:
     def amps_gone(self, role: str) -> bool:
         """Whether a load's own ammeter shows that nothing flows."""
         load = self.bench.loads()[role]
-        return any(abs(load.read_amps()) <= self.nothing_A[role] for _ in range(AMPS_TRIES))
+        for _ in range(AMPS_TRIES):
+            if abs(load.read_amps()) <= self.nothing_A[role]:
+                return True
+            time.sleep(FADES_S)
+        return False
 
     def must_be_off(self, role: str) -> None:
         """Trouble where a load that was switched off says otherwise, or its amps do."""

@@ -7,8 +7,8 @@ from typing import IO, Any
 
 from tensimeter.core.errors import Trouble
 
-#: The most that is read of a table, of a text that people write, and of a job's JSON, bytes.
-MOST_TABLE, MOST_TEXT, MOST_JSON = 1_000_000_000, 1_000_000, 64_000_000
+#: The most that is read of a table, and of a text that people write, bytes.
+MOST_TABLE, MOST_TEXT = 1_000_000_000, 1_000_000
 
 
 def open_regular(path: Path, most: int, *, links: bool = True) -> IO[bytes]:
