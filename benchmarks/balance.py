@@ -7,8 +7,8 @@ import sys
 
 import numpy as np
 
+from tensimeter.core.design.network import Conversion, Network, Series, Sink
 from tensimeter.core.electrical.constant_power import constant_power_volts
-from tensimeter.core.electrical.network import Conversion, Network, Series, Sink
 from tensimeter.core.electrical.solver import solve
 
 

@@ -13,9 +13,9 @@ import sys
 import numpy as np
 
 from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
-from tensimeter.core.campaign import plan
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.verify.regulation import Readings, regulation
+from tensimeter.core.analysis.regulation import Readings, regulation
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, demo_truths
 
 NO_LOAD_V, RESISTANCE = 13.570, 0.0047 + 0.0061 + 2 * 1.7241e-8 * 2 / 2.5e-6 + 0.0088

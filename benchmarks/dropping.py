@@ -20,10 +20,9 @@ from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.profile import GENERIC, role_of
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.misbehaving import Fault
-from tensimeter.core.campaign import plan
-from tensimeter.core.job.edits import with_campaign
-from tensimeter.core.job.measuring import Clamp
-from tensimeter.core.job.tests import (
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.model.edits import with_campaign
+from tensimeter.core.model.tests import (
     CrossRegulation,
     Efficiency,
     LineRegulation,
@@ -31,7 +30,8 @@ from tensimeter.core.job.tests import (
     Ripple,
     Test,
 )
-from tensimeter.core.judge import Accuracy
+from tensimeter.core.parts.measuring import Clamp
+from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
 

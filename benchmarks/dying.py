@@ -20,8 +20,8 @@ from concurrent.futures import ThreadPoolExecutor
 from importlib import resources
 from pathlib import Path
 
-from tensimeter.core.job.edits import with_campaign
-from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.core.model.edits import with_campaign
+from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
 

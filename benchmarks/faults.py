@@ -16,10 +16,9 @@ from pathlib import Path
 
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.campaign import outcome, plan
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import with_campaign
-from tensimeter.core.job.tests import (
+from tensimeter.core.model.edits import with_campaign
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import (
     CapacityDown,
     Corner,
     CrossRegulation,
@@ -39,6 +38,8 @@ from tensimeter.core.job.tests import (
     Tolerance,
     Transient,
 )
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook

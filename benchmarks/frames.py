@@ -11,7 +11,7 @@ import numpy as np
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from benchmarks.measure import Row
-from tensimeter.core.verify.readings import Wave
+from tensimeter.core.measurement.readings import Wave
 
 FRAME_S = 1 / 60
 _RATE = 100e6
@@ -66,7 +66,7 @@ def rows() -> list[Row]:
 
 def _heat() -> list[Row]:
     """Eight channels of a soak at 10 Hz as they grow, each frame with a reading more."""
-    from tensimeter.core.campaign.soakrun import SoakRun
+    from tensimeter.core.soak.run import SoakRun
     from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
 
     found = []

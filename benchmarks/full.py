@@ -13,8 +13,8 @@ import tempfile
 import time
 from pathlib import Path
 
-from tensimeter.core.job.edits import with_campaign
-from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.core.model.edits import with_campaign
+from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
 
@@ -24,7 +24,7 @@ import json, os, resource, sys
 from pathlib import Path
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.campaign import plan
+from tensimeter.core.testplan.plan import plan
 from tensimeter.store.jobfile import JobFile
 
 file = JobFile(Path(sys.argv[1]))

@@ -153,8 +153,8 @@ class Bed:
         import scipy.signal
         import scipy.stats  # noqa: F401
 
-        from tensimeter.core.job.edits import readings_first
-        from tensimeter.core.verify.readings import Reading, accuracy_of
+        from tensimeter.core.measurement.readings import Reading, accuracy_of
+        from tensimeter.core.model.edits import readings_first
         from tensimeter.demo.library import demo_job
         from tensimeter.store.exchange import export
         from tensimeter.store.jobfile import JobFile
@@ -216,7 +216,7 @@ def read_line(bed: Bed, rng: random.Random) -> None:
 
 
 def read_figure(bed: Bed, rng: random.Random) -> None:
-    from tensimeter.core.judge import parse_accuracy
+    from tensimeter.core.measurement.conformity import parse_accuracy
     from tensimeter.core.quantity import parse, show
 
     text = text_of(rng, 3)
@@ -251,7 +251,7 @@ def read_library(bed: Bed, rng: random.Random) -> None:
 def read_csv(bed: Bed, rng: random.Random) -> None:
     import numpy as np
 
-    from tensimeter.core.verify.plausible import doubts
+    from tensimeter.core.measurement.plausible import doubts
     from tensimeter.store.logs import read_load_cases, read_log, read_temperatures
 
     path = bed.written(csv_of(rng), "log.csv")
@@ -368,7 +368,7 @@ def read_wave(bed: Bed, rng: random.Random) -> None:
 
 
 def read_json(bed: Bed, rng: random.Random) -> None:
-    from tensimeter.core.job.document import read_job
+    from tensimeter.core.model.job import read_job
 
     if rng.random() < 0.3:
         read_job(mutated(rng, rng.choice(bed.texts)))
@@ -408,12 +408,12 @@ def _spoil(rng: random.Random, data: object) -> None:
 
 def _use(job) -> None:
     """What a window asks of a job when it opens it."""
-    from tensimeter.core.campaign import plan
-    from tensimeter.core.electrical.loadline import full_load
-    from tensimeter.core.electrical.network import has_source
+    from tensimeter.core.design.load_line import full_load
+    from tensimeter.core.design.network import has_source
     from tensimeter.core.errors import Trouble
-    from tensimeter.core.limits import at
-    from tensimeter.core.procedure.stages import notices
+    from tensimeter.core.procedure.notices import notices
+    from tensimeter.core.rating.ladder import at
+    from tensimeter.core.testplan.plan import plan
 
     load = full_load(job)
     notices(job)

@@ -9,9 +9,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tensimeter.core.thermal.expectation import Expected
-from tensimeter.core.thermal.foresee import FAST_WRONG, SLOW_WRONG, WRONG, foresee
-from tensimeter.core.thermal.heatup import HeatUp
+from tensimeter.core.heatup.fit import FAST_WRONG, SLOW_WRONG, WRONG, foresee
+from tensimeter.core.heatup.prior import Expected
+from tensimeter.core.heatup.record import HeatUp
 
 DRIFT_K_S = 1.0 / 3600
 

@@ -11,9 +11,9 @@ from benchmarks.measure import Row, in_turns
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.core.campaign import plan
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, demo_truths
 from tensimeter.store.jobfile import JobFile
 

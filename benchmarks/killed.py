@@ -19,10 +19,11 @@ from pathlib import Path
 
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.campaign import outcome, plan
-from tensimeter.core.campaign.generator import generated
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.tests import Test
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Test
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.generator import generated
+from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook

@@ -3,10 +3,10 @@
 import numpy as np
 
 from benchmarks.measure import Row, in_turns
-from tensimeter.core.electrical.worst_case import spread, volts_of
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import without_link
-from tensimeter.core.reach import reach
+from tensimeter.core.design.reach import reach
+from tensimeter.core.design.worst_case import spread, volts_of
+from tensimeter.core.model.edits import without_link
+from tensimeter.core.model.job import Job
 from tensimeter.demo.library import demo_job
 from tensimeter.ui.app import keep_memory
 

@@ -7,8 +7,8 @@ from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
 
-from tensimeter.core.thermal.heatup import HeatUp
-from tensimeter.core.thermal.runaway import runs_away
+from tensimeter.core.heatup.record import HeatUp
+from tensimeter.core.heatup.runaway import runs_away
 
 LIMIT_C, STEP_S = 105.0, 1.0
 #: A runaway that is at its limit sooner after a step of the load than this shows no slope to tell it by.

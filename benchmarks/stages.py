@@ -9,7 +9,7 @@ from concurrent.futures import ProcessPoolExecutor
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from tensimeter.core.thermal.stages import Heating, Stages, Track, fit_stages
+from tensimeter.core.thermal.rc_ladder import Heating, Stages, Track, fit_stages
 
 DESIGN = Stages({"case": 2.0, "sink": 6.0, "air": 0.9}, {"case": 14.0, "sink": 220.0, "air": 600.0})
 POWER_SHARE = 0.05

@@ -20,10 +20,10 @@ from pathlib import Path
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.misbehaving import Fault
-from tensimeter.core.campaign import plan
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import with_campaign
-from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.core.model.edits import with_campaign
+from tensimeter.core.model.tests import LoadRegulation
+from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
 

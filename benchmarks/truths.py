@@ -19,13 +19,15 @@ from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.behaviour import Behaviour
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.bench.simulated.supply import SimulatedSupply
-from tensimeter.core.campaign import Outcome, outcome, plan
-from tensimeter.core.campaign.overload import limit_of
-from tensimeter.core.job.design import ConverterLink, Design, LeadLink, OutputLink, UnitLink
-from tensimeter.core.job.document import Campaign, Job
-from tensimeter.core.job.parts import Converter, Donor, ElectronicLoad, LeadPart
-from tensimeter.core.job.tests import CrossRegulation, LoadRegulation, Overload, OverVoltage
-from tensimeter.core.verify.limit import LimitKind
+from tensimeter.core.analysis.limit import LimitKind
+from tensimeter.core.model.job import Campaign, Job
+from tensimeter.core.model.tests import CrossRegulation, LoadRegulation, Overload, OverVoltage
+from tensimeter.core.parts.kinds import Converter, Donor, ElectronicLoad, LeadPart
+from tensimeter.core.path import ConverterLink, Design, LeadLink, OutputLink, UnitLink
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.kinds.overload import limit_of
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.step import Outcome
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 from tensimeter.store.jobfile import JobFile
 

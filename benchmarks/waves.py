@@ -4,7 +4,7 @@ import numpy as np
 from scipy.fft import rfft
 
 from benchmarks.measure import Row, in_turns
-from tensimeter.core.verify.ripple import ripple
+from tensimeter.core.analysis.ripple import ripple
 
 _RATE = 100e6
 

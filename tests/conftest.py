@@ -10,8 +10,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from tensimeter.bench.setup import Bench, open_bench
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.core.job.document import Assembly, Job
-from tensimeter.core.job.edits import readings_first
+from tensimeter.core.model.edits import readings_first
+from tensimeter.core.model.job import Assembly, Job
 from tensimeter.demo.library import demo_job, demo_truths
 from tensimeter.store.jobfile import JobFile
 

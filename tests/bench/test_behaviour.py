@@ -17,13 +17,14 @@ from tensimeter.bench.simulated.behaviour import Behaviour, Demand, meeting_poin
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.bench.simulated.supply import SimulatedSupply
 from tensimeter.bench.visa import VisaInstrument
-from tensimeter.core.campaign import outcome, plan
-from tensimeter.core.job import edits, stock_edits
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Clamp
-from tensimeter.core.job.tests import LoadRegulation, Overload
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.verify.limit import LimitKind
+from tensimeter.core.analysis.limit import LimitKind
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.model import edits, stock_edits
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import LoadRegulation, Overload
+from tensimeter.core.parts.kinds import Clamp
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.plan import plan
 from tensimeter.store.jobfile import JobFile
 
 TRACED = (LimitKind.CONSTANT_CURRENT, LimitKind.FOLDBACK, LimitKind.CONSTANT_POWER, LimitKind.BROWN_OUT)

@@ -11,10 +11,11 @@ from tensimeter.bench.filed import file_log, file_typed
 from tensimeter.bench.profile import load_profile
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.core.campaign import outcome, plan
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import understand
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.plan import plan
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import Log
 

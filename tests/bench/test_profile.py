@@ -15,7 +15,7 @@ from tensimeter.bench.setup import open_bench_file, read_bench_file, write_bench
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 
 
 def tried(served: StandIns, role: str, profile: str) -> dict[str, object]:

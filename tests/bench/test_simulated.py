@@ -12,12 +12,12 @@ from tensimeter.bench.clock import Clock
 from tensimeter.bench.simulated.scpi import ScpiDevice
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
-from tensimeter.core.electrical.network import build
+from tensimeter.core.design.network import build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job import edits, stock_edits
-from tensimeter.core.job.document import Job
-from tensimeter.core.judge import Accuracy
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.model import edits, stock_edits
+from tensimeter.core.model.job import Job
 from tensimeter.demo.library import demo_truths
 
 

@@ -10,11 +10,12 @@ from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.supply import SimulatedSupply
 from tensimeter.bench.simulated.warmth import HeatGuard, HeatTruths, Warmth
-from tensimeter.core.campaign import outcome, plan
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, with_test
-from tensimeter.core.job.tests import Changed, FanTest, Soak
-from tensimeter.core.judge import Verdict
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.model.edits import changed, with_test
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Changed, FanTest, Soak
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.plan import plan
 from tensimeter.demo import finishers_bench, ridge_pier
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile

@@ -22,11 +22,11 @@ from tensimeter.bench.setup import Bench, open_bench
 from tensimeter.bench.simulated.behaviour import Demand
 from tensimeter.bench.simulated.misbehaving import Fault
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.core.campaign import plan
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import with_campaign
-from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.core.model.edits import with_campaign
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import LoadRegulation
+from tensimeter.core.testplan.plan import plan
 from tensimeter.store.jobfile import JobFile
 
 SPEED = 30.0
@@ -496,7 +496,7 @@ import json, os, resource, sys
 from pathlib import Path
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.campaign import plan
+from tensimeter.core.testplan.plan import plan
 from tensimeter.store.jobfile import JobFile
 file = JobFile(Path(sys.argv[1]))
 bench = open_bench(file.job, json.loads(sys.argv[2]), speed=float(sys.argv[3]))

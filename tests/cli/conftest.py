@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 
 from tensimeter.cli.main import run
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 from tensimeter.store.jobfile import JobFile
 
 

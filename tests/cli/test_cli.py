@@ -9,7 +9,7 @@ import pytest
 
 from tensimeter.bench.setup import read_voltmeter
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile

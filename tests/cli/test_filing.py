@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tensimeter.core.verify.plausible import doubts
+from tensimeter.core.measurement.plausible import doubts
 from tensimeter.store.jobfile import JobFile
 
 

@@ -112,8 +112,8 @@ def test_prove_each_test_and_all_of_them(tensimeter, path: Path) -> None:
 
 
 def test_prove_all_of_a_small_job(tensimeter, shed_file: JobFile, demo) -> None:
-    from tensimeter.core.job.edits import with_campaign
-    from tensimeter.core.job.stock_edits import with_part
+    from tensimeter.core.model.edits import with_campaign
+    from tensimeter.core.model.stock_edits import with_part
 
     job = shed_file.job
     for part in demo.stock:

@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tensimeter.core.build import discharge as discharges
-from tensimeter.core.build.discharge import discharge
-from tensimeter.core.build.dummy_load import dummy_load
-from tensimeter.core.build.pwm_dac import pwm_dac
+from tensimeter.core.electrical import discharge as discharges
 from tensimeter.core.electrical import feedback, fuse, regulator, stack
+from tensimeter.core.electrical.discharge import discharge
+from tensimeter.core.electrical.dummy_load import dummy_load
 from tensimeter.core.electrical.feedback import Divider, infer, shift
+from tensimeter.core.electrical.pwm_dac import pwm_dac
 from tensimeter.core.electrical.regulator import Regulator, nearest, r2_for, tapped_input
 from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.errors import Trouble

@@ -4,11 +4,14 @@ import math
 
 import pytest
 
-from tensimeter.core.build.harness import PINS, harness
-from tensimeter.core.build.wiring import mains_units, wire_list
+from tensimeter.core.analysis.leakage import leakage
+from tensimeter.core.assembly.harness import PINS, harness
+from tensimeter.core.assembly.wiring import mains_units, wire_list
 from tensimeter.core.electrical import wire
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.assembly_edits import (
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.measurement.readings import Reading, accuracy_of
+from tensimeter.core.model.assembly_edits import (
     mixed_up,
     put_back,
     with_assembly,
@@ -16,20 +19,17 @@ from tensimeter.core.job.assembly_edits import (
     with_setting,
     with_wire,
 )
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, new_link, with_link
-from tensimeter.core.job.parts import Resistor
-from tensimeter.core.job.stock_edits import with_part
-from tensimeter.core.judge import Verdict
+from tensimeter.core.model.edits import changed, new_link, with_link
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.parts.kinds import Resistor
 from tensimeter.core.procedure.causes import causes
-from tensimeter.core.procedure.charge import is_empty, stored, ways
+from tensimeter.core.procedure.first_power import bare_seconds, touches, wake_steps, woken
 from tensimeter.core.procedure.matrix import checked, matrix
+from tensimeter.core.procedure.notices import must_be_lifted, notices, open_holds
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.procedure.protection import protection
-from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
-from tensimeter.core.procedure.wake import bare_seconds, touches, wake_steps, woken
-from tensimeter.core.verify.leakage import leakage
-from tensimeter.core.verify.readings import Reading, accuracy_of
+from tensimeter.core.procedure.stored_energy import is_empty, stored, ways
 from tensimeter.demo.library import demo_job, demo_mistakes
 
 DEMOS = ("ridge-pier", "dome-workshop", "finishers-bench")

@@ -3,17 +3,19 @@
 import numpy as np
 import pytest
 
-from tensimeter.core import advice
-from tensimeter.core.campaign import Plan, outcome, plan, proven_A, step_for
-from tensimeter.core.electrical.loadline import explain_input, explain_volts, load_line
-from tensimeter.core.electrical.network import build
+from tensimeter.core.design.load_line import explain_input, explain_volts, load_line
+from tensimeter.core.design.network import build
+from tensimeter.core.design.reach import load_reach_A
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.job import edits, stock_edits
-from tensimeter.core.job.document import Job
-from tensimeter.core.judge import Accuracy, Verdict
-from tensimeter.core.limits import at, continuous_full_load, ranked
-from tensimeter.core.reach import load_reach_A
-from tensimeter.core.verify.readings import Reading, accuracy_of, standing
+from tensimeter.core.measurement.conformity import Accuracy, Verdict
+from tensimeter.core.measurement.readings import Reading, accuracy_of, standing
+from tensimeter.core.model import edits, stock_edits
+from tensimeter.core.model.job import Job
+from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
+from tensimeter.core.testplan import advice
+from tensimeter.core.testplan.evaluation import outcome, proven_A
+from tensimeter.core.testplan.plan import plan, step_for
+from tensimeter.core.testplan.step import Plan
 
 FINE = Accuracy(of_reading=0.0001, counts=1, resolution=0.001)
 

@@ -9,30 +9,30 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tensimeter.core.build.fit import fit
-from tensimeter.core.build.harness import harness
-from tensimeter.core.build.wiring import wire_list
-from tensimeter.core.campaign.generator import generated
+from tensimeter.core.assembly.box_fit import fit
+from tensimeter.core.assembly.harness import harness
+from tensimeter.core.assembly.wiring import wire_list
+from tensimeter.core.design.failures import failures
+from tensimeter.core.design.policies import SCHOOLS
+from tensimeter.core.design.sizing import sized
 from tensimeter.core.errors import Trouble
-from tensimeter.core.failures import failures
-from tensimeter.core.job.assembly_edits import with_assembly
-from tensimeter.core.job.document import BoxRecord, Job
-from tensimeter.core.job.edits import changed, new_link, with_link
-from tensimeter.core.job.parts import Part
-from tensimeter.core.job.problems import problems
-from tensimeter.core.job.stock_edits import with_part
-from tensimeter.core.limits import at, ranked
-from tensimeter.core.policies import SCHOOLS
-from tensimeter.core.procedure.alive import tries
+from tensimeter.core.measurement.readings import Reading, accuracy_of
+from tensimeter.core.model.assembly_edits import with_assembly
+from tensimeter.core.model.edits import changed, new_link, with_link
+from tensimeter.core.model.job import BoxRecord, Job
+from tensimeter.core.model.problems import problems
+from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.parts.kinds import Part
 from tensimeter.core.procedure.causes import causes
-from tensimeter.core.procedure.charge import stored, ways
+from tensimeter.core.procedure.first_power import wake_steps, woken
+from tensimeter.core.procedure.incoming_check import tries
 from tensimeter.core.procedure.matrix import checked, matrix
 from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.procedure.notices import notices
 from tensimeter.core.procedure.practice import Practice, mistakes
-from tensimeter.core.procedure.stages import notices
-from tensimeter.core.procedure.wake import wake_steps, woken
-from tensimeter.core.sizing import sized
-from tensimeter.core.verify.readings import Reading, accuracy_of
+from tensimeter.core.procedure.stored_energy import stored, ways
+from tensimeter.core.rating.ladder import at, ranked
+from tensimeter.core.testplan.generator import generated
 from tensimeter.demo.library import demo_job
 from tensimeter.store.library import shipped_parts
 

@@ -5,13 +5,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tensimeter.core.campaign import outcome, plan
+from tensimeter.core.analysis.cross import cross_regulation, onto_card
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.learnt import proven_supply
-from tensimeter.core.verify.cross import cross_regulation, onto_card
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.job import Job
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.demo.library import demo_job
 from tensimeter.store.logs import read_load_cases
 

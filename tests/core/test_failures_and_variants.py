@@ -2,12 +2,12 @@
 
 import pytest
 
+from tensimeter.core.design.failures import failures
+from tensimeter.core.design.variants import compared, keep_variant, proposals, take_up, without_variant
 from tensimeter.core.errors import Trouble
-from tensimeter.core.failures import failures
-from tensimeter.core.job.document import Job, read_job
-from tensimeter.core.job.edits import changed, readings_first, with_link
-from tensimeter.core.procedure.stages import notices
-from tensimeter.core.variants import compared, keep_variant, proposals, take_up, without_variant
+from tensimeter.core.model.edits import changed, readings_first, with_link
+from tensimeter.core.model.job import Job, read_job
+from tensimeter.core.procedure.notices import notices
 from tensimeter.demo.library import demo_job
 
 

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.thermal.expectation import Expected
-from tensimeter.core.thermal.foresee import foresee
-from tensimeter.core.thermal.heatup import HeatUp, digit_of, gathered, noise_of
-from tensimeter.core.thermal.runaway import runs_away
+from tensimeter.core.heatup.fit import foresee
+from tensimeter.core.heatup.prior import Expected
+from tensimeter.core.heatup.record import HeatUp, digit_of, gathered, noise_of
+from tensimeter.core.heatup.runaway import runs_away
 
 #: NIST certified nonlinear sets Misra1a, BoxBOD: x, y, b1, 1/b2 of y = b1·(1 − e^(−b2·x)), deviation of b1.
 MISRA = (

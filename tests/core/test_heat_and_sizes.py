@@ -5,18 +5,18 @@ import math
 import numpy as np
 import pytest
 
-from tensimeter.core.build.fit import fit
+from tensimeter.core.assembly.box_fit import fit
+from tensimeter.core.design.policies import SCHOOLS
+from tensimeter.core.design.sizing import sized
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import FanLink
-from tensimeter.core.job.document import BoxRecord, Job
-from tensimeter.core.job.edits import changed, new_link, with_link
-from tensimeter.core.job.parts import FeedbackDivider, PulseControl
-from tensimeter.core.job.stock_edits import with_part
-from tensimeter.core.limits import at
-from tensimeter.core.policies import SCHOOLS
-from tensimeter.core.sizing import sized
-from tensimeter.core.thermal.cooling import box_resistance, resistance_at, swing
-from tensimeter.core.thermal.heat import HotSpot, hot_spots, inside_air_C, losses
+from tensimeter.core.model.edits import changed, new_link, with_link
+from tensimeter.core.model.job import BoxRecord, Job
+from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.parts.kinds import FeedbackDivider, PulseControl
+from tensimeter.core.path import FanLink
+from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
+from tensimeter.core.rating.ladder import at
+from tensimeter.core.thermal.fan_cooling import box_resistance, resistance_at, swing
 from tensimeter.demo.library import demo_job
 from tensimeter.store.library import shipped_parts
 

@@ -4,22 +4,23 @@ import numpy as np
 import pytest
 from scipy.linalg import expm
 
-from tensimeter.core.advice import outcome_sentence, settle_sentence
-from tensimeter.core.campaign import Outcome, outcome, plan
-from tensimeter.core.campaign.generator import wanted
-from tensimeter.core.campaign.picture import picture
-from tensimeter.core.campaign.soakrun import run_name, soak_runs
-from tensimeter.core.campaign.step import FAN
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, with_campaign, with_test
-from tensimeter.core.job.stock_edits import with_part
-from tensimeter.core.job.tests import Changed, Endurance, FanTest, OverTemperature, SensorCheck, Soak, Test
-from tensimeter.core.judge import Accuracy, Band, Verdict
-from tensimeter.core.thermal.by_design import heat_by_design
-from tensimeter.core.thermal.fanned import seen_turns
-from tensimeter.core.thermal.places import as_fitted, chain, heats
-from tensimeter.core.thermal.stages import Stages
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.heat_design.by_design import heat_by_design
+from tensimeter.core.heat_design.fanned import seen_turns
+from tensimeter.core.heat_design.measuring_points import as_fitted, chain, heats
+from tensimeter.core.measurement.conformity import Accuracy, Band, Verdict
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.edits import changed, with_campaign, with_test
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.model.tests import Changed, Endurance, FanTest, OverTemperature, SensorCheck, Soak, Test
+from tensimeter.core.soak.run import run_name, soak_runs
+from tensimeter.core.testplan.advice import outcome_sentence, settle_sentence
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.generator import wanted
+from tensimeter.core.testplan.picture import picture
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.step import FAN, Outcome
+from tensimeter.core.thermal.rc_ladder import Stages
 from tensimeter.demo.library import demo_job
 
 METER = Accuracy(of_reading=0.0002, counts=1, resolution=0.001)

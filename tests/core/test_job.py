@@ -8,11 +8,11 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job import edits, stock_edits
-from tensimeter.core.job.design import ConverterLink, Design, UnitLink
-from tensimeter.core.job.document import Job, read_job
-from tensimeter.core.job.nameplate import read_nameplate
-from tensimeter.core.job.problems import problems
+from tensimeter.core.model import edits, stock_edits
+from tensimeter.core.model.job import Job, read_job
+from tensimeter.core.model.nameplate import read_nameplate
+from tensimeter.core.model.problems import problems
+from tensimeter.core.path import ConverterLink, Design, UnitLink
 
 
 @pytest.mark.parametrize(

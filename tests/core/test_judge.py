@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.judge import (
+from tensimeter.core.measurement.conformity import (
     Accuracy,
     Band,
     Interval,

@@ -3,18 +3,12 @@
 import numpy as np
 import pytest
 
-from tensimeter.core import advice
-from tensimeter.core.campaign import KINDS, WALL, Outcome, Plan, outcome, plan
-from tensimeter.core.campaign.expected import efficiency_at, limit_A, trip_V
-from tensimeter.core.campaign.generator import blank, generated
-from tensimeter.core.campaign.picture import picture
-from tensimeter.core.campaign.step import panel_of
-from tensimeter.core.campaign.typed import lines_of, points_from, units_from
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job import edits, stock_edits
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Device, Lamp, Motor, Resistor
-from tensimeter.core.job.tests import (
+from tensimeter.core.measurement.conformity import Accuracy, Verdict
+from tensimeter.core.measurement.readings import Reading, Wave
+from tensimeter.core.model import edits, stock_edits
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import (
     Bought,
     CapacityDown,
     ClaimedFound,
@@ -35,8 +29,16 @@ from tensimeter.core.job.tests import (
     Tolerance,
     Transient,
 )
-from tensimeter.core.judge import Accuracy, Verdict
-from tensimeter.core.verify.readings import Reading, Wave
+from tensimeter.core.parts.kinds import Device, Lamp, Motor, Resistor
+from tensimeter.core.testplan import advice
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.expected import efficiency_at, limit_A, trip_V
+from tensimeter.core.testplan.generator import blank, generated
+from tensimeter.core.testplan.picture import picture
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.step import WALL, Outcome, Plan, panel_of
+from tensimeter.core.testplan.typed import lines_of, points_from, units_from
 from tensimeter.demo.library import demo_job
 
 METER = Accuracy(of_reading=0.0002, counts=1, resolution=0.001)

@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
+from tensimeter.core.analysis.limit import LimitKind, current_limit
 from tensimeter.core.errors import Trouble
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.verify.limit import LimitKind, current_limit
+from tensimeter.core.measurement.conformity import Accuracy
 
 V0, OHM, KNEE = 13.6, 0.04, 6.0
 AT_KNEE = V0 - OHM * KNEE

@@ -5,23 +5,23 @@ import math
 import numpy as np
 import pytest
 
-from tensimeter.core.alternatives import backfeed, fed_instead
-from tensimeter.core.electrical.bands import allowed
+from tensimeter.core.design.alternatives import backfeed, fed_instead
+from tensimeter.core.design.bands import allowed
+from tensimeter.core.design.fault import fault_A
+from tensimeter.core.design.reach import reach
+from tensimeter.core.design.startup import inrushes
 from tensimeter.core.electrical.battery import charging, hours
-from tensimeter.core.electrical.fault import fault_A
 from tensimeter.core.electrical.losses import fit_losses
-from tensimeter.core.electrical.startup import inrushes
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import LeadLink, Link, MeterLink, OutputLink, UnitLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, new_link, with_link, without_link
-from tensimeter.core.job.parts import Battery, EfficiencyPoint, Part
-from tensimeter.core.job.problems import problems
-from tensimeter.core.job.stock_edits import card_from_nameplate, split_up, with_part
-from tensimeter.core.limits import at
-from tensimeter.core.procedure.stages import notices
-from tensimeter.core.ratings import battery_hours
-from tensimeter.core.reach import reach
+from tensimeter.core.model.edits import changed, new_link, with_link, without_link
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.problems import problems
+from tensimeter.core.model.stock_edits import card_from_nameplate, split_up, with_part
+from tensimeter.core.parts.kinds import Battery, EfficiencyPoint, Part
+from tensimeter.core.path import LeadLink, Link, MeterLink, OutputLink, UnitLink
+from tensimeter.core.procedure.notices import notices
+from tensimeter.core.rating.ladder import at
+from tensimeter.core.rating.ratings import battery_hours
 from tensimeter.demo.library import demo_job
 from tensimeter.store.library import shipped_parts
 

@@ -8,18 +8,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tensimeter.core.electrical.network import Network, Series, Sink, build
+from tensimeter.core.design.failures import failures
+from tensimeter.core.design.network import Network, Series, Sink, build
+from tensimeter.core.design.reach import reach
 from tensimeter.core.electrical.reservoir import Curve
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
-from tensimeter.core.failures import failures
-from tensimeter.core.job.document import Job, read_job
-from tensimeter.core.job.edits import changed, with_link
-from tensimeter.core.job.problems import problems
-from tensimeter.core.job.stock_edits import with_part
-from tensimeter.core.judge import parse_accuracy
-from tensimeter.core.procedure.stages import notices
-from tensimeter.core.reach import reach
+from tensimeter.core.measurement.conformity import parse_accuracy
+from tensimeter.core.model.edits import changed, with_link
+from tensimeter.core.model.job import Job, read_job
+from tensimeter.core.model.problems import problems
+from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.procedure.notices import notices
 from tensimeter.core.thermal.network import AMBIENT, ThermalNetwork
 from tensimeter.demo.library import demo_job
 

@@ -6,17 +6,25 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from tensimeter.core.electrical.network import Network, build
+from tensimeter.core.design.network import Network, build
+from tensimeter.core.design.reach import (
+    COLLAPSE,
+    adjustable,
+    load_reach_A,
+    reach,
+    set_to,
+    spread_border,
+    volts_span,
+)
+from tensimeter.core.design.worst_case import corners, spread, volts_of
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.electrical.worst_case import corners, spread, volts_of
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import LeadLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, readings_first, with_link
-from tensimeter.core.job.stock_edits import with_part
-from tensimeter.core.limits import at, ladder
-from tensimeter.core.reach import COLLAPSE, adjustable, load_reach_A, reach, set_to, spread_border, volts_span
-from tensimeter.core.thermal.heat import hot_spots, losses
+from tensimeter.core.model.edits import changed, readings_first, with_link
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.path import LeadLink
+from tensimeter.core.rating.dissipation import hot_spots, losses
+from tensimeter.core.rating.ladder import at, ladder
 from tensimeter.demo.library import demo_job
 
 VOLTS, AMPS = np.linspace(1, 40, 40), np.linspace(0, 14, 141)

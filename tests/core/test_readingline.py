@@ -8,11 +8,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job import edits, stock_edits
-from tensimeter.core.job.document import Job, Overrule
-from tensimeter.core.procedure.stages import STAGES, must_be_lifted, notices, open_holds
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model import edits, stock_edits
+from tensimeter.core.model.job import Job, Overrule
+from tensimeter.core.procedure.notices import STAGES, must_be_lifted, notices, open_holds
 from tensimeter.core.readingline import completion, understand
-from tensimeter.core.verify.readings import Reading
 
 
 @pytest.mark.parametrize(

@@ -7,9 +7,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tensimeter.core.analysis.capacity import capacity
+from tensimeter.core.analysis.transient import transient
 from tensimeter.core.errors import Trouble
-from tensimeter.core.verify.capacity import capacity
-from tensimeter.core.verify.transient import transient
 
 
 def discharge(n: int, uneven: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

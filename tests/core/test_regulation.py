@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tensimeter.core.analysis.regulation import Readings, next_reading, regulation
 from tensimeter.core.errors import Trouble
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.verify.regulation import Readings, next_reading, regulation
+from tensimeter.core.measurement.conformity import Accuracy
 
 EXACT = Accuracy(of_reading=0, counts=0, resolution=1e-9)
 METER = Accuracy(of_reading=0.0005, counts=3, resolution=0.001)

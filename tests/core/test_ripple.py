@@ -5,8 +5,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tensimeter.core.analysis.ripple import ripple
 from tensimeter.core.errors import Trouble
-from tensimeter.core.verify.ripple import ripple
 from tensimeter.store.waveforms import read_waveform
 
 RATE, SECONDS = 1e6, 0.4

@@ -6,11 +6,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import fsolve
 
+from tensimeter.core.design.network import Conversion, Network, Series, Sink, build
 from tensimeter.core.electrical.constant_power import constant_power_volts
-from tensimeter.core.electrical.network import Conversion, Network, Series, Sink, build
 from tensimeter.core.electrical.solution import State
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 
 
 def converter(name: str, fed_by: str, set_V: float, **figures: float) -> Conversion:

@@ -3,22 +3,22 @@
 import numpy as np
 import pytest
 
-from tensimeter.core.electrical.bands import trim
-from tensimeter.core.electrical.loadline import full_load
-from tensimeter.core.electrical.network import build
+from tensimeter.core.design.bands import trim
+from tensimeter.core.design.load_line import full_load
+from tensimeter.core.design.network import build
+from tensimeter.core.design.reach import reach
+from tensimeter.core.design.startup import lock_ins
 from tensimeter.core.electrical.rectifier import rectified
 from tensimeter.core.electrical.reservoir import circuit, source_curve
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.electrical.startup import lock_ins
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import UnitLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, new_link, with_link, without_link
-from tensimeter.core.job.problems import problems
-from tensimeter.core.job.stock_edits import with_part
-from tensimeter.core.limits import at, continuous_full_load, ranked
-from tensimeter.core.procedure.stages import notices
-from tensimeter.core.reach import reach
+from tensimeter.core.model.edits import changed, new_link, with_link, without_link
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.problems import problems
+from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.path import UnitLink
+from tensimeter.core.procedure.notices import notices
+from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
 from tensimeter.demo.library import demo_job
 
 

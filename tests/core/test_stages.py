@@ -4,11 +4,10 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
+from tensimeter.core.analysis.calibration import calibrated, hottest
+from tensimeter.core.design.reach import reach
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import changed
-from tensimeter.core.reach import reach
-from tensimeter.core.thermal.calibration import calibrated, hottest
-from tensimeter.core.thermal.places import (
+from tensimeter.core.heat_design.measuring_points import (
     Scenario,
     as_fitted,
     chain,
@@ -19,9 +18,10 @@ from tensimeter.core.thermal.places import (
     temperature_places,
     watched,
 )
+from tensimeter.core.heatup.turning_points import acted, swinging, thresholds
+from tensimeter.core.model.edits import changed
+from tensimeter.core.thermal.rc_ladder import Heating, Stages, Track, fit_stages, response
 from tensimeter.core.thermal.remedies import Part, remedies
-from tensimeter.core.thermal.stages import Heating, Stages, Track, fit_stages, response
-from tensimeter.core.thermal.swings import acted, swinging, thresholds
 from tensimeter.demo.library import demo_job
 
 TRUE = Stages({"case": 3.0, "sink": 5.0, "air": 1.1}, {"case": 20.0, "sink": 180.0, "air": 500.0})

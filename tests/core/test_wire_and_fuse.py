@@ -4,7 +4,7 @@ import pytest
 
 from tensimeter.core.electrical import fuse, wire
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.parts import FusePart
+from tensimeter.core.parts.kinds import FusePart
 
 #: Ω per km at 20 °C of even gauges, from the published copper wire table (NBS Handbook 100).
 TABLE = {

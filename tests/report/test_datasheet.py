@@ -6,10 +6,10 @@ from pathlib import Path
 import pytest
 
 from tensimeter.bench.filed import file_typed
-from tensimeter.core.campaign import plan
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Overrule
+from tensimeter.core.model.job import Overrule
 from tensimeter.core.readingline import understand
+from tensimeter.core.testplan.plan import plan
 from tensimeter.report.datasheet import html, write
 from tensimeter.report.sheet import build
 from tensimeter.store.jobfile import JobFile

@@ -5,8 +5,8 @@ from pathlib import Path
 import pytest
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed
+from tensimeter.core.model.edits import changed
+from tensimeter.core.model.job import Job
 from tensimeter.store.bin import Bin
 from tensimeter.store.jobfile import JobFile
 

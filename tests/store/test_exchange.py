@@ -10,8 +10,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.job import Job
 from tensimeter.store.database import TABLES
 from tensimeter.store.exchange import export, import_folder
 from tensimeter.store.jobfile import JobFile

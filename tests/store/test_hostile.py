@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job, read_job
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.job import Job, read_job
 from tensimeter.core.readingline import Correction
-from tensimeter.core.verify.readings import Reading
 from tensimeter.store.attachments import attach
 from tensimeter.store.corrections import correct
 from tensimeter.store.exchange import export, import_folder

@@ -12,9 +12,9 @@ from pathlib import Path
 import pytest
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.job import Job
 from tensimeter.store.jobfile import JobFile
 
 

@@ -7,10 +7,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import SHELVES
-from tensimeter.core.job.summary import rated, summary
-from tensimeter.core.procedure.alive import tries
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.summary import rated, summary
+from tensimeter.core.parts.kinds import SHELVES
+from tensimeter.core.procedure.incoming_check import tries
 from tensimeter.store.attachments import attach, attachments
 from tensimeter.store.exchange import export, import_folder
 from tensimeter.store.jobfile import JobFile

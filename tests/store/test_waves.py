@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tensimeter.core.analysis.extremes import Envelope
+from tensimeter.core.analysis.startup import hold_up_s, start_up
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.verify.envelope import Envelope
-from tensimeter.core.verify.startup import hold_up_s, start_up
+from tensimeter.core.model.job import Job
 from tensimeter.store.exchange import export, import_folder
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waveforms import read_waveform

@@ -8,12 +8,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
-from tensimeter.core.build.wiring import wire_list
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import changed, with_link
-from tensimeter.core.judge import Verdict
+from tensimeter.core.assembly.wiring import wire_list
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.model.edits import changed, with_link
+from tensimeter.core.model.job import Job
+from tensimeter.core.procedure.notices import open_holds
 from tensimeter.core.procedure.practice import Practice, mistakes
-from tensimeter.core.procedure.stages import open_holds
 from tensimeter.demo.library import demo_job
 from tensimeter.report.datasheet import html
 from tensimeter.report.sheet import build

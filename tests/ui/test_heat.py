@@ -9,12 +9,12 @@ from PyQt6.QtTest import QTest
 
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.campaign import already_read
-from tensimeter.core.job.edits import changed, with_test
-from tensimeter.core.job.stock_edits import with_part
-from tensimeter.core.job.tests import FanTest, SensorCheck, Soak
-from tensimeter.core.judge import Verdict
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.model.edits import changed, with_test
+from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.model.tests import FanTest, SensorCheck, Soak
 from tensimeter.core.readingline import understand
+from tensimeter.core.testplan.evaluation import already_read
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.window import MainWindow
@@ -218,7 +218,7 @@ def test_before_a_reading_the_design_is_drawn_and_what_is_blind_is_said(open_win
 
 @pytest.mark.parametrize("night", [False, True])
 def test_the_plot_of_a_soak_in_either_light_and_as_it_grows(warm: MainWindow, night: bool) -> None:
-    from tensimeter.core.campaign.soakrun import soak_runs
+    from tensimeter.core.soak.run import soak_runs
     from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
     from tensimeter.ui.theme import theme
 

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.window import MainWindow
 

@@ -8,8 +8,8 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
-from tensimeter.core.limits import at, ranked
 from tensimeter.core.procedure.matrix import checked
+from tensimeter.core.rating.ladder import at, ranked
 from tensimeter.demo.library import demo_job
 from tensimeter.store.attachments import attachments
 from tensimeter.ui.parts.margin_bar import MarginRow

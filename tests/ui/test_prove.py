@@ -11,10 +11,10 @@ from PyQt6.QtTest import QTest
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench, read_bench_file
 from tensimeter.bench.simulated.server import StandIns
-from tensimeter.core.campaign import KINDS
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import with_campaign
-from tensimeter.core.job.tests import (
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.model.edits import with_campaign
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import (
     ClaimedFound,
     Corner,
     LineRegulation,
@@ -25,7 +25,7 @@ from tensimeter.core.job.tests import (
     StartUp,
     Transient,
 )
-from tensimeter.core.judge import Verdict
+from tensimeter.core.testplan.registry import KINDS
 from tensimeter.demo.library import stand_ins as simulated
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.prove.instruments_window import InstrumentsWindow

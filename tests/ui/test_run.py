@@ -15,7 +15,7 @@ from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.window import MainWindow
 

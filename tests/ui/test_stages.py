@@ -7,8 +7,8 @@ from platformdirs import user_data_path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
-from tensimeter.core.job.parts import SHELVES
-from tensimeter.core.judge import Verdict
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.parts.kinds import SHELVES
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job
 from tensimeter.store.attachments import attachments
@@ -140,7 +140,7 @@ def test_a_part_is_tried_and_its_card_learns(window: MainWindow, keys, tmp_path:
 
 
 def test_a_design_from_nothing_by_keyboard(open_window, tmp_path: Path, keys) -> None:
-    from tensimeter.core.job.document import Job
+    from tensimeter.core.model.job import Job
 
     window = open_window(JobFile.create(tmp_path / "new.tensi", Job(name="New")))
     keys(window, "Alt+1")

@@ -6,8 +6,8 @@ import pytest
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
-from tensimeter.core.job.document import Job
-from tensimeter.core.procedure.stages import STAGES
+from tensimeter.core.model.job import Job
+from tensimeter.core.procedure.notices import STAGES
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.empty_stage import EmptyStage

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from tensimeter.core.campaign import Plan, Step
+from tensimeter.core.testplan.step import Plan, Step
 
 #: An output has left regulation this share of its volts below the line of the points before; one whose trim
 #: is raised has tripped below that share of what was set.

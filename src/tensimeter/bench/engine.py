@@ -18,9 +18,9 @@ from tensimeter.bench.guarding import RunGuard, StaysAwake, told_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.run_limits import RunLimits
 from tensimeter.bench.taking import WATCHDOG_S, Taking
-from tensimeter.core.campaign import Plan, Step
 from tensimeter.core.errors import Trouble
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.testplan.step import Plan, Step
 from tensimeter.store.jobfile import JobFile
 
 if TYPE_CHECKING:

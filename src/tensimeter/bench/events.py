@@ -5,11 +5,11 @@ import threading
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
-from tensimeter.core.campaign import Step
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.testplan.step import Step
 
 if TYPE_CHECKING:
-    from tensimeter.core.campaign.warmed import SoakState
+    from tensimeter.core.soak.state import SoakState
 
 Kind = Literal[
     "started",

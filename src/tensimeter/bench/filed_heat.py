@@ -5,10 +5,10 @@ import time
 import numpy as np
 
 from tensimeter.bench.filed import ask_about
-from tensimeter.core.campaign import Plan
 from tensimeter.core.errors import Trouble
-from tensimeter.core.verify.plausible import doubts
-from tensimeter.core.verify.readings import Quantity, Reading, accuracy_of
+from tensimeter.core.measurement.plausible import doubts
+from tensimeter.core.measurement.readings import Quantity, Reading, accuracy_of
+from tensimeter.core.testplan.step import Plan
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import TemperatureLog
 

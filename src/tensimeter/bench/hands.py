@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING
 
 from tensimeter.bench.events import Event
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.core.campaign import Step
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.step import Step
 
 if TYPE_CHECKING:
     from tensimeter.bench.taking import Taking

@@ -6,11 +6,11 @@ from typing import TYPE_CHECKING
 
 from tensimeter.bench.replay import Replay
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.core.campaign import Plan, Step
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.measurement.readings import accuracy_of
+from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import accuracy_of
+from tensimeter.core.testplan.step import Plan, Step
 
 if TYPE_CHECKING:
     from tensimeter.bench.setup import Bench

@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 from tensimeter.bench.events import Event
 from tensimeter.bench.hands import RESET_S, START_S
 from tensimeter.core.arrays import Array
-from tensimeter.core.campaign import Capture, Step
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.parts import Oscilloscope
-from tensimeter.core.job.tests import RealDevice
+from tensimeter.core.model.tests import RealDevice
+from tensimeter.core.parts.kinds import Oscilloscope
+from tensimeter.core.testplan.step import Capture, Step
 from tensimeter.store.waves import keep_wave
 
 if TYPE_CHECKING:

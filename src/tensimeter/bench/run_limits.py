@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass, replace
 
-from tensimeter.core.campaign import Plan, Step
+from tensimeter.core.testplan.step import Plan, Step
 
 
 @dataclass(frozen=True)

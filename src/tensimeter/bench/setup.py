@@ -14,7 +14,7 @@ from tensimeter.bench.replay import Replay
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 from tensimeter.store.regular import read_toml
 
 

@@ -5,13 +5,13 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from typing import TYPE_CHECKING
 
 from tensimeter.bench.events import Crossed, Event
-from tensimeter.core.campaign import Plan, Step
-from tensimeter.core.campaign.soakrun import GONE_SHARE, soak_runs
-from tensimeter.core.campaign.warmed import SoakState, state_at
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.tests import Soak
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Soak
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.soak.run import GONE_SHARE, soak_runs
+from tensimeter.core.soak.state import SoakState, state_at
+from tensimeter.core.testplan.step import Plan, Step
 
 if TYPE_CHECKING:
     from tensimeter.bench.taking import Taking

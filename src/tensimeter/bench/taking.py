@@ -14,9 +14,9 @@ from tensimeter.bench.pulse import Pulse
 from tensimeter.bench.recording import Recording
 from tensimeter.bench.run_limits import RunLimits
 from tensimeter.bench.soaking import Soaking
-from tensimeter.core.campaign import WALL, Plan, Step
 from tensimeter.core.errors import Trouble
-from tensimeter.core.verify.readings import Origin, Quantity, Reading, accuracy_of
+from tensimeter.core.measurement.readings import Origin, Quantity, Reading, accuracy_of
+from tensimeter.core.testplan.step import WALL, Plan, Step
 from tensimeter.store.jobfile import JobFile
 
 if TYPE_CHECKING:

@@ -10,19 +10,27 @@ import typer
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.output import answer
+from tensimeter.core.analysis.capacity import capacity
+from tensimeter.core.analysis.cross import cross_regulation
+from tensimeter.core.analysis.leakage import leakage
+from tensimeter.core.analysis.limit import LimitKind, current_limit
+from tensimeter.core.analysis.regulation import Readings, regulation
+from tensimeter.core.analysis.ripple import ripple
+from tensimeter.core.analysis.transient import transient
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Doubtful, Trouble
-from tensimeter.core.judge import Accuracy, Band, Interval, Verdict, judge, parse_accuracy, worst
+from tensimeter.core.measurement.conformity import (
+    Accuracy,
+    Band,
+    Interval,
+    Verdict,
+    judge,
+    parse_accuracy,
+    worst,
+)
+from tensimeter.core.measurement.plausible import doubts
+from tensimeter.core.measurement.readings import UNKNOWN_METER
 from tensimeter.core.quantity import parse
-from tensimeter.core.verify.capacity import capacity
-from tensimeter.core.verify.cross import cross_regulation
-from tensimeter.core.verify.leakage import leakage
-from tensimeter.core.verify.limit import LimitKind, current_limit
-from tensimeter.core.verify.plausible import doubts
-from tensimeter.core.verify.readings import UNKNOWN_METER
-from tensimeter.core.verify.regulation import Readings, regulation
-from tensimeter.core.verify.ripple import ripple
-from tensimeter.core.verify.transient import transient
 from tensimeter.store.logs import read_load_cases, read_log
 from tensimeter.store.waveforms import read_waveform
 

@@ -8,13 +8,13 @@ import typer
 
 from tensimeter.cli.commands import app
 from tensimeter.cli.output import answer
-from tensimeter.core.electrical.network import has_source
+from tensimeter.core.design.network import has_source
+from tensimeter.core.design.reach import most_A, reach, volts_span
 from tensimeter.core.electrical.solution import State
 from tensimeter.core.errors import Trouble
-from tensimeter.core.judge import Verdict
-from tensimeter.core.limits import at, ranked
+from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.quantity import parse
-from tensimeter.core.reach import most_A, reach, volts_span
+from tensimeter.core.rating.ladder import at, ranked
 from tensimeter.store.jobfile import JobFile
 
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]

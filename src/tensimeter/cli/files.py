@@ -10,7 +10,7 @@ from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 from tensimeter.store.database import TABLES
 from tensimeter.store.exchange import export as export_folder
 from tensimeter.store.exchange import import_folder

@@ -10,10 +10,11 @@ from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
-from tensimeter.core.campaign import Plan, plan
 from tensimeter.core.errors import Doubtful, Trouble
+from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.readingline import Correction, Understood, correction, find_place, understand
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.step import Plan
 from tensimeter.store.corrections import correct
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import read_log, read_temperatures

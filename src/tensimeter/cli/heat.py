@@ -10,16 +10,16 @@ from tensimeter.cli.analyse import Accept, analyse, must_be_plausible
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.campaign import plan
-from tensimeter.core.campaign.shown import Shown, shown
-from tensimeter.core.campaign.soakrun import soak_runs
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.tests import Soak
+from tensimeter.core.heatup.fit import foresee
+from tensimeter.core.heatup.record import HeatUp
+from tensimeter.core.heatup.runaway import runs_away
+from tensimeter.core.measurement.readings import standing
+from tensimeter.core.model.tests import Soak
 from tensimeter.core.quantity import parse
-from tensimeter.core.thermal.foresee import foresee
-from tensimeter.core.thermal.heatup import HeatUp
-from tensimeter.core.thermal.runaway import runs_away
-from tensimeter.core.verify.readings import standing
+from tensimeter.core.soak.identified import Shown, shown
+from tensimeter.core.soak.run import soak_runs
+from tensimeter.core.testplan.plan import plan
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import read_temperatures
 

@@ -19,15 +19,18 @@ from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.main import has_display
 from tensimeter.cli.output import answer, span
-from tensimeter.core.campaign import KINDS, Outcome, outcome, plan, rates, shown_A
-from tensimeter.core.campaign.generator import blank, generated
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job, Overrule
-from tensimeter.core.job.edits import with_test
-from tensimeter.core.job.tests import Test
-from tensimeter.core.judge import Interval, worst
-from tensimeter.core.procedure.stages import must_be_lifted, notices, open_holds
-from tensimeter.core.verify.readings import real_ones
+from tensimeter.core.measurement.conformity import Interval, worst
+from tensimeter.core.measurement.readings import real_ones
+from tensimeter.core.model.edits import with_test
+from tensimeter.core.model.job import Job, Overrule
+from tensimeter.core.model.tests import Test
+from tensimeter.core.procedure.notices import must_be_lifted, notices, open_holds
+from tensimeter.core.testplan.evaluation import outcome, rates, shown_A
+from tensimeter.core.testplan.generator import blank, generated
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.step import Outcome
 from tensimeter.demo.library import demo_job
 from tensimeter.demo.library import stand_ins as simulated
 from tensimeter.store.jobfile import JobFile

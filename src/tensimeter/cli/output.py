@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from tensimeter.core.errors import one_line
-from tensimeter.core.judge import Interval, Verdict
+from tensimeter.core.measurement.conformity import Interval, Verdict
 from tensimeter.core.quantity import show
 
 #: Units at the end of a key, longest first.

@@ -9,17 +9,17 @@ import typer
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
-from tensimeter.core.build.discharge import discharge
-from tensimeter.core.build.dummy_load import DERATING, RISE_AT_RATING_K, dummy_load
-from tensimeter.core.build.pwm_dac import pwm_dac
 from tensimeter.core.electrical import feedback as feedbacks
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import rectifier as rectifiers
 from tensimeter.core.electrical import regulator as regulators
 from tensimeter.core.electrical import stack as stacks
 from tensimeter.core.electrical import wire
+from tensimeter.core.electrical.discharge import discharge
+from tensimeter.core.electrical.dummy_load import DERATING, RISE_AT_RATING_K, dummy_load
+from tensimeter.core.electrical.pwm_dac import pwm_dac
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.nameplate import read_nameplate
+from tensimeter.core.model.nameplate import read_nameplate
 from tensimeter.core.quantity import parse, split
 
 size = typer.Typer(help="Size a part.", no_args_is_help=True)

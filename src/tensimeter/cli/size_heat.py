@@ -10,10 +10,10 @@ from tensimeter.cli.compute import Json
 from tensimeter.cli.heat import shown_by
 from tensimeter.cli.output import answer
 from tensimeter.cli.size import pairs, size
-from tensimeter.core.campaign.shown import Shown
 from tensimeter.core.errors import Trouble
-from tensimeter.core.judge import Band, judge
+from tensimeter.core.measurement.conformity import Band, judge
 from tensimeter.core.quantity import parse
+from tensimeter.core.soak.identified import Shown
 from tensimeter.core.thermal import derating, fan, heatsink, ntc
 
 Fitted = Annotated[Path | None, typer.Option(help="A job whose latest soak gives θ, C, heat and room.")]

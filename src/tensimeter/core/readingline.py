@@ -18,10 +18,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.heat_design.measuring_points import temperature_places
+from tensimeter.core.measurement.readings import Quantity, resolution_of
+from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import OPEN_WORDS, parse, show, split
-from tensimeter.core.thermal.places import temperature_places
-from tensimeter.core.verify.readings import Quantity, resolution_of
 
 _QUANTITIES: dict[str, Quantity] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm", "W": "W", "dB": "dB"}
 #: Places whose temperature is meant, by what they are called.

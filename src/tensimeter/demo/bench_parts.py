@@ -1,6 +1,7 @@
 """What the observatory measures with: the same loads and meters for every job. All invented."""
 
-from tensimeter.core.job.parts import (
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.parts.kinds import (
     ElectronicLoad,
     LineSource,
     MeterRange,
@@ -9,7 +10,6 @@ from tensimeter.core.job.parts import (
     Part,
     Thermometer,
 )
-from tensimeter.core.judge import Accuracy
 
 #: Which of them a campaign uses, by its fields.
 ROLES = {

@@ -4,9 +4,9 @@ Its 12 V rail climbs out of its band when only the 5 V side is loaded, and one c
 worse than its neighbours. All names, labels and figures are invented.
 """
 
-from tensimeter.core.job.design import Design, FuseLink, LeadLink, OutputLink, UnitLink
-from tensimeter.core.job.document import Campaign, Job, Policy, Settings
-from tensimeter.core.job.parts import (
+from tensimeter.core.model.job import Campaign, Job, Policy, Settings
+from tensimeter.core.model.tests import LoadRegulation
+from tensimeter.core.parts.kinds import (
     CombinedLimit,
     Coupling,
     Device,
@@ -16,7 +16,7 @@ from tensimeter.core.job.parts import (
     Rail,
     RailSupply,
 )
-from tensimeter.core.job.tests import LoadRegulation
+from tensimeter.core.path import Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 
 #: What the builder does not know: the shutter's contact is six times worse than it should be.

@@ -5,7 +5,11 @@ out in the valleys before the top of its range. All names, labels and figures ar
 """
 
 from tensimeter.bench.simulated.warmth import HeatGuard, HeatTruths
-from tensimeter.core.job.design import (
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.model.job import BoxRecord, Campaign, Job, Settings
+from tensimeter.core.model.tests import LoadRegulation, OverTemperature
+from tensimeter.core.parts.kinds import Converter, Fan, FusePart, LeadPart, PanelMeter, Transformer
+from tensimeter.core.path import (
     ConverterLink,
     Design,
     FanLink,
@@ -16,10 +20,6 @@ from tensimeter.core.job.design import (
     OutputLink,
     UnitLink,
 )
-from tensimeter.core.job.document import BoxRecord, Campaign, Job, Settings
-from tensimeter.core.job.parts import Converter, Fan, FusePart, LeadPart, PanelMeter, Transformer
-from tensimeter.core.job.tests import LoadRegulation, OverTemperature
-from tensimeter.core.judge import Accuracy
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 
 #: What the builder does not know: the regulator's reference and a tired clamp.

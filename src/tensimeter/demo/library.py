@@ -7,8 +7,8 @@ from tensimeter.bench.clock import Clock
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.tests import Soak
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Soak
 from tensimeter.core.procedure.practice import Mistake, Practice
 from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier
 from tensimeter.store.jobfile import JobFile

@@ -7,11 +7,11 @@ from dataclasses import replace
 
 from tensimeter.bench.simulated.behaviour import Behaviour
 from tensimeter.bench.simulated.warmth import HeatTruths
-from tensimeter.core.job.design import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
-from tensimeter.core.job.document import BoxRecord, Campaign, Job, Settings
-from tensimeter.core.job.parts import Converter, Donor, FusePart, HotPoint, LeadPart, Part
-from tensimeter.core.job.tests import LoadRegulation, Soak
-from tensimeter.core.verify.limit import LimitKind
+from tensimeter.core.analysis.limit import LimitKind
+from tensimeter.core.model.job import BoxRecord, Campaign, Job, Settings
+from tensimeter.core.model.tests import LoadRegulation, Soak
+from tensimeter.core.parts.kinds import Converter, Donor, FusePart, HotPoint, LeadPart, Part
+from tensimeter.core.path import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 
 #: What the builder does not know: element, field, true figure.

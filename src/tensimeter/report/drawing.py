@@ -4,13 +4,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from tensimeter.core.campaign.picture import Picture
-from tensimeter.core.campaign.waves import ripple_of
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.tests import Ripple, Test
+from tensimeter.core.analysis.extremes import Envelope
+from tensimeter.core.measurement.readings import Wave
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Ripple, Test
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.envelope import Envelope
-from tensimeter.core.verify.readings import Wave
+from tensimeter.core.testplan.kinds.waves import ripple_of
+from tensimeter.core.testplan.picture import Picture
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

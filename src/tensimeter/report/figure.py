@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from tensimeter.core.campaign import Outcome
-from tensimeter.core.campaign.picture import picture
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
+from tensimeter.core.testplan.picture import picture
+from tensimeter.core.testplan.step import Outcome
 from tensimeter.report.drawing import COLOURS, INK, PENCIL, PREDICTION, RULE, draw_picture, draw_wave
 
 if TYPE_CHECKING:

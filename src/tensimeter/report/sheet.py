@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tensimeter.bench.setup import parts_by_role
-from tensimeter.core.campaign import KINDS, OPEN, Finding, Outcome, StepResult, outcome, plan, rates, shown_A
-from tensimeter.core.electrical.network import has_source
+from tensimeter.core.design.network import has_source
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import (
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.measurement.readings import PRETENDED, PRETENDED_WORDS, Reading, Wave
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import (
     Clamp,
     ElectronicLoad,
     LineSource,
@@ -19,13 +20,15 @@ from tensimeter.core.job.parts import (
     Part,
     Thermometer,
 )
-from tensimeter.core.judge import Verdict
+from tensimeter.core.procedure.first_power import woken
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notice import Notice
-from tensimeter.core.procedure.stages import notices
-from tensimeter.core.procedure.wake import woken
+from tensimeter.core.procedure.notices import notices
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
-from tensimeter.core.verify.readings import PRETENDED, PRETENDED_WORDS, Reading, Wave
+from tensimeter.core.testplan.evaluation import outcome, rates, shown_A
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.step import OPEN, Finding, Outcome, StepResult
 from tensimeter.store.jobfile import JobFile, LogEntry
 from tensimeter.store.waves import WaveBook
 

@@ -3,10 +3,10 @@
 from importlib import resources
 from pathlib import Path
 
-from tensimeter.core.build.harness import harness
-from tensimeter.core.build.wiring import Conductor, wire_list
+from tensimeter.core.assembly.harness import harness
+from tensimeter.core.assembly.wiring import Conductor, wire_list
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import fixed, show
 from tensimeter.report.datasheet import font_face, pdf
 

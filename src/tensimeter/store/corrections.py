@@ -3,9 +3,9 @@
 import time
 
 from tensimeter.core.errors import Trouble
+from tensimeter.core.measurement.readings import Reading, accuracy_of
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import Correction, at_place
-from tensimeter.core.verify.readings import Reading, accuracy_of
 from tensimeter.store.jobfile import JobFile
 
 

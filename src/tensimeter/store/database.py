@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import IO
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import FORMAT
+from tensimeter.core.model.job import FORMAT
 from tensimeter.store.regular import open_regular
 
 #: Marks a file as ours: "tens" in ASCII (SQLite application id).

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import FORMAT, read_job
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.job import FORMAT, read_job
 from tensimeter.store.attachments import SUFFIXES
 from tensimeter.store.database import TABLES, build_empty
 from tensimeter.store.jobfile import JobFile

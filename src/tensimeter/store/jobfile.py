@@ -12,9 +12,9 @@ from pathlib import Path
 from typing import IO, Any
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import FORMAT, Job, read_job
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.job import FORMAT, Job, read_job
 from tensimeter.store.database import (
     APPLICATION_ID,
     TABLES,

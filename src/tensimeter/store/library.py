@@ -7,8 +7,8 @@ from pathlib import Path
 from pydantic import TypeAdapter, ValidationError
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import identifier
-from tensimeter.core.job.parts import Part
+from tensimeter.core.model.edits import identifier
+from tensimeter.core.parts.kinds import Part
 from tensimeter.store.regular import parse_toml, read_regular
 
 #: Longest file that is read: a library is typed by hand.

@@ -9,9 +9,9 @@ from typing import Any, get_args
 from pydantic import ValidationError
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import read_job
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.verify.readings import Origin, Quantity, Reading
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.measurement.readings import Origin, Quantity, Reading
+from tensimeter.core.model.job import read_job
 from tensimeter.store.database import TABLES
 
 #: The fields of a reading but its id, in their order.

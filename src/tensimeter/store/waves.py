@@ -8,7 +8,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
-from tensimeter.core.verify.readings import Origin, Wave
+from tensimeter.core.measurement.readings import Origin, Wave
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waveforms import read_array
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 
-from tensimeter.core.verify.readings import Reading
+from tensimeter.core.measurement.readings import Reading
 from tensimeter.store.jobfile import JobFile
 
 #: Why a reading was struck that was taken back by undo.

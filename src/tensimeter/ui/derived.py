@@ -8,25 +8,27 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from tensimeter.core.campaign import Outcome, Plan, outcome, plan
-from tensimeter.core.campaign.soakrun import soak_runs
-from tensimeter.core.campaign.warmed import fitted_stages
-from tensimeter.core.electrical.network import Network, has_source
+from tensimeter.core.design.network import Network, has_source
+from tensimeter.core.design.reach import set_to
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.tests import Soak
-from tensimeter.core.judge import Band, Verdict
-from tensimeter.core.limits import at
+from tensimeter.core.heat_design.measuring_points import as_fitted
+from tensimeter.core.measurement.conformity import Band, Verdict
+from tensimeter.core.measurement.readings import Reading, Wave, real_ones
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Soak
 from tensimeter.core.procedure.notice import Notice
-from tensimeter.core.procedure.stages import notices
-from tensimeter.core.ratings import Limit
-from tensimeter.core.reach import set_to
-from tensimeter.core.thermal.places import as_fitted
-from tensimeter.core.verify.readings import Reading, Wave, real_ones
+from tensimeter.core.procedure.notices import notices
+from tensimeter.core.rating.ladder import at
+from tensimeter.core.rating.ratings import Limit
+from tensimeter.core.soak.run import soak_runs
+from tensimeter.core.soak.state import fitted_stages
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.step import Outcome, Plan
 
 if TYPE_CHECKING:
-    from tensimeter.core.campaign.warmed import SoakState
+    from tensimeter.core.soak.state import SoakState
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.explain import Worked
-from tensimeter.core.job.document import Overrule
+from tensimeter.core.model.job import Overrule
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session

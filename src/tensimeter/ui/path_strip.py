@@ -8,10 +8,10 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tensimeter.bench.events import Event
-from tensimeter.core.campaign import rates, shown_A
-from tensimeter.core.job.design import UnitLink
-from tensimeter.core.limits import ranked
+from tensimeter.core.path import UnitLink
 from tensimeter.core.quantity import fixed, show
+from tensimeter.core.rating.ladder import ranked
+from tensimeter.core.testplan.evaluation import rates, shown_A
 from tensimeter.ui.parts.margin_bar import paint_bar
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme

@@ -8,14 +8,15 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.bench.filed import done_steps, file_from_meter, file_log, file_practice, file_typed, file_wave
 from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
-from tensimeter.core.campaign import Outcome, Plan, already_read
-from tensimeter.core.electrical.loadline import full_load
+from tensimeter.core.design.load_line import full_load
 from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.explain import Worked
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.tests import Test
+from tensimeter.core.measurement.readings import Reading, thinned
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Test
 from tensimeter.core.readingline import Correction, Understood, at_place
-from tensimeter.core.verify.readings import Reading, thinned
+from tensimeter.core.testplan.evaluation import already_read
+from tensimeter.core.testplan.step import Outcome, Plan
 from tensimeter.store.corrections import correct
 from tensimeter.store.jobfile import JobFile, LogEntry
 from tensimeter.store.waves import WaveBook
@@ -26,8 +27,8 @@ from tensimeter.ui.run_feed import RunFeed
 if TYPE_CHECKING:
     from tensimeter.bench.engine import RunEngine
     from tensimeter.bench.setup import Bench
-    from tensimeter.core.campaign.warmed import SoakState
     from tensimeter.core.procedure.practice import Practice
+    from tensimeter.core.soak.state import SoakState
     from tensimeter.store.logs import Log, TemperatureLog
     from tensimeter.store.waveforms import Waveform
 

@@ -4,8 +4,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
-from tensimeter.core.campaign import proven_A, rates
-from tensimeter.core.procedure.stages import STAGES, Stage, open_holds
+from tensimeter.core.procedure.notices import STAGES, Stage, open_holds
+from tensimeter.core.testplan.evaluation import proven_A, rates
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 

@@ -17,8 +17,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.edits import identifier, readings_first
+from tensimeter.core.model.edits import identifier, readings_first
+from tensimeter.core.model.job import Job
 from tensimeter.demo.library import demo_file, demo_job, demo_names
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.parts.text import Field, label, rule

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.events import ENDS, Event
-from tensimeter.core.procedure.stages import STAGES
+from tensimeter.core.procedure.notices import STAGES
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.text import label, rule, tip
 from tensimeter.ui.path_strip import PathStrip

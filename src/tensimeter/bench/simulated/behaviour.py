@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tensimeter.core.analysis.limit import LimitKind
 from tensimeter.core.arrays import Array
-from tensimeter.core.verify.limit import LimitKind
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,8 @@ from tensimeter.bench.clock import Clock
 from tensimeter.bench.simulated.behaviour import Demand
 from tensimeter.bench.simulated.scpi import ScpiDevice, ScpiError, boolean, number, shown
 from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
-from tensimeter.core.job.parts import Clamp, ElectronicLoad, Multimeter, Thermometer
-from tensimeter.core.judge import Accuracy
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.parts.kinds import Clamp, ElectronicLoad, Multimeter, Thermometer
 
 
 class World:

@@ -3,8 +3,8 @@
 from tensimeter.bench.simulated.behaviour import Demand
 from tensimeter.bench.simulated.instruments import World
 from tensimeter.bench.simulated.scpi import ScpiDevice, ScpiError, boolean, number, shown
-from tensimeter.core.job.parts import LineSource
-from tensimeter.core.judge import Accuracy
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.parts.kinds import LineSource
 
 #: What a source that states no accuracy for its watts is given.
 PLAIN_WATTS = Accuracy(of_reading=0.01, counts=2, resolution=0.1)

@@ -8,7 +8,7 @@ from tensimeter.bench.simulated.behaviour import off_wave, on_wave, ripple_wave,
 from tensimeter.bench.simulated.instruments import World
 from tensimeter.bench.simulated.scpi import ScpiDevice, ScpiError, block, number, shown
 from tensimeter.core.arrays import Array
-from tensimeter.core.job.parts import Oscilloscope
+from tensimeter.core.parts.kinds import Oscilloscope
 
 #: Codes to each side of the middle that a digitiser of sixteen bits with averaging shows.
 _CODES = 32_000

@@ -21,8 +21,15 @@ from tensimeter.bench.simulated.scpi import ScpiDevice
 from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
 from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Clamp, ElectronicLoad, LineSource, Multimeter, Oscilloscope, Thermometer
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import (
+    Clamp,
+    ElectronicLoad,
+    LineSource,
+    Multimeter,
+    Oscilloscope,
+    Thermometer,
+)
 
 _LONGEST_LINE = 4096
 #: How a request of a web browser begins.

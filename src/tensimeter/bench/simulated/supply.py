@@ -9,13 +9,13 @@ import numpy as np
 
 from tensimeter.bench.simulated.behaviour import Behaviour, Demand, meeting_point
 from tensimeter.bench.simulated.warmth import HeatTruths, Warmth
-from tensimeter.core.electrical.network import Conversion, Network, build
+from tensimeter.core.analysis.limit import LimitKind
+from tensimeter.core.design.network import Conversion, Network, build
 from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.job.document import Job
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.thermal.heat import losses
-from tensimeter.core.verify.limit import LimitKind
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.model.job import Job
+from tensimeter.core.rating.dissipation import losses
 
 #: Time constant in s with which a reading follows a change of load.
 SETTLING_S = 0.12

@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Converter
-from tensimeter.core.thermal.cooling import box_resistance, fan_of, fan_steps, resistance_at
-from tensimeter.core.thermal.heat import sink_of
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Converter
+from tensimeter.core.rating.dissipation import sink_of
+from tensimeter.core.thermal.fan_cooling import box_resistance, fan_of, fan_steps, resistance_at
 from tensimeter.core.thermal.network import AMBIENT, Modes, ThermalNetwork, modes_of, relaxed
 
 #: What a converter that states nothing of its heat gets: K/W of its sink, J/K, K/W of its mounting.

@@ -6,7 +6,7 @@ Volts per cell are the usual ones for the chemistry (rules of thumb; the cell's 
 from dataclasses import dataclass
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.parts import Battery
+from tensimeter.core.parts.kinds import Battery
 
 
 @dataclass(frozen=True)

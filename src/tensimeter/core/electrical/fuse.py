@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Given, Worked
-from tensimeter.core.job.parts import FusePart
+from tensimeter.core.parts.kinds import FusePart
 
 #: Volts across a fuse at its rating when its resistance is not known: a rule of thumb.
 TYPICAL_DROP_V = 0.08

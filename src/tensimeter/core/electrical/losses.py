@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.joining import EfficiencyPoint
+from tensimeter.core.parts.joining import EfficiencyPoint
 
 #: How the loss at one point falls into fixed, with I and with I², where nothing else says: a rule of thumb.
 SHARES = (0.2, 0.5, 0.3)

@@ -8,7 +8,7 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.parts import Transformer
+from tensimeter.core.parts.kinds import Transformer
 
 #: Points of a source's curve, closer together near no load where it bends most.
 POINTS = 24

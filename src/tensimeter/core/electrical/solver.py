@@ -12,8 +12,8 @@ import numpy as np
 import numpy.typing as npt
 
 from tensimeter.core.arrays import Array, Figure, Flags
+from tensimeter.core.design.network import Conversion, Network, Series, Sink
 from tensimeter.core.electrical.constant_power import constant_power_volts, coupled_volts
-from tensimeter.core.electrical.network import Conversion, Network, Series, Sink
 from tensimeter.core.electrical.solution import Point, Solution, State, total
 
 

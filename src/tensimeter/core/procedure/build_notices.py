@@ -2,20 +2,20 @@
 
 from collections.abc import Sequence
 
-from tensimeter.core.build.wiring import mains_units
-from tensimeter.core.electrical.network import has_source
-from tensimeter.core.job.design import ConverterLink, UnitLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Donor, Rail, RailSupply, Transformer
-from tensimeter.core.job.problems import problems
-from tensimeter.core.judge import Verdict
+from tensimeter.core.assembly.wiring import mains_units
+from tensimeter.core.design.network import has_source
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.problems import problems
+from tensimeter.core.parts.kinds import Donor, Rail, RailSupply, Transformer
+from tensimeter.core.path import ConverterLink, UnitLink
 from tensimeter.core.procedure.causes import causes
-from tensimeter.core.procedure.charge import is_empty, stored
+from tensimeter.core.procedure.first_power import woken
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notice import Notice
-from tensimeter.core.procedure.wake import woken
+from tensimeter.core.procedure.stored_energy import is_empty, stored
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import Reading
 
 #: Amps from which a source wants more than one thin wire: a rule of thumb.
 THICK_A = 15.0

@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
-from tensimeter.core.job.design import ConverterLink, UnitLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Converter, Donor
-from tensimeter.core.judge import Verdict
-from tensimeter.core.procedure.wake import Step, Woken, wake_steps
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Converter, Donor
+from tensimeter.core.path import ConverterLink, UnitLink
+from tensimeter.core.procedure.first_power import Step, Woken, wake_steps
 
 #: How near a reading must lie to what a cause predicts, as a fraction.
 NEAR = 0.06

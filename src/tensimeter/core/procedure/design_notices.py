@@ -2,19 +2,19 @@
 
 import math
 
-from tensimeter.core.electrical.bands import allowed, cases
-from tensimeter.core.electrical.loadline import full_load
-from tensimeter.core.electrical.network import has_source
-from tensimeter.core.electrical.startup import inrushes, lock_ins
+from tensimeter.core.design.bands import allowed, cases
+from tensimeter.core.design.load_line import full_load
+from tensimeter.core.design.network import has_source
+from tensimeter.core.design.startup import inrushes, lock_ins
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.compare import differences
-from tensimeter.core.job.design import UnitLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Donor, FusePart
-from tensimeter.core.job.problems import problems
-from tensimeter.core.limits import at, fault_notes, ranked
+from tensimeter.core.model.compare import differences
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.problems import problems
+from tensimeter.core.parts.kinds import Donor, FusePart
+from tensimeter.core.path import UnitLink
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.quantity import show
+from tensimeter.core.rating.ladder import at, fault_notes, ranked
 
 #: A unit's output stands off its case when the meter says at least this, Ω: a rule of thumb.
 ISOLATED_OHM = 1e6

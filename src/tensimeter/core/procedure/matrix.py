@@ -8,14 +8,14 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from tensimeter.core.build.wiring import mains_units, metal_box
+from tensimeter.core.assembly.wiring import mains_units, metal_box
 from tensimeter.core.electrical.stack import Unit, stack
-from tensimeter.core.job.design import Link, OutputLink, UnitLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Battery, Donor, RailSupply, Transformer
-from tensimeter.core.judge import Band, Verdict, judge
+from tensimeter.core.measurement.conformity import Band, Verdict, judge
+from tensimeter.core.measurement.readings import Quantity, Reading, counting, interval_of
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Battery, Donor, RailSupply, Transformer
+from tensimeter.core.path import Link, OutputLink, UnitLink
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import Quantity, Reading, counting, interval_of
 
 #: Ω up to which two nodes count as joined, from which as apart, and as not shorted: rules of thumb for a
 #: handheld meter. A converter's input may read some tens of ohms while its capacitors charge.

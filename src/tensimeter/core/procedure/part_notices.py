@@ -1,13 +1,13 @@
 """What single parts give to mind: untested and doubted ones, sources that meet, batteries, meters."""
 
-from tensimeter.core.alternatives import backfeed
+from tensimeter.core.design.alternatives import backfeed
+from tensimeter.core.design.connected import connected
+from tensimeter.core.design.fault import fault_A
 from tensimeter.core.electrical.battery import charging
-from tensimeter.core.electrical.connected import connected
-from tensimeter.core.electrical.fault import fault_A
-from tensimeter.core.job.design import EitherLink, FuseLink, Link, MeterLink, OutputLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Battery, Donor, FusePart, PanelMeter, RailSupply
-from tensimeter.core.job.problems import problems
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.problems import problems
+from tensimeter.core.parts.kinds import Battery, Donor, FusePart, PanelMeter, RailSupply
+from tensimeter.core.path import EitherLink, FuseLink, Link, MeterLink, OutputLink
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.quantity import show
 

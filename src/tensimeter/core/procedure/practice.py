@@ -6,14 +6,14 @@ from typing import Literal
 
 import numpy as np
 
-from tensimeter.core.electrical.network import build
+from tensimeter.core.design.network import build
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Converter
-from tensimeter.core.procedure.charge import stored
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Converter
+from tensimeter.core.procedure.first_power import Step, wake_steps
 from tensimeter.core.procedure.matrix import Pair, matrix
-from tensimeter.core.procedure.wake import Step, wake_steps
+from tensimeter.core.procedure.stored_energy import stored
 
 Mistake = Literal[
     "none",

@@ -4,13 +4,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tensimeter.core.electrical.stack import Unit, stack
-from tensimeter.core.job.design import EitherLink, FuseLink, UnitLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import Battery, Donor
-from tensimeter.core.judge import Verdict
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Battery, Donor
+from tensimeter.core.path import EitherLink, FuseLink, UnitLink
 from tensimeter.core.procedure.matrix import EARTH, Checked, checked
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import Reading
 
 
 @dataclass(frozen=True)

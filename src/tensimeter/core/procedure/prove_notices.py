@@ -2,13 +2,13 @@
 
 from collections.abc import Sequence
 
-from tensimeter.core.electrical.network import has_source
-from tensimeter.core.job.design import OutputLink
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import ElectronicLoad, LineSource, Oscilloscope
+from tensimeter.core.design.network import has_source
+from tensimeter.core.measurement.readings import Reading, counting
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import ElectronicLoad, LineSource, Oscilloscope
+from tensimeter.core.path import OutputLink
 from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import Reading, counting
 
 #: Ohms from a floating output to earth below which it is not floating, and above which a bonded
 #: one is not bonded; rules of thumb for a handheld meter.

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tensimeter.core.judge import Verdict
+from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.procedure.matrix import Checked, checked
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.node_matrix import NodeMatrix

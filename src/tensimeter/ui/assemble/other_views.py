@@ -12,14 +12,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.core.build.harness import harness
+from tensimeter.core.assembly.harness import harness
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.assembly_edits import mixed_up, put_back, with_pulled
-from tensimeter.core.judge import Band, Verdict
-from tensimeter.core.procedure.charge import EMPTY_V, Stored, how_long, is_empty, stored, ways
+from tensimeter.core.measurement.conformity import Band, Verdict
+from tensimeter.core.measurement.readings import standing
+from tensimeter.core.model.assembly_edits import mixed_up, put_back, with_pulled
 from tensimeter.core.procedure.protection import protection
+from tensimeter.core.procedure.stored_energy import EMPTY_V, Stored, how_long, is_empty, stored, ways
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import standing
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label

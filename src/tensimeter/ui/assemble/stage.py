@@ -2,8 +2,8 @@
 
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.electrical.network import has_source
-from tensimeter.core.job.parts import RailSupply
+from tensimeter.core.design.network import has_source
+from tensimeter.core.parts.kinds import RailSupply
 from tensimeter.ui.assemble.matrix_view import MatrixView
 from tensimeter.ui.assemble.other_views import ApartView, ChargeView, HarnessView, ProtectionView
 from tensimeter.ui.assemble.wires_view import WiresView

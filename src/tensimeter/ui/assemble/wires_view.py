@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.core.build.wiring import Conductor, wire_list
+from tensimeter.core.assembly.wiring import Conductor, wire_list
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.assembly_edits import with_wire
+from tensimeter.core.model.assembly_edits import with_wire
 from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.session import Session

@@ -6,9 +6,9 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tensimeter.core.build.fit import Fit, fit
-from tensimeter.core.job.document import BoxRecord
-from tensimeter.core.job.parts import Record
+from tensimeter.core.assembly.box_fit import Fit, fit
+from tensimeter.core.model.job import BoxRecord
+from tensimeter.core.parts.kinds import Record
 from tensimeter.core.quantity import fixed
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import label

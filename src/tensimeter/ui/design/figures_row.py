@@ -2,15 +2,15 @@
 
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.electrical.bands import trim
+from tensimeter.core.design.bands import trim
+from tensimeter.core.design.fault import fault_A
+from tensimeter.core.design.load_line import explain_input, explain_volts
+from tensimeter.core.design.worst_case import corners, spread, volts_of
 from tensimeter.core.electrical.battery import hours
-from tensimeter.core.electrical.fault import fault_A
-from tensimeter.core.electrical.loadline import explain_input, explain_volts
-from tensimeter.core.electrical.worst_case import corners, spread, volts_of
 from tensimeter.core.explain import Given, Worked
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import fixed, show
-from tensimeter.core.ratings import battery_hours
+from tensimeter.core.rating.ratings import battery_hours
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.text import Figure, clear
 from tensimeter.ui.session import Session

@@ -3,9 +3,9 @@
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.job.parts import Record
-from tensimeter.core.job.problems import problems
-from tensimeter.core.limits import ranked
+from tensimeter.core.model.problems import problems
+from tensimeter.core.parts.kinds import Record
+from tensimeter.core.rating.ladder import ranked
 from tensimeter.ui.design.box_view import BoxView
 from tensimeter.ui.design.heat_view import HeatView
 from tensimeter.ui.design.schools_view import SchoolsView

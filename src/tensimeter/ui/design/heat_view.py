@@ -5,11 +5,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from tensimeter.core.explain import Given, Worked
-from tensimeter.core.job.design import FanLink
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
+from tensimeter.core.path import FanLink
 from tensimeter.core.quantity import fixed
-from tensimeter.core.thermal.cooling import box_resistance, fan_of, swing
-from tensimeter.core.thermal.heat import HotSpot, hot_spots, inside_air_C, losses
+from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
+from tensimeter.core.thermal.fan_cooling import box_resistance, fan_of, swing
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.session import Session
 

@@ -4,12 +4,12 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
+from tensimeter.core.design.network import Network, Series
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.battery import nominal_V
-from tensimeter.core.electrical.network import Network, Series
-from tensimeter.core.job.design import ConverterLink, EitherLink, Link, OutputLink
-from tensimeter.core.job.parts import Battery, Donor, Fan, FusePart, PanelMeter, RailSupply, Transformer
-from tensimeter.core.job.problems import problems
+from tensimeter.core.model.problems import problems
+from tensimeter.core.parts.kinds import Battery, Donor, Fan, FusePart, PanelMeter, RailSupply, Transformer
+from tensimeter.core.path import ConverterLink, EitherLink, Link, OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.session import Session

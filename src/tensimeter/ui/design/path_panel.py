@@ -3,11 +3,11 @@
 from PyQt6.QtCore import QStringListModel, Qt
 from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.alternatives import fed_by
+from tensimeter.core.design.alternatives import fed_by
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.design import ENDS, FED_KINDS, PART_KINDS
-from tensimeter.core.job.edits import changed, new_link, parts_for, with_link, without_link
-from tensimeter.core.job.parts import Record
+from tensimeter.core.model.edits import changed, new_link, parts_for, with_link, without_link
+from tensimeter.core.parts.kinds import Record
+from tensimeter.core.path import ENDS, FED_KINDS, PART_KINDS
 from tensimeter.ui.design.outline import Outline
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label

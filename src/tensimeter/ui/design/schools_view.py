@@ -4,9 +4,9 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
-from tensimeter.core.job.edits import changed
-from tensimeter.core.job.parts import Record
-from tensimeter.core.policies import SCHOOLS, School, donor_share_words
+from tensimeter.core.design.policies import SCHOOLS, School, donor_share_words
+from tensimeter.core.model.edits import changed
+from tensimeter.core.parts.kinds import Record
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.session import Session

@@ -3,8 +3,8 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
+from tensimeter.core.design.sizing import sized
 from tensimeter.core.quantity import show
-from tensimeter.core.sizing import sized
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.session import Session
 

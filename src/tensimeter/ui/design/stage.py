@@ -4,16 +4,9 @@ import numpy as np
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.alternatives import fed_instead
-from tensimeter.core.electrical.loadline import load_line
-from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import ElectronicLoad, Record
-from tensimeter.core.job.problems import problems
-from tensimeter.core.judge import Band
-from tensimeter.core.limits import at, ranked
-from tensimeter.core.quantity import fixed, parse, show
-from tensimeter.core.reach import (
+from tensimeter.core.design.alternatives import fed_instead
+from tensimeter.core.design.load_line import load_line
+from tensimeter.core.design.reach import (
     Borders,
     adjustable,
     load_reach_A,
@@ -23,8 +16,15 @@ from tensimeter.core.reach import (
     spread_border,
     volts_span,
 )
-from tensimeter.core.thermal.heat import hot_spots
-from tensimeter.core.variants import laid_out
+from tensimeter.core.design.variants import laid_out
+from tensimeter.core.errors import Trouble
+from tensimeter.core.measurement.conformity import Band
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.problems import problems
+from tensimeter.core.parts.kinds import ElectronicLoad, Record
+from tensimeter.core.quantity import fixed, parse, show
+from tensimeter.core.rating.dissipation import hot_spots
+from tensimeter.core.rating.ladder import at, ranked
 from tensimeter.ui.design.figures_row import FiguresRow
 from tensimeter.ui.design.findings import Findings
 from tensimeter.ui.design.path_panel import PathPanel

@@ -2,13 +2,13 @@
 
 from collections.abc import Callable
 
-from tensimeter.core.electrical.connected import connected
+from tensimeter.core.design.connected import connected
+from tensimeter.core.design.failures import Failure, failures
+from tensimeter.core.design.variants import Compared, compared
 from tensimeter.core.explain import Given, Worked
-from tensimeter.core.failures import Failure, failures
-from tensimeter.core.job.design import OutputLink
-from tensimeter.core.job.document import Job
+from tensimeter.core.model.job import Job
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import fixed, show
-from tensimeter.core.variants import Compared, compared
 from tensimeter.ui.parts.why_table import Cell, WhyTable
 
 

@@ -4,9 +4,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
 
+from tensimeter.core.design.variants import as_variant, keep_variant, proposals, take_up, without_variant
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.problems import problems
-from tensimeter.core.variants import as_variant, keep_variant, proposals, take_up, without_variant
+from tensimeter.core.model.problems import problems
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.text import Field, clear
 from tensimeter.ui.session import Session

@@ -10,12 +10,12 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QWidget
 
 from tensimeter.core.electrical.wire import parse_area
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import changed
-from tensimeter.core.job.parts import Record
-from tensimeter.core.job.records import falling
-from tensimeter.core.job.words import HIDDEN, field_text, field_words
-from tensimeter.core.judge import Accuracy, parse_accuracy
+from tensimeter.core.measurement.conformity import Accuracy, parse_accuracy
+from tensimeter.core.model.edits import changed
+from tensimeter.core.model.words import HIDDEN, field_text, field_words
+from tensimeter.core.parts.kinds import Record
 from tensimeter.core.quantity import localised, parse
+from tensimeter.core.record import falling
 from tensimeter.ui.parts.text import Field, label
 
 

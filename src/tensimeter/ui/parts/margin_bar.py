@@ -5,7 +5,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tensimeter.core.quantity import fixed
-from tensimeter.core.ratings import Limit
+from tensimeter.core.rating.ratings import Limit
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
 

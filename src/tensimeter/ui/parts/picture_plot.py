@@ -6,8 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFontMetricsF, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.campaign.picture import Picture
-from tensimeter.core.judge import Verdict
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.testplan.picture import Picture
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme

@@ -6,10 +6,10 @@ from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.campaign import Outcome
-from tensimeter.core.electrical.loadline import LoadLine
-from tensimeter.core.judge import Band, Verdict
+from tensimeter.core.design.load_line import LoadLine
+from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.quantity import fixed, localised
+from tensimeter.core.testplan.step import Outcome
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme
 

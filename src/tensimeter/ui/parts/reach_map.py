@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QFontMetricsF, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.judge import Verdict
+from tensimeter.core.design.reach import Border, Borders, Reach
+from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.quantity import fixed, localised
-from tensimeter.core.reach import Border, Borders, Reach
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme

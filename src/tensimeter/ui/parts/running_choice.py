@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QPushButton
 
-from tensimeter.core.job.assembly_edits import with_assembly
+from tensimeter.core.model.assembly_edits import with_assembly
 from tensimeter.ui.session import Session
 
 

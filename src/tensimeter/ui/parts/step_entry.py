@@ -5,9 +5,9 @@ import math
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.judge import Interval
+from tensimeter.core.measurement.conformity import Interval
+from tensimeter.core.measurement.readings import PRETENDED_WORDS, interval_of
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import PRETENDED_WORDS, interval_of
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare, verdict_colour

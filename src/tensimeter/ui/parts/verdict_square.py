@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.judge import Verdict
+from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.ui.theme import theme
 
 _COLOUR = {

@@ -6,10 +6,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from tensimeter.core.analysis.extremes import Envelope
+from tensimeter.core.analysis.ripple import Ripple
+from tensimeter.core.measurement.readings import Wave
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.envelope import Envelope
-from tensimeter.core.verify.readings import Wave
-from tensimeter.core.verify.ripple import Ripple
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.theme import theme
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tensimeter.core.judge import Band, Interval
+from tensimeter.core.measurement.conformity import Band, Interval
 from tensimeter.core.quantity import fixed
 from tensimeter.ui.theme import theme
 

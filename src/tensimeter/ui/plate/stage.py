@@ -9,9 +9,9 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.campaign import rates
 from tensimeter.core.errors import Trouble
-from tensimeter.core.learnt import proven_supply
+from tensimeter.core.testplan.evaluation import rates
+from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.report.datasheet import html, pdf, write
 from tensimeter.report.sheet import Rating, build, rating
 from tensimeter.ui.own_bin import own_bin

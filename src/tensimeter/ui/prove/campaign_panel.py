@@ -17,12 +17,14 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.filed_heat import HEAT_KINDS
-from tensimeter.core.campaign import KINDS, Outcome, already_read
-from tensimeter.core.campaign.generator import blank, generated
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import with_test, without_test
-from tensimeter.core.job.parts import ElectronicLoad
+from tensimeter.core.model.edits import with_test, without_test
+from tensimeter.core.parts.kinds import ElectronicLoad
 from tensimeter.core.quantity import parse, show
+from tensimeter.core.testplan.evaluation import already_read
+from tensimeter.core.testplan.generator import blank, generated
+from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.step import Outcome
 from tensimeter.store.logs import read_log, read_temperatures
 from tensimeter.store.waveforms import read_waveform
 from tensimeter.ui.parts.text import Field, label, tip

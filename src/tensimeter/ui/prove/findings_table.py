@@ -3,9 +3,10 @@
 from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt
 from PyQt6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from tensimeter.core.campaign import KINDS, Finding, Outcome
 from tensimeter.core.explain import Worked
 from tensimeter.core.quantity import with_uncertainty
+from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.step import Finding, Outcome
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.why_table import WhyTable
 from tensimeter.ui.theme import theme

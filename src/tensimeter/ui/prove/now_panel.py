@@ -6,12 +6,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.bench.events import Event
-from tensimeter.core.campaign import OPEN, StepResult
 from tensimeter.core.explain import Worked
-from tensimeter.core.judge import Interval, Verdict, explain_reading
+from tensimeter.core.heat_design.measuring_points import temperature_places, thermometer
+from tensimeter.core.measurement.conformity import Interval, Verdict, explain_reading
+from tensimeter.core.measurement.readings import accuracy_of
 from tensimeter.core.quantity import decimals_for, fixed, show
-from tensimeter.core.thermal.places import temperature_places, thermometer
-from tensimeter.core.verify.readings import accuracy_of
+from tensimeter.core.testplan.step import OPEN, StepResult
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.parts.window_gauge import WindowGauge

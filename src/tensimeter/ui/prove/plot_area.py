@@ -4,18 +4,18 @@ import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from tensimeter.bench.filed_heat import HEAT_KINDS
-from tensimeter.core.campaign import Outcome, Plan
-from tensimeter.core.campaign.picture import picture
-from tensimeter.core.campaign.soakrun import SoakRun, described_link, place_of, run_name, soak_runs
-from tensimeter.core.campaign.warmed import state_at
-from tensimeter.core.campaign.waves import ripple_of
+from tensimeter.core.design.reach import load_reach_A, most_A, reach, volts_span
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.job.parts import ElectronicLoad
-from tensimeter.core.job.tests import FanTest, OverTemperature, ReachPoints, Ripple, Soak
-from tensimeter.core.reach import load_reach_A, most_A, reach, volts_span
-from tensimeter.core.thermal.by_design import HeatByDesign, heat_by_design
-from tensimeter.core.thermal.places import temperature_places
+from tensimeter.core.heat_design.by_design import HeatByDesign, heat_by_design
+from tensimeter.core.heat_design.measuring_points import temperature_places
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import FanTest, OverTemperature, ReachPoints, Ripple, Soak
+from tensimeter.core.parts.kinds import ElectronicLoad
+from tensimeter.core.soak.run import SoakRun, described_link, place_of, run_name, soak_runs
+from tensimeter.core.soak.state import state_at
+from tensimeter.core.testplan.kinds.waves import ripple_of
+from tensimeter.core.testplan.picture import picture
+from tensimeter.core.testplan.step import Outcome, Plan
 from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.plots import LoadLinePlot

@@ -17,9 +17,9 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.core.errors import Trouble
+from tensimeter.core.measurement.readings import Reading, interval_of
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import MOST_TERSE, Correction
-from tensimeter.core.verify.readings import Reading, interval_of
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme

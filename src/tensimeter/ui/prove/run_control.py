@@ -7,8 +7,8 @@ from PyQt6.QtCore import QTimer
 
 from tensimeter.bench.events import Event
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.document import Job
-from tensimeter.core.procedure.stages import must_be_lifted
+from tensimeter.core.model.job import Job
+from tensimeter.core.procedure.notices import must_be_lifted
 from tensimeter.ui.session import Session
 
 if TYPE_CHECKING:

@@ -2,12 +2,12 @@
 
 from PyQt6.QtWidgets import QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.campaign import KINDS
-from tensimeter.core.campaign.typed import lines_of, points_from, units_from
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import changed, with_test
-from tensimeter.core.job.tests import Changed, ClaimedFound, ReachPoints, Soak, Test
-from tensimeter.core.thermal.places import watched
+from tensimeter.core.heat_design.measuring_points import watched
+from tensimeter.core.model.edits import changed, with_test
+from tensimeter.core.model.tests import Changed, ClaimedFound, ReachPoints, Soak, Test
+from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.typed import lines_of, points_from, units_from
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session

@@ -5,12 +5,12 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import changed
-from tensimeter.core.job.parts import Part, Record
-from tensimeter.core.judge import Interval, Verdict
-from tensimeter.core.procedure.alive import Tried, learnt, outcome, tried
+from tensimeter.core.measurement.conformity import Interval, Verdict
+from tensimeter.core.measurement.readings import interval_of
+from tensimeter.core.model.edits import changed
+from tensimeter.core.parts.kinds import Part, Record
+from tensimeter.core.procedure.incoming_check import Tried, learnt, outcome, tried
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import interval_of
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.parts.window_gauge import WindowGauge

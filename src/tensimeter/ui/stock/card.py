@@ -4,8 +4,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.job.parts import Part
-from tensimeter.core.job.summary import rated, summary
+from tensimeter.core.model.summary import rated, summary
+from tensimeter.core.parts.kinds import Part
 from tensimeter.core.quantity import localised
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme

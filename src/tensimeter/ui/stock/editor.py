@@ -17,12 +17,12 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import changed
-from tensimeter.core.job.parts import Converter, Part, RailSupply, Record
-from tensimeter.core.job.stock_edits import split_up, with_efficiency, with_part, without_efficiency
-from tensimeter.core.job.words import field_words
-from tensimeter.core.judge import Accuracy
-from tensimeter.core.procedure.alive import tries
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.model.edits import changed
+from tensimeter.core.model.stock_edits import split_up, with_efficiency, with_part, without_efficiency
+from tensimeter.core.model.words import field_words
+from tensimeter.core.parts.kinds import Converter, Part, RailSupply, Record
+from tensimeter.core.procedure.incoming_check import tries
 from tensimeter.core.quantity import localised, show
 from tensimeter.ui.own_bin import own_bin, own_bin_parts
 from tensimeter.ui.parts.flow import FlowLayout
@@ -207,7 +207,7 @@ class PartEditor(QScrollArea):
 
     def fit_cases(self, path: Path) -> None:
         """The rails' no-load volts, resistances and pulls on one another, from a table of load cases."""
-        from tensimeter.core.verify.cross import cross_regulation, onto_card
+        from tensimeter.core.analysis.cross import cross_regulation, onto_card
         from tensimeter.store.logs import read_load_cases
 
         try:

@@ -5,8 +5,8 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.assembly_edits import with_mark, without_mark
-from tensimeter.core.job.document import Mark
+from tensimeter.core.model.assembly_edits import with_mark, without_mark
+from tensimeter.core.model.job import Mark
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme

@@ -4,9 +4,9 @@ from PyQt6.QtCore import QStringListModel, Qt
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.edits import changed, identifier
-from tensimeter.core.job.parts import SHELVES, Part
-from tensimeter.core.job.stock_edits import card_from_nameplate, from_library, with_part, without_part
+from tensimeter.core.model.edits import changed, identifier
+from tensimeter.core.model.stock_edits import card_from_nameplate, from_library, with_part, without_part
+from tensimeter.core.parts.kinds import SHELVES, Part
 from tensimeter.ui.own_bin import own_bin_parts, own_library
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm

@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.job.assembly_edits import with_setting
+from tensimeter.core.model.assembly_edits import with_setting
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
 

@@ -14,13 +14,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.core.job.assembly_edits import with_assembly
-from tensimeter.core.judge import Verdict
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.measurement.readings import PRETENDED
+from tensimeter.core.model.assembly_edits import with_assembly
 from tensimeter.core.procedure.causes import causes
+from tensimeter.core.procedure.first_power import LIMITERS, Woken, bare_seconds, touches, woken
 from tensimeter.core.procedure.practice import Practice, mistakes
-from tensimeter.core.procedure.wake import LIMITERS, Woken, bare_seconds, touches, woken
 from tensimeter.core.quantity import show
-from tensimeter.core.verify.readings import PRETENDED
 from tensimeter.demo.library import demo_mistakes
 from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.running_choice import RunningChoice

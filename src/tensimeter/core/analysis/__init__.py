@@ -1,0 +1,1 @@
+"""What a series of readings or a waveform says, whatever the design."""

@@ -1,0 +1,368 @@
+"""What an output does when more is asked than it gives: where its limit begins, and which kind it is.
+
+Points are judged in the order taken and with the volts as the parameter: over current alone a limit that
+folds back has two volts for one current.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from tensimeter.core.arrays import Array, Flags
+from tensimeter.core.errors import Trouble
+from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
+
+#: A point has left regulation where its volts are this share below the line of the points before, or this
+#: many times their scatter, whichever is more.
+LEFT_SHARE, LEFT_SIGMA = 0.02, 6.0
+#: A line is not drawn on through points that leave it further and further by more than this share.
+BEND_SHARE = 1.5e-3
+#: Below this share of the no-load volts and of the knee's current an output is dead.
+DEAD_SHARE = 0.12
+#: A limit keeps its current where that is within this share of the knee when the volts have gone.
+CURRENT_SHARE = 0.12
+#: A load has run out where it is within this share of what it can.
+RAN_OUT_SHARE = 0.02
+
+
+#: Half-width of the ammeter at a current, A.
+_Error = Callable[[float], float]
+
+
+class LimitKind(StrEnum):
+    """The kinds of limit, and `unsure` where the points fit more than one or none."""
+
+    CONSTANT_CURRENT = "constant_current"
+    CONSTANT_POWER = "constant_power"
+    FOLDBACK = "foldback"
+    HICCUP = "hiccup"
+    LATCH_OFF = "latch_off"
+    BROWN_OUT = "brown_out"
+    NONE_REACHED = "none_reached"
+    LOAD_LIMITED = "load_limited"
+    UNSURE = "unsure"
+
+    @property
+    def words(self) -> str:
+        return _WORDS[self]
+
+
+_WORDS = {
+    LimitKind.CONSTANT_CURRENT: "constant current",
+    LimitKind.CONSTANT_POWER: "constant power",
+    LimitKind.FOLDBACK: "foldback",
+    LimitKind.HICCUP: "hiccup: it tries again and again",
+    LimitKind.LATCH_OFF: "latch-off until reset",
+    LimitKind.BROWN_OUT: "brown-out: the volts sag, nothing limits",
+    LimitKind.NONE_REACHED: "none reached",
+    LimitKind.LOAD_LIMITED: "none reached: the load ran out first",
+    LimitKind.UNSURE: "unsure",
+}
+
+
+_TOO_LATE = "The first points are out of regulation already: begin at no load, in smaller steps."
+
+
+@dataclass(frozen=True)
+class CurrentLimit:
+    """Kind; A at the knee and into a short with 95 % intervals; s of a hiccup's cycle and its share on.
+
+    `recovers`: whether the output came back once less was asked; None where that was not tried.
+    """
+
+    kind: LimitKind
+    knee_A: Interval | None = None
+    short_A: Interval | None = None
+    recovers: bool | None = None
+    period_s: float | None = None
+    duty: float | None = None
+    reason: str = ""
+
+
+@dataclass(frozen=True)
+class _Points:
+    """The record and its regulation line: V = no_load − ohm·I, with the scatter about it."""
+
+    v: Array
+    i: Array
+    set_A: Array | None
+    time: Array | None
+    no_load: float
+    ohm: float
+    scatter: float
+    out: Flags
+
+    @property
+    def first(self) -> int:
+        return int(np.argmax(self.out))
+
+    @property
+    def most_A(self) -> float:
+        """The largest current that flowed in regulation before the first point that left it."""
+        return float(self.i[: self.first].max())
+
+    def regulated(self, amps: float) -> float:
+        return self.no_load - self.ohm * amps
+
+
+def current_limit(
+    volts: Array,
+    amps: Array,
+    time_s: Array | None = None,
+    set_A: Array | None = None,
+    load_max_A: float | None = None,
+    load_max_W: float | None = None,
+    ammeter: Accuracy | None = None,
+) -> CurrentLimit:
+    """Knee and kind from volts and amps (n,) in the order taken; `set_A` is what the load was set to.
+
+    The knee is where the limit's own line meets that of regulation: a straight line in the current over
+    volts for constant current, foldback and brown-out, a constant product for constant power; for an output
+    that goes off, the step within which it went. Raises Trouble for fewer than four points, no numbers, or
+    no point in regulation to begin from.
+    """
+    p = _points(volts, amps, time_s, set_A)
+    error = (lambda a: ammeter.half_width(a)) if ammeter else (lambda a: 0.0)
+    if not p.out.any():
+        return _not_reached(p, load_max_A, load_max_W)
+    first = p.first
+    if first < 2:
+        raise Trouble(_TOO_LATE)
+    if _asked_fell_short(p, load_max_A, load_max_W):
+        return CurrentLimit(LimitKind.LOAD_LIMITED, reason="the load ran out before the volts fell")
+    dead = (p.v < DEAD_SHARE * p.no_load) & (p.i < DEAD_SHARE * p.most_A)
+    recovers = _recovers(p)
+    step = _within_step(p, error)
+    cycles = _cycles(p, dead)
+    if cycles >= 4:
+        period, duty = _cycle(p, dead)
+        return CurrentLimit(LimitKind.HICCUP, step, None, recovers, period, duty)
+    after = p.out & (np.arange(len(p.v)) >= first)
+    if dead[after].any():
+        return _went_dead(p, dead, after, step, recovers, cycles)
+    return _traced(p, after, recovers, error)
+
+
+def _points(volts: Array, amps: Array, time_s: Array | None, set_A: Array | None) -> _Points:
+    v, i = np.asarray(volts, float), np.asarray(amps, float)
+    given = [x for x in (v, i, time_s, set_A) if x is not None]
+    if len(v) < 4 or any(len(x) != len(v) for x in given):
+        raise Trouble("A limit needs four points or more, each with volts and amps.")
+    if not all(np.isfinite(x).all() for x in given):
+        raise Trouble("Volts, amps, time and settings must be numbers: leave overloads out.")
+    no_load = float(v[: max(len(v) // 20, 1)].max())
+    if no_load <= 0:
+        raise Trouble("The first point has no volts: begin with the output on and no load.")
+    ohm, scatter, line = _line(v, i, no_load)
+    if np.abs(line[:2] - v[:2]).max() > LEFT_SHARE * no_load:
+        raise Trouble(_TOO_LATE)
+    out = line - v > max(LEFT_SHARE * no_load, LEFT_SIGMA * scatter)
+    return _Points(v, i, set_A, time_s, float(line[0] + ohm * i[0]), ohm, scatter, out)
+
+
+def _line(v: Array, i: Array, no_load: float) -> tuple[float, float, Array]:
+    """Regulation line grown from the first points: Ω, V of scatter, and its volts at every point."""
+    ohm, scatter, line = 0.0, 0.0, np.full(len(v), no_load)
+    count = 2
+    while count < len(v):
+        head = slice(0, count)
+        if np.ptp(i[head]) > 1e-9:
+            slope, base = np.polyfit(i[head], v[head], 1)
+            ohm = float(np.clip(-slope, 0.0, 0.2 * no_load / max(float(i.max()), 1e-9)))
+            base = float(np.mean(v[head] + ohm * i[head]))
+        else:
+            base = float(np.mean(v[head]))
+        line = base - ohm * i
+        left = v[head] - line[head]
+        scatter = float(np.sqrt(left @ left / max(count - 2, 1)))
+        allowed = max(LEFT_SHARE * no_load, LEFT_SIGMA * scatter if count > 4 else 0.0)
+        below = line[count : count + 3] - v[count : count + 3]
+        bends = len(below) == 3 and count > 3 and bool((np.diff(below) > 0).all())
+        if below[0] > allowed or (bends and below[0] > max(LEFT_SIGMA * scatter, BEND_SHARE * no_load)):
+            break
+        count += 1
+    return ohm, scatter, line
+
+
+def _not_reached(p: _Points, load_A: float | None, load_W: float | None) -> CurrentLimit:
+    most = float(p.i.max())
+    ran_out = _ran_out(most, float((p.v * p.i).max()), load_A, load_W)
+    short = p.set_A is not None and bool((p.i < (1 - 2 * RAN_OUT_SHARE) * p.set_A - 0.02 * most).any())
+    if ran_out or short:
+        return CurrentLimit(LimitKind.LOAD_LIMITED, reason=f"the load gave out at {most:.4g} A")
+    return CurrentLimit(LimitKind.NONE_REACHED, reason=f"in regulation up to {most:.4g} A")
+
+
+def _ran_out(amps: float, watts: float, load_A: float | None, load_W: float | None) -> bool:
+    keep = 1 - RAN_OUT_SHARE
+    return bool((load_A and amps >= keep * load_A) or (load_W and watts >= keep * load_W))
+
+
+def _asked_fell_short(p: _Points, load_A: float | None, load_W: float | None) -> bool:
+    """Whether the volts left only where the load itself was at its end and its setting no longer followed."""
+    at = p.first
+    before = p.i[:at]
+    return _ran_out(float(before.max()), float((p.v[:at] * before).max()), load_A, load_W) and (
+        p.i[at] < DEAD_SHARE * before.max() and p.v[at] > 0.5 * p.no_load
+    )
+
+
+def _within_step(p: _Points, error: _Error) -> Interval:
+    """The knee of an output that goes off: between the last current that held and the first that did not."""
+    low = p.most_A
+    asked = p.set_A[p.out] if p.set_A is not None else p.i[p.out]
+    above = asked[asked > low]
+    if p.time is not None or p.set_A is not None:
+        held = p.set_A[~p.out] if p.set_A is not None else p.i[~p.out]
+        low = max(low, float(held[held <= (above.min() if len(above) else np.inf)].max(initial=low)))
+        above = above[above > low]
+    high = float(above.min()) if len(above) else low * 1.02
+    half = (high - low) / 2 + error(high)
+    middle = (low + high) / 2
+    return Interval(middle, middle - half, middle + half)
+
+
+def _recovers(p: _Points) -> bool | None:
+    """Whether volts came back after an overload, once the load was set below what had held."""
+    later = np.arange(len(p.v)) > p.first
+    if p.set_A is not None:
+        tried = later & (p.set_A < 0.9 * p.most_A)
+        return bool((~p.out[tried]).any()) if tried.any() else None
+    back = later & ~p.out & (p.i < p.most_A)
+    return True if back.any() else None
+
+
+def _cycles(p: _Points, dead: Flags) -> int:
+    """Changes between dead and alive while no less was asked: what an output does by itself."""
+    changes = 0
+    for k in range(p.first + 1, len(p.v)):
+        if dead[k] == dead[k - 1]:
+            continue
+        steady = p.set_A is None or (
+            abs(p.set_A[k] - p.set_A[k - 1]) <= 0.05 * p.most_A and p.set_A[k] > 0.5 * p.most_A
+        )
+        changes += steady
+    return changes
+
+
+def _cycle(p: _Points, dead: Flags) -> tuple[float | None, float]:
+    """s from one try to the next, and the share of the time that it is alive."""
+    span = slice(p.first, len(p.v))
+    alive = ~dead[span]
+    duty = float(alive.mean())
+    if p.time is None:
+        return None, duty
+    starts = p.time[span][1:][alive[1:] & ~alive[:-1]]
+    return (float(np.median(np.diff(starts))) if len(starts) > 1 else None), duty
+
+
+def _went_dead(
+    p: _Points, dead: Flags, after: Flags, step: Interval, recovers: bool | None, cycles: int
+) -> CurrentLimit:
+    if cycles >= 2:
+        reason = "it went off and came back, but too seldom to call it hiccup: watch it for longer"
+        return CurrentLimit(LimitKind.UNSURE, step, None, recovers, reason=reason)
+    if recovers is False and bool(dead[-1]):
+        return CurrentLimit(LimitKind.LATCH_OFF, step, Interval(0.0, 0.0, 0.0), False)
+    if recovers is None:
+        reason = "it went off; set the load to nothing and see whether the volts come back by themselves"
+    else:
+        reason = "it went off and came back once less was asked: a limit that folds to nothing, or a trip"
+    return CurrentLimit(LimitKind.UNSURE, step, None, recovers, reason=reason)
+
+
+def _traced(p: _Points, after: Flags, recovers: bool | None, error: _Error) -> CurrentLimit:
+    """Constant current, foldback, constant power or brown-out, from points whose volts have left."""
+    v, i = p.v[after], p.i[after]
+    # Below the knee in current and yet out of regulation, with less asked: coming back, not limiting.
+    knee_guess = max(p.most_A, 1e-9)
+    share = v / p.no_load
+    low = float(share.min())
+    if low > 0.8:
+        reason = f"the volts were followed down to {100 * low:.0f} % only: ask for more"
+        knee = Interval(knee_guess, knee_guess, np.inf)
+        return CurrentLimit(LimitKind.UNSURE, knee, None, recovers, reason=reason)
+    straight = _straight(share, i, p, error)
+    at_low = float(np.mean(i[share <= low + 0.1])) / straight.knee.value
+    short = straight.short if low < 0.25 else None
+    if abs(at_low - 1) <= CURRENT_SHARE:
+        if np.ptp(share) > 0.3 and _power_fits(v, i, straight):
+            return _unsure(straight, recovers, "constant current and constant power fit alike")
+        return CurrentLimit(LimitKind.CONSTANT_CURRENT, straight.knee, short, recovers)
+    if at_low < 1:
+        if abs(at_low - 1 + CURRENT_SHARE) < 3 * straight.sigma / straight.knee.value:
+            return _unsure(straight, recovers, "the current falls too little to tell foldback from a limit")
+        return CurrentLimit(LimitKind.FOLDBACK, straight.knee, short, recovers)
+    power = v * i
+    mean = float(power.mean())
+    off_power = float(np.sqrt(np.mean((i - mean / v) ** 2)))
+    off_line = max(straight.rms, 1e-3 * knee_guess)
+    if len(i) < 4:
+        return _unsure(straight, recovers, "too few points below the knee to tell power from sag")
+    if max(off_power, 1e-3 * knee_guess) < 0.5 * off_line:
+        knee = _power_knee(p, power, error)
+        return CurrentLimit(LimitKind.CONSTANT_POWER, knee, None, recovers)
+    if off_line < 0.5 * max(off_power, 1e-3 * knee_guess):
+        return CurrentLimit(LimitKind.BROWN_OUT, straight.knee, None, recovers)
+    return _unsure(straight, recovers, "constant power and sag fit alike: follow it further down")
+
+
+def _unsure(straight: "_Straight", recovers: bool | None, reason: str) -> CurrentLimit:
+    return CurrentLimit(LimitKind.UNSURE, straight.knee, None, recovers, reason=reason)
+
+
+@dataclass(frozen=True)
+class _Straight:
+    """Current as a straight line over the share of volts: A at the knee and at none, A of scatter."""
+
+    knee: Interval
+    short: Interval
+    sigma: float
+    rms: float
+
+
+def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
+    spread = float(np.ptp(share))
+    # Only wanted here, and slow to load.
+    from scipy.special import stdtrit
+
+    flat = len(i) < 3 or spread < 0.05
+    design = np.ones((len(i), 1)) if flat else np.column_stack([np.ones(len(i)), share])
+    theta, *_ = np.linalg.lstsq(design, i, rcond=None)
+    left = i - design @ theta
+    freedom = len(i) - design.shape[1]
+    rms = float(np.sqrt(left @ left / max(freedom, 1)))
+    covariance = np.linalg.pinv(design.T @ design) * max(rms, 1e-12) ** 2
+    factor = float(stdtrit(freedom, 0.975)) / 1.96 if 0 < freedom < 60 else 1.0
+
+    def at(x: float) -> Interval:
+        row = np.array([1.0] if flat else [1.0, x])
+        value = float(row @ theta)
+        half = half_width_95((error(value),), factor * float(np.sqrt(row @ covariance @ row)))
+        return Interval(value, value - half, value + half)
+
+    # Where the line meets V = V0 − R·I.
+    meets = at(1.0).value
+    if not flat:
+        meets /= 1 + float(theta[1]) * p.ohm / p.no_load
+    knee = at(p.regulated(meets) / p.no_load)
+    if flat and knee.value < p.most_A * (1 - CURRENT_SHARE):
+        # Nothing between the knee and the foot was seen: the knee lies above what was held.
+        knee = _within_step(p, error)
+    return _Straight(knee, at(0.0), float(np.sqrt(covariance[0, 0])), rms)
+
+
+def _power_fits(v: Array, i: Array, straight: _Straight) -> bool:
+    off = float(np.sqrt(np.mean((i - float((v * i).mean()) / v) ** 2)))
+    return off <= straight.rms
+
+
+def _power_knee(p: _Points, power: Array, error: _Error) -> Interval:
+    watts = float(power.mean())
+    # V·I = P on the regulation line V0 − R·I.
+    root = p.no_load**2 - 4 * p.ohm * watts
+    amps = (p.no_load - np.sqrt(root)) / (2 * p.ohm) if p.ohm > 1e-9 and root > 0 else watts / p.no_load
+    half = half_width_95((error(float(amps)),), float(power.std()) / np.sqrt(len(power)) / p.no_load)
+    return Interval(float(amps), float(amps) - half, float(amps) + half)

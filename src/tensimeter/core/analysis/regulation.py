@@ -1,0 +1,282 @@
+"""Load regulation: no-load volts, output resistance and their uncertainty from pairs of readings.
+
+The model is U = U0 − R·I. Every instrument range adds an unknown gain and an unknown offset,
+shared by its readings; a two-wire reading adds the unknown part of its lead. These nuisance terms
+enter the fit with their prior variance, which is generalised least squares with the full
+covariance (Draper and Smith, Applied Regression Analysis, ch. 9), at a cost that grows only with
+the number of readings. Intervals come from propagating the stated distributions through it.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.errors import Trouble
+from tensimeter.core.explain import Given, Worked
+from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
+
+
+@dataclass(frozen=True)
+class Readings:
+    """Columns of equal length n: volts, amps, and the key of each value's instrument and range.
+
+    `accuracies` maps a key to its accuracy. `lead_ohm` is taken out of every reading (a positive
+    figure: the voltmeter sat behind the lead), ± `lead_bound` of it.
+    """
+
+    volts: Array
+    amps: Array
+    volt_keys: Sequence[str]
+    amp_keys: Sequence[str]
+    accuracies: dict[str, Accuracy]
+    lead_ohm: float = 0.0
+    lead_bound: float = 0.0
+
+    @classmethod
+    def of_one_pair(
+        cls,
+        volts: Array,
+        amps: Array,
+        voltmeter: Accuracy,
+        ammeter: Accuracy,
+        lead_ohm: float = 0.0,
+        lead_bound: float = 0.0,
+    ) -> "Readings":
+        """All volts on one range of one meter, all amps on one of another."""
+        v, a = np.asarray(volts, float), np.asarray(amps, float)
+        return cls(v, a, ["V"] * len(v), ["A"] * len(a), {"V": voltmeter, "A": ammeter}, lead_ohm, lead_bound)
+
+
+@dataclass(frozen=True)
+class Regulation:
+    """What a set of readings says; intervals are 95 %."""
+
+    no_load_V: Interval
+    full_load_V: Interval
+    full_load_A: float
+    output_resistance_ohm: Interval
+    load_regulation: Interval
+    curved: bool
+    hysteresis_V: Interval | None
+    residual_V: Array
+    birge: float
+    count: int
+    #: The largest current read, where full load is more than 5 % beyond it; else None.
+    extended_from_A: float | None = None
+
+    def worked(self) -> dict[str, Worked]:
+        """The worked answers behind resistance and regulation."""
+        source = (
+            "Generalised least squares with shared gain and offset per range; "
+            "intervals by propagation of distributions (GUM Supplement 1)"
+        )
+        r, v0, vf = self.output_resistance_ohm, self.no_load_V, self.full_load_V
+        given = (
+            Given("n", "pairs of readings", float(self.count), ""),
+            Given("U0", "no-load volts of the line", v0.value, "V"),
+            Given("U_fl", "volts of the line at full load", vf.value, "V"),
+            Given("I_fl", "full load", self.full_load_A, "A"),
+        )
+        nominal = (
+            (v0.value - vf.value) / self.load_regulation.value if (self.load_regulation.value) else np.nan
+        )
+        return {
+            "resistance": Worked(
+                "Output resistance",
+                "slope of U = U0 − R·I, weighted",
+                given,
+                r.value,
+                "ohm",
+                ("the line is straight",)
+                if not self.curved
+                else ("the points bend significantly: one slope does not say it all",),
+                source,
+                (r.low, r.high),
+            ),
+            "regulation": Worked(
+                "Load regulation",
+                "(U0 − U_fl) / U_nom",
+                (*given[1:], Given("U_nom", "nominal", nominal, "V")),
+                self.load_regulation.value,
+                "%",
+                (),
+                source,
+                (self.load_regulation.low, self.load_regulation.high),
+            ),
+        }
+
+
+def _nuisance(data: Readings, on_line: Array, slope: float) -> tuple[Array, Array]:
+    """Columns (n, q) by which each shared error moves U + R·I, and its bound (q,).
+
+    A gain acts on the volts of a first line (`on_line`), not on the volts as read: with those, what
+    scatters low would seem to have the smaller error and draw the fit down (Peelle's puzzle).
+    """
+    columns, bounds = [], []
+    for key, accuracy in data.accuracies.items():
+        on_volts = np.array([k == key for k in data.volt_keys], float)
+        on_amps = slope * np.array([k == key for k in data.amp_keys], float)
+        for column, bound in (
+            (on_volts * on_line + on_amps * data.amps, accuracy.of_reading),
+            (on_volts + on_amps, accuracy.offset),
+        ):
+            if bound > 0 and np.any(column):
+                columns.append(column)
+                bounds.append(bound)
+    if data.lead_bound > 0:
+        columns.append(data.amps)
+        bounds.append(data.lead_bound)
+    n = len(data.volts)
+    return (np.stack(columns, 1) if columns else np.zeros((n, 0))), np.array(bounds)
+
+
+def _scatter(data: Readings, slope: float) -> Array:
+    """Standard deviation (n,) of what is not shared, in V."""
+    of = {key: a.scatter for key, a in data.accuracies.items()}
+    volts = np.array([of[k] for k in data.volt_keys])
+    amps = np.array([of[k] for k in data.amp_keys])
+    return np.asarray(np.hypot(volts, slope * amps))
+
+
+def _fit(design: Array, y: Array, sigma: Array, shared: Array, bounds: Array) -> tuple[Array, Array]:
+    """Parameters (p,) and the gain matrix (p, n) that makes them from y."""
+    p, q = design.shape[1], shared.shape[1]
+    whole = np.concatenate([design, shared], 1) / sigma[:, None]
+    # What is known of the nuisance terms beforehand enters as rows of their own (a QR
+    # factorisation of both keeps the digits that normal equations would lose).
+    known = np.concatenate([np.zeros((q, p)), np.diag(np.sqrt(3) / bounds)], 1) if q else np.zeros((0, p))
+    stacked = np.concatenate([whole, known])
+    scale = np.linalg.norm(stacked, axis=0)
+    orthogonal, upper = np.linalg.qr(stacked / scale)
+    inverse = np.linalg.solve(upper, np.eye(p + q)) / scale[:, None]
+    gain = (inverse @ orthogonal[: len(y)].T)[:p] / sigma
+    return gain @ y, gain
+
+
+def regulation(data: Readings, nominal: float, full_load: float | None = None) -> Regulation:
+    """Fit U = U0 − R·I to pairs of readings and give every figure its 95 % interval.
+
+    nominal in V; full_load in A (the largest current read, when None). Raises Trouble with fewer
+    than two pairs or when all are at one current.
+    """
+    amps = np.asarray(data.amps)
+    if len(amps) < 2 or len(amps) != len(data.volts):
+        raise Trouble("Two pairs of volts and amps are needed for a resistance; add readings.")
+    if np.ptp(amps) <= 3 * min(data.accuracies[k].scatter for k in data.amp_keys):
+        raise Trouble("All readings are at one current; take another at a different load.")
+    full = float(np.max(amps)) if full_load is None else full_load
+    y = data.volts + data.lead_ohm * amps
+    fall, start = np.polyfit(amps, y, 1)
+    slope = max(-float(fall), 0.0)
+    sigma, (shared, bounds) = _scatter(data, slope), _nuisance(data, start + fall * amps, slope)
+    line = np.stack([np.ones_like(amps), -amps], 1)
+    theta, gain = _fit(line, y, sigma, shared, bounds)
+    residual = y - line @ theta
+    birge = _birge(residual, sigma, shared, bounds, 2)
+    spread = gain * sigma * max(birge, 1.0)
+
+    def figure(row: Array, value: float) -> Interval:
+        own = row @ spread
+        half = half_width_95(list(np.abs(row @ gain @ shared) * bounds), float(np.linalg.norm(own)))
+        return Interval(float(value), float(value - half), float(value + half))
+
+    rows = {
+        "v0": np.array([1.0, 0.0]),
+        "r": np.array([0.0, 1.0]),
+        "vf": np.array([1.0, -full]),
+        "reg": np.array([0.0, full / nominal]),
+    }
+    return Regulation(
+        no_load_V=figure(rows["v0"], theta[0]),
+        full_load_V=figure(rows["vf"], theta[0] - theta[1] * full),
+        full_load_A=full,
+        output_resistance_ohm=figure(rows["r"], theta[1]),
+        load_regulation=figure(rows["reg"], theta[1] * full / nominal),
+        curved=_curved(line, y, amps, sigma, shared, bounds),
+        hysteresis_V=_hysteresis(amps, residual, sigma),
+        residual_V=residual,
+        birge=birge,
+        count=len(amps),
+        extended_from_A=float(amps.max()) if amps.max() < 0.95 * full else None,
+    )
+
+
+def _birge(residual: Array, sigma: Array, shared: Array, bounds: Array, p: int) -> float:
+    """Root of the reduced chi-squared, once the shared errors have taken their part (Birge ratio).
+
+    1 where the readings scatter by more than their stated noise at no better than the 5 % level.
+    """
+    n = len(residual)
+    if n <= p + 1:
+        return 1.0
+    covariance = np.diag(sigma**2) if n <= 400 else None
+    if covariance is None:
+        return float(np.sqrt(np.sum((residual / sigma) ** 2) / (n - p)))
+    covariance = covariance + (shared * bounds**2 / 3) @ shared.T
+    chi2 = float(residual @ np.linalg.solve(covariance, residual))
+    dof = n - p
+    # Wilson–Hilferty: the 95 % point of chi-squared without SciPy.
+    bound = dof * (1 - 2 / (9 * dof) + 1.645 * np.sqrt(2 / (9 * dof))) ** 3
+    return float(np.sqrt(chi2 / dof)) if chi2 > bound else 1.0
+
+
+def _curved(line: Array, y: Array, amps: Array, sigma: Array, shared: Array, bounds: Array) -> bool:
+    """Whether a quadratic term differs from zero by more than three of its own deviations."""
+    if len(np.unique(np.round(amps, 9))) < 4:
+        return False
+    centred = (amps - amps.mean()) ** 2
+    theta, gain = _fit(np.column_stack([line, centred]), y, sigma, shared, bounds)
+    deviation = float(
+        np.hypot(np.linalg.norm(gain[2] * sigma), np.linalg.norm(gain[2] @ shared * bounds) / np.sqrt(3))
+    )
+    return bool(abs(theta[2]) > 3 * deviation)
+
+
+def _hysteresis(amps: Array, residual: Array, sigma: Array) -> Interval | None:
+    """Mean volts going down less going up, at currents taken both ways; shared errors cancel."""
+    top = int(np.argmax(amps))
+    up, down = slice(0, top), slice(top + 1, None)
+    if top == 0 or top == len(amps) - 1:
+        return None
+    differences, variances = [], []
+    for i, s, a in zip(residual[down], sigma[down], amps[down], strict=True):
+        nearest = int(np.argmin(np.abs(amps[up] - a)))
+        if abs(amps[up][nearest] - a) <= 0.05 * amps[top]:
+            differences.append(i - residual[up][nearest])
+            variances.append(s**2 + sigma[up][nearest] ** 2)
+    if not differences:
+        return None
+    mean = float(np.mean(differences))
+    half = 1.96 * float(np.sqrt(np.sum(variances))) / len(differences)
+    return Interval(mean, mean - half, mean + half)
+
+
+def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, float] | None:
+    """Of currents from 0 to `most` A, the one whose reading shrinks the resistance's interval most.
+
+    Returns (current, factor by which the interval's width would change). None before a first fit.
+    """
+    try:
+        found = regulation(data, nominal)
+    except Trouble:
+        return None
+    now = found.output_resistance_ohm.half_width
+    no_load, ohm = found.no_load_V.value, found.output_resistance_ohm.value
+    best = None
+    line_amps = np.linspace(0, most, 11)
+    for amps in line_amps:
+        extended = Readings(
+            np.append(data.volts, no_load - ohm * amps),
+            np.append(data.amps, amps),
+            [*data.volt_keys, data.volt_keys[-1]],
+            [*data.amp_keys, data.amp_keys[-1]],
+            data.accuracies,
+            data.lead_ohm,
+            data.lead_bound,
+        )
+        width = regulation(extended, nominal).output_resistance_ohm.half_width
+        if best is None or width < best[1]:
+            best = (float(amps), width)
+    return (best[0], best[1] / now) if best and now > 0 else None

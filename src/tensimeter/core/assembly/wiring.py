@@ -1,0 +1,216 @@
+"""The wire list that follows from a design: from, to, gauge, colour, cut length, ends, fuse, label."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from tensimeter.core.design.load_line import full_load
+from tensimeter.core.design.network import current_limit_A
+from tensimeter.core.electrical import wire
+from tensimeter.core.errors import Trouble
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Donor, FusePart, PanelMeter, Transformer
+from tensimeter.core.path import FuseLink, Link, MeterLink, UnitLink
+from tensimeter.core.rating.ladder import at
+
+Role = Literal["plus", "minus", "middle", "earth", "live", "neutral", "supply"]
+#: Sizes that hook-up wire is sold in, mm²; none thinner is drawn through a box.
+SIZES_MM2 = (0.5, 0.75, 1.0, 1.5, 2.5, 4.0, 6.0, 10.0, 16.0, 25.0, 35.0)
+#: Mains wires inside a box, mm², and a length where no box is known, m: rules of thumb.
+MAINS_MM2, USUAL_M = 1.0, 0.3
+#: What is crimped on, by the kind of terminal: usual choices.
+_ENDS = {
+    "screw": "fork or ferrule",
+    "tab": "push-on 6.3 mm",
+    "stud": "ring, toothed washer",
+    "post": "ring",
+    "plug": "plug of its own",
+    "solder": "soldered, sleeved",
+}
+
+
+@dataclass(frozen=True)
+class Terminal:
+    """Where a wire ends: a link's (or `inlet`, `chassis`), the name on it, what fits."""
+
+    link: str
+    name: str
+    kind: str = "screw"
+
+
+@dataclass(frozen=True)
+class Conductor:
+    """One wire of the list. `amps` flow at full load; `must_A` is what protects it lets through."""
+
+    id: str
+    start: Terminal
+    end: Terminal
+    role: Role
+    amps: float
+    must_A: float
+    area_mm2: float
+    colour: str
+    length_m: float
+    fuse: str
+    label: str
+    made: bool
+
+    @property
+    def ends(self) -> tuple[str, str]:
+        return _ENDS[self.start.kind], _ENDS[self.end.kind]
+
+
+def wire_list(job: Job) -> list[Conductor]:
+    """Every wire inside the box, grouped as the path runs; Trouble for a path that does not join up.
+
+    A wire is sized for the larger of what it carries and what its fuse or limit lets through, by the
+    rule of thumb of `wire.ampacity`.
+    """
+    _, solution, _ = at(job, full_load(job), as_set=True)
+    found: list[Conductor] = []
+    for start, end, role, owner in [*_mains(job), *_path(job)]:
+        amps = 0.0
+        if role not in ("earth", "supply", "live", "neutral") and owner in solution.points:
+            point = solution[owner]
+            amps = float(np.nan_to_num(point.I_in if end.name.startswith("in ") else point.I))
+        found.append(_conductor(job, len(found) + 1, start, end, role, owner, amps))
+    return found
+
+
+def _conductor(
+    job: Job, number: int, start: Terminal, end: Terminal, role: Role, owner: str, amps: float
+) -> Conductor:
+    fuse, must = _protected(job, owner, amps)
+    if role in ("live", "neutral", "earth"):
+        fuse, must, area = "", 0.0, MAINS_MM2
+    elif role == "supply":
+        fuse, must, area = "", 0.1, SIZES_MM2[0]
+    else:
+        carrying = (s for s in SIZES_MM2 if wire.ampacity(s * 1e-6, 70.0, 40.0) >= max(must, amps))
+        area = next(carrying, SIZES_MM2[-1])
+    wire_id = f"{start.link}.{start.name}:{end.link}.{end.name}".replace(" ", "-")
+    choice = next((c for c in job.assembly.wires if c.wire == wire_id), None)
+    box = job.settings.box
+    usual = round(0.6 * (box.length_mm + box.width_mm) / 1000, 2) if box else USUAL_M
+    length = choice.length_m if choice and choice.length_m else usual
+    label = f"{number:02d}  {_short(job, start)} → {_short(job, end)}"
+    colour = getattr(job.assembly.colours, role)
+    made = bool(choice and choice.made)
+    return Conductor(wire_id, start, end, role, amps, must, area, colour, length, fuse, label, made)
+
+
+def _short(job: Job, terminal: Terminal) -> str:
+    names = {link.id: link.name for link in job.design.links}
+    return f"{names.get(terminal.link, terminal.link)} {terminal.name}".strip()
+
+
+def _protected(job: Job, owner: str, amps: float) -> tuple[str, float]:
+    """The fuse before a wire, and what fuse or limit lets through, in A."""
+    for link in reversed(job.design.path_to(owner)[:-1] if owner else ()):
+        part = job.part(link.part)
+        if isinstance(link, FuseLink) and isinstance(part, FusePart):
+            return link.name, max(part.rated_A, amps)
+        limit = current_limit_A(job, link)
+        if limit is not None:
+            return "", max(limit, amps)
+    return "", amps * 1.25
+
+
+_Wire = tuple[Terminal, Terminal, Role, str]
+
+
+def mains_units(job: Job) -> list[UnitLink]:
+    """Units that are wired to the mains in the box; a brick, a server unit and a PC supply have an inlet."""
+    found: list[UnitLink] = []
+    for link in job.design.links:
+        part = job.part(link.part)
+        wired = isinstance(part, Transformer) or (isinstance(part, Donor) and part.family == "enclosed")
+        if isinstance(link, UnitLink) and wired:
+            found.append(link)
+    return found
+
+
+def metal_box(job: Job) -> bool:
+    """Whether the box is metal, and so wants its earth; taken for metal where nothing is said."""
+    return job.settings.box is None or job.settings.box.metal
+
+
+def _mains(job: Job) -> Iterator[_Wire]:
+    units = mains_units(job)
+    if not units:
+        return
+    yield Terminal("inlet", "L", "tab"), Terminal("switch", "L in", "tab"), "live", ""
+    for unit in units:
+        yield Terminal("switch", "L out", "tab"), Terminal(unit.id, "L"), "live", unit.id
+        yield Terminal("inlet", "N", "tab"), Terminal(unit.id, "N"), "neutral", unit.id
+        yield Terminal("inlet", "earth", "tab"), Terminal(unit.id, "earth"), "earth", unit.id
+    if metal_box(job):
+        yield Terminal("inlet", "earth", "tab"), Terminal("chassis", "stud", "stud"), "earth", ""
+    if job.policy.reference == "negative_bonded":
+        bottom = next(x for x in job.design.links if isinstance(x, UnitLink) and x.fed_by is None)
+        yield Terminal(bottom.id, "−"), Terminal("chassis", "stud", "stud"), "minus", ""
+
+
+def _path(job: Job) -> Iterator[_Wire]:
+    for _, link in job.design.walk():
+        feeder = next((x for x in job.design.links if x.id == link.fed_by), None)
+        if feeder is None:
+            continue
+        if link.kind == "unit":
+            yield _plus(job, feeder), Terminal(link.id, "−"), "middle", link.id
+        elif link.kind in ("fuse", "either"):
+            yield _plus(job, feeder), Terminal(link.id, "in", "tab"), "plus", link.id
+        elif link.kind == "output" and feeder.kind == "lead":
+            continue
+        elif isinstance(link, MeterLink):
+            yield from _meter(job, link, feeder)
+        else:
+            kind = "post" if link.kind in ("lead", "output") else "plug" if link.kind == "fan" else "screw"
+            names = ("in +", "in −") if link.kind in ("converter", "connector") else ("+", "−")
+            yield _plus(job, feeder), Terminal(link.id, names[0], kind), "plus", link.id
+            yield _minus(job, feeder), Terminal(link.id, names[1], kind), "minus", link.id
+
+
+def _meter(job: Job, link: MeterLink, feeder: Link) -> Iterator[_Wire]:
+    part = job.part(link.part)
+    assert isinstance(part, PanelMeter)
+    source = next((x for x in job.design.links if x.id == link.supplied_by), feeder)
+    if part.shunt_in == "negative":
+        yield _minus(job, feeder), Terminal(link.id, "source −"), "minus", link.id
+    else:
+        yield _plus(job, feeder), Terminal(link.id, "source +"), "plus", link.id
+    yield _plus(job, source), Terminal(link.id, "supply +", "plug"), "supply", link.id
+    yield _plus(job, feeder), Terminal(link.id, "sense +", "plug"), "supply", link.id
+
+
+def _plus(job: Job, link: Link) -> Terminal:
+    """Where a link's positive goes on from."""
+    part = job.part(link.part)
+    if link.kind == "unit":
+        return Terminal(link.id, f"{link.rail} wires" if getattr(link, "rail", None) else "+")
+    if link.kind in ("converter", "connector"):
+        return Terminal(link.id, "out +")
+    if isinstance(part, PanelMeter):
+        feeder = job.design.link(link.fed_by or "")
+        return Terminal(link.id, "load +") if part.shunt_in == "positive" else _plus(job, feeder)
+    if link.kind in ("fuse", "either"):
+        return Terminal(link.id, "out", "tab")
+    return Terminal(link.id, "+", "post")
+
+
+def _minus(job: Job, link: Link) -> Terminal:
+    """Where the negative of what a link feeds goes on from: the nearest source or converter before it."""
+    part = job.part(link.part)
+    if link.kind == "unit":
+        bottom = next(x for x in job.design.path_to(link.id) if x.kind == "unit")
+        rails = getattr(job.part(bottom.part), "kind", "") == "rails"
+        return Terminal(bottom.id, "common wires" if rails else "−")
+    if link.kind in ("converter", "connector"):
+        return Terminal(link.id, "out −")
+    if isinstance(part, PanelMeter) and part.shunt_in == "negative":
+        return Terminal(link.id, "load −")
+    if link.fed_by is None:
+        raise Trouble(f"{link.name} has no negative: it is fed by nothing.")
+    return _minus(job, job.design.link(link.fed_by))

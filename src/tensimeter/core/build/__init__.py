@@ -1,1 +1,0 @@
-"""Sizing of the things one makes for a supply."""

@@ -1,0 +1,1 @@
+"""What follows from a whole design: its network, its reach, its faults, its sizes."""

@@ -1,0 +1,68 @@
+"""Fault current: what flows into a short at a place of the path, and what holds it down."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.design.network import Series, build, current_limit_A
+from tensimeter.core.errors import Trouble
+from tensimeter.core.explain import Given, Worked
+from tensimeter.core.model.job import Job
+from tensimeter.core.quantity import show
+
+
+@dataclass(frozen=True)
+class Fault:
+    """Amps into a short, and whether a limit or only the resistances of the path hold them there."""
+
+    amps: float
+    limiter: str
+    volts: float = 0.0
+    ohms: float = 0.0
+
+    @property
+    def words(self) -> str:
+        if self.limiter:
+            return f"The path limits at {show(self.amps, 'A', 3)} ({self.limiter})"
+        return f"Only resistance holds a short to {show(self.amps, 'A', 3)}"
+
+    def worked(self, name: str) -> Worked:
+        title = f"Fault current at {name}"
+        if self.limiter:
+            held = (Given("I_limit", self.limiter, self.amps, "A"),)
+            assumed = ("a limit holds within a moment; before it a reservoir empties into the short",)
+            return Worked(title, "I = the nearest limit before it", held, self.amps, "A", assumed)
+        given = (
+            Given("U0", "no-load volts of the source", self.volts, "V"),
+            Given("R", "source and path up to the short", self.ohms, "ohm"),
+        )
+        return Worked(title, "I = U0 / R", given, self.amps, "A", ("the short itself has no resistance",))
+
+
+def fault_A(job: Job, link_id: str) -> Fault | None:
+    """What a short right behind a link draws; None where a source's limit and resistance are not known.
+
+    The nearest limit before it counts: beyond a converter the amps are others. Where none is known, the
+    no-load volts over the resistances of the path.
+    """
+    try:
+        network = build(job)
+    except Trouble:
+        return None
+    volts = ohms = 0.0
+    for link in reversed(job.design.path_to(link_id)):
+        most = current_limit_A(job, link)
+        if most is not None:
+            return Fault(most, link.name)
+        element = network[link.id]
+        if isinstance(element, Series):
+            volts += float(element.emf)
+            ohms += float(element.resistance + element.contact)
+            if element.curve is not None:
+                # A reservoir's own curve ends where its winding does; beyond it the last slope is taken.
+                ohms += float(element.curve.tangent(np.asarray(element.curve.amps[-1]))[1])
+    part = job.part(job.design.path_to(link_id)[0].part)
+    # A donor whose limit is not known may give anything: its own few milliohms say nothing of it.
+    if part is None or part.kind in ("donor", "rails") or ohms <= 0:
+        return None
+    return Fault(volts / ohms, "", volts, ohms)

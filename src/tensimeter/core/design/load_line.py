@@ -1,0 +1,128 @@
+"""The load line: predicted volts of one output over its current, with a band."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.design.network import Network, build, has_source
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.solver import solve
+from tensimeter.core.explain import Given, Worked
+from tensimeter.core.model.job import Job
+
+#: Draws for the typical spread; its 2.5 and 97.5 % points are then good to about a tenth of it.
+DRAWS = 2000
+
+
+@dataclass(frozen=True)
+class LoadLine:
+    """Volts over amps of one output: nominal figures and the 2.5–50–97.5 % spread."""
+
+    output: str
+    amps: Array
+    volts: Array
+    low: Array
+    median: Array
+    high: Array
+
+
+def load_line(
+    job: Job,
+    output: str,
+    amps: Array,
+    *,
+    others: Mapping[str, float] | None = None,
+    network: Network | None = None,
+    seed: int = 1,
+) -> LoadLine | None:
+    """Predicted volts of an output at currents `amps` (shape (n,)), the others drawing `others` (idle).
+
+    The band is the typical spread of the parts' tolerances (seeded, 2 000 draws in one call),
+    not a worst case. None where the job has no path to solve. Raises Trouble for a broken path.
+    """
+    if not has_source(job):
+        return None
+    model = network or build(job)
+    currents = np.atleast_1d(np.asarray(amps, float))
+    loads: dict[str, Figure] = {**(others or {}), output: currents}
+    solved = solve(model, loads)
+    nominal = solved.whole(solved[output].V)
+    spread = solve(model.spread(job, np.random.default_rng(seed), DRAWS), loads)
+    drawn = spread.whole(spread[output].V)
+    ends = np.full((3, len(currents)), np.nan)
+    complete = np.isfinite(drawn).all(axis=0)
+    if complete.any():
+        # Order statistics: as good as interpolated quantiles at this count, and quicker.
+        ranks = np.rint(np.array([0.025, 0.5, 0.975]) * (DRAWS - 1)).astype(int)
+        ends[:, complete] = np.sort(drawn[:, complete], axis=0)[ranks]
+    return LoadLine(output, currents, nominal, *ends)
+
+
+def full_load(job: Job, share: float = 1.0) -> dict[str, float]:
+    """Every output at a share of the current it must deliver, in A."""
+    return {o.id: o.full_load_A * share for o in job.design.outputs()}
+
+
+def explain_volts(job: Job, solution: Solution, network: Network, link_id: str) -> Worked:
+    """Why a link has these volts at a single operating point."""
+    link = job.design.link(link_id)
+    point = solution[link_id]
+    element = network[link_id]
+    volts = float(point.V)
+    amps = float(point.I)
+    kind = link.kind
+    if kind == "converter":
+        given = (
+            Given("U_set", "set volts", float(element.set_V), "V"),  # type: ignore[union-attr]
+            Given("R_out", "output resistance", float(element.resistance), "ohm"),  # type: ignore[union-attr]
+            Given("I", "output current", amps, "A"),
+        )
+        assumed = (f"it {point_state(solution, link_id)}",)
+        return Worked(f"Volts of {link.name}", "U = U_set − R_out·I", given, volts, "V", assumed)
+    if kind == "output":
+        above = job.design.path_to(link_id)
+        if len(above) < 2:
+            return Worked(f"Volts of {link.name}", "as read", (), volts, "V")
+        inner = explain_volts(job, solution, network, above[-2].id)
+        return Worked(
+            f"Volts of {link.name}", inner.formula, inner.given, volts, "V", inner.assumptions, inner.source
+        )
+    source = float(point.V_in)
+    ohms = float(element.resistance + element.contact)  # type: ignore[union-attr]
+    given = (
+        Given("U_in", "no-load volts" if kind == "unit" else "volts before it", source, "V"),
+        Given("R", "resistance, both legs and contacts", ohms, "ohm"),
+        Given("I", "current through it", amps, "A"),
+    )
+    return Worked(f"Volts after {link.name}", "U = U_in − R·I", given, volts, "V", (), "Ohm's law")
+
+
+def explain_input(solution: Solution, network: Network, link_id: str, name: str) -> Worked:
+    """Why a converter draws this input current: constant power."""
+    point, element = solution[link_id], network[link_id]
+    amps, volts = float(point.I), float(point.V)
+    return Worked(
+        f"Input current of {name}",
+        "I_in = (U·I + P0 + a·I + b·I²) / U_in",
+        (
+            Given("U", "output volts", volts, "V"),
+            Given("I", "output current", amps, "A"),
+            Given("P0", "loss without load", float(element.loss_fixed_W), "W"),  # type: ignore[union-attr]
+            Given("a", "loss per ampere", float(element.loss_per_A), "V"),  # type: ignore[union-attr]
+            Given("b", "loss per ampere squared", float(element.loss_per_A2), "ohm"),  # type: ignore[union-attr]
+            Given("U_in", "input volts, upper root of U² − U0·U + P·R = 0", float(point.V_in), "V"),
+        ),
+        float(point.I_in),
+        "A",
+        ("a switching converter draws constant power: its current rises as its input sags",),
+        "Power balance; Middlebrook's constant-power input (textbook)",
+    )
+
+
+def point_state(solution: Solution, link_id: str) -> str:
+    """The state of a link at a single operating point, in words."""
+    from tensimeter.core.electrical.solution import State
+
+    return State(int(solution[link_id].state)).words

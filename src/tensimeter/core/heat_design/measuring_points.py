@@ -1,0 +1,210 @@
+"""Where temperatures are read in a design, its thermal stages there, and what it expects of a soak."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.errors import Trouble
+from tensimeter.core.heatup.prior import Expected
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Converter, Thermometer
+from tensimeter.core.path import ConverterLink
+from tensimeter.core.rating.dissipation import hottest_allowed_C, losses, sink_of
+from tensimeter.core.rating.ladder import at
+from tensimeter.core.thermal.fan_cooling import box_resistance, fan_of, resistance_at, resting_speed
+from tensimeter.core.thermal.rc_ladder import Stages
+
+#: J/K of the air inside with the walls of a small box: a rule of thumb.
+BOX_J_K = 400.0
+#: Least θ of a mounting, K/W, and how far θ inside a part and of its mounting stray, as shares.
+LEAST_K_W, JUNCTION_SHARE, MOUNTING_SHARE = 0.05, 0.15, 0.35
+#: How far off a thermometer is that nobody named, K.
+ASSUMED_K = 2.0
+
+
+def thermometer(job: Job) -> Thermometer:
+    """The campaign's thermometer, else a plain one that is assumed."""
+    part = job.part(job.campaign.thermometer)
+    if isinstance(part, Thermometer):
+        return part
+    return Thermometer(id="assumed", name="thermometer (assumed)", accuracy_K=ASSUMED_K)
+
+
+def temperature_places(job: Job) -> dict[str, str]:
+    """Names of the places that a thermometer may sit at, by their ids."""
+    found = {"ambient": "room"}
+    for link in job.design.links:
+        if isinstance(job.part(link.part), Converter):
+            found |= {f"{link.id}-case": f"{link.name} case", f"{link.id}-sink": f"{link.name} sink"}
+    return found | {"air": "air inside", "case": "hottest case", "sink": "hottest sink"}
+
+
+def watched(job: Job, output: str) -> str:
+    """The converter on the way to an output that gets hottest by design; Trouble where none says how."""
+    path = [x for x in job.design.path_to(output) if isinstance(x, ConverterLink)]
+    known = [x for x in path if chain(job, x.id) is not None]
+    if not known:
+        raise Trouble(
+            f"No converter on the way to {job.output(output).name} says how it sheds its heat: give it K/W "
+            "of its switch and its sink in Stock, or watch temperatures without a forecast of its junction."
+        )
+    amps = (job.output(output).full_load_A,)
+
+    def above_sink(link: ConverterLink) -> float:
+        return float(heats(job, output, amps, link.id)[0][0]) * spot_above(job, link.id, "sink")
+
+    return max(known, key=above_sink).id
+
+
+def chain(job: Job, link: str, speed: float | None = None) -> Stages | None:
+    """The thermal stages of a converter by the design, its fan at a share of full speed, at rest where None.
+
+    None where the design does not say.
+    """
+    speed = resting_speed(job) if speed is None else speed
+    on, part = job.design.link(link), job.part(job.design.link(link).part)
+    if not isinstance(part, Converter) or part.switch_K_W is None:
+        return None
+    sink = sink_of(job, on, part)
+    if sink is None:
+        return None
+    theta = {
+        "case": max(part.switch_K_W - part.junction_K_W, LEAST_K_W),
+        "sink": resistance_at(sink.still_K_W, sink.blown_K_W, speed),
+    }
+    capacity = {"case": part.case_J_K, "sink": sink.capacity_J_K}
+    if job.settings.box_K_W:
+        theta["air"] = box_resistance(job.settings.box_K_W, fan_of(job), speed)
+        capacity["air"] = BOX_J_K
+    return Stages(theta, capacity)
+
+
+def heats(job: Job, output: str, amps: Sequence[float], link: str) -> tuple[Array, Array]:
+    """W lost in a converter, and elsewhere inside, at each of these loads of an output, the others idle."""
+    load = np.asarray(amps, float)
+    _, solution, _ = at(job, {output: load}, as_set=True)
+    lost = {k: np.broadcast_to(np.nan_to_num(v), load.shape) for k, v in losses(job, solution).items()}
+    own = lost.pop(link)
+    return np.asarray(own), np.asarray(sum(lost.values(), start=np.zeros(load.shape)))
+
+
+def stage_of(place: str) -> str:
+    """Which stage of a chain a place is: case, sink or air; empty where it is none."""
+    end = place.rsplit("-", 1)[-1]
+    return end if end in ("case", "sink", "air") else ""
+
+
+def spot_above(job: Job, link: str, place: str) -> float:
+    """K/W from a place of a converter up to its junction."""
+    part = job.part(job.design.link(link).part)
+    assert isinstance(part, Converter)
+    stages = chain(job, link)
+    if stages is None:
+        return part.junction_K_W
+    above = part.junction_K_W
+    for stage in stages.places[: stages.places.index(stage_of(place)) if stage_of(place) else 0]:
+        above += stages.theta_K_W[stage]
+    return above
+
+
+def spot_spread(place: str) -> float:
+    """How far the θ between a place and the junction strays, as a share."""
+    return JUNCTION_SHARE if stage_of(place) == "case" else MOUNTING_SHARE
+
+
+def limit_C(job: Job, link: str, output: str = "", amps: float = 0.0) -> float:
+    """The hottest that a converter's junction may get; with an output's load less where it is derated."""
+    part = job.part(job.design.link(link).part)
+    assert isinstance(part, Converter)
+    if not output:
+        return part.hot_limit_C
+    _, solution, _ = at(job, {output: np.float64(amps)}, as_set=True)
+    # What its curve never allows is too hot even cold.
+    return max(float(hottest_allowed_C(part, float(solution[link].I))), job.settings.ambient_C)
+
+
+def expected(
+    job: Job, output: str, link: str, place: str, amps: Sequence[float], speed: float | None = None
+) -> Expected | None:
+    """What the design expects of a soak that is stepped through these loads, at a place of a converter."""
+    stages, stage = chain(job, link, speed), stage_of(place)
+    if stages is None or stage not in stages.places or not len(amps):
+        return None
+    own, rest = heats(job, output, amps, link)
+    network = stages.network()
+    watts = {"case": own, "air": rest} if "air" in stages.places else {"case": own}
+    rises = network.steady(watts, 0.0)[stage]
+    steps = np.diff(rises, prepend=0.0)
+    constants, into, out = network.modes()
+    parts = out[stages.places.index(stage)] * into[:, stages.places.index("case")] * constants
+    slowest = int(np.argmax(constants))
+    share = float(np.clip(1 - parts[slowest] / parts.sum(), 0.02, 0.9))
+    others = np.arange(len(constants)) != slowest
+    weight = np.abs(parts[others])
+    fast = float((weight @ constants[others]) / weight.sum()) if weight.sum() else 0.1 * constants[slowest]
+    return Expected(tuple(steps.tolist()), float(constants[slowest]), fast / float(constants[slowest]), share)
+
+
+@dataclass(frozen=True)
+class Scenario:
+    """What is changed to ask how hot it would get: the room, the load as a share, the fan, dust, the lid.
+
+    `dust` is the share of its conductance that a sink loses: 0.2 is a rule of thumb for a year's use.
+    """
+
+    room_C: float
+    heat_share: float = 1.0
+    sink_share: float = 1.0
+    dust: float = 0.0
+    lid_open: bool = False
+
+
+def steady_spot_C(stages: Stages, own_W: float, rest_W: float, junction_K_W: float, asked: Scenario) -> float:
+    """°C of the junction in the end."""
+    theta = dict(stages.theta_K_W)
+    theta["sink"] = theta.get("sink", 0.0) * asked.sink_share / (1 - asked.dust)
+    if "air" in theta and asked.lid_open:
+        # The air inside is then nearly the room's: a third is a rule of thumb.
+        theta["air"] /= 3
+    own, rest = own_W * asked.heat_share, rest_W * asked.heat_share
+    inner = sum(v for k, v in theta.items() if k != "air")
+    return asked.room_C + theta.get("air", 0.0) * (own + rest) + own * (inner + junction_K_W)
+
+
+def as_fitted(job: Job, link: str, stages: Stages) -> Job:
+    """The job with a converter's thermal figures as they were fitted; nothing of the document changes."""
+    on = job.design.link(link)
+    part = job.part(on.part)
+    assert isinstance(part, Converter)
+    theta, capacity = stages.theta_K_W, stages.capacity_J_K
+    sink, design = sink_of(job, on, part), chain(job, link)
+    assert sink is not None
+    assert design is not None
+    # In still air or in the fan's, its sink is as much better or worse.
+    by = theta["sink"] / design.theta_K_W["sink"]
+    changed = part.model_copy(
+        update={
+            "id": f"{part.id}-as-read",
+            "switch_K_W": theta["case"] + part.junction_K_W,
+            "sink_K_W": sink.still_K_W * by,
+            "sink_blown_K_W": sink.blown_K_W and sink.blown_K_W * by,
+            "sink_J_K": capacity["sink"],
+            "case_J_K": capacity["case"],
+        }
+    )
+    new = {"part": changed.id, "sink": None}
+    links = tuple(x.model_copy(update=new) if x.id == link else x for x in job.design.links)
+    settings = job.settings
+    if "air" in theta:
+        settings = settings.model_copy(
+            update={"box_K_W": settings.box_K_W * theta["air"] / design.theta_K_W["air"]}
+        )
+    return job.model_copy(
+        update={
+            "stock": (*job.stock, changed),
+            "design": job.design.model_copy(update={"links": links}),
+            "settings": settings,
+        }
+    )

@@ -1,1 +1,0 @@
-"""The document: frozen records of stock, design, policy and campaign, and edits to them."""

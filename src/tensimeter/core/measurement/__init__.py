@@ -1,0 +1,1 @@
+"""Readings as facts, the accuracy of what read them, and the verdict rule."""

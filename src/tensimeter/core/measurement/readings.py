@@ -1,0 +1,188 @@
+"""Readings as facts: what was read, with what, and how it got in."""
+
+import math
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from typing import Literal, NamedTuple
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.measurement.conformity import Accuracy, Interval
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Clamp, ElectronicLoad, LineSource, Multimeter, Thermometer
+
+Quantity = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB"]
+Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
+#: Where a reading is of nothing real: from simulated instruments, or from the practice supply.
+PRETENDED: frozenset[str] = frozenset(("simulated", "practice"))
+#: How that is said beside a figure.
+PRETENDED_WORDS = {"simulated": "simulated, proves nothing", "practice": "practice, proves nothing"}
+
+
+class Reading(NamedTuple):
+    """One fact. `scan` joins what was read at the same moment; `value` is inf for over range.
+
+    `at` is in seconds since 1970; `corrects` names the reading that this one replaces.
+    """
+
+    scan: int
+    at: float
+    place: str
+    quantity: Quantity
+    value: float
+    instrument: str
+    accuracy: Accuracy | None
+    wiring: Literal["two-wire", "four-wire"]
+    origin: Origin
+    range: str = ""
+    test: str | None = None
+    step: int | None = None
+    run: int | None = None
+    note: str = ""
+    corrects: int | None = None
+    id: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Wave:
+    """One waveform as a fact: volts at an even rate; `start_s` is the first sample's time from its event.
+
+    The samples are fetched when they are first asked for.
+    """
+
+    id: int
+    at: float
+    place: str
+    rate_Hz: float
+    start_s: float
+    samples: int
+    instrument: str
+    origin: Origin
+    test: str | None
+    step: int | None
+    run: int | None
+    note: str
+    fetch: Callable[[], Array]
+
+    @cached_property
+    def volts(self) -> Array:
+        return self.fetch()
+
+    @property
+    def time_s(self) -> Array:
+        """Seconds from the event (n,)."""
+        return self.start_s + np.arange(self.samples) / self.rate_Hz
+
+
+#: Accuracy of a meter that nothing is known of; said wherever it is used.
+UNKNOWN_METER = "0.5%+2"
+
+
+def resolution_of(text: str) -> float:
+    """Value of the last digit typed: 0.01 for `13.58`; exponents and prefixes are not followed."""
+    digits = text.strip().lstrip("+-").replace(",", ".")
+    number = "".join(c for c in digits if c.isdigit() or c == ".")
+    decimals = len(number.split(".")[1]) if "." in number else 0
+    return float(10.0**-decimals)
+
+
+@lru_cache(maxsize=64)
+def _of_thermometer(accuracy_K: float, resolution_K: float) -> Accuracy:
+    return Accuracy(of_reading=0, counts=accuracy_K / resolution_K, resolution=resolution_K)
+
+
+def accuracy_of(
+    job: Job, instrument: str | None, quantity: str, value: float, typed_resolution: float = 0.01
+) -> tuple[Accuracy, str]:
+    """Accuracy and range name for a value read on an instrument of the stock.
+
+    Without an instrument, a plain handheld's accuracy is assumed at the digits that were typed.
+    """
+    part = job.part(instrument)
+    if isinstance(part, Multimeter):
+        found = part.range_for(quantity, value) if math.isfinite(value) else None
+        if found:
+            return found.accuracy, f"{found.full_scale:g} {quantity}"
+    if isinstance(part, ElectronicLoad) and quantity in ("V", "A"):
+        return (part.volts if quantity == "V" else part.amps), quantity
+    if isinstance(part, Clamp) and quantity == "A":
+        return part.amps, quantity
+    if isinstance(part, LineSource) and quantity == "W" and part.watts is not None:
+        return part.watts, quantity
+    if isinstance(part, Thermometer) and quantity == "C":
+        return _of_thermometer(part.accuracy_K, part.resolution_K), ""
+    if quantity in ("C", "dB"):
+        return Accuracy(of_reading=0, counts=2.0, resolution=1.0), "assumed"
+    return Accuracy(of_reading=0.005, counts=2, resolution=typed_resolution), "assumed"
+
+
+def real_ones(readings: Iterable[Reading]) -> list[Reading]:
+    """The readings of something real; what was simulated or practised proves nothing."""
+    return [r for r in readings if r.origin not in PRETENDED]
+
+
+def interval_of(reading: Reading, extra: Sequence[float] = ()) -> Interval | None:
+    """A reading with its 95 % interval; None for a value over range or without accuracy."""
+    if not math.isfinite(reading.value) or reading.accuracy is None:
+        return None
+    half = reading.accuracy.half_width(reading.value, extra)
+    return Interval(reading.value, reading.value - half, reading.value + half)
+
+
+def standing(readings: Iterable[Reading]) -> list[Reading]:
+    """The readings that count: those that no later one corrects."""
+    kept = list(readings)
+    replaced = {r.corrects for r in kept if r.corrects is not None}
+    return [r for r in kept if r.id not in replaced]
+
+
+def counting(readings: Iterable[Reading]) -> list[Reading]:
+    """The readings that count where the newest of a place is asked for.
+
+    What was simulated or practised counts only where nothing real was read of that quantity there.
+    """
+    live = standing(readings)
+    real = {(r.place, r.quantity) for r in live if r.origin not in PRETENDED}
+    return [r for r in live if r.origin not in PRETENDED or (r.place, r.quantity) not in real]
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Volts and amps read at one moment at one place."""
+
+    volts: Reading
+    amps: Reading
+
+
+def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> list[Pair]:
+    """Volts and amps of an output by scan, in the order taken; incomplete scans are left out."""
+    scans: dict[int, dict[str, Reading]] = {}
+    for reading in standing(readings):
+        if reading.place == place and (test is None or reading.test == test):
+            scans.setdefault(reading.scan, {})[reading.quantity] = reading
+    return [
+        Pair(scan["V"], scan["A"])
+        for scan in scans.values()
+        if "V" in scan and "A" in scan and math.isfinite(scan["V"].value + scan["A"].value)
+    ]
+
+
+def thinned(readings: Sequence[Reading], most: int) -> list[Reading]:
+    """Every so many scans of each run that has more than `most` of them, its newest always among them.
+
+    For what is shown while a run goes on: verdicts are taken from all readings.
+    """
+    scans: dict[int, dict[int, None]] = {}
+    for r in readings:
+        if r.run is not None:
+            scans.setdefault(r.run, {})[r.scan] = None
+    dropped: set[int] = set()
+    for of_run in scans.values():
+        each = -(-len(of_run) // most)
+        if each > 1:
+            ordered = list(of_run)
+            kept = {ordered[-1], *ordered[::each]}
+            dropped.update(s for s in ordered if s not in kept)
+    return [r for r in readings if r.scan not in dropped] if dropped else list(readings)

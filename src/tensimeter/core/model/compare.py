@@ -1,0 +1,43 @@
+"""Two parts field by field: what differs, and how grave it is for a pair that is to be joined."""
+
+from dataclasses import dataclass
+
+from tensimeter.core.model.words import field_text, field_words
+from tensimeter.core.parts.kinds import Part
+
+#: Not compared: they say which one it is, not what it is.
+_OWN = frozenset({"id", "kind", "name", "cost", "count", "origins"})
+
+
+@dataclass(frozen=True)
+class Row:
+    """One field of two parts, as text; whether it differs."""
+
+    field: str
+    words: str
+    unit: str
+    first: str
+    second: str
+
+    @property
+    def differs(self) -> bool:
+        return self.first != self.second
+
+
+def beside(first: Part, second: Part) -> list[Row]:
+    """Every field of two parts of one kind, those that differ first; empty for two kinds."""
+    if first.kind != second.kind:
+        return []
+    rows = []
+    for name in type(first).model_fields:
+        if name in _OWN:
+            continue
+        words, unit = field_words(name)
+        a, b = (field_text(getattr(part, name), unit) or "not known" for part in (first, second))
+        rows.append(Row(name, words, unit, a, b))
+    return sorted(rows, key=lambda row: not row.differs)
+
+
+def differences(first: Part, second: Part) -> list[str]:
+    """The words of what differs between two parts."""
+    return [row.words for row in beside(first, second) if row.differs]

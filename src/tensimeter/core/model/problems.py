@@ -1,0 +1,142 @@
+"""What is wrong with a path: one sentence at each link, before anything is solved."""
+
+from tensimeter.core.parts.kinds import Donor, Part, Wire
+from tensimeter.core.path import (
+    ENDS,
+    PART_KINDS,
+    ConverterLink,
+    Design,
+    EitherLink,
+    LeadLink,
+    Link,
+    MeterLink,
+    OutputLink,
+    UnitLink,
+)
+
+
+def problems(design: Design, stock: tuple[Part, ...]) -> dict[str, str]:
+    """What is wrong with the path, by link id, one sentence each; empty when it can be solved."""
+    parts = {part.id: part for part in stock}
+    known = {link.id: link for link in design.links}
+    found: dict[str, str] = {}
+    reached = {link.id for _, link in design.walk()}
+    for link in design.links:
+        wanted = PART_KINDS.get(link.kind, ())
+        if link.fed_by is not None and link.fed_by not in known:
+            found[link.id] = f"{link.name} is fed by “{link.fed_by}”, which is not in the path."
+        elif link.id not in reached and link.id not in found:
+            found[link.id] = f"{link.name} is part of a loop: it feeds itself."
+        elif wanted and (link.part not in parts or parts[link.part].kind not in wanted):
+            found[link.id] = f"{link.name} has no {wanted[0]} from the stock."
+        elif link.kind == "unit" and link.fed_by and known[link.fed_by].kind != "unit":
+            found[link.id] = f"{link.name} can only stand on another unit."
+        elif link.kind != "unit" and link.fed_by is None and not _stands_alone(link):
+            found[link.id] = f"{link.name} is fed by nothing."
+        elif link.fed_by and known[link.fed_by].kind in ENDS:
+            where = "an output" if known[link.fed_by].kind == "output" else "a fan"
+            found[link.id] = f"{link.name} is fed by {where}, where the path ends."
+        else:
+            sentence = (
+                _converter_problem(link, parts)
+                or _unit_problem(link, parts)
+                or _other_problem(design, link, parts, known)
+            )
+            if sentence:
+                found[link.id] = sentence
+    found.update(_parallel_problem(design))
+    return found
+
+
+def _stands_alone(link: Link) -> bool:
+    """An output with nothing before it: a supply that is known only by its readings."""
+    return isinstance(link, OutputLink)
+
+
+def _converter_problem(link: Link, parts: dict[str, Part]) -> str:
+    part = parts.get(link.part or "")
+    if not isinstance(link, ConverterLink) or part is None or part.kind != "converter":
+        return ""
+    if not part.out_min_V <= link.set_V <= part.out_max_V:
+        return (
+            f"{link.name} is set to {link.set_V:g} V, outside its {part.out_min_V:g} to {part.out_max_V:g} V."
+        )
+    return ""
+
+
+def _unit_problem(link: Link, parts: dict[str, Part]) -> str:
+    part = parts.get(link.part or "")
+    if not isinstance(link, UnitLink):
+        return ""
+    if part is not None and part.kind == "rails":
+        if link.fed_by is not None:
+            return f"{link.name}: its common is bonded to earth inside, so it can't stand on another unit."
+        if part.rail(link.rail) is None:
+            names = ", ".join(r.name for r in part.rails)
+            return f"{link.name} names no rail of {part.name}; it has {names}."
+    bonded = isinstance(part, Donor) and part.bonded
+    if (link.earthed or bonded) and link.fed_by is not None:
+        return (
+            f"{link.name}: its negative is joined to earth, so standing on another unit it shorts that one "
+            "through the earth. Isolate its negative from its case; the case stays earthed."
+        )
+    if part is not None and part.kind == "transformer" and link.tap >= len(part.tap_V):
+        return f"{link.name} has no tap {link.tap + 1}; {part.name} has {len(part.tap_V)}."
+    return ""
+
+
+def _other_problem(design: Design, link: Link, parts: dict[str, Part], known: dict[str, Link]) -> str:
+    part = parts.get(link.part or "")
+    if isinstance(link, LeadLink) and isinstance(part, Wire) and link.length_m is None:
+        return f"{link.name} is cut from {part.name}: say how long each leg is."
+    if isinstance(link, MeterLink) and link.supplied_by is not None:
+        if link.supplied_by not in known:
+            return f"{link.name} runs from “{link.supplied_by}”, which is not in the path."
+        if link in design.path_to(link.supplied_by) or known[link.supplied_by].kind in ENDS:
+            return f"{link.name} can't run from {known[link.supplied_by].name}."
+    if isinstance(link, EitherLink):
+        bottoms = [_bottom(design, i) for i in (link.fed_by, *link.others)]
+        if (
+            len(bottoms) < 2
+            or None in bottoms
+            or any(i in known and known[i].kind in ENDS for i in link.others)
+        ):
+            return f"{link.name} chooses between two or more units; name them."
+    if isinstance(link, OutputLink) and link.device and link.device not in parts:
+        return f"{link.name} feeds a part that is no longer in the stock."
+    if isinstance(link, ConverterLink) and link.sink and link.sink not in parts:
+        return f"{link.name} stands on a heat sink that is no longer in the stock."
+    return ""
+
+
+def _bottom(design: Design, link_id: str | None) -> str | None:
+    """The unit at the bottom of what leads to a link; None where no unit does."""
+    path = design.path_to(link_id) if link_id else ()
+    return path[0].id if path and isinstance(path[0], UnitLink) else None
+
+
+def alternatives(design: Design) -> dict[str, EitherLink]:
+    """The bottom units of sources that may feed instead of another, with the link that chooses."""
+    return {
+        bottom: link
+        for link in design.links
+        if isinstance(link, EitherLink)
+        for source in (link.fed_by, *link.others)
+        if (bottom := _bottom(design, source)) is not None
+    }
+
+
+def _parallel_problem(design: Design) -> dict[str, str]:
+    spare = alternatives(design)
+    roots = [link for link in design.fed_from(None) if isinstance(link, UnitLink)]
+    roots = [r for r in roots if r.id not in spare or _bottom(design, spare[r.id].fed_by) == r.id]
+    found = {}
+    for k, link in enumerate(roots[1:], 1):
+        # Rails of one supply share its common, and each is a source of its own.
+        if any(link.rail is None or link.part != r.part or link.rail == r.rail for r in roots[:k]):
+            found[link.id] = f"{link.name} is a second source; units in parallel need a way to share current."
+    for unit in (link for link in design.links if isinstance(link, UnitLink)):
+        on_top = [link for link in design.fed_from(unit.id) if isinstance(link, UnitLink)]
+        for link in on_top[1:]:
+            found[link.id] = f"{link.name} stands where {on_top[0].name} stands already."
+    return found

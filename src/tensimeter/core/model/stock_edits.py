@@ -1,0 +1,151 @@
+"""Edits of the stock: each takes a job and gives a new one; none changes what it was given."""
+
+from typing import Any
+
+from tensimeter.core.electrical.battery import CELLS
+from tensimeter.core.electrical.losses import fit_losses
+from tensimeter.core.errors import Trouble
+from tensimeter.core.model.edits import changed, identifier, with_campaign
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.nameplate import read_nameplate
+from tensimeter.core.parts.kinds import Battery, Converter, Donor, EfficiencyPoint, Part
+
+
+def with_part(job: Job, part: Part) -> Job:
+    """The job with a part added, or replaced where its id is known already."""
+    if job.part(part.id) is None:
+        grown = job.model_copy(update={"stock": (*job.stock, part)})
+        return _first_of_its_role(grown, part)
+    stock = tuple(part if old.id == part.id else old for old in job.stock)
+    return job.model_copy(update={"stock": stock})
+
+
+def _first_of_its_role(job: Job, part: Part) -> Job:
+    """The campaign takes the first load, meter or thermometer that comes into the stock."""
+    campaign, taken = job.campaign, {}
+    if part.kind == "load":
+        taken = {"load": part.id, "ammeter": campaign.ammeter or part.id}
+    elif part.kind == "meter":
+        taken = {"voltmeter": part.id}
+    elif part.kind == "thermometer":
+        taken = {"thermometer": part.id}
+    free = {role: i for role, i in taken.items() if getattr(campaign, role) in (None, i)}
+    return with_campaign(job, **free) if free else job
+
+
+def without_part(job: Job, part_id: str) -> Job:
+    """The job without a part; refused while a link or the campaign uses it."""
+    users = [link.name for link in job.design.links if link.part == part_id]
+    campaign = job.campaign
+    if part_id in (campaign.load, campaign.voltmeter, campaign.ammeter, campaign.thermometer):
+        users.append("the campaign")
+    if users:
+        raise Trouble(f"It is in use by {', '.join(users)}; take it out there first.")
+    return job.model_copy(update={"stock": tuple(p for p in job.stock if p.id != part_id)})
+
+
+def card_from_nameplate(job: Job, text: str) -> Donor | Battery:
+    """A card from a typed nameplate: a battery where it gives Ah, else a donor."""
+    plate = read_nameplate(text)
+    if plate.amp_hours is None:
+        return donor_from_nameplate(job, text)
+    words = plate.name.casefold()
+    chemistry = next((c for c, marks in _CHEMISTRIES.items() if any(m in words for m in marks)), "lead")
+    name = plate.name or f"Battery {plate.volts:g} V {plate.amp_hours:g} Ah"
+    return Battery.model_validate(
+        {
+            "id": identifier(name, (p.id for p in job.stock)),
+            "name": name,
+            "chemistry": chemistry,
+            "cells": max(round(plate.volts / CELLS[chemistry].nominal_V), 1),
+            "capacity_Ah": plate.amp_hours,
+            "rated_A": plate.amps or plate.amp_hours,
+            "count": plate.count,
+            "origins": {"capacity_Ah": "label"},
+        }
+    )
+
+
+#: Words of a battery's label by chemistry; without one it is taken for lead.
+_CHEMISTRIES = {
+    "lithium_iron": ("lithium iron", "iron phosphate"),
+    "lithium_ion": ("lithium", "li-ion"),
+    "nickel": ("nickel", "nimh"),
+}
+
+
+def donor_from_nameplate(job: Job, text: str) -> Donor:
+    """A donor card from a typed nameplate; its figures are the label's."""
+    plate = read_nameplate(text)
+    if plate.amps is None or plate.watts is None:
+        raise Trouble(f"The nameplate “{text}” needs amps or watts beside the volts.")
+    name = plate.name or f"Donor {plate.volts:g} V {plate.amps:g} A"
+    return Donor(
+        id=identifier(name, (p.id for p in job.stock)),
+        name=name,
+        no_load_V=plate.volts,
+        rated_A=plate.amps,
+        rated_W=plate.watts,
+        efficiency=plate.efficiency or 0.85,
+        family=plate.family,
+        count=plate.count,
+        note=plate.note,
+        origins={
+            "no_load_V": "label",
+            "rated_A": "label",
+            "rated_W": "label",
+            "efficiency": "label" if plate.efficiency else "assumed",
+        },
+    )
+
+
+def from_library(job: Job, part: Part) -> Part:
+    """A part of the library under an id and a name that are free in this job."""
+    taken = {p.name for p in job.stock}
+    fresh = (f"{part.name} ({n})" for n in range(2, 1000))
+    name = part.name if part.name not in taken else next(n for n in fresh if n not in taken)
+    return changed(part, id=identifier(name, (p.id for p in job.stock)), name=name)
+
+
+def split_up(job: Job, part_id: str) -> Job:
+    """“Two of these” as individuals, each with its own state; the first keeps the id. Trouble for one."""
+    part = job.part(part_id)
+    if part is None or part.count < 2:
+        raise Trouble("There is only one of it.")
+    if part.count > 26:
+        raise Trouble("More than 26 of one part can't be told apart by letters; make its count smaller.")
+    taken, apart = [p.id for p in job.stock], []
+    for k in range(part.count):
+        name = f"{part.name[:76]}, {'ABCDEFGHIJKLMNOPQRSTUVWXYZ'[k]}"
+        fresh = part.id if k == 0 else identifier(name, taken)
+        taken.append(fresh)
+        apart.append(changed(part, id=fresh, name=name, count=1))
+    stock = [p for old in job.stock for p in (apart if old.id == part.id else [old])]
+    return job.model_copy(update={"stock": tuple(stock)})
+
+
+def with_efficiency(job: Job, part_id: str, text: str) -> Job:
+    """A converter with one more efficiency such as `12V 5A 92%`, its losses fitted anew."""
+    part, plate = job.part(part_id), read_nameplate(text)
+    if not isinstance(part, Converter):
+        raise Trouble("Only a converter has a loss that is fitted.")
+    if plate.amps is None or plate.efficiency is None:
+        raise Trouble(f"“{text}” is no efficiency; write output volts, amps and per cent: 12V 5A 92%.")
+    point = EfficiencyPoint(out_V=plate.volts, out_A=plate.amps, efficiency=plate.efficiency)
+    return _refitted(job, part, (*part.efficiencies, point))
+
+
+def without_efficiency(job: Job, part_id: str, index: int) -> Job:
+    """A converter without one of its efficiencies, fitted anew where any is left."""
+    part = job.part(part_id)
+    assert isinstance(part, Converter)
+    return _refitted(job, part, part.efficiencies[:index] + part.efficiencies[index + 1 :])
+
+
+def _refitted(job: Job, part: Converter, points: tuple[EfficiencyPoint, ...]) -> Job:
+    fields: dict[str, Any] = {"efficiencies": points}
+    if points:
+        fixed, linear, square = fit_losses(points)
+        fields |= {"loss_fixed_W": fixed, "loss_per_A": linear, "loss_per_A2": square}
+        fields["origins"] = {**part.origins, **dict.fromkeys(("loss_fixed_W", "loss_per_A"), "measured")}
+    return with_part(job, changed(part, **fields))

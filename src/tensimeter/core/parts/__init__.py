@@ -1,0 +1,1 @@
+"""The kinds of part, one to a module, behind one registry."""

@@ -1,0 +1,199 @@
+"""How parts are joined: links, each naming what feeds it.
+
+Units of a stack stand on one another through `fed_by`: the unit that stands on another carries
+its negative on the other's positive. What is fed by a unit taps the stack at that unit's positive.
+"""
+
+from collections.abc import Iterator
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from tensimeter.core.record import Fraction, Identifier, Name, NotNegative, Positive, Record
+
+
+class LinkRecord(Record):
+    """What every link has: an id, a name, what feeds it, and the part it is made of."""
+
+    id: Identifier
+    name: Name
+    fed_by: Identifier | None = None
+    part: Identifier | None = None
+
+
+class UnitLink(LinkRecord):
+    """A source in the path; fed by another unit it stands on it.
+
+    Of a supply with rails it is one `rail`; of a transformer, its tap number `tap` (0 the lowest). With
+    `switch_V` a transformer feeds its lowest tap while the stage behind it is set to no more than that.
+    """
+
+    kind: Literal["unit"] = "unit"
+    rail: Name | None = None
+    tap: Annotated[int, Field(ge=0)] = 0
+    switch_V: Positive | None = None
+    #: Its negative is joined to its case, and so to earth.
+    earthed: bool = False
+
+
+class EitherLink(LinkRecord):
+    """One of several sources: `fed_by` feeds now, `others` may feed instead; the guard keeps them apart."""
+
+    kind: Literal["either"] = "either"
+    others: tuple[Identifier, ...] = ()
+    guard: Literal["switch", "diodes", "nothing"] = "switch"
+    diode_V: NotNegative = 0.5
+
+
+class ConverterLink(LinkRecord):
+    """A converter set to `set_V`, limiting at `limit_A` (None: at its rating); on its own sink or another."""
+
+    kind: Literal["converter"] = "converter"
+    set_V: Positive
+    limit_A: Positive | None = None
+    sink: Identifier | None = None
+
+
+class FuseLink(LinkRecord):
+    kind: Literal["fuse"] = "fuse"
+
+
+class LeadLink(LinkRecord):
+    """A lead; made of wire from the reel it says how long each leg is."""
+
+    kind: Literal["lead"] = "lead"
+    length_m: NotNegative | None = None
+
+
+class ConnectorLink(LinkRecord):
+    kind: Literal["connector"] = "connector"
+
+
+class MeterLink(LinkRecord):
+    """A panel meter in the path; it runs from what it measures, or from the link `supplied_by`."""
+
+    kind: Literal["panel_meter"] = "panel_meter"
+    supplied_by: Identifier | None = None
+
+
+class NtcSensor(Record):
+    """A thermistor in a divider that a controller reads: Ω at 25 °C, β, the other leg, its counts."""
+
+    at_25_ohm: Positive = 10e3
+    beta_K: Positive = 3950.0
+    series_ohm: Positive = 10e3
+    counts: Annotated[int, Field(ge=2)] = 1023
+
+
+class FanLink(LinkRecord):
+    """A fan that hangs on a link; how it is switched, and by which volts at its slow step.
+
+    `on_C` and `off_C` are the temperatures of the sink at which it starts and stops.
+    """
+
+    kind: Literal["fan"] = "fan"
+    control: Literal["always", "threshold", "steps", "proportional"] = "steps"
+    on_C: float = 55.0
+    off_C: float = 45.0
+    slow_V: Positive | None = None
+    sensor: NtcSensor | None = None
+
+
+class OutputLink(LinkRecord):
+    """Where something is connected: nominal volts, allowed band, current it must deliver.
+
+    `regulation_limit` is the allowed change from no load to full load, of nominal.
+    """
+
+    kind: Literal["output"] = "output"
+    nominal_V: Positive
+    tolerance: Fraction = 0.05
+    full_load_A: Positive
+    aim: Literal["terminals", "far_end"] = "terminals"
+    regulation_limit: Fraction = 0.02
+    #: Whether its volts are set by hand in use: then its reach counts, not one line.
+    adjustable: bool = False
+    #: A part of the stock that is fed here; its figures count where none stand below.
+    device: Identifier | None = None
+    device_min_V: NotNegative | None = None
+    device_max_V: NotNegative | None = None
+    #: What keeps a battery or a second source at the output from feeding back.
+    backfeed_guard: Literal["nothing", "diode", "relay"] = "nothing"
+    #: What the device draws at first: a cold lamp some ten times its current, a motor six (rules of thumb).
+    inrush_A: NotNegative | None = None
+
+
+Link = Annotated[
+    UnitLink
+    | EitherLink
+    | ConverterLink
+    | FuseLink
+    | LeadLink
+    | ConnectorLink
+    | MeterLink
+    | FanLink
+    | OutputLink,
+    Field(discriminator="kind"),
+]
+
+#: Which kind of part a kind of link is made of.
+PART_KINDS: dict[str, tuple[str, ...]] = {
+    "unit": ("donor", "rails", "transformer", "battery"),
+    "converter": ("converter",),
+    "fuse": ("fuse",),
+    "lead": ("lead", "wire"),
+    "connector": ("connector",),
+    "panel_meter": ("panel_meter",),
+    "fan": ("fan",),
+}
+#: Links that what feeds the rest stands on; what they feed stands at the left of the outline.
+_SOURCES = ("unit", "either")
+#: Links that end a branch: nothing hangs on them.
+ENDS = ("output", "fan")
+#: What may be fed at an output.
+FED_KINDS = ("device", "lamp", "motor", "battery", "resistor")
+
+
+class Design(Record):
+    """The path as a flat list of links; order is the order of the outline."""
+
+    links: tuple[Link, ...] = ()
+
+    def link(self, link_id: str) -> Link:
+        """The link with this id; KeyError when there is none."""
+        for link in self.links:
+            if link.id == link_id:
+                return link
+        raise KeyError(link_id)
+
+    def outputs(self) -> tuple[OutputLink, ...]:
+        return tuple(link for link in self.links if isinstance(link, OutputLink))
+
+    def fed_from(self, link_id: str | None) -> tuple[Link, ...]:
+        return tuple(link for link in self.links if link.fed_by == link_id)
+
+    def path_to(self, link_id: str) -> tuple[Link, ...]:
+        """The links from the wall to this one, in order; stops at a loop or a missing link."""
+        known = {link.id: link for link in self.links}
+        path: list[Link] = []
+        current: str | None = link_id
+        while current in known and known[current] not in path:
+            path.append(known[current])
+            current = known[current].fed_by
+        return tuple(reversed(path))
+
+    def walk(self) -> Iterator[tuple[int, Link]]:
+        """Every link with its depth, each after what feeds it; loops are left out.
+
+        Units and what they feed stand at the left; a branch is set in by one below its first link.
+        """
+
+        def below(parent: Link | None, depth: int) -> Iterator[tuple[int, Link]]:
+            children = self.fed_from(parent.id if parent else None)
+            for child in children:
+                own = 0 if parent is None or parent.kind in _SOURCES else depth
+                yield own, child
+                chained = len(children) == 1 and parent is not None and parent.kind not in _SOURCES
+                yield from below(child, own if chained else own + 1)
+
+        yield from below(None, 0)

@@ -1,0 +1,84 @@
+"""The seven stages, and what stands before the builder at each: hold points and cautions."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from tensimeter.core.errors import Trouble
+from tensimeter.core.measurement.readings import Reading, real_ones
+from tensimeter.core.model.job import Job
+from tensimeter.core.procedure.build_notices import build_notices
+from tensimeter.core.procedure.design_notices import design_notices
+from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.procedure.part_notices import part_notices, stock_notices
+from tensimeter.core.procedure.prove_notices import prove_notices
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A stage: its name and, while it is not built yet, what it will hold."""
+
+    id: str
+    name: str
+    will_hold: str = ""
+
+
+STAGES = (
+    Stage("stock", "Stock"),
+    Stage("design", "Design"),
+    Stage("assemble", "Assemble"),
+    Stage("wake", "Wake"),
+    Stage("prove", "Prove"),
+    Stage(
+        "tune",
+        "Tune",
+        "Tune will hold panel meters against a reference, trims, and the ranked causes of what "
+        "was predicted otherwise than it was measured.",
+    ),
+    Stage("plate", "Plate"),
+)
+
+
+def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
+    """What to mind before going on, over all stages, the gravest first."""
+    found = [
+        *stock_notices(job),
+        *design_notices(job),
+        *part_notices(job),
+        *build_notices(job, readings),
+        *prove_notices(job, readings),
+    ]
+    reasons = {o.hold: o.reason for o in job.overruled}
+    found = [
+        Notice(n.id, n.kind, n.title, n.text, n.stage, n.link, n.lifted_by, reasons.get(n.id, ""))
+        for n in found
+    ]
+    order = {"miss": 0, "hold": 1, "caution": 2}
+    return sorted(found, key=lambda n: order[n.kind])
+
+
+def open_holds(found: Sequence[Notice], stage: str, link: str | None = None) -> list[Notice]:
+    """Hold points of a stage (and of one link) that no reading has lifted and nobody overruled."""
+    return [
+        n
+        for n in found
+        if n.kind == "hold"
+        and n.stage == stage
+        and not n.overruled
+        and (link is None or n.link in (None, link))
+    ]
+
+
+def must_be_lifted(job: Job, readings: Sequence[Reading], output: str) -> None:
+    """Trouble while a hold stands before loading an output on a real bench.
+
+    What was read from the practice supply lifts nothing here. A supply that was built elsewhere is a named
+    choice of the job: then only the holds of Prove count.
+    """
+    found = notices(job, real_ones(readings))
+    stopping = open_holds(found, "prove", output)
+    for stage in ("assemble", "wake"):
+        stopping += open_holds(found, stage)
+    if stopping:
+        raise Trouble(
+            f"Hold point open: {stopping[0].title}. {stopping[0].text} Or overrule it, with a reason."
+        )

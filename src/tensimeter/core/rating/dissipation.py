@@ -1,0 +1,183 @@
+"""Heat of a design at an operating point: what is lost where, the air inside, the hot spots."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.electrical.reservoir import circuit, source_curve
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.explain import Given, Worked
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Converter, Donor, HeatSink, RailSupply, Transformer
+from tensimeter.core.path import ConverterLink, Link, UnitLink
+from tensimeter.core.thermal.derating import hottest_at
+from tensimeter.core.thermal.fan_cooling import (
+    Phase,
+    Step,
+    box_resistance,
+    fan_of,
+    fan_steps,
+    resistance_at,
+    seconds_to,
+    settled,
+)
+
+
+@dataclass(frozen=True)
+class HotSpot:
+    """The hottest place of one converter; °C, W, s; arrays over operating points."""
+
+    link: str
+    name: str
+    loss_W: Array
+    air_C: Figure
+    sink_C: Array
+    hot_C: Array
+    limit_C: Figure
+    #: Rise of the hot spot above the sink, which is there at once.
+    above_sink_K: Array
+    #: How its sink warms, phase by phase as the fan comes on; one phase without a fan.
+    phases: tuple[Phase, ...]
+
+    @property
+    def time_constant_s(self) -> float:
+        """The slowest of its phases."""
+        return max(phase.time_constant_s for phase in self.phases)
+
+    def minutes(self) -> Array:
+        """Minutes from cold to the limit: infinite where it never gets there, 0 where at once.
+
+        The sink rises as 1 − exp(−t/τ); hot spot above sink and air inside follow at once.
+        """
+        return seconds_to(self.phases, self.air_C, self.limit_C - self.above_sink_K) / 60
+
+    def worked(self) -> Worked:
+        """Why it gets this hot; for a single operating point."""
+        sink = float(self.sink_C)
+        assumed = ["all its loss heats the hot spot; long after the load is on"]
+        if len(self.phases) > 1:
+            assumed.append("the fan's sensor sits on this sink; where the fan hunts, the top of the swing")
+        return Worked(
+            f"Hot spot of {self.name}",
+            "T = T_air + P·(θ_sink + θ_switch)",
+            (
+                Given("T_air", "air inside", float(self.air_C), "C"),
+                Given("P", "lost in it", float(self.loss_W), "W"),
+                Given("P·θ_sink", "rise of its sink", sink - float(self.air_C), "K"),
+                Given("P·θ_switch", "hot spot above its sink", float(self.above_sink_K), "K"),
+            ),
+            float(self.hot_C),
+            "C",
+            tuple(assumed),
+            "Thermal resistances in series",
+        )
+
+
+def losses(job: Job, solution: Solution) -> dict[str, Array]:
+    """What each link turns into heat inside the box, in W by link id; leads lie outside."""
+    found = {}
+    for link in job.design.links:
+        point = solution.points.get(link.id)
+        if point is None or link.kind in ("lead", "output"):
+            continue
+        lost = _unit_loss(job, link, solution) if isinstance(link, UnitLink) else point.loss
+        # What a fan or a meter takes for itself stays inside as well.
+        found[link.id] = point.V * point.I if link.kind == "fan" else np.asarray(lost)
+    return found
+
+
+def _unit_loss(job: Job, link: UnitLink, solution: Solution) -> Array:
+    """Heat of a source: by its efficiency, or of a transformer's copper, diodes and capacitor.
+
+    A transformer's iron is left out: it warms its core whether loaded or not, some watts.
+    """
+    part, point = job.part(link.part), solution[link.id]
+    if isinstance(part, Donor | RailSupply):
+        below = solution[link.fed_by].V if link.fed_by else 0.0
+        return np.asarray((point.V - below) * point.I * (1 / part.efficiency - 1))
+    if isinstance(part, Transformer):
+        source = source_curve(part, link.tap, job.settings.mains_Hz)
+        path = circuit(part, link.tap, job.settings.mains_Hz)
+        diodes = 2 if part.topology == "bridge" else 1
+        winding, ripple = source.winding_A.at(point.I), source.capacitor_A.at(point.I)
+        copper = path.resistance_ohm * winding**2 + part.esr_ohm * ripple**2
+        return np.asarray(copper + diodes * part.diode_V * point.I)
+    return point.loss
+
+
+def inside_air_C(job: Job, solution: Solution, speed: float = 0.0) -> Figure:
+    """Temperature in °C of the air inside, from all that is lost there, at a share of the fan's speed."""
+    ohms = box_resistance(job.settings.box_K_W, fan_of(job), speed)
+    if not ohms:
+        return job.settings.ambient_C
+    total = sum(losses(job, solution).values(), start=np.float64(0.0))
+    return np.asarray(job.settings.ambient_C + ohms * total)
+
+
+def hot_spots(job: Job, solution: Solution) -> list[HotSpot]:
+    """Every converter whose thermal resistances are known, at the solution's operating points."""
+    steps, found = fan_steps(job), []
+    speeds = [0.0, *(s.speed for s in steps)] if not steps or np.isfinite(steps[0].from_C) else [1.0]
+    air = [inside_air_C(job, solution, speed) for speed in speeds]
+    for link in job.design.links:
+        part = job.part(link.part)
+        if not isinstance(part, Converter) or link.id not in solution.points:
+            continue
+        sink = sink_of(job, link, part)
+        point = solution[link.id]
+        if sink is not None:
+            found.append(_hot_spot(link, part, sink, point.loss, point.I, speeds, air, steps))
+    return found
+
+
+def hottest_allowed_C(part: Converter, amps: Figure) -> Figure:
+    """°C that a converter's hot spot may come to: its limit, and by its derating curve less at many amps."""
+    if len(part.hot_derating) < 2:
+        return part.hot_limit_C
+    curve = [(point.hot_C, point.amps) for point in part.hot_derating]
+    return np.minimum(part.hot_limit_C, hottest_at(curve, amps))
+
+
+@dataclass(frozen=True)
+class Sink:
+    """K/W in still air and in the fan's, J/K."""
+
+    still_K_W: float
+    blown_K_W: float | None
+    capacity_J_K: float
+
+
+def sink_of(job: Job, link: Link, part: Converter) -> Sink | None:
+    """What a converter sheds its heat with: the sink it was put on, or its own."""
+    other = job.part(link.sink) if isinstance(link, ConverterLink) else None
+    if isinstance(other, HeatSink):
+        return Sink(other.still_K_W, other.blown_K_W, other.capacity_J_K)
+    if part.sink_K_W is None:
+        return None
+    return Sink(part.sink_K_W, part.sink_blown_K_W, part.sink_J_K)
+
+
+def _hot_spot(
+    link: Link,
+    part: Converter,
+    sink: Sink,
+    loss: Array,
+    amps: Array,
+    speeds: Sequence[float],
+    air: Sequence[Figure],
+    steps: Sequence[Step],
+) -> HotSpot:
+    begins = [-np.inf, *(s.from_C for s in steps)][-len(speeds) :]
+    back = [-np.inf, *(s.back_C for s in steps)][-len(speeds) :]
+    phases = []
+    for k, (speed, inside) in enumerate(zip(speeds, air, strict=True)):
+        ohms = resistance_at(sink.still_K_W, sink.blown_K_W, speed)
+        ends = begins[k + 1] if k + 1 < len(speeds) else np.inf
+        final = np.asarray(inside + loss * ohms)
+        phases.append(Phase(final, ohms * sink.capacity_J_K, begins[k], back[k], ends, speed))
+    above = np.asarray(loss * (part.switch_K_W or 0.0))
+    held = settled(phases)
+    limit = hottest_allowed_C(part, amps)
+    return HotSpot(link.id, link.name, loss, air[0], held, held + above, limit, above, tuple(phases))

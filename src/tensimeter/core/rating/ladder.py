@@ -1,0 +1,107 @@
+"""The limits ladder: how much of every limit is used, and what gives up first."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Figure
+from tensimeter.core.design.fault import fault_A
+from tensimeter.core.design.network import Network, build, has_source
+from tensimeter.core.electrical import fuse as fuses
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.solver import solve
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import FusePart
+from tensimeter.core.rating.dissipation import hot_spots
+from tensimeter.core.rating.ratings import Limit, ratings
+
+#: The room that is left where none is, so that a share of it is a number.
+LEAST_ROOM_K = 1e-6
+
+
+def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
+    """Every limit of every link at the operating points of a solution."""
+    found: list[Limit] = []
+    for link in job.design.links:
+        if link.id not in solution.points:
+            continue
+        found += ratings(job, link, solution, network)
+    for hot in hot_spots(job, solution):
+        room = np.maximum(hot.limit_C - hot.air_C, LEAST_ROOM_K)
+        found.append(
+            Limit(
+                hot.link, f"{hot.name}, hot spot", "hot spot", np.asarray(hot.hot_C - hot.air_C), room, "C",
+                "hottest it may get at these amps", room, hot.air_C, heat=True,
+            )
+        )  # fmt: skip
+    return found
+
+
+def ranked(limits: list[Limit]) -> list[Limit]:
+    """What gives up first on top, for a single operating point."""
+    return sorted(limits, key=lambda limit: -float(limit.fraction))
+
+
+def at(
+    job: Job, load_A: Mapping[str, Figure], network: Network | None = None, *, as_set: bool = False
+) -> tuple[Network, Solution, list[Limit]]:
+    """Network (the job's own where none is given), solution and ladder at given loads.
+
+    With `as_set` past the limits too, so that it can be said how far past.
+    """
+    network = network or build(job)
+    solution = solve(network, load_A, as_set=as_set)
+    return network, solution, ladder(job, solution, network)
+
+
+@dataclass(frozen=True)
+class FullLoad:
+    """The current an output is tested to, and what set it."""
+
+    amps: float
+    reason: str
+
+
+def continuous_full_load(job: Job, output: str) -> FullLoad:
+    """The largest current in A, up to the output's own full load, at which no limit is passed.
+
+    Found on a grid of 0.1 % of full load, the other outputs idle. `reason` names what set it.
+    """
+    wanted = job.design.link(output)
+    assert wanted.kind == "output"
+    if not has_source(job):
+        return FullLoad(wanted.full_load_A, "the nameplate's current")
+    amps = np.linspace(0, wanted.full_load_A, 1001)
+    _, solution, limits = at(job, {output: amps})
+    over = {limit.name: solution.whole(limit.fraction) > 1 + 1e-9 for limit in limits if not limit.floor}
+    broken = ~np.isfinite(solution.whole(solution[output].V)) | ~solution.runs
+    stopped = np.logical_or.reduce([broken, *over.values()])
+    if not stopped.any():
+        return FullLoad(wanted.full_load_A, "the output's full load")
+    first = int(np.argmax(stopped))
+    names = [name for name, flags in over.items() if flags[first]]
+    reason = names[0] if names else "the path gives up"
+    return FullLoad(float(amps[max(first - 1, 0)]), reason)
+
+
+def fault_notes(job: Job) -> list[tuple[str, str]]:
+    """Fuses that can't do their work, as (link id, sentence)."""
+    found = []
+    for link in job.design.links:
+        part = job.part(link.part)
+        if not isinstance(part, FusePart):
+            continue
+        fault = fault_A(job, link.id)
+        if fault is not None and not fuses.can_blow(part, fault.amps):
+            found.append(
+                (
+                    link.id,
+                    (
+                        f"{fault.words}; a {part.rated_A:g} A fuse needs about "
+                        f"{fuses.CERTAIN_TO_BLOW * part.rated_A:.3g} A to blow for certain. Behind this "
+                        "limit it protects against a failed limit only."
+                    ),
+                )
+            )
+    return found

@@ -1,0 +1,108 @@
+"""What a run of a soak has shown of the part it watched: its stages as fitted, its heat, its air."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from tensimeter.core.heat_design.measuring_points import (
+    JUNCTION_SHARE,
+    Scenario,
+    heats,
+    limit_C,
+    steady_spot_C,
+)
+from tensimeter.core.measurement.conformity import Interval
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Converter
+from tensimeter.core.soak.run import SoakRun, amps_of
+from tensimeter.core.soak.state import fitted_stages
+from tensimeter.core.testplan.step import Plan
+from tensimeter.core.thermal.rc_ladder import Fitted, Stages
+from tensimeter.core.thermal.remedies import Part, Remedy, changes, remedies
+
+#: Stages that are drawn from a fit to tell how far a figure strays.
+DRAWN = 400
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """W lost in the part and elsewhere inside at the last load; °C of the room, and what it may get."""
+
+    job: Job
+    link: str
+    name: str
+    fit: Fitted
+    own_W: float
+    rest_W: float
+    room_C: float
+    limit_C: float
+    part: Converter
+
+    @property
+    def air_C(self) -> float:
+        """The air at the sink, by the fitted box."""
+        return self._air_C(self.fit.stages)
+
+    def _air_C(self, stages: Stages) -> float:
+        return self.room_C + stages.theta_K_W.get("air", 0.0) * (self.own_W + self.rest_W)
+
+    @cached_property
+    def drawn(self) -> list[tuple[Stages, float]]:
+        """Stages as the fit leaves them open, each with a θ inside the part."""
+        rng, stages = np.random.default_rng(9), self.fit.drawn(DRAWN)
+        inside = self.part.junction_K_W * (1 + JUNCTION_SHARE * rng.standard_normal(len(stages)))
+        return list(zip(stages, inside.tolist(), strict=True))
+
+    def as_part(
+        self, limit_C: float, stages: Stages | None = None, junction_K_W: float | None = None
+    ) -> Part:
+        """The part with its stages as fitted, or as drawn from what the fit leaves open."""
+        stages = stages or self.fit.stages
+        theta = stages.theta_K_W
+        inside = self.part.junction_K_W if junction_K_W is None else junction_K_W
+        return Part(self.own_W, 1, inside, theta["case"], theta["sink"], self._air_C(stages), limit_C)
+
+    def remedies(self) -> list[tuple[Remedy, Interval]]:
+        """What would make it cooler, what buys most first; each with the 95 % of its hottest °C."""
+        limit, design = self.limit_C, self.fit.design.theta_K_W
+        blown = self.part.sink_blown_K_W
+
+        def better(part: Part) -> tuple[Part, float | None, float]:
+            # The fan's air helps a sink that is worse than designed as much as it would have helped that one.
+            return part, blown and blown * part.sink_K_W / design["sink"], design["case"]
+
+        best = self.as_part(limit)
+        ranked = remedies(*better(best))
+        ends = np.array(
+            [[new.hottest_C for _, new in changes(*better(self.as_part(limit, *one)))] for one in self.drawn]
+        )
+        order = [words for words, _ in changes(*better(best))]
+        spread = [np.quantile(ends[:, order.index(r.what)], [0.025, 0.975]) for r in ranked]
+        return [
+            (r, Interval(r.hottest_C, min(low, r.hottest_C), max(high, r.hottest_C)))
+            for r, (low, high) in zip(ranked, spread, strict=True)
+        ]
+
+    def junction(self, scenario: Scenario) -> Interval:
+        """°C of its junction in the end where something is otherwise, 95 %."""
+        ends = [steady_spot_C(s, self.own_W, self.rest_W, inside, scenario) for s, inside in self.drawn]
+        low, middle, high = np.quantile(ends, [0.025, 0.5, 0.975])
+        return Interval(float(middle), float(low), float(high))
+
+
+def shown(job: Job, plan: Plan, run: SoakRun) -> Shown | None:
+    """What a run has shown; None where the places of its part were not read."""
+    found = fitted_stages(job, plan, run)
+    if found is None:
+        return None
+    link, fit = found
+    part = job.part(job.design.link(link).part)
+    assert isinstance(part, Converter)
+    amps = amps_of(plan, run)[-1:]
+    own, rest = heats(job, plan.output.id, amps, link)
+    limit = limit_C(job, link, plan.output.id, amps[0])
+    room = run.track("ambient")[1][-5:]
+    room_C = float(np.mean(room)) if len(room) else job.settings.ambient_C
+    name = job.design.link(link).name
+    return Shown(job, link, name, fit, float(own[0]), float(rest[0]), room_C, limit, part)

@@ -1,0 +1,1 @@
+"""Which points prove an output, in what order, and what their readings say."""

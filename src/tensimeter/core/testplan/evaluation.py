@@ -1,0 +1,230 @@
+"""A test judged by all its readings: typed, from a file and from instruments alike."""
+
+import math
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from tensimeter.core.analysis.regulation import Readings, Regulation, regulation
+from tensimeter.core.errors import Trouble
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
+from tensimeter.core.measurement.readings import (
+    PRETENDED,
+    Pair,
+    Reading,
+    Wave,
+    accuracy_of,
+    interval_of,
+    pairs,
+    real_ones,
+    standing,
+)
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import LoadRegulation
+from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
+
+if TYPE_CHECKING:
+    from tensimeter.core.soak.state import SoakState
+
+
+def rates(result: Outcome) -> bool:
+    """Whether a test is one that an output's rating is proven by: volts over amps at its own volts."""
+    test = result.plan.test
+    return isinstance(test, LoadRegulation) and not test.set_V
+
+
+def proven_A(result: Outcome) -> float | None:
+    """The largest current in A that is proven; None when none is. What was simulated proves nothing."""
+    return None if result.pretended else shown_A(result)
+
+
+def shown_A(result: Outcome) -> float | None:
+    """The largest current in A up to which every point taken holds; None when none does.
+
+    Points that were not measured prove nothing, and nothing above one that fails counts.
+    """
+    levels: dict[float, list[Verdict]] = {}
+    for r in result.steps:
+        if r.pair:
+            levels.setdefault(r.step.set_A, []).append(r.verdict)
+    best: float | None = None
+    for amps in sorted(levels):
+        if worst(levels[amps]) is not Verdict.HOLDS:
+            break
+        best = amps
+    return best
+
+
+def already_read(result: Outcome | None, *, simulated: bool = True) -> frozenset[int]:
+    """Steps that a run passes over: those of a test that was begun and not ended.
+
+    What goes past a limit is taken as a whole, or its order would tell nothing; what was simulated is not
+    there for real instruments (`simulated` False).
+    """
+    if (
+        result is None
+        or result.complete
+        or any(s.past_limits or s.hold_s for s in result.plan.steps)
+        or (bool(result.pretended) and not simulated)
+    ):
+        return frozenset()
+    return frozenset(r.step.index for r in result.steps if r.taken)
+
+
+def columns(job: Job, found: list[Pair]) -> Readings:
+    """Pairs as the columns that the regulation analysis takes."""
+    accuracies = {}
+    keys: dict[str, list[str]] = {"V": [], "A": []}
+    for pair in found:
+        for reading in (pair.volts, pair.amps):
+            accuracy = reading.accuracy or accuracy_of(job, None, reading.quantity, reading.value)[0]
+            key = f"{reading.instrument}|{reading.range}|{accuracy.text()}"
+            # Volts and amps of one instrument are different circuits with different errors.
+            key += f"|{reading.quantity}"
+            accuracies[key] = accuracy
+            keys[reading.quantity].append(key)
+    lead = job.campaign.sense_lead_ohm
+    two_wire = np.array([pair.volts.wiring == "two-wire" for pair in found], float)
+    amps = np.array([pair.amps.value for pair in found])
+    volts = np.array([pair.volts.value for pair in found]) + lead * amps * two_wire
+    return Readings(
+        volts,
+        amps,
+        keys["V"],
+        keys["A"],
+        accuracies,
+        0.0,
+        lead * job.campaign.sense_lead_tolerance * float(two_wire.any()),
+    )
+
+
+def corrected(job: Job, pair: Pair) -> Interval | None:
+    """Volts at the terminals with their interval: a two-wire reading gets its lead's drop back."""
+    if pair.volts.wiring == "four-wire" or not job.campaign.sense_lead_ohm:
+        return interval_of(pair.volts)
+    drop = job.campaign.sense_lead_ohm * pair.amps.value
+    plain = interval_of(pair.volts, (drop * job.campaign.sense_lead_tolerance,))
+    return plain and Interval(plain.value + drop, plain.low + drop, plain.high + drop)
+
+
+def outcome(
+    job: Job,
+    worked_out: Plan,
+    readings: Iterable[Reading],
+    waves: Sequence[Wave] = (),
+    *,
+    running: bool = False,
+    soak: "SoakState | None" = None,
+) -> Outcome:
+    """Judge a test by all its readings and waveforms; while it is running by what the run tells of heat.
+
+    Where something real was read, what was simulated does not count beside it; where nothing was, the
+    outcome says that it is pretended.
+    """
+    test, output = worked_out.test, worked_out.output
+    live = [r for r in standing(readings) if r.test == test.id]
+    own = tuple(w for w in waves if w.test == test.id)
+    real, real_waves = real_ones(live), tuple(w for w in own if w.origin not in PRETENDED)
+    pretended = "" if real or real_waves or not (live or own) else (live or own)[-1].origin
+    if not pretended:
+        live, own = real, real_waves
+    facts = Facts(job, worked_out, tuple(live), own, running, soak)
+    places = {output.id, *(s.place for s in worked_out.steps if s.place)}
+    found = [p for place in sorted(places) for p in pairs(live, place, test.id)]
+    found.sort(key=lambda p: p.volts.id or 0)
+    latest: dict[tuple[int | None, str], Pair] = {
+        (p.volts.step, p.volts.place): p for p in found if p.volts.step is not None
+    }
+    results = tuple(_result(facts, step, latest) for step in worked_out.steps)
+    extra = tuple(p for p in found if p.volts.step is None)
+    fit, fit_verdict = None, Verdict.NOT_MEASURED
+    if isinstance(test, LoadRegulation):
+        fit, fit_verdict = _regulation(job, worked_out, _fitted(worked_out, found))
+    findings = (
+        *_fit_findings(fit, fit_verdict, output.regulation_limit),
+        *KINDS[test.kind].findings(facts),
+        *_panel(facts),
+    )
+    singles = [r.verdict for r in results if r.volts is not None and r.step.allowed != OPEN]
+    singles += [
+        judge(corrected(job, p), worked_out.steps[0].allowed)
+        for p in extra
+        if worked_out.steps[0].allowed != OPEN
+    ]
+    singles += [f.verdict for f in findings if f.verdict is not None]
+    if isinstance(test, LoadRegulation) and singles and fit is None:
+        singles.append(fit_verdict)
+    verdict = worst(singles) if singles else Verdict.NOT_MEASURED
+    measured = sum(r.taken for r in results)
+    return Outcome(
+        worked_out, results, extra, fit, fit_verdict, verdict, measured, findings, facts, pretended
+    )
+
+
+def _panel(facts: Facts) -> list[Finding]:
+    """How far the supply's own display is off, where it was read beside the reference."""
+    worst_off: Interval | None = None
+    count = 0
+    for step in facts.plan.steps:
+        place = step.place or facts.plan.output.id
+        shown, true = facts.interval(step.index, "V", panel_of(place)), facts.interval(step.index, "V", place)
+        if shown is None or true is None:
+            continue
+        count += 1
+        off, half = shown.value - true.value, math.hypot(shown.half_width, true.half_width)
+        if worst_off is None or abs(off) > abs(worst_off.value):
+            worst_off = Interval(off, off - half, off + half)
+    if worst_off is None:
+        return []
+    return [Finding("the panel reads off by", "V", worst_off, f"at most, of {count} points")]
+
+
+def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], Pair]) -> StepResult:
+    place = step.place or facts.plan.output.id
+    pair = latest.get((step.index, place))
+    alone = None if pair else facts.last(step.index, "V", place)
+    volts = corrected(facts.job, pair) if pair else interval_of(alone) if alone else None
+    verdict = judge(volts, step.allowed)
+    if step.allowed == OPEN:
+        verdict = Verdict.NOT_MEASURED
+    also = []
+    for where, quantity in step.also:
+        reading = facts.last(step.index, quantity, where)
+        if reading is not None:
+            also.append((where, reading))
+    return StepResult(step, pair, volts, verdict, facts.wave(step.index), tuple(also))
+
+
+def _fitted(worked_out: Plan, found: list[Pair]) -> list[Pair]:
+    """The pairs that one line goes through: at several set volts, those of the first."""
+    at = {s.trim_V for s in worked_out.steps}
+    if len(at) < 2:
+        return found
+    first = worked_out.steps[0].trim_V
+    return [p for p in found if p.volts.step is not None and worked_out.steps[p.volts.step].trim_V == first]
+
+
+def _fit_findings(fit: Regulation | None, verdict: Verdict, limit: float) -> list[Finding]:
+    if fit is None:
+        return []
+    worked = fit.worked()
+    band = Band(-limit, limit)
+    return [
+        Finding("no-load volts", "V", fit.no_load_V),
+        Finding("volts at full load", "V", fit.full_load_V),
+        Finding("output resistance", "ohm", fit.output_resistance_ohm, worked=worked["resistance"]),
+        Finding("load regulation", "%", fit.load_regulation, "", verdict, band, worked["regulation"]),
+    ]
+
+
+def _regulation(job: Job, worked_out: Plan, found: list[Pair]) -> tuple[Regulation | None, Verdict]:
+    output = worked_out.output
+    try:
+        fit = regulation(columns(job, found), output.nominal_V, worked_out.full_load.amps)
+    except Trouble:
+        # Too few readings for a line, which is no fault: there is just no figure yet.
+        return None, Verdict.NOT_MEASURED
+    limit = output.regulation_limit
+    return fit, judge(fit.load_regulation, Band(-limit, limit))

@@ -1,0 +1,49 @@
+"""What the design says of an output before anything is read: its limit, its trip, its efficiency."""
+
+import numpy as np
+
+from tensimeter.core.design.network import build, has_source
+from tensimeter.core.electrical.solver import solve
+from tensimeter.core.errors import Trouble
+from tensimeter.core.model.job import Job
+
+#: How far past full load the limit is looked for.
+MOST_SHARE = 4.0
+
+
+def limit_A(job: Job, output: str) -> float | None:
+    """The current in A at which the design limits an output; None where it does not."""
+    if not has_source(job):
+        return None
+    full = job.output(output).full_load_A
+    amps = np.linspace(0, MOST_SHARE * full, 1601)
+    try:
+        point = solve(build(job), {output: amps})[output]
+    except Trouble:
+        return None
+    flows = np.broadcast_to(np.nan_to_num(point.I), amps.shape)
+    short = flows < amps - 1e-6 * full
+    return float(flows[short].max(initial=amps[int(np.argmax(short)) - 1])) if short.any() else None
+
+
+def trip_V(job: Job, output: str) -> float | None:
+    """The lowest over-voltage trip of what feeds an output directly, V; None where none is known."""
+    for link in reversed(job.design.path_to(output)[:-1]):
+        part = job.part(link.part)
+        if link.kind in ("converter", "unit"):
+            trip = getattr(part, "trip_V", None)
+            return float(trip) if trip else None
+    return None
+
+
+def efficiency_at(job: Job, output: str, amps: float) -> float | None:
+    """Watts at an output over watts from the wall, the other outputs idle; None where it is not known."""
+    if not has_source(job) or amps <= 0:
+        return None
+    try:
+        solution = solve(build(job), {output: np.float64(amps)})
+    except Trouble:
+        return None
+    point, wall = solution[output], float(solution.wall_W)
+    out = float(point.V * point.I)
+    return out / wall if np.isfinite(wall) and wall > 0 and np.isfinite(out) else None

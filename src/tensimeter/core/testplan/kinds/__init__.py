@@ -1,0 +1,1 @@
+"""The kinds of test, a family of them to a module."""

@@ -1,0 +1,243 @@
+"""Tests along the load of one output: regulation, minimum load, efficiency, capacity, a real device."""
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from tensimeter.core.analysis.capacity import capacity
+from tensimeter.core.design.reach import set_to
+from tensimeter.core.errors import Trouble
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.model.tests import (
+    CapacityDown,
+    Efficiency,
+    LoadRegulation,
+    MinimumLoad,
+    RealDevice,
+    Test,
+)
+from tensimeter.core.parts.kinds import Device, Lamp, Motor
+from tensimeter.core.quantity import show
+from tensimeter.core.testplan.expected import efficiency_at
+from tensimeter.core.testplan.step import OPEN, WALL, Capture, Facts, Finding, Situation, Step, predicted
+
+
+def along(s: Situation, shares: tuple[float, ...], **fields: object) -> list[Step]:
+    """Steps at shares of full load, the other outputs idle."""
+    amps = s.amps(shares)
+    line = s.line(amps)
+    steps = [Step(k, float(a), predicted(line, k), s.band) for k, a in enumerate(amps)]
+    return [replace(step, **fields) for step in steps] if fields else steps  # type: ignore[arg-type]
+
+
+@dataclass(frozen=True)
+class LoadRegulationKind:
+    name: str = "load regulation"
+    standard: str = "load effect"
+    method: str = "Volts at set currents, up and then down, the mains constant, the other outputs idle."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, LoadRegulation)
+        if not test.set_V:
+            return [_held(step, test.mode, s.output.nominal_V) for step in along(s, test.points)]
+        found: list[Step] = []
+        amps = s.amps(test.points)
+        for volts in test.set_V:
+            band = Band.around(volts, s.output.tolerance)
+            try:
+                line = s.line(amps, network=set_to(s.job, s.output.id, volts, {}))
+            except Trouble:
+                line = None
+            found += [
+                Step(0, float(a), predicted(line, k), band, f"{volts:g} V", trim_V=volts)
+                for k, a in enumerate(amps)
+            ]
+        return found
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        return []
+
+
+def _held(step: Step, mode: str, nominal: float) -> Step:
+    """A step whose load holds a resistance or a power that draws its current at the volts expected there."""
+    volts = step.predicted_V.value if step.predicted_V else nominal
+    if mode == "CC" or step.set_A == 0:
+        return step
+    if mode == "CR":
+        return replace(step, ohms=volts / step.set_A, title=show(volts / step.set_A, "ohm"))
+    return replace(step, watts=volts * step.set_A, title=show(volts * step.set_A, "W"))
+
+
+@dataclass(frozen=True)
+class MinimumLoadKind:
+    name: str = "minimum load"
+    standard: str = ""
+    method: str = "Volts at no load and at small loads; the least from which on they stay in their band."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, MinimumLoad)
+        return along(s, test.points)
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        least: float | None = None
+        read = 0
+        for step in sorted(facts.plan.steps, key=lambda x: -x.set_A):
+            verdict = judge(facts.interval(step.index, "V"), step.allowed)
+            if verdict is Verdict.NOT_MEASURED:
+                continue
+            read += 1
+            if verdict is not Verdict.HOLDS:
+                break
+            least = step.set_A
+        if not read:
+            return []
+        if least is None:
+            return [Finding("minimum load", text="more than was tried", verdict=Verdict.MISSES)]
+        text = "none needed" if least == 0 else f"{show(least, 'A')}"
+        return [Finding("minimum load", text=text, verdict=Verdict.HOLDS)]
+
+
+@dataclass(frozen=True)
+class EfficiencyKind:
+    name: str = "efficiency"
+    standard: str = "efficiency"
+    method: str = "Watts at the output over watts at the wall, read at the same moment; the rest is heat."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, Efficiency)
+        return along(s, test.points, also=((WALL, "W"),))
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, Efficiency)
+        found = []
+        for step in facts.plan.steps:
+            volts, amps = facts.interval(step.index, "V"), facts.interval(step.index, "A")
+            wall = facts.interval(step.index, "W", WALL)
+            if volts is None or amps is None or wall is None or wall.value <= 0:
+                continue
+            at = f"at {show(step.set_A, 'A')}" if step.set_A else "at no load"
+            if step.set_A == 0:
+                found.append(Finding(f"watts taken {at}", "W", wall))
+                continue
+            share = volts.value * amps.value / wall.value
+            relative = math.hypot(*(x.half_width / abs(x.value) for x in (volts, amps, wall)))
+            value = Interval(share, share * (1 - relative), share * (1 + relative))
+            guess = efficiency_at(facts.job, facts.plan.output.id, step.set_A)
+            text = f"predicted {show(guess, '%')}" if guess is not None else ""
+            band = Band(test.least, None) if test.least else None
+            verdict = judge(value, band) if band else None
+            found.append(Finding(f"efficiency {at}", "%", value, text, verdict, band))
+            loss = wall.value - volts.value * amps.value
+            half = math.hypot(wall.half_width, volts.value * amps.value * relative)
+            found.append(Finding(f"lost as heat {at}", "W", Interval(loss, loss - half, loss + half)))
+        return found
+
+
+@dataclass(frozen=True)
+class CapacityKind:
+    name: str = "capacity"
+    standard: str = ""
+    method: str = "Volts and amps over time at one load down to the cut-off; charge and energy are summed."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, CapacityDown)
+        amps = float(s.amps((test.share,))[0])
+        cutoff = test.cutoff_V or 0.8 * s.output.nominal_V
+        title = f"down to {show(cutoff, 'V')}"
+        return [
+            Step(
+                0, amps, None, OPEN, title, phase="watch", scans=100_000, every_s=test.every_s, until_V=cutoff
+            )
+        ]
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, CapacityDown)
+        by_scan: dict[int, dict[str, float]] = {}
+        at: dict[int, float] = {}
+        for r in facts.readings:
+            by_scan.setdefault(r.scan, {})[r.quantity] = r.value
+            at[r.scan] = r.at
+        rows = [(at[k], row["V"], row["A"]) for k, row in by_scan.items() if {"V", "A"} <= set(row)]
+        if len(rows) < 2:
+            return []
+        t, v, i = np.array(sorted(rows)).T
+        cutoff = test.cutoff_V or 0.8 * facts.plan.output.nominal_V
+        try:
+            found = capacity(t - t[0], v, i, cutoff, test.own_A)
+        except Trouble as trouble:
+            return [Finding("charge", text=str(trouble))]
+        wide = 0.01
+        for r in facts.readings[:2]:
+            if r.accuracy is not None and r.value:
+                wide = max(wide, r.accuracy.half_width(r.value) / abs(r.value))
+
+        def around(x: float) -> Interval:
+            return Interval(x, x * (1 - wide), x * (1 + wide))
+
+        verdict = judge(around(found.charge_Ah), Band(test.claimed_Ah, None)) if test.claimed_Ah else None
+        said = "" if found.reached_cutoff else "so far: the cut-off was not reached"
+        if not found.reached_cutoff and verdict is Verdict.MISSES:
+            verdict = Verdict.NOT_MEASURED
+        claimed = f"claimed {test.claimed_Ah:g} Ah" if test.claimed_Ah else ""
+        text = ", ".join(x for x in (said, claimed) if x)
+        return [
+            Finding("charge", "Ah", around(found.charge_Ah), text, verdict, Band(test.claimed_Ah, None)),
+            Finding("energy", "Wh", around(found.energy_Wh)),
+            Finding("duration", text=f"{found.duration_s / 60:.1f} min"),
+        ]
+
+
+@dataclass(frozen=True)
+class RealDeviceKind:
+    name: str = "real device as the load"
+    standard: str = ""
+    method: str = "Volts without the device, the lowest as it starts, and volts and amps as it runs."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, RealDevice)
+        part = s.job.part(test.device or s.output.device)
+        draw = draw_A(part, s.output.nominal_V) if part else s.full.amps
+        name = part.name if part else "the device"
+        line = s.line(np.array([0.0, draw]))
+        lowest = s.output.device_min_V or 0.0
+        start = Band(lowest or None, s.output.device_max_V)
+        capture = Capture("load_step", 0.2, 0.1, draw)
+        return [
+            Step(0, 0.0, predicted(line, 0), s.band, f"without {name}"),
+            Step(1, draw, None, start, "as it starts", capture=capture, hand=f"Have {name} ready to join."),
+            Step(2, draw, predicted(line, 1), s.band, "as it runs", hand=f"{name} stays joined."),
+        ]
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        found = []
+        wave = facts.wave(1)
+        if wave is not None:
+            low = float(wave.volts.min())
+            band = facts.plan.steps[1].allowed
+            value = Interval(low, low * 0.97, low * 1.03)
+            found.append(Finding("lowest volts as it starts", "V", value, "", judge(value, band), band))
+        amps = facts.interval(2, "A")
+        if amps is not None:
+            stated = facts.plan.steps[2].set_A
+            found.append(Finding("draws", "A", amps, f"stated {show(stated, 'A')}"))
+        before, after = facts.interval(0, "V"), facts.interval(2, "V")
+        if before is not None and after is not None:
+            drop = before.value - after.value
+            half = math.hypot(before.half_width, after.half_width)
+            found.append(Finding("volts lost to it", "V", Interval(drop, drop - half, drop + half)))
+        return found
+
+
+def draw_A(part: object, volts: float) -> float:
+    """Current in A that a lamp, a motor or a device draws as it runs."""
+    if isinstance(part, Lamp):
+        # A filament's current goes with the root of its volts, near enough (rule of thumb).
+        return part.rated_W / part.rated_V * math.sqrt(volts / part.rated_V)
+    if isinstance(part, Motor):
+        return part.rated_A
+    if isinstance(part, Device):
+        return part.draws_A
+    return 0.0

@@ -1,0 +1,286 @@
+"""Tests of what keeps a supply cool and what saves it: fan, sensor, protection against heat."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.analysis.calibration import calibrated, hottest
+from tensimeter.core.arrays import Array
+from tensimeter.core.design.reach import adjustable, volts_span
+from tensimeter.core.errors import Trouble
+from tensimeter.core.heat_design.fanned import seen_turns
+from tensimeter.core.heat_design.measuring_points import temperature_places, thermometer
+from tensimeter.core.heatup.turning_points import Acted, acted, acted_at, swinging, thresholds
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.model.tests import FanTest, OverTemperature, SensorCheck, Test
+from tensimeter.core.parts.kinds import Converter
+from tensimeter.core.path import FanLink
+from tensimeter.core.quantity import show
+from tensimeter.core.soak.run import SoakRun, place_of, soak_runs
+from tensimeter.core.testplan.step import FAN, OPEN, Facts, Finding, Situation, Step, predicted
+
+#: Volts above which it runs.
+RUNS_V = 1.0
+#: How far two readings of one thermometer soon after one another differ by: a share of its accuracy.
+SAME_THERMOMETER = 0.25
+
+
+@dataclass(frozen=True)
+class FanKind:
+    name: str = "fan"
+    standard: str = ""
+    method: str = "Idle, half and full load held while sink and fan are read; loudness is typed, as fan 34dB."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, FanTest)
+        amps = s.amps(test.stages)
+        line = s.line(amps)
+        found = [
+            Step(
+                k,
+                float(a),
+                predicted(line, k),
+                s.band,
+                f"{show(float(a), 'A', 3)} held" if a else "idle",
+                hold_s=test.hold_s,
+                every_s=test.every_s,
+                also=((FAN, "dB"),),
+            )
+            for k, a in enumerate(amps)
+        ]
+        return [*found, *_worst_place(s, test)]
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, FanTest)
+        runs = soak_runs(facts.readings)
+        found = _loudness(facts, test)
+        if not runs:
+            return found
+        run, accuracy = runs[-1], thermometer(facts.job).accuracy_K
+        place = _sink_of(facts, run)
+        if place is None:
+            return found
+        t, celsius = run.track(place)
+        swings = swinging(t, celsius)
+        running = _running(facts, run, t)
+        seen, how = _by_turns(*seen_turns(t, celsius, run.steps_s), accuracy), "by the sink's turns"
+        if running is not None:
+            by_fan = thresholds(celsius, running > RUNS_V, accuracy)
+            seen, how = (by_fan.on_C, by_fan.off_C), "by its volts"
+        link = next((x for x in facts.job.design.links if isinstance(x, FanLink)), None)
+        for value, name, set_C in (
+            (seen[0], "comes on at", link.on_C if link else None),
+            (seen[1], "goes off at", link.off_C if link else None),
+        ):
+            said = f"{how}; design {set_C:.0f} °C" if set_C is not None else how
+            if value is not None:
+                found.append(Finding(name, "C", value, said))
+        if swings.hunts:
+            text = f"up and down every {show(swings.period_s or 0, 's', 3)}, {len(swings.tops_s)} times"
+            found.append(Finding("hunts", text=text, verdict=Verdict.MISSES))
+        elif len(t) > 20:
+            found.append(Finding("hunts", text="no", verdict=Verdict.HOLDS))
+        return found + _in_time(test, seen[0], float(celsius.max()), accuracy)
+
+
+def _sink_of(facts: Facts, run: SoakRun) -> str | None:
+    """The place that a fan's sensor feels: the watched part's sink, else the place that is read."""
+    place = place_of(facts.job, facts.plan, run)
+    sinks = [f"{place.removesuffix('-case')}-sink" if place else "", "sink"]
+    return next((p for p in sinks if len(run.track(p)[0])), place)
+
+
+def _in_time(test: FanTest, on: Interval | None, hottest_C: float, accuracy_K: float) -> list[Finding]:
+    """Whether the fan came on by the temperature that is asked."""
+    if test.on_by_C is None:
+        return []
+    band = Band(None, test.on_by_C)
+    if on is not None:
+        return [Finding("on in time", "C", on, "", judge(on, band), band)]
+    missed = hottest_C - accuracy_K > test.on_by_C
+    text = f"not seen to come on up to {hottest_C:.0f} °C"
+    verdict = Verdict.MISSES if missed else Verdict.NOT_MEASURED
+    return [Finding("on in time", text=text, verdict=verdict, allowed=band)]
+
+
+def _worst_place(s: Situation, test: FanTest) -> list[Step]:
+    """Low volts at full current, where a linear stage loses most."""
+    try:
+        link = adjustable(s.job, s.output.id)
+        low, _ = volts_span(s.job, s.output.id)
+    except Trouble:
+        return []
+    part = s.job.part(link.part)
+    if not isinstance(part, Converter) or part.topology != "linear" or not s.output.adjustable:
+        return []
+    return [
+        Step(
+            0,
+            s.most_A,
+            None,
+            Band.around(low, s.output.tolerance),
+            f"{show(low, 'V', 3)}, where most is lost",
+            trim_V=low,
+            hold_s=test.hold_s,
+            every_s=test.every_s,
+            also=((FAN, "dB"),),
+        )
+    ]
+
+
+def _running(facts: Facts, run: SoakRun, t: Array) -> Array | None:
+    """The fan's volts at times of a run, held from one reading to the next; None where they were not read."""
+    read = [(r.at - run.at, r.value) for r in facts.readings if r.place == FAN and r.quantity == "V"]
+    if len(read) < 2:
+        return None
+    at, volts = np.array(sorted(read)).T
+    return np.asarray(volts[np.clip(np.searchsorted(at, t, side="right") - 1, 0, len(at) - 1)])
+
+
+def _by_turns(tops: Array, bottoms: Array, accuracy: float) -> tuple[Interval | None, Interval | None]:
+    def around(x: Array) -> Interval | None:
+        if not len(x):
+            return None
+        return Interval(float(np.median(x)), float(x.min()) - accuracy, float(x.max()) + accuracy)
+
+    return around(tops), around(bottoms)
+
+
+def _loudness(facts: Facts, test: FanTest) -> list[Finding]:
+    found = []
+    for step in facts.plan.steps:
+        loud = facts.interval(step.index, "dB", FAN)
+        if loud is None:
+            continue
+        band = Band(None, test.quiet_dB) if step.set_A == 0 and test.quiet_dB else None
+        verdict = judge(loud, band) if band else None
+        found.append(Finding(f"loudness, {step.title}", "dB", loud, "", verdict, band))
+    return found
+
+
+@dataclass(frozen=True)
+class OverTemperatureKind:
+    name: str = "over-temperature"
+    standard: str = "over-temperature protection"
+    method: str = "Full load held until the supply's own protection acts; then what it does by itself."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, OverTemperature)
+        title = f"{show(s.most_A, 'A', 3)} until it acts"
+        return [Step(0, s.most_A, None, OPEN, title, hold_s=test.hold_s, every_s=test.every_s, may_trip=True)]
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, OverTemperature)
+        runs = soak_runs(facts.readings)
+        if not runs:
+            return []
+        run = runs[-1]
+        what = acted(run.time_s, run.gone)
+        place = place_of(facts.job, facts.plan, run)
+        if what is None:
+            return [_did_not_act(facts, test, run, place)]
+        found = []
+        between = ""
+        if place is not None:
+            t, celsius = run.track(place)
+            since = celsius[t >= what.at_s]
+            if len(since):
+                between = f" between {since.min():.0f} and {since.max():.0f} °C"
+            probe = thermometer(facts.job)
+            of_probe = (probe.accuracy_K, probe.lag_s)
+            acts = acted_at(t, celsius, what.at_s, float(t[0]), *of_probe, rising=True)
+            band = Band(None, test.below_C) if test.below_C else None
+            name = temperature_places(facts.job).get(place, place)
+            verdict = judge(acts, band) if acts and band else None
+            text = "" if acts else "read too seldom before it acted"
+            found.append(Finding(f"acts, {name} at", "C", acts, text, verdict, band))
+            if what.back_s is not None:
+                back_at = what.at_s + what.back_s
+                back = acted_at(t, celsius, back_at, what.at_s, *of_probe, rising=False)
+                found += [Finding("comes back at", "C", back)] if back else []
+        return [*found, _afterwards(facts, what, between)]
+
+
+def _did_not_act(facts: Facts, test: OverTemperature, run: SoakRun, place: str | None) -> Finding:
+    """A protection that was never seen: it misses once the place was surely past its mark."""
+    top = float(run.track(place)[1].max()) if place is not None else -np.inf
+    most = min(test.below_C or np.inf, test.most_C)
+    if top - thermometer(facts.job).accuracy_K > most:
+        return Finding("acts", text=f"not up to {top:.0f} °C", verdict=Verdict.MISSES)
+    return Finding("acts", text=f"not in {run.time_s[-1] / 60:.0f} min", verdict=Verdict.NOT_MEASURED)
+
+
+def _afterwards(facts: Facts, what: Acted, between: str) -> Finding:
+    """What the protection does after it has acted, against the job's school."""
+    wanted = facts.job.policy.after_heat
+    if what.back_s is None:
+        text, fits = "stays off until it is reset", wanted == "stay_off"
+    elif what.cycles:
+        text, fits = f"cycles: off {what.times} times{between}", False
+    else:
+        text, fits = f"restarts by itself after {show(what.back_s, 's', 3)}", wanted == "restart"
+    return Finding("afterwards", text=text, verdict=Verdict.HOLDS if fits else Verdict.MISSES)
+
+
+@dataclass(frozen=True)
+class SensorKind:
+    name: str = "temperature sensor"
+    standard: str = ""
+    method: str = (
+        "Sensor and reference read at the same moment, cool and warm; several places to find the hottest."
+    )
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, SensorCheck)
+        also = ((test.sensor, "C"), (test.reference, "C"))
+        return [
+            Step(k, float(a), None, OPEN, "cool" if a == 0 else f"warm, {show(float(a), 'A', 3)}", also=also)  # type: ignore[arg-type]
+            for k, a in enumerate(s.amps(test.points))
+        ]
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, SensorCheck)
+        accuracy = thermometer(facts.job).accuracy_K
+        pairs, found = sensor_pairs(facts, test), list[Finding]()
+        if pairs:
+            sensor_C, reference_C = np.array(pairs).T
+            fit = calibrated(sensor_C, reference_C, accuracy / np.sqrt(3))
+            worst = float((sensor_C - reference_C)[np.argmax(np.abs(sensor_C - reference_C))])
+            value = Interval(worst, worst - accuracy, worst + accuracy)
+            band = Band(-test.allowed_K, test.allowed_K)
+            found.append(
+                Finding("sensor is off by", "K", value, f"at most, of {len(pairs)}", judge(value, band), band)
+            )
+            if fit.gain is not None:
+                found.append(Finding("its gain, to put right", "", fit.gain))
+            text = f"then off by {fit.worst_after_K:.1f} K at most"
+            found.append(Finding("its offset, to put right", "K", fit.offset_K, text))
+        return found + _hottest_place(facts)
+
+
+def sensor_pairs(facts: Facts, test: SensorCheck) -> list[tuple[float, float]]:
+    """°C of sensor and reference at each step where both were read."""
+    found = []
+    for step in facts.plan.steps:
+        sensor = facts.last(step.index, "C", test.sensor)
+        reference = facts.last(step.index, "C", test.reference)
+        if sensor is not None and reference is not None:
+            found.append((sensor.value, reference.value))
+    return found
+
+
+def _hottest_place(facts: Facts) -> list[Finding]:
+    """Which of the places read at the last step is hottest: where a sensor belongs."""
+    for step in reversed(facts.plan.steps):
+        read = {r.place: r.value for r in facts.readings if r.quantity == "C" and r.step == step.index}
+        read.pop("ambient", None)
+        if len(read) < 2:
+            continue
+        found = hottest(read, SAME_THERMOMETER * thermometer(facts.job).accuracy_K)
+        name = temperature_places(facts.job).get(found.place, found.place)
+        sure = "the sensor belongs there" if found.sure else "too near the next to tell"
+        return [Finding(f"hottest: {name}, above the next by", "K", found.above_next_K, sure)]
+    return []

@@ -1,0 +1,132 @@
+"""Tests of more than one thing: every outlet of a box, and several bought units."""
+
+import math
+import re
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.design.load_line import load_line
+from tensimeter.core.design.reach import load_reach_A
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import ClaimedFound, Outlets, Test
+from tensimeter.core.parts.kinds import ElectronicLoad
+from tensimeter.core.quantity import show
+from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted
+
+
+def loads_in_hand(job: Job) -> int:
+    """How many outputs can be loaded at the same time with the campaign's loads."""
+    return 1 + len(job.campaign.other_loads)
+
+
+@dataclass(frozen=True)
+class OutletsKind:
+    name: str = "every outlet"
+    standard: str = ""
+    method: str = "Each outlet at its full load by itself, then all at once in stages, volts read at each."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, Outlets)
+        outputs = [s.job.output(o) for o in (test.output, *test.others)]
+        full = {o.id: _sunk(s.job, o.id) for o in outputs}
+        found = []
+        for o in outputs:
+            line = load_line(s.job, o.id, np.array([full[o.id]]))
+            band = Band.around(o.nominal_V, o.tolerance)
+            found.append(Step(0, full[o.id], predicted(line, 0), band, f"{o.name} alone", o.id))
+        if len(outputs) > loads_in_hand(s.job):
+            return found
+        for share in test.stages:
+            amps = {o.id: math.floor(share * full[o.id] * 1000) / 1000 for o in outputs}
+            for o in outputs:
+                others = beside_A(s.job, {k: a for k, a in amps.items() if k != o.id})
+                line = load_line(s.job, o.id, np.array([amps[o.id]]), others=others)
+                band = Band.around(o.nominal_V, o.tolerance)
+                title = f"{o.name}, all at {100 * share:.0f} %"
+                weak = [f"{s.job.output(k).name} at {a:.3g} A" for k, a in others.items() if a < amps[k]]
+                if weak:
+                    title += f", but {' and '.join(weak)}"
+                found.append(
+                    Step(0, amps[o.id], predicted(line, 0), band, title, o.id, others=tuple(others.items()))
+                )
+        return found
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, Outlets)
+        found = []
+        for output in (test.output, *test.others):
+            link = facts.job.output(output)
+            read = [(s, facts.interval(s.index, "V")) for s in facts.plan.steps if s.place == output]
+            taken = [(s, v) for s, v in read if v is not None]
+            if not taken:
+                continue
+            verdict = worst(judge(v, s.allowed) for s, v in taken)
+            low = min((v for _, v in taken), key=lambda v: v.value)
+            found.append(
+                Finding(f"{link.name}, lowest", "V", low, f"{len(taken)} of {len(read)} read", verdict)
+            )
+        return found
+
+
+def beside_A(job: Job, wanted: dict[str, float]) -> dict[str, float]:
+    """What the further loads sink of what is wanted of other outputs, A by output; each takes one of them."""
+    loads = [job.part(p) for p in job.campaign.other_loads]
+    found = {}
+    for (output, amps), load in zip(wanted.items(), (*loads, *[None] * len(wanted)), strict=False):
+        able = (
+            float(load_reach_A(load, job.output(output).nominal_V))
+            if isinstance(load, ElectronicLoad)
+            else math.inf
+        )
+        found[output] = math.floor(min(amps, able) * 1000 + 1e-6) / 1000
+    return found
+
+
+def _sunk(job: Job, output: str) -> float:
+    link = job.output(output)
+    load = job.part(job.campaign.load)
+    able = float(load_reach_A(load, link.nominal_V)) if load is not None and load.kind == "load" else math.inf
+    return math.floor(min(link.full_load_A, able) * 1000 + 1e-6) / 1000
+
+
+def slug(name: str) -> str:
+    return re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-") or "unit"
+
+
+@dataclass(frozen=True)
+class ClaimedFoundKind:
+    name: str = "claimed against found"
+    standard: str = ""
+    method: str = "Each bought unit without load and at the amps that are claimed of it."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, ClaimedFound)
+        found = []
+        for unit in test.units:
+            band = Band.around(unit.claimed_V, test.tolerance)
+            exact = Interval(unit.claimed_V, unit.claimed_V, unit.claimed_V)
+            hand = f"Join load and meter to {unit.name}."
+            for amps in (0.0, unit.claimed_A):
+                title = f"{unit.name}, {'no load' if amps == 0 else show(amps, 'A')}"
+                found.append(Step(0, amps, exact, band, title, slug(unit.name), hand=hand))
+        return found
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, ClaimedFound)
+        found = []
+        for k, unit in enumerate(test.units):
+            at = facts.interval(2 * k + 1, "V", slug(unit.name))
+            if at is None:
+                continue
+            verdict = judge(at, facts.plan.steps[2 * k + 1].allowed)
+            amps = facts.interval(2 * k + 1, "A", slug(unit.name))
+            text = f"claimed {show(unit.claimed_V, 'V')} at {show(unit.claimed_A, 'A')}"
+            if amps is not None and amps.high < 0.98 * unit.claimed_A:
+                text += f"; only {show(amps.value, 'A')} flowed"
+                verdict = Verdict.MISSES
+            found.append(Finding(f"{unit.name} found", "V", at, text, verdict))
+        return found

@@ -1,0 +1,234 @@
+"""Tests that are told by a waveform: ripple and noise, load transient, switching on and off."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+
+from tensimeter.core.analysis.ripple import Ripple as RippleFigures
+from tensimeter.core.analysis.ripple import ripple
+from tensimeter.core.analysis.startup import StartUp as StartUpFigures
+from tensimeter.core.analysis.startup import hold_up_s, start_up
+from tensimeter.core.analysis.transient import Transient as TransientFigures
+from tensimeter.core.analysis.transient import transient
+from tensimeter.core.errors import Trouble
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.measurement.readings import Wave
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Ripple, StartUp, Test, Transient
+from tensimeter.core.parts.kinds import Oscilloscope
+from tensimeter.core.quantity import show
+from tensimeter.core.testplan.kinds.along_load import along
+from tensimeter.core.testplan.step import OPEN, Capture, Facts, Finding, Situation, Step
+
+#: Gain error of an oscilloscope that states none (rule of thumb).
+SCOPE_GAIN = 0.03
+#: Share by which a time read off a waveform may be off (rule of thumb).
+TIME_SHARE = 0.02
+
+
+def scope_interval(job: Job, value: float, instrument: str) -> Interval:
+    """A span of volts read on an oscilloscope: its gain's share and two steps of its digitiser."""
+    part = job.part(instrument)
+    gain, step = SCOPE_GAIN, 0.0
+    if isinstance(part, Oscilloscope):
+        gain, step = part.gain_share, part.step_V
+    half = abs(value) * gain + 2 * step
+    return Interval(value, value - half, value + half)
+
+
+@lru_cache(maxsize=64)
+def ripple_of(
+    wave: Wave, mains_Hz: float, switching: float | None, bandwidth: float | None, trim: float
+) -> RippleFigures | str:
+    """Ripple figures of a waveform, kept as long as they are asked for; a sentence where there are none."""
+    try:
+        return ripple(wave.volts, wave.rate_Hz, mains_Hz, switching, bandwidth, trim)
+    except Trouble as trouble:
+        return str(trouble)
+
+
+@lru_cache(maxsize=64)
+def transient_of(wave: Wave, band: float) -> TransientFigures | str:
+    try:
+        return transient(wave.time_s, wave.volts, band, 0.0 if wave.start_s < 0 else None)
+    except Trouble as trouble:
+        return str(trouble)
+
+
+@lru_cache(maxsize=64)
+def start_of(wave: Wave, nominal: float) -> StartUpFigures | str:
+    try:
+        return start_up(wave.time_s, wave.volts, nominal)
+    except Trouble as trouble:
+        return str(trouble)
+
+
+def _timed(seconds: float, wave: Wave) -> Interval:
+    """A time read off a waveform: two samples, and a share for where the volts cross (rule of thumb)."""
+    half = 2 / wave.rate_Hz + TIME_SHARE * abs(seconds)
+    return Interval(seconds, max(seconds - half, 0.0), seconds + half)
+
+
+def _short(name: str) -> str:
+    """A line's name without the doubt that is told once for all."""
+    return name.replace(", or an alias of it", "")
+
+
+_SWITCHED: tuple[Literal["power_on", "power_off"], ...] = ("power_on", "power_off")
+
+
+@dataclass(frozen=True)
+class RippleKind:
+    name: str = "ripple and noise"
+    standard: str = "periodic and random deviation"
+    method: str = "A waveform at the terminals with the shortest ground, at no, half and full load."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, Ripple)
+        return along(s, test.points, capture=Capture("none", test.record_s, 0.0))
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, Ripple)
+        band = Band(None, test.allowed_pp * facts.plan.output.nominal_V)
+        found: list[Finding] = []
+        notes: list[str] = []
+        for step in facts.plan.steps:
+            at = f"at {show(step.set_A, 'A')}" if step.set_A else "at no load"
+            typed = facts.interval(step.index, "Vpp")
+            wave = facts.wave(step.index)
+            if wave is None:
+                if typed is not None:
+                    said = "as read off the screen"
+                    found.append(Finding(f"p-p {at}", "V", typed, said, judge(typed, band), band))
+                continue
+            figures = ripple_of(
+                wave, facts.job.settings.mains_Hz, test.switching_Hz, test.bandwidth_Hz, test.trim
+            )
+            if isinstance(figures, str):
+                found.append(Finding(f"p-p {at}", text=figures))
+                continue
+            pp = scope_interval(facts.job, figures.pp_V, wave.instrument)
+            lines = "; ".join(
+                f"{_short(x.name) or show(x.frequency_Hz, 'Hz')} {show(x.rms_V, 'V')}"
+                for x in figures.lines[:3]
+            )
+            notes += [w for w in figures.warnings if w not in notes]
+            found.append(Finding(f"p-p {at}", "V", pp, "", judge(pp, band), band))
+            trimmed = scope_interval(facts.job, figures.pp_trimmed_V, wave.instrument)
+            found.append(Finding(f"p-p without spikes {at}", "V", trimmed))
+            rms = scope_interval(facts.job, figures.rms_V, wave.instrument)
+            found.append(Finding(f"rms {at}", "V", rms, lines))
+        return found + [Finding("mind", text=note) for note in notes]
+
+
+@dataclass(frozen=True)
+class TransientKind:
+    name: str = "load transient"
+    standard: str = "transient recovery time, load"
+    method: str = "The load steps up, then down; recovery runs until the volts stay inside the band."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, Transient)
+        low, high = s.amps((test.low, test.high)).tolist()
+        return [
+            Step(
+                0,
+                a,
+                None,
+                OPEN,
+                f"{show(a, 'A')} to {show(b, 'A')}",
+                capture=Capture("load_step", test.record_s, 0.2, b),
+            )
+            for a, b in ((low, high), (high, low))
+        ]
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, Transient)
+        nominal = facts.plan.output.nominal_V
+        far = Band(None, test.allowed_dip * nominal)
+        soon = Band(None, test.allowed_s)
+        found = []
+        for step in facts.plan.steps:
+            wave = facts.wave(step.index)
+            if wave is None:
+                continue
+            figures = transient_of(wave, test.band)
+            if isinstance(figures, str):
+                found.append(Finding(f"{step.title}", text=figures))
+                continue
+            up = step.capture is not None and (step.capture.to_A or 0) > step.set_A
+            excursion = figures.dip_V if up else figures.overshoot_V
+            value = scope_interval(facts.job, excursion, wave.instrument)
+            word = "dip" if up else "overshoot"
+            found.append(Finding(f"{word}, {step.title}", "V", value, "", judge(value, far), far))
+            if figures.recovery_s is None:
+                text = figures.warnings[0] if figures.warnings else "not within the record"
+                found.append(Finding(f"recovery, {step.title}", text=text, verdict=Verdict.TOO_CLOSE))
+                continue
+            recovery = _timed(figures.recovery_s, wave)
+            text = f"into ± {100 * test.band:g} %"
+            found.append(Finding(f"recovery, {step.title}", "s", recovery, text, judge(recovery, soon), soon))
+        return found
+
+
+@dataclass(frozen=True)
+class StartUpKind:
+    name: str = "start-up and shutdown"
+    standard: str = "start-up time, hold-up time, turn-on overshoot"
+    method: str = "Switched on and off at the wall into a load while the output is recorded."
+
+    def steps(self, s: Situation, test: Test) -> list[Step]:
+        assert isinstance(test, StartUp)
+        found = []
+        for output in (test.output, *test.others):
+            link = s.job.output(output)
+            amps = np.floor(link.full_load_A * test.share * 1000) / 1000
+            for event in _SWITCHED:
+                word = "on" if event == "power_on" else "off"
+                capture = Capture(event, test.record_s, 0.1)
+                hand = f"Switch the supply {word} at the wall when the record waits for it."
+                found.append(
+                    Step(
+                        0, float(amps), None, OPEN, f"{link.name}, {word}", output, capture=capture, hand=hand
+                    )
+                )
+        return found
+
+    def findings(self, facts: Facts) -> list[Finding]:
+        test = facts.plan.test
+        assert isinstance(test, StartUp)
+        found: list[Finding] = []
+        begins: list[tuple[float, str]] = []
+        for step in facts.plan.steps:
+            wave = facts.wave(step.index)
+            if wave is None or step.capture is None:
+                continue
+            link = facts.job.output(step.place)
+            if step.capture.event == "power_off":
+                held = hold_up_s(wave.time_s, wave.volts, (1 - link.tolerance) * link.nominal_V)
+                name = f"hold-up, {link.name}"
+                if held is None:
+                    found.append(Finding(name, text="longer than the record"))
+                else:
+                    found.append(Finding(name, "s", _timed(held, wave)))
+                continue
+            figures = start_of(wave, link.nominal_V)
+            if isinstance(figures, str):
+                found.append(Finding(f"start, {link.name}", text=figures))
+                continue
+            begins.append((figures.delay_s, link.name))
+            band = Band(None, test.allowed_overshoot)
+            half = SCOPE_GAIN * figures.overshoot + 2e-3
+            over = Interval(figures.overshoot, figures.overshoot - half, figures.overshoot + half)
+            delay, rise = _timed(figures.delay_s, wave), _timed(figures.rise_s, wave)
+            words = "to half the volts" + (", falls back on its way" if figures.falls_back else "")
+            found.append(Finding(f"start, {link.name}", "s", delay, words))
+            found.append(Finding(f"rise, {link.name}", "s", rise, "from 10 to 90 %"))
+            found.append(Finding(f"overshoot, {link.name}", "%", over, "", judge(over, band), band))
+        if len(begins) > 1:
+            found.append(Finding("order", text=" before ".join(name for _, name in sorted(begins))))
+        return found

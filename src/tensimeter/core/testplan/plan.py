@@ -1,0 +1,118 @@
+"""A test worked out: its steps within the design's reach and the load's."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from tensimeter.core.design.load_line import LoadLine
+from tensimeter.core.design.network import build, has_source
+from tensimeter.core.design.reach import load_reach_A
+from tensimeter.core.errors import Trouble
+from tensimeter.core.heat_design.measuring_points import chain, limit_C, watched
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import FanTest, LoadRegulation, Outlets, OverTemperature, Soak, Test
+from tensimeter.core.parts.kinds import ElectronicLoad
+from tensimeter.core.rating.ladder import continuous_full_load
+from tensimeter.core.testplan.kinds.several import beside_A, loads_in_hand
+from tensimeter.core.testplan.plain_loads import points
+from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.step import Plan, Situation, Step, predicted
+
+#: The hottest that a place may be read while its junction is not known: a rule of thumb.
+PLACE_C = 85.0
+
+
+def plan(job: Job, test: Test) -> Plan:
+    """The steps of a test within the design's reach and the load's."""
+    output = job.output(test.output)
+    full = continuous_full_load(job, output.id)
+    load = job.part(job.campaign.load)
+    most, unreachable = full.amps, []
+    if full.amps < output.full_load_A:
+        unreachable.append(
+            f"{output.full_load_A:.3g} A was wanted; {full.reason} stops it at {full.amps:.3g} A."
+        )
+    if isinstance(load, ElectronicLoad):
+        sinks = float(load_reach_A(load, output.nominal_V))
+        if sinks < most:
+            unreachable.append(
+                f"{most:.3g} A at {output.nominal_V:g} V needs {most * output.nominal_V:.0f} W; "
+                f"{load.name} sinks {sinks:.3g} A there. {_beside(most - sinks, output.nominal_V)}"
+            )
+            most = sinks
+    if isinstance(test, Outlets) and 1 + len(test.others) > loads_in_hand(job):
+        wanted = len(test.others) + 1 - loads_in_hand(job)
+        unreachable.append(
+            f"All {1 + len(test.others)} outlets at once need {wanted} load{'s' if wanted > 1 else ''} more: "
+            "a resistor at each of the others would do."
+        )
+    if isinstance(test, Outlets) and 1 + len(test.others) <= loads_in_hand(job):
+        for link in (job.output(o) for o in (test.output, *test.others)):
+            beside = beside_A(job, {link.id: link.full_load_A})[link.id]
+            if beside < link.full_load_A:
+                unreachable.append(
+                    f"While others are read, {link.name} can be loaded with {beside:.3g} A of "
+                    f"{link.full_load_A:.3g} A: the second load sinks no more."
+                )
+    network = build(job) if has_source(job) else None
+    situation = Situation(job, output, full, most, network)
+    made = KINDS[test.kind].steps(situation, test)
+    if isinstance(test, LoadRegulation) and not test.set_V:
+        made = _by_plain_loads(situation, unreachable) or made
+    steps = tuple(replace(s, index=k) for k, s in enumerate(made))
+    line = _line(situation, test, steps)
+    return Plan(test, output, full, steps, tuple(unreachable), line, _hottest_C(job, test))
+
+
+def _hottest_C(job: Job, test: Test) -> float:
+    """How hot a place may be read while a load is held: what the watched part allows its junction."""
+    if isinstance(test, OverTemperature):
+        return test.most_C
+    if not isinstance(test, Soak | FanTest):
+        return PLACE_C
+    try:
+        link = test.link if isinstance(test, Soak) and test.link else watched(job, test.output)
+        return limit_C(job, link) if chain(job, link) is not None else PLACE_C
+    except (Trouble, KeyError):
+        return PLACE_C
+
+
+def _beside(missing_A: float, volts: float) -> str:
+    """What would reach the rest: a second load, or a resistor beside the first."""
+    ohms = volts / missing_A
+    return (
+        f"A second load of {missing_A:.3g} A beside it would reach it, or a resistor of {ohms:.3g} Ω "
+        f"that stands {missing_A * volts:.0f} W."
+    )
+
+
+def _by_plain_loads(s: Situation, unreachable: list[str]) -> list[Step]:
+    """The points of a test whose loads can't be set: what there is, alone and together."""
+    loads, refused = points(s.job, s.output.nominal_V, s.most_A)
+    unreachable += refused
+    line = s.line(np.array([load.amps for load in loads])) if loads else None
+    return [
+        Step(0, load.amps, predicted(line, k), s.band, load.words, hand=f"Join {load.words}.")
+        for k, load in enumerate(loads)
+    ]
+
+
+def _line(s: Situation, test: Test, steps: tuple[Step, ...]) -> LoadLine | None:
+    """The predicted load line that belongs to the plot of a test of one output's load."""
+    if not steps or not isinstance(test, LoadRegulation) or test.set_V:
+        return None
+    return s.line(np.array([step.set_A for step in steps]))
+
+
+def step_for(worked_out: Plan, amps: float, done: set[int]) -> int | None:
+    """The step a reading at this current belongs to: the nearest open one within 5 % of full load.
+
+    A step that is done is taken again only when no open one fits.
+    """
+    near = [s for s in worked_out.steps if abs(s.set_A - amps) <= 0.05 * worked_out.most_A + 1e-9]
+    if not near:
+        return None
+    waiting = [s for s in near if s.index not in done]
+    if waiting:
+        return waiting[0].index
+    return min(near, key=lambda s: (abs(s.set_A - amps), s.index)).index

@@ -1,0 +1,271 @@
+"""What a test consists of, and what its readings give: steps, plans, findings, outcomes."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Literal, Protocol
+
+import numpy as np
+
+from tensimeter.core.analysis.regulation import Regulation
+from tensimeter.core.arrays import Array
+from tensimeter.core.design.load_line import LoadLine, load_line
+from tensimeter.core.design.network import Network
+from tensimeter.core.explain import Worked
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict
+from tensimeter.core.measurement.readings import Pair, Quantity, Reading, Wave, interval_of
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Test
+from tensimeter.core.path import OutputLink
+from tensimeter.core.rating.ladder import FullLoad
+
+if TYPE_CHECKING:
+    from tensimeter.core.soak.state import SoakState
+
+#: Where the watts that a supply takes are read.
+WALL = "wall"
+#: Where a fan's volts and its loudness are read.
+FAN = "fan"
+#: Nothing is asked of the volts there; they are read to be told.
+OPEN = Band(None, None)
+#: approach: ends once the output has left regulation; trace: past the limit, for a short time; watch: several
+#: readings soon after one another; back: less is asked again.
+Phase = Literal["", "approach", "trace", "watch", "back"]
+
+
+def panel_of(place: str) -> str:
+    """Where the reading of an output's own display is filed, beside the reference."""
+    return f"{place}-panel"
+
+
+@dataclass(frozen=True)
+class Capture:
+    """A waveform to be taken: what sets it off, its length in s, and the share of it before that."""
+
+    event: Literal["none", "load_step", "power_on", "power_off"]
+    record_s: float
+    before: float = 0.2
+    #: The load that is stepped to, A.
+    to_A: float | None = None
+
+
+@dataclass(frozen=True)
+class Step:
+    """One point of a test: what to set, what to expect of the volts, what is allowed.
+
+    `place` is the output whose volts are judged (that of the test where empty), `others` what the other
+    outputs draw, `ohms` and `watts` a load set as a resistance or a power, `line_V` and `trim_V` where those
+    are moved, `also` what is read beside volts and amps, `hand` what only hands can do.
+    """
+
+    index: int
+    set_A: float
+    predicted_V: Interval | None
+    allowed: Band
+    title: str = ""
+    place: str = ""
+    others: tuple[tuple[str, float], ...] = ()
+    ohms: float | None = None
+    watts: float | None = None
+    line_V: float | None = None
+    trim_V: float | None = None
+    also: tuple[tuple[str, Quantity], ...] = ()
+    capture: Capture | None = None
+    phase: Phase = ""
+    exposure_s: float | None = None
+    scans: int = 1
+    every_s: float = 0.1
+    #: The supply is switched off for a while before it.
+    reset: bool = False
+    #: Read again and again until the volts are down to this.
+    until_V: float | None = None
+    #: Held loaded for so long, s, read every `every_s`.
+    hold_s: float | None = None
+    #: The supply's protection may take the output away meanwhile.
+    may_trip: bool = False
+    hand: str = ""
+
+    @property
+    def past_limits(self) -> bool:
+        """Whether it goes where volts and amps are no longer those of normal use."""
+        return self.phase in ("trace", "watch", "approach") or self.exposure_s is not None
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A test worked out: its steps and what limits it."""
+
+    test: Test
+    output: OutputLink
+    full_load: FullLoad
+    steps: tuple[Step, ...]
+    unreachable: tuple[str, ...]
+    line: LoadLine | None
+    #: °C that a place may get to while a load is held.
+    hottest_C: float = 85.0
+
+    @property
+    def duration_s(self) -> float:
+        """Predicted time in s: the dwell of every step, its record, plus a second each to read."""
+        return self.test.rest_s + sum(
+            self.test.dwell_s
+            + 1.0
+            + (s.capture.record_s if s.capture else 0.0)
+            + (s.every_s * (s.scans - 1) if s.until_V is None else 0.0)
+            + (s.hold_s or 0.0)
+            for s in self.steps
+        )
+
+    @property
+    def energy_J(self) -> float:
+        """Energy that goes into the load, J."""
+        volts = self.output.nominal_V
+        return sum(s.set_A * volts * (self.test.dwell_s + 1.0 + (s.hold_s or 0.0)) for s in self.steps)
+
+    @property
+    def most_A(self) -> float:
+        return max((step.set_A for step in self.steps), default=0.0)
+
+
+@dataclass(frozen=True)
+class Situation:
+    """What planning a test starts from: the output, its full load, what the loads in stock can sink."""
+
+    job: Job
+    output: OutputLink
+    full: FullLoad
+    most_A: float
+    network: Network | None
+
+    @property
+    def band(self) -> Band:
+        return Band.around(self.output.nominal_V, self.output.tolerance)
+
+    def amps(self, shares: tuple[float, ...]) -> Array:
+        """Currents for shares of full load, rounded down to what a load can be set to."""
+        return np.floor(np.array(shares) * self.most_A * 1000 + 1e-6) / 1000
+
+    def line(
+        self, amps: Array, others: Mapping[str, float] | None = None, network: Network | None = None
+    ) -> LoadLine | None:
+        return load_line(self.job, self.output.id, amps, others=others, network=network or self.network)
+
+
+def predicted(line: LoadLine | None, index: int) -> Interval | None:
+    """Volts of a load line at one of its currents; None where nothing is predicted."""
+    if line is None or not np.isfinite(line.volts[index]):
+        return None
+    return Interval(float(line.volts[index]), float(line.low[index]), float(line.high[index]))
+
+
+@dataclass(frozen=True)
+class Facts:
+    """All that was read for one test: standing readings and waveforms, in the order taken."""
+
+    job: Job
+    plan: Plan
+    readings: tuple[Reading, ...]
+    waves: tuple[Wave, ...] = ()
+    #: What a run that is on has told of a soak; what takes long is not worked out anew while it is on.
+    running: bool = False
+    soak: "SoakState | None" = None
+
+    def last(self, step: int, quantity: str, place: str | None = None) -> Reading | None:
+        """The latest figure of a quantity at a step; at the output under test where no place is named."""
+        where = place or self.plan.steps[step].place or self.plan.output.id
+        found = [
+            r
+            for r in self.readings
+            if (r.step, r.quantity, r.place) == (step, quantity, where) and math.isfinite(r.value)
+        ]
+        return found[-1] if found else None
+
+    def interval(self, step: int, quantity: str, place: str | None = None) -> Interval | None:
+        reading = self.last(step, quantity, place)
+        return interval_of(reading) if reading else None
+
+    def wave(self, step: int) -> Wave | None:
+        found = [w for w in self.waves if w.step == step]
+        return found[-1] if found else None
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One figure that a test gives: value with its 95 % interval, or words; its verdict where it has one."""
+
+    name: str
+    unit: str = ""
+    value: Interval | None = None
+    text: str = ""
+    verdict: Verdict | None = None
+    allowed: Band | None = None
+    worked: Worked | None = None
+
+    @property
+    def is_note(self) -> bool:
+        """A sentence rather than a figure."""
+        return self.value is None and self.verdict is None and len(self.text) > 48
+
+
+@dataclass(frozen=True)
+class StepResult:
+    """A step with what was read there and its verdict."""
+
+    step: Step
+    pair: Pair | None
+    volts: Interval | None
+    verdict: Verdict
+    wave: Wave | None = None
+    also: tuple[tuple[str, Reading], ...] = ()
+
+    @property
+    def taken(self) -> bool:
+        """Whether its volts or waveform are there; where no volts are judged, all else that it asks for."""
+        if self.pair is not None or self.volts is not None or self.wave is not None:
+            return True
+        return bool(self.also) and self.step.allowed == OPEN and len(self.also) == len(self.step.also)
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What the readings say about a test, computed from facts and design."""
+
+    plan: Plan
+    steps: tuple[StepResult, ...]
+    extra: tuple[Pair, ...]
+    regulation: Regulation | None
+    regulation_verdict: Verdict
+    verdict: Verdict
+    measured: int
+    findings: tuple[Finding, ...] = ()
+    facts: Facts | None = field(default=None, compare=False)
+    #: `simulated` or `practice` where nothing real was read: it proves nothing. Empty otherwise.
+    pretended: str = ""
+
+    @property
+    def complete(self) -> bool:
+        return all(
+            r.taken
+            for r in self.steps
+            if r.step.phase not in ("approach", "trace", "watch") and (not r.step.reset)
+        )
+
+
+class Kind(Protocol):
+    """One kind of test: how it is called, planned and judged.
+
+    `standard` is the term of IEC 61204 for it, empty where that defines none; `method` how it is measured.
+    """
+
+    @property
+    def name(self) -> str: ...
+
+    @property
+    def standard(self) -> str: ...
+
+    @property
+    def method(self) -> str: ...
+
+    def steps(self, s: Situation, test: Test) -> list[Step]: ...
+
+    def findings(self, facts: Facts) -> list[Finding]: ...

@@ -1,0 +1,173 @@
+"""How a sink is cooled as it warms: by still air, then by its fan step by step.
+
+A fan that is switched by its sink's temperature cuts the heat-up into phases; each has its own
+thermal resistance and ends where the next step of the fan begins.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Array, Figure, Flags
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.kinds import Fan
+from tensimeter.core.path import FanLink
+from tensimeter.core.thermal.fan import quieter_dB
+from tensimeter.core.thermal.heatsink import AIR_DENSITY, AIR_HEAT
+
+#: Conductance of a sink grows with flow to this power, and a box lets through half of a fan's free flow:
+#: rules of thumb.
+FLOW_POWER, BOX_SHARE = 0.6, 0.5
+#: Steps that a proportional fan is worked out in, and K over which it goes from slow to full.
+PROPORTIONAL_STEPS, PROPORTIONAL_K = 4, 15.0
+
+
+@dataclass(frozen=True)
+class Step:
+    """One speed of a fan: from this sink temperature up, back below the other; share of full speed."""
+
+    from_C: float
+    back_C: float
+    speed: float
+
+
+@dataclass(frozen=True)
+class Phase:
+    """One phase of a heat-up, arrays over operating points: °C that the sink tends to, s, where it ends.
+
+    `begins_C` is the sink's temperature at which it begins, `back_C` where it falls back to the one before.
+    """
+
+    final_C: Array
+    time_constant_s: float
+    begins_C: float
+    back_C: float
+    ends_C: float
+    speed: float
+
+
+def fan_steps(job: Job) -> tuple[Step, ...]:
+    """The speeds of the design's fan, slowest first; empty without one. The first fan of a design counts."""
+    found = ((x, job.part(x.part)) for x in job.design.links if isinstance(x, FanLink))
+    link, fan = next(((x, p) for x, p in found if isinstance(p, Fan)), (None, None))
+    if link is None or fan is None:
+        return ()
+    always, slow = -math.inf, (link.slow_V or fan.rated_V / 2) / fan.rated_V
+    if link.control == "always":
+        return (Step(always, always, 1.0),)
+    if link.control == "threshold":
+        return (Step(link.on_C, link.off_C, 1.0),)
+    if link.control == "steps":
+        return (Step(link.on_C, link.off_C, slow), Step(link.on_C + 10, link.off_C + 10, 1.0))
+    steps = []
+    for k in range(PROPORTIONAL_STEPS):
+        part = k / (PROPORTIONAL_STEPS - 1)
+        begins = link.on_C + part * PROPORTIONAL_K
+        back = link.off_C if k == 0 else begins
+        steps.append(Step(begins, back, slow + part * (1 - slow)))
+    return tuple(steps)
+
+
+def resting_speed(job: Job) -> float:
+    """The speed of the design's fan while its sink is cool, as a share of full speed."""
+    steps = fan_steps(job)
+    return steps[0].speed if steps and math.isinf(steps[0].from_C) else 0.0
+
+
+def fan_of(job: Job) -> Fan | None:
+    """The fan that cools: the first of the design."""
+    parts = (job.part(x.part) for x in job.design.links if isinstance(x, FanLink))
+    return next((p for p in parts if isinstance(p, Fan)), None)
+
+
+def resistance_at(still_K_W: float, blown_K_W: float | None, speed: float) -> float:
+    """K/W of a sink at a share of the fan's full speed; its conductance grows with flow^0.6."""
+    if blown_K_W is None or speed <= 0:
+        return still_K_W
+    still, blown = 1 / still_K_W, 1 / blown_K_W
+    return float(1 / (still + max(blown - still, 0.0) * speed**FLOW_POWER))
+
+
+def box_resistance(box_K_W: float, fan: Fan | None, speed: float) -> float:
+    """K/W of the air inside: through the walls, and out with the air that a fan moves, ΔT = P/(ρ·c·Q)."""
+    if not box_K_W:
+        return 0.0
+    carried = 0.0
+    if fan is not None and speed > 0:
+        carried = AIR_DENSITY * AIR_HEAT * fan.flow_m3_h / 3600 * BOX_SHARE * speed
+    return 1 / (1 / box_K_W + carried)
+
+
+def settled(phases: Sequence[Phase]) -> Array:
+    """°C that the sink settles at, or the top of its swing where the fan hunts."""
+    last = phases[-1]
+    found = _held(last)
+    for phase in reversed(phases[:-1]):
+        found = np.where(phase.final_C <= phase.ends_C, _held(phase), found)
+    return np.asarray(found)
+
+
+def _held(phase: Phase) -> Array:
+    """A step that cools below its own end swings back up to where it begins."""
+    if not math.isfinite(phase.begins_C):
+        return phase.final_C
+    return np.where(phase.final_C < phase.back_C, phase.begins_C, phase.final_C)
+
+
+def seconds_to(phases: Sequence[Phase], start_C: Figure, limit_C: Figure) -> Array:
+    """Seconds from a start until the sink is at its limit, phase by phase; infinite where it never is."""
+    at: Array = np.asarray(start_C, float)
+    total: Array = np.zeros(())
+    reached: Flags = np.zeros((), bool)
+    for phase in phases:
+        end = np.minimum(limit_C, phase.ends_C)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            share = (end - at) / (phase.final_C - at)
+            took = -phase.time_constant_s * np.log1p(-np.clip(share, 0.0, 1.0))
+        took = np.where(end <= at, 0.0, np.where(phase.final_C <= end, np.inf, took))
+        total = total + np.where(reached, 0.0, took)
+        reached = reached | (np.asarray(limit_C) <= phase.ends_C)
+        at = np.maximum(at, np.minimum(end, phase.ends_C))
+    return total
+
+
+@dataclass(frozen=True)
+class Swing:
+    """What the fan does at one operating point: in words, its period in s, its share at the faster step."""
+
+    words: str
+    period_s: float | None
+    share: float
+    louder_dB: float | None
+
+
+def swing(phases: Sequence[Phase]) -> Swing:
+    """Whether a fan rests, runs at a step, or hunts between two, at a single operating point."""
+    for k, phase in enumerate(phases):
+        final, ends = float(phase.final_C), phase.ends_C
+        if final > ends:
+            continue
+        hunts = math.isfinite(phase.begins_C) and final < phase.back_C
+        if not hunts:
+            speed = phase.speed
+            words = (
+                "rests"
+                if speed == 0
+                else "runs at full speed"
+                if speed == 1
+                else f"runs at {speed * 100:.0f} %"
+            )
+            return Swing(words, None, float(speed > 0), quieter_dB(1.0, speed) if 0 < speed < 1 else None)
+        below = phases[k - 1]
+        warm = _between(below, phase.back_C, phase.begins_C)
+        cool = _between(phase, phase.begins_C, phase.back_C)
+        period = warm + cool
+        return Swing("hunts", period, cool / period if period else 0.0, None)
+    return Swing("runs at full speed", None, 1.0, None)
+
+
+def _between(phase: Phase, start_C: float, end_C: float) -> float:
+    final = float(phase.final_C)
+    return phase.time_constant_s * math.log((final - start_C) / (final - end_C))

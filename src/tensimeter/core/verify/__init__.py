@@ -1,1 +1,0 @@
-"""What readings say: analyses of recorded facts."""
