@@ -7,14 +7,14 @@ import sys
 
 import numpy as np
 
-from tensimeter.core.design.network import Conversion, Network, Series, Sink
 from tensimeter.core.electrical.constant_power import constant_power_volts
+from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
 from tensimeter.core.electrical.solver import solve
 
 
 def design(rng: np.random.Generator) -> tuple[Network, dict[str, float]]:
     """A stack of one to three units, up to four branches, converters behind converters among them."""
-    elements: list[Series | Conversion | Sink] = []
+    elements: list[Series | Conversion | CurrentSink] = []
     for k in range(rng.integers(1, 4)):
         below = f"u{k - 1}" if k else None
         elements.append(Series(f"u{k}", below, emf=rng.uniform(5, 50), resistance=rng.uniform(0, 0.5)))
@@ -28,7 +28,7 @@ def design(rng: np.random.Generator) -> tuple[Network, dict[str, float]]:
             # A diode between sources, and a panel meter or a fan that draws for itself.
             elements.append(Series(f"d{k}", feed, drop_V=rng.uniform(0.2, 1.0)))
             feed = f"d{k}"
-            elements.append(Sink(f"s{k}", feed, own_A=rng.uniform(0, 0.3)))
+            elements.append(CurrentSink(f"s{k}", feed, own_A=rng.uniform(0, 0.3)))
         if rng.random() < 0.7:
             elements.append(
                 Conversion(
@@ -40,7 +40,7 @@ def design(rng: np.random.Generator) -> tuple[Network, dict[str, float]]:
             )  # fmt: skip
             elements.append(Series(f"x{k}", f"c{k}", resistance=rng.uniform(0, 0.2)))
             feed = f"x{k}"
-        elements.append(Sink(f"o{k}", feed))
+        elements.append(CurrentSink(f"o{k}", feed))
         loads[f"o{k}"] = rng.uniform(0, 8)
     return Network(tuple(elements)), loads
 

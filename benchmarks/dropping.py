@@ -30,7 +30,7 @@ from tensimeter.core.model.tests import (
     Ripple,
     Test,
 )
-from tensimeter.core.parts.measuring import Clamp
+from tensimeter.core.parts.instruments import Clamp
 from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.store.jobfile import JobFile

@@ -66,7 +66,7 @@ def rows() -> list[Row]:
 
 def _heat() -> list[Row]:
     """Eight channels of a soak at 10 Hz as they grow, each frame with a reading more."""
-    from tensimeter.core.soak.run import SoakRun
+    from tensimeter.core.testplan.soak.run import SoakRun
     from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
 
     found = []

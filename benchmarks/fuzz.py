@@ -153,8 +153,9 @@ class Bed:
         import scipy.signal
         import scipy.stats  # noqa: F401
 
-        from tensimeter.core.measurement.readings import Reading, accuracy_of
+        from tensimeter.core.measurement.readings import Reading
         from tensimeter.core.model.edits import readings_first
+        from tensimeter.core.model.instruments import accuracy_of
         from tensimeter.demo.library import demo_job
         from tensimeter.store.exchange import export
         from tensimeter.store.jobfile import JobFile
@@ -408,8 +409,8 @@ def _spoil(rng: random.Random, data: object) -> None:
 
 def _use(job) -> None:
     """What a window asks of a job when it opens it."""
-    from tensimeter.core.design.load_line import full_load
-    from tensimeter.core.design.network import has_source
+    from tensimeter.core.circuit.load_line import full_load
+    from tensimeter.core.circuit.network import has_source
     from tensimeter.core.errors import Trouble
     from tensimeter.core.procedure.notices import notices
     from tensimeter.core.rating.ladder import at

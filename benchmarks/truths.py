@@ -22,7 +22,10 @@ from tensimeter.bench.simulated.supply import SimulatedSupply
 from tensimeter.core.analysis.limit import LimitKind
 from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import CrossRegulation, LoadRegulation, Overload, OverVoltage
-from tensimeter.core.parts.kinds import Converter, Donor, ElectronicLoad, LeadPart
+from tensimeter.core.parts.converter import Converter
+from tensimeter.core.parts.donor import Donor
+from tensimeter.core.parts.electronic_load import ElectronicLoad
+from tensimeter.core.parts.lead import LeadPart
 from tensimeter.core.path import ConverterLink, Design, LeadLink, OutputLink, UnitLink
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.kinds.overload import limit_of

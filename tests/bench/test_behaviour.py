@@ -22,7 +22,7 @@ from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import LoadRegulation, Overload
-from tensimeter.core.parts.kinds import Clamp
+from tensimeter.core.parts.instruments import Clamp
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.store.jobfile import JobFile

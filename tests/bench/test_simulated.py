@@ -12,7 +12,7 @@ from tensimeter.bench.clock import Clock
 from tensimeter.bench.simulated.scpi import ScpiDevice
 from tensimeter.bench.simulated.server import StandIns
 from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
-from tensimeter.core.design.network import build
+from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Accuracy

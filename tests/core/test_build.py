@@ -10,7 +10,7 @@ from tensimeter.core.assembly.wiring import mains_units, wire_list
 from tensimeter.core.electrical import wire
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Verdict
-from tensimeter.core.measurement.readings import Reading, accuracy_of
+from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.assembly_edits import (
     mixed_up,
     put_back,
@@ -20,9 +20,10 @@ from tensimeter.core.model.assembly_edits import (
     with_wire,
 )
 from tensimeter.core.model.edits import changed, new_link, with_link
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
-from tensimeter.core.parts.kinds import Resistor
+from tensimeter.core.parts.plain_loads import Resistor
 from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.first_power import bare_seconds, touches, wake_steps, woken
 from tensimeter.core.procedure.matrix import checked, matrix

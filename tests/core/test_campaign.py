@@ -3,13 +3,14 @@
 import numpy as np
 import pytest
 
-from tensimeter.core.design.load_line import explain_input, explain_volts, load_line
-from tensimeter.core.design.network import build
+from tensimeter.core.circuit.load_line import explain_input, explain_volts, load_line
+from tensimeter.core.circuit.network import build
 from tensimeter.core.design.reach import load_reach_A
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.measurement.conformity import Accuracy, Verdict
-from tensimeter.core.measurement.readings import Reading, accuracy_of, standing
+from tensimeter.core.measurement.readings import Reading, standing
 from tensimeter.core.model import edits, stock_edits
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
 from tensimeter.core.testplan import advice

@@ -16,22 +16,24 @@ from tensimeter.core.design.failures import failures
 from tensimeter.core.design.policies import SCHOOLS
 from tensimeter.core.design.sizing import sized
 from tensimeter.core.errors import Trouble
-from tensimeter.core.measurement.readings import Reading, accuracy_of
+from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.assembly_edits import with_assembly
 from tensimeter.core.model.edits import changed, new_link, with_link
-from tensimeter.core.model.job import BoxRecord, Job
+from tensimeter.core.model.instruments import accuracy_of
+from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.model.stock_edits import with_part
-from tensimeter.core.parts.kinds import Part
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.registry import Part
 from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.first_power import wake_steps, woken
 from tensimeter.core.procedure.incoming_check import tries
 from tensimeter.core.procedure.matrix import checked, matrix
-from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.procedure.stored_energy import stored, ways
 from tensimeter.core.rating.ladder import at, ranked
+from tensimeter.core.settings import BoxRecord
 from tensimeter.core.testplan.generator import generated
 from tensimeter.demo.library import demo_job
 from tensimeter.store.library import shipped_parts

@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tensimeter.core.analysis.cross import cross_regulation, onto_card
+from tensimeter.core.analysis.cross import cross_regulation
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading

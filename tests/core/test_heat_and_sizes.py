@@ -10,12 +10,13 @@ from tensimeter.core.design.policies import SCHOOLS
 from tensimeter.core.design.sizing import sized
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed, new_link, with_link
-from tensimeter.core.model.job import BoxRecord, Job
+from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
-from tensimeter.core.parts.kinds import FeedbackDivider, PulseControl
+from tensimeter.core.parts.figures import FeedbackDivider, PulseControl
 from tensimeter.core.path import FanLink
 from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
 from tensimeter.core.rating.ladder import at
+from tensimeter.core.settings import BoxRecord
 from tensimeter.core.thermal.fan_cooling import box_resistance, resistance_at, swing
 from tensimeter.demo.library import demo_job
 from tensimeter.store.library import shipped_parts

@@ -13,12 +13,12 @@ from tensimeter.core.model.edits import changed, with_campaign, with_test
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.model.tests import Changed, Endurance, FanTest, OverTemperature, SensorCheck, Soak, Test
-from tensimeter.core.soak.run import run_name, soak_runs
 from tensimeter.core.testplan.advice import outcome_sentence, settle_sentence
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.generator import wanted
 from tensimeter.core.testplan.picture import picture
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.soak.run import run_name, soak_runs
 from tensimeter.core.testplan.step import FAN, Outcome
 from tensimeter.core.thermal.rc_ladder import Stages
 from tensimeter.demo.library import demo_job

@@ -29,7 +29,7 @@ from tensimeter.core.model.tests import (
     Tolerance,
     Transient,
 )
-from tensimeter.core.parts.kinds import Device, Lamp, Motor, Resistor
+from tensimeter.core.parts.plain_loads import Device, Lamp, Motor, Resistor
 from tensimeter.core.testplan import advice
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.expected import efficiency_at, limit_A, trip_V

@@ -5,23 +5,24 @@ import math
 import numpy as np
 import pytest
 
+from tensimeter.core.circuit.fault import fault_A
+from tensimeter.core.circuit.network import extremes
 from tensimeter.core.design.alternatives import backfeed, fed_instead
 from tensimeter.core.design.bands import allowed
-from tensimeter.core.design.fault import fault_A
 from tensimeter.core.design.reach import reach
 from tensimeter.core.design.startup import inrushes
-from tensimeter.core.electrical.battery import charging, hours
 from tensimeter.core.electrical.losses import fit_losses
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed, new_link, with_link, without_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.model.stock_edits import card_from_nameplate, split_up, with_part
-from tensimeter.core.parts.kinds import Battery, EfficiencyPoint, Part
+from tensimeter.core.parts.battery import Battery
+from tensimeter.core.parts.figures import EfficiencyPoint
+from tensimeter.core.parts.registry import Part
 from tensimeter.core.path import LeadLink, Link, MeterLink, OutputLink, UnitLink
 from tensimeter.core.procedure.notices import notices
-from tensimeter.core.rating.ladder import at
-from tensimeter.core.rating.ratings import battery_hours
+from tensimeter.core.rating.ladder import at, battery_hours
 from tensimeter.demo.library import demo_job
 from tensimeter.store.library import shipped_parts
 
@@ -156,14 +157,14 @@ def test_batteries_by_chemistry() -> None:
     lead = card_from_nameplate(job, "12V 7Ah battery")
     iron = card_from_nameplate(job, "12.8V 20Ah lithium iron battery")
     assert (lead.chemistry, lead.cells, iron.chemistry, iron.cells) == ("lead", 6, "lithium_iron", 4)
-    assert hours(lead, 0.35) == pytest.approx(20.0)
-    assert hours(lead, 7.0) < 1.0
-    assert hours(iron, 10.0) == pytest.approx(2.0)
-    assert charging(lead).volts == pytest.approx(14.4)
-    assert "no protection board" in charging(iron).refused
-    assert charging(changed(iron, board=True)).volts == pytest.approx(14.6)
+    assert lead.hours(0.35) == pytest.approx(20.0)
+    assert lead.hours(7.0) < 1.0
+    assert iron.hours(10.0) == pytest.approx(2.0)
+    assert lead.charging().volts == pytest.approx(14.4)
+    assert "no protection board" in iron.charging().refused
+    assert changed(iron, board=True).charging().volts == pytest.approx(14.6)
     with pytest.raises(Trouble):
-        hours(lead, 0)
+        lead.hours(0)
 
 
 @pytest.mark.parametrize(
@@ -287,7 +288,7 @@ def test_switched_taps_are_one_two_step_input() -> None:
 def test_a_battery_strays_between_full_and_empty() -> None:
     job = path(BATTERY, "Blade fuse 15 A, holder", "output OUT 12V 2A")
     network, _, _ = at(job, {"out": np.float64(0.0)})
-    low, high = network.ends(job)[job.design.links[0].id, "emf"]
+    low, high = extremes(network, job)[job.design.links[0].id, "emf"]
     assert low <= 10.5
     assert high >= 12.72
     assert isinstance(job.part(GENERIC[BATTERY].id), Battery)

@@ -8,9 +8,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tensimeter.core.circuit.network import build
 from tensimeter.core.design.failures import failures
-from tensimeter.core.design.network import Network, Series, Sink, build
 from tensimeter.core.design.reach import reach
+from tensimeter.core.electrical.elements import CurrentSink, Network, Series
 from tensimeter.core.electrical.reservoir import Curve
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
@@ -84,7 +85,7 @@ def test_a_source_that_bends_stands_on_its_curve(steps: list, falls: list, amps:
     y = 40.0 - np.concatenate([[0.0], np.cumsum(falls[: len(steps)])])
     curve = Curve(tuple(x.tolist()), tuple(y.tolist()))
     network = Network(
-        (Series("s", None, emf=40.0, curve=curve), Series("w", "s", resistance=0.3), Sink("o", "w"))
+        (Series("s", None, emf=40.0, curve=curve), Series("w", "s", resistance=0.3), CurrentSink("o", "w"))
     )
     solution = solve(network, {"o": amps})
     expected = (
@@ -110,7 +111,7 @@ def test_rails_superpose(ohms: list[float], amps: list[float]) -> None:
         )
         for k, n in enumerate(names)
     ]  # fmt: skip
-    network = Network((*elements, *(Sink(f"o{n}", n) for n in names)))
+    network = Network((*elements, *(CurrentSink(f"o{n}", n) for n in names)))
     solution = solve(network, {f"o{n}": a for n, a in zip(names, amps, strict=True)})
     found = [float(solution[n].V) for n in names]
     assert found == pytest.approx(np.array([12.0, 11.0, 10.0]) - matrix @ amps, abs=1e-9)

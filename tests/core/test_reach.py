@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from tensimeter.core.design.network import Network, build
+from tensimeter.core.circuit.network import build, sampled
 from tensimeter.core.design.reach import (
     COLLAPSE,
     adjustable,
@@ -17,6 +17,7 @@ from tensimeter.core.design.reach import (
     volts_span,
 )
 from tensimeter.core.design.worst_case import corners, spread, volts_of
+from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed, readings_first, with_link
@@ -174,7 +175,7 @@ def test_the_border_strays_as_the_same_builds_drawn_one_by_one() -> None:
     job = demo_job("ridge-pier")
     volts, amps = np.array([6.0, 13.6, 30.0]), np.linspace(0, 12, 121)
     found = spread_border(job, "mount", volts, amps, draws=60, seed=4)
-    drawn = build(job).spread(job, np.random.default_rng(4), 60, 2)
+    drawn = sampled(build(job), job, np.random.default_rng(4), 60, 2)
     ends = []
     for k in range(60):
         own = Network(

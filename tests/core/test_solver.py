@@ -6,8 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import fsolve
 
-from tensimeter.core.design.network import Conversion, Network, Series, Sink, build
+from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.constant_power import constant_power_volts
+from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
 from tensimeter.core.electrical.solution import State
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
@@ -24,7 +25,7 @@ def chain(emf: float = 24.0, source_ohm: float = 0.1, set_V: float = 12.0, **fig
             Series("source", None, emf=emf, resistance=source_ohm),
             converter("module", "source", set_V, **figures),
             Series("lead", "module", resistance=0.05),
-            Sink("out", "lead"),
+            CurrentSink("out", "lead"),
         )
     )
 
@@ -49,9 +50,9 @@ def test_a_ladder_solved_by_hand() -> None:
         (
             Series("s", None, emf=12.0, resistance=0.2),
             Series("a", "s", resistance=1.0),
-            Sink("one", "a"),
+            CurrentSink("one", "a"),
             Series("b", "s", resistance=0.5),
-            Sink("two", "b"),
+            CurrentSink("two", "b"),
         )
     )
     solution = solve(network, {"one": 2.0, "two": 1.0})
@@ -89,10 +90,10 @@ def test_several_constant_power_loads_share_one_lead() -> None:
             Series("s", None, emf=24.0, resistance=0.8),
             Series("a", "s", resistance=0.3),
             converter("m1", "a", 12.0),
-            Sink("o1", "m1"),
+            CurrentSink("o1", "m1"),
             Series("b", "s", resistance=0.6),
             converter("m2", "b", 5.0),
-            Sink("o2", "m2"),
+            CurrentSink("o2", "m2"),
         )
     )
     solution = solve(network, {"o1": 3.0, "o2": 2.0})
@@ -133,7 +134,7 @@ def test_a_linear_stage_passes_its_input_current() -> None:
         (
             Series("s", None, emf=15.0, resistance=0.2),
             converter("reg", "s", 9.0, loss_fixed_W=0.09, loss_per_A=0, topology="linear"),
-            Sink("out", "reg"),
+            CurrentSink("out", "reg"),
         )
     )
     point = solve(network, {"out": 1.0})["reg"]
@@ -190,7 +191,7 @@ def networks(draw: st.DrawFn) -> tuple[Network, dict[str, float]]:
             elements.append(converter(f"c{k}", feed, draw(st.floats(1, 24)), **figures))
             elements.append(Series(f"x{k}", f"c{k}", resistance=draw(ohms)))
             feed = f"x{k}"
-        elements.append(Sink(f"o{k}", feed))
+        elements.append(CurrentSink(f"o{k}", feed))
         loads[f"o{k}"] = draw(st.floats(0, 8))
     return Network(tuple(elements)), loads
 
@@ -231,8 +232,8 @@ def test_a_converter_behind_one_that_drops_out() -> None:
         converter("first", "s", 9.8, resistance=0.02),
         Series("wire", "first", resistance=0.05),
         converter("second", "wire", 5.0),
-        Sink("out", "second"),
-        Sink("side", "first"),
+        CurrentSink("out", "second"),
+        CurrentSink("side", "first"),
     )
     first, second = elements[1], elements[3]
     amps, side, volts, feed = 2.0, 0.7, 9.0, 9.0

@@ -3,13 +3,12 @@
 import numpy as np
 import pytest
 
+from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.network import build
 from tensimeter.core.design.bands import trim
-from tensimeter.core.design.load_line import full_load
-from tensimeter.core.design.network import build
 from tensimeter.core.design.reach import reach
 from tensimeter.core.design.startup import lock_ins
 from tensimeter.core.electrical.rectifier import rectified
-from tensimeter.core.electrical.reservoir import circuit, source_curve
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed, new_link, with_link, without_link
@@ -86,7 +85,7 @@ def test_a_supply_with_rails_joins_as_its_rails(dome: Job) -> None:
 def test_a_transformer_is_the_curve_of_its_reservoir(finisher: Job) -> None:
     """At 0.9 A the path's source stands where the reservoir integrated alone does."""
     part = finisher.part("two-taps")
-    alone = rectified(circuit(part, 1, 50.0), load_A=0.9)
+    alone = rectified(part.circuit(1, 50.0), load_A=0.9)
     for link in ("fan", "aux", "meter"):
         finisher = without_link(finisher, link)
     solution = solve(build(finisher), {"bath": np.array([0.0, 0.9 - 0.0071])})
@@ -94,7 +93,7 @@ def test_a_transformer_is_the_curve_of_its_reservoir(finisher: Job) -> None:
     assert amps[1] == pytest.approx(0.9, abs=2e-3)
     assert volts[1] == pytest.approx(float(alone.mean_V), abs=0.03)
     assert volts[0] == pytest.approx(25.6 * np.sqrt(2) - 1.8, abs=0.5)
-    source = source_curve(part, 1, 50.0)
+    source = part.source_curve(1, 50.0)
     assert float(source.winding_A.at(np.array(0.9))) == pytest.approx(
         float(alone.transformer_rms_A), rel=0.01
     )
@@ -116,7 +115,7 @@ def test_the_finishers_two_taps(finisher: Job) -> None:
     # The valley counts, not the mean: by the reservoir integrated at low line.
     part = finisher.part("two-taps")
     _, solution, found = at(low_tap, {"bath": 1.0})
-    valley = rectified(circuit(part, 0, 50.0, 0.9), load_A=float(solution["transformer"].I)).valley_V
+    valley = rectified(part.circuit(0, 50.0, 0.9), load_A=float(solution["transformer"].I)).valley_V
     limits = {x.name: x for x in found}
     assert float(limits["Regulator, headroom"].allowed) == pytest.approx(float(valley), abs=0.05)
     weak = with_part(finisher, changed(part, capacitor_V=35.0))

@@ -4,7 +4,7 @@ import pytest
 
 from tensimeter.core.electrical import fuse, wire
 from tensimeter.core.errors import Trouble
-from tensimeter.core.parts.kinds import FusePart
+from tensimeter.core.parts.fuse import FusePart
 
 #: Ω per km at 20 °C of even gauges, from the published copper wire table (NBS Handbook 100).
 TABLE = {
@@ -54,8 +54,8 @@ def test_hotter_insulation_and_thicker_wire_carry_more() -> None:
 
 def test_a_fuse_behind_a_limit_may_never_blow() -> None:
     part = FusePart(id="f", name="F", rated_A=10)
-    assert fuse.continuous_A(part) == 7.5
-    assert fuse.resistance(part) == pytest.approx(0.008)
-    assert not fuse.can_blow(part, 12.0)
-    assert fuse.can_blow(part, 25.0)
-    assert "rule of thumb" in fuse.explain_resistance(part).text()
+    assert fuse.continuous_A(part.rated_A) == 7.5
+    assert part.ohms == pytest.approx(0.008)
+    assert not part.can_blow(12.0)
+    assert part.can_blow(25.0)
+    assert "rule of thumb" in part.explain_resistance().text()

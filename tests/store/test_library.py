@@ -8,8 +8,7 @@ from hypothesis import strategies as st
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.summary import rated, summary
-from tensimeter.core.parts.kinds import SHELVES
+from tensimeter.core.parts.registry import SHELVES
 from tensimeter.core.procedure.incoming_check import tries
 from tensimeter.store.attachments import attach, attachments
 from tensimeter.store.exchange import export, import_folder
@@ -28,10 +27,10 @@ def test_the_shipped_library_has_every_kind_and_says_what_it_is() -> None:
     assert {p.kind for p in parts} == {kind for _, kinds in SHELVES for kind in kinds}
     assert len({p.id for p in parts}) == len({p.name for p in parts}) == len(parts)
     for part in parts:
-        first, second = summary(part)
+        first, second = part.summary()
         assert any(c.isdigit() for c in first), part.name
         assert second
-        bounds = rated(part)
+        bounds = part.rated()
         assert bounds is None or min(bounds) > 0
         steps = tries(Job(name="x"), part)
         assert len({s.id for s in steps}) == len(steps)

@@ -218,7 +218,7 @@ def test_before_a_reading_the_design_is_drawn_and_what_is_blind_is_said(open_win
 
 @pytest.mark.parametrize("night", [False, True])
 def test_the_plot_of_a_soak_in_either_light_and_as_it_grows(warm: MainWindow, night: bool) -> None:
-    from tensimeter.core.soak.run import soak_runs
+    from tensimeter.core.testplan.soak.run import soak_runs
     from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
     from tensimeter.ui.theme import theme
 

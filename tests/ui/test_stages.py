@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from tensimeter.core.measurement.conformity import Verdict
-from tensimeter.core.parts.kinds import SHELVES
+from tensimeter.core.parts.registry import SHELVES
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job
 from tensimeter.store.attachments import attachments

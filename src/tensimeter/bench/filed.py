@@ -10,11 +10,12 @@ import numpy as np
 
 from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.measurement.plausible import doubts
-from tensimeter.core.measurement.readings import Origin, Quantity, Reading, accuracy_of, standing
+from tensimeter.core.measurement.readings import Origin, Quantity, Reading, standing
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import Understood, at_place
-from tensimeter.core.soak.run import link_of
 from tensimeter.core.testplan.plan import step_for
+from tensimeter.core.testplan.soak.run import link_of
 from tensimeter.core.testplan.step import FAN, OPEN, Plan, Step, panel_of
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import keep_wave

@@ -7,7 +7,8 @@ import numpy as np
 from tensimeter.bench.filed import ask_about
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.plausible import doubts
-from tensimeter.core.measurement.readings import Quantity, Reading, accuracy_of
+from tensimeter.core.measurement.readings import Quantity, Reading
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.testplan.step import Plan
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import TemperatureLog

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from tensimeter.bench.replay import Replay
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.errors import Trouble
-from tensimeter.core.measurement.readings import accuracy_of
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import Plan, Step

@@ -8,7 +8,7 @@ from tensimeter.bench.hands import RESET_S, START_S
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.tests import RealDevice
-from tensimeter.core.parts.kinds import Oscilloscope
+from tensimeter.core.parts.roles import WaveformRecorder
 from tensimeter.core.testplan.step import Capture, Step
 from tensimeter.store.waves import keep_wave
 
@@ -88,7 +88,7 @@ class Recording:
             return
         part = self._taking.file.job.part(scope.part)
         most, fastest = PLAIN_SAMPLES, PLAIN_RATE
-        if isinstance(part, Oscilloscope):
+        if isinstance(part, WaveformRecorder):
             most, fastest = int(part.samples), part.sample_Hz
         rate = min(most / capture.record_s, fastest)
         scope.arm(rate, max(round(rate * capture.record_s), 10), capture.before, source)

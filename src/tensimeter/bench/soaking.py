@@ -9,8 +9,8 @@ from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Soak
 from tensimeter.core.quantity import show
-from tensimeter.core.soak.run import GONE_SHARE, soak_runs
-from tensimeter.core.soak.state import SoakState, state_at
+from tensimeter.core.testplan.soak.run import GONE_SHARE, soak_runs
+from tensimeter.core.testplan.soak.state import SoakState, state_at
 from tensimeter.core.testplan.step import Plan, Step
 
 if TYPE_CHECKING:

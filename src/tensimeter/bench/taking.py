@@ -15,7 +15,8 @@ from tensimeter.bench.recording import Recording
 from tensimeter.bench.run_limits import RunLimits
 from tensimeter.bench.soaking import Soaking
 from tensimeter.core.errors import Trouble
-from tensimeter.core.measurement.readings import Origin, Quantity, Reading, accuracy_of
+from tensimeter.core.measurement.readings import Origin, Quantity, Reading
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.testplan.step import WALL, Plan, Step
 from tensimeter.store.jobfile import JobFile
 

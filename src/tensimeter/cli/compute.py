@@ -8,7 +8,7 @@ import typer
 
 from tensimeter.cli.commands import app
 from tensimeter.cli.output import answer
-from tensimeter.core.design.network import has_source
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.reach import most_A, reach, volts_span
 from tensimeter.core.electrical.solution import State
 from tensimeter.core.errors import Trouble

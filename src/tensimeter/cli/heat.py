@@ -17,9 +17,9 @@ from tensimeter.core.heatup.runaway import runs_away
 from tensimeter.core.measurement.readings import standing
 from tensimeter.core.model.tests import Soak
 from tensimeter.core.quantity import parse
-from tensimeter.core.soak.identified import Shown, shown
-from tensimeter.core.soak.run import soak_runs
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.soak.identified import Shown, shown
+from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import read_temperatures
 

@@ -13,7 +13,7 @@ from tensimeter.cli.size import pairs, size
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Band, judge
 from tensimeter.core.quantity import parse
-from tensimeter.core.soak.identified import Shown
+from tensimeter.core.testplan.soak.identified import Shown
 from tensimeter.core.thermal import derating, fan, heatsink, ntc
 
 Fitted = Annotated[Path | None, typer.Option(help="A job whose latest soak gives θ, C, heat and room.")]

@@ -136,22 +136,10 @@ Link = Annotated[
     Field(discriminator="kind"),
 ]
 
-#: Which kind of part a kind of link is made of.
-PART_KINDS: dict[str, tuple[str, ...]] = {
-    "unit": ("donor", "rails", "transformer", "battery"),
-    "converter": ("converter",),
-    "fuse": ("fuse",),
-    "lead": ("lead", "wire"),
-    "connector": ("connector",),
-    "panel_meter": ("panel_meter",),
-    "fan": ("fan",),
-}
 #: Links that what feeds the rest stands on; what they feed stands at the left of the outline.
 _SOURCES = ("unit", "either")
 #: Links that end a branch: nothing hangs on them.
 ENDS = ("output", "fan")
-#: What may be fed at an output.
-FED_KINDS = ("device", "lamp", "motor", "battery", "resistor")
 
 
 class Design(Record):

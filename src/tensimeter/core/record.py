@@ -38,29 +38,3 @@ def falling(points: tuple[Record, ...]) -> tuple[Record, ...]:
 
 #: A list of points (°C, what is allowed) that is a derating curve, or empty.
 Derating = AfterValidator(falling)
-
-
-class PartRecord(Record):
-    """What every part has.
-
-    `doubt` is how far its ratings are held below the label, beside the policy, because they are not
-    believed. `size_mm` is length, width and height.
-    """
-
-    id: Identifier
-    name: Name
-    condition: Condition = "untested"
-    cost: NotNegative | None = None
-    note: str = ""
-    count: Count = 1
-    doubt: Annotated[float, Field(ge=0, lt=1)] = 0.0
-    size_mm: tuple[Positive, Positive, Positive] | None = None
-    #: Its case has been opened; what the meter said from its output to its case (None: not measured).
-    opened: bool = False
-    isolation_ohm: Positive | None = None
-    origins: dict[str, Origin] = {}
-
-    @property
-    def believed(self) -> float:
-        """Share of its ratings that is believed."""
-        return 1 - self.doubt

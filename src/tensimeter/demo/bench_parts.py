@@ -1,15 +1,10 @@
 """What the observatory measures with: the same loads and meters for every job. All invented."""
 
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.parts.kinds import (
-    ElectronicLoad,
-    LineSource,
-    MeterRange,
-    Multimeter,
-    Oscilloscope,
-    Part,
-    Thermometer,
-)
+from tensimeter.core.parts.electronic_load import ElectronicLoad
+from tensimeter.core.parts.figures import MeterRange
+from tensimeter.core.parts.instruments import LineSource, Multimeter, Oscilloscope, Thermometer
+from tensimeter.core.parts.registry import Part
 
 #: Which of them a campaign uses, by its fields.
 ROLES = {

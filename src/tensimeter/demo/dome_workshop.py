@@ -4,19 +4,14 @@ Its 12 V rail climbs out of its band when only the 5 V side is loaded, and one c
 worse than its neighbours. All names, labels and figures are invented.
 """
 
-from tensimeter.core.model.job import Campaign, Job, Policy, Settings
+from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import LoadRegulation
-from tensimeter.core.parts.kinds import (
-    CombinedLimit,
-    Coupling,
-    Device,
-    FusePart,
-    LeadPart,
-    Motor,
-    Rail,
-    RailSupply,
-)
+from tensimeter.core.parts.fuse import FusePart
+from tensimeter.core.parts.lead import LeadPart
+from tensimeter.core.parts.plain_loads import Device, Motor
+from tensimeter.core.parts.rails import CombinedLimit, Coupling, Rail, RailSupply
 from tensimeter.core.path import Design, FuseLink, LeadLink, OutputLink, UnitLink
+from tensimeter.core.settings import Policy, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 
 #: What the builder does not know: the shutter's contact is six times worse than it should be.

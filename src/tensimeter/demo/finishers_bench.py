@@ -6,9 +6,14 @@ out in the valleys before the top of its range. All names, labels and figures ar
 
 from tensimeter.bench.simulated.warmth import HeatGuard, HeatTruths
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.model.job import BoxRecord, Campaign, Job, Settings
+from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import LoadRegulation, OverTemperature
-from tensimeter.core.parts.kinds import Converter, Fan, FusePart, LeadPart, PanelMeter, Transformer
+from tensimeter.core.parts.converter import Converter
+from tensimeter.core.parts.fan import Fan
+from tensimeter.core.parts.fuse import FusePart
+from tensimeter.core.parts.lead import LeadPart
+from tensimeter.core.parts.panel_meter import PanelMeter
+from tensimeter.core.parts.transformer import Transformer
 from tensimeter.core.path import (
     ConverterLink,
     Design,
@@ -20,6 +25,7 @@ from tensimeter.core.path import (
     OutputLink,
     UnitLink,
 )
+from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 
 #: What the builder does not know: the regulator's reference and a tired clamp.

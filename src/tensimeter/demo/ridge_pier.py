@@ -8,10 +8,16 @@ from dataclasses import replace
 from tensimeter.bench.simulated.behaviour import Behaviour
 from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.analysis.limit import LimitKind
-from tensimeter.core.model.job import BoxRecord, Campaign, Job, Settings
+from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import LoadRegulation, Soak
-from tensimeter.core.parts.kinds import Converter, Donor, FusePart, HotPoint, LeadPart, Part
+from tensimeter.core.parts.converter import Converter
+from tensimeter.core.parts.donor import Donor
+from tensimeter.core.parts.figures import HotPoint
+from tensimeter.core.parts.fuse import FusePart
+from tensimeter.core.parts.lead import LeadPart
+from tensimeter.core.parts.registry import Part
 from tensimeter.core.path import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
+from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 
 #: What the builder does not know: element, field, true figure.

@@ -6,23 +6,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tensimeter.bench.setup import parts_by_role
-from tensimeter.core.design.network import has_source
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED, PRETENDED_WORDS, Reading, Wave
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import (
-    Clamp,
-    ElectronicLoad,
-    LineSource,
-    Multimeter,
-    Oscilloscope,
-    Part,
-    Thermometer,
-)
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.registry import Part
+from tensimeter.core.parts.roles import Instrument
 from tensimeter.core.procedure.first_power import woken
 from tensimeter.core.procedure.matrix import checked
-from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
 from tensimeter.core.testplan.evaluation import outcome, rates, shown_A
@@ -261,19 +254,7 @@ def _instruments(job: Job, file: JobFile, waves: Sequence[Wave]) -> tuple[tuple[
 
 def _accuracy(part: Part) -> str:
     """An instrument's accuracy in words; empty for what is none."""
-    if isinstance(part, ElectronicLoad):
-        return f"V {part.volts.text()}, A {part.amps.text()}"
-    if isinstance(part, Multimeter):
-        return "; ".join(f"{show(r.full_scale, r.quantity)} range {r.accuracy.text()}" for r in part.ranges)
-    if isinstance(part, Thermometer):
-        return f"± {part.accuracy_K:g} K"
-    if isinstance(part, Clamp):
-        return f"A {part.amps.text()}"
-    if isinstance(part, Oscilloscope):
-        return f"gain ± {100 * part.gain_share:g} %, step {show(part.step_V, 'V')}"
-    if isinstance(part, LineSource) and part.watts is not None:
-        return f"W {part.watts.text()}"
-    return ""
+    return part.accuracy_text() if isinstance(part, Instrument) else ""
 
 
 def _read(result: Outcome) -> bool:

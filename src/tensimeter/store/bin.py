@@ -15,7 +15,7 @@ from pathlib import Path
 from pydantic import TypeAdapter, ValidationError
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.parts.kinds import Part
+from tensimeter.core.parts.registry import Part
 from tensimeter.store.database import cannot_write, said
 
 #: Marks the file as a bin: "tebn" in ASCII (SQLite application id).

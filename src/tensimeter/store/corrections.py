@@ -3,7 +3,8 @@
 import time
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.measurement.readings import Reading, accuracy_of
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import Correction, at_place
 from tensimeter.store.jobfile import JobFile

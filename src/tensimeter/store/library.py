@@ -8,7 +8,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import identifier
-from tensimeter.core.parts.kinds import Part
+from tensimeter.core.parts.registry import Part
 from tensimeter.store.regular import parse_toml, read_regular
 
 #: Longest file that is read: a library is typed by hand.

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from tensimeter.core.design.network import Network, has_source
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.reach import set_to
+from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.errors import Trouble
 from tensimeter.core.heat_design.measuring_points import as_fitted
@@ -17,18 +18,18 @@ from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.measurement.readings import Reading, Wave, real_ones
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Soak
-from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.limit import Limit
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.ladder import at
-from tensimeter.core.rating.ratings import Limit
-from tensimeter.core.soak.run import soak_runs
-from tensimeter.core.soak.state import fitted_stages
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.soak.run import soak_runs
+from tensimeter.core.testplan.soak.state import fitted_stages
 from tensimeter.core.testplan.step import Outcome, Plan
 
 if TYPE_CHECKING:
-    from tensimeter.core.soak.state import SoakState
+    from tensimeter.core.testplan.soak.state import SoakState
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBox
 
 from tensimeter.core.explain import Worked
 from tensimeter.core.model.job import Overrule
-from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.notice import Notice
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from platformdirs import user_data_path
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.parts.kinds import Part
+from tensimeter.core.parts.registry import Part
 from tensimeter.store.bin import Bin, Kept
 
 

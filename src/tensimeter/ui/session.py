@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.bench.filed import done_steps, file_from_meter, file_log, file_practice, file_typed, file_wave
 from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
-from tensimeter.core.design.load_line import full_load
+from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.explain import Worked
 from tensimeter.core.measurement.readings import Reading, thinned
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from tensimeter.bench.engine import RunEngine
     from tensimeter.bench.setup import Bench
     from tensimeter.core.procedure.practice import Practice
-    from tensimeter.core.soak.state import SoakState
+    from tensimeter.core.testplan.soak.state import SoakState
     from tensimeter.store.logs import Log, TemperatureLog
     from tensimeter.store.waveforms import Waveform
 

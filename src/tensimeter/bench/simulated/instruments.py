@@ -9,7 +9,7 @@ from tensimeter.bench.simulated.behaviour import Demand
 from tensimeter.bench.simulated.scpi import ScpiDevice, ScpiError, boolean, number, shown
 from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.parts.kinds import Clamp, ElectronicLoad, Multimeter, Thermometer
+from tensimeter.core.parts.roles import CurrentClamp, SetLoad, TemperatureMeter, VoltMeter
 
 
 class World:
@@ -62,7 +62,7 @@ class World:
 class SimulatedLoad(ScpiDevice):
     """Constant current, resistance or power; limits of volts, amps, watts; a watchdog in real seconds."""
 
-    def __init__(self, world: World, part: ElectronicLoad, role: str = "load") -> None:
+    def __init__(self, world: World, part: SetLoad, role: str = "load") -> None:
         super().__init__("electronic load")
         self.world, self.part, self.role = world, part, role
         self._mode, self._on, self._watchdog = "CC", False, 0.0
@@ -172,7 +172,7 @@ class SimulatedLoad(ScpiDevice):
 class SimulatedMeter(ScpiDevice):
     """Volts on the finest range that fits; over range it answers 9.9E37."""
 
-    def __init__(self, world: World, part: Multimeter) -> None:
+    def __init__(self, world: World, part: VoltMeter) -> None:
         super().__init__("multimeter")
         self.world, self.part = world, part
         self.on("CONFigure:VOLTage[:DC]", lambda _: None)
@@ -195,7 +195,7 @@ class SimulatedMeter(ScpiDevice):
 class SimulatedThermometer(ScpiDevice):
     """Reads where the job says that its probes sit; without that the sink of what loses most."""
 
-    def __init__(self, world: World, part: Thermometer) -> None:
+    def __init__(self, world: World, part: TemperatureMeter) -> None:
         super().__init__("thermometer")
         self.world, self.part = world, part
         self.on("MEASure:TEMPerature?", self._read)
@@ -222,7 +222,7 @@ class SimulatedThermometer(ScpiDevice):
 class SimulatedClamp(ScpiDevice):
     """Amps of the output that the load sits on."""
 
-    def __init__(self, world: World, part: Clamp) -> None:
+    def __init__(self, world: World, part: CurrentClamp) -> None:
         super().__init__("clamp")
         self.world, self.part = world, part
         self.on("MEASure:CURRent?", self._read)

@@ -4,7 +4,7 @@ from tensimeter.bench.simulated.behaviour import Demand
 from tensimeter.bench.simulated.instruments import World
 from tensimeter.bench.simulated.scpi import ScpiDevice, ScpiError, boolean, number, shown
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.parts.kinds import LineSource
+from tensimeter.core.parts.roles import LineFeeder
 
 #: What a source that states no accuracy for its watts is given.
 PLAIN_WATTS = Accuracy(of_reading=0.01, counts=2, resolution=0.1)
@@ -13,7 +13,7 @@ PLAIN_WATTS = Accuracy(of_reading=0.01, counts=2, resolution=0.1)
 class SimulatedLine(ScpiDevice):
     """A line source: volts, a switch, and the watts that are taken from it."""
 
-    def __init__(self, world: World, part: LineSource) -> None:
+    def __init__(self, world: World, part: LineFeeder) -> None:
         super().__init__("line source")
         self.world, self.part = world, part
         self.on("VOLTage?", lambda _: shown(self.world.supply.line_V))

@@ -8,7 +8,7 @@ from tensimeter.bench.simulated.behaviour import off_wave, on_wave, ripple_wave,
 from tensimeter.bench.simulated.instruments import World
 from tensimeter.bench.simulated.scpi import ScpiDevice, ScpiError, block, number, shown
 from tensimeter.core.arrays import Array
-from tensimeter.core.parts.kinds import Oscilloscope
+from tensimeter.core.parts.roles import WaveformRecorder
 
 #: Codes to each side of the middle that a digitiser of sixteen bits with averaging shows.
 _CODES = 32_000
@@ -17,7 +17,7 @@ _CODES = 32_000
 class SimulatedScope(ScpiDevice):
     """Armed by INITiate; with TRIGger:SOURce EXT the record begins about the next step or switching."""
 
-    def __init__(self, world: World, part: Oscilloscope) -> None:
+    def __init__(self, world: World, part: WaveformRecorder) -> None:
         super().__init__("oscilloscope")
         self.world, self.part = world, part
         self._rate, self._points, self._before = part.sample_Hz, int(part.samples), 0.2

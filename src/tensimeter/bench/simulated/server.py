@@ -22,13 +22,13 @@ from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
 from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import (
-    Clamp,
-    ElectronicLoad,
-    LineSource,
-    Multimeter,
-    Oscilloscope,
-    Thermometer,
+from tensimeter.core.parts.roles import (
+    CurrentClamp,
+    LineFeeder,
+    SetLoad,
+    TemperatureMeter,
+    VoltMeter,
+    WaveformRecorder,
 )
 
 _LONGEST_LINE = 4096
@@ -231,27 +231,27 @@ def _answer(device: ScpiDevice, line: bytes) -> bytes | None:
 
 def _devices(job: Job, world: World) -> dict[str, ScpiDevice]:
     load = job.part(job.campaign.load)
-    if not isinstance(load, ElectronicLoad):
+    if not isinstance(load, SetLoad):
         raise Trouble("The campaign names no electronic load; choose one from the stock first.")
     devices: dict[str, ScpiDevice] = {"load": SimulatedLoad(world, load)}
     for k, part_id in enumerate(job.campaign.other_loads):
         other = job.part(part_id)
-        if isinstance(other, ElectronicLoad):
+        if isinstance(other, SetLoad):
             devices[f"load{k + 2}"] = SimulatedLoad(world, other, f"load{k + 2}")
     meter = job.part(job.campaign.voltmeter)
-    if isinstance(meter, Multimeter):
+    if isinstance(meter, VoltMeter):
         devices["voltmeter"] = SimulatedMeter(world, meter)
     thermometer = job.part(job.campaign.thermometer)
-    if isinstance(thermometer, Thermometer):
+    if isinstance(thermometer, TemperatureMeter):
         devices["thermometer"] = SimulatedThermometer(world, thermometer)
     scope = job.part(job.campaign.oscilloscope)
-    if isinstance(scope, Oscilloscope):
+    if isinstance(scope, WaveformRecorder):
         devices["scope"] = SimulatedScope(world, scope)
     clamp = job.part(job.campaign.clamp)
-    if isinstance(clamp, Clamp):
+    if isinstance(clamp, CurrentClamp):
         devices["clamp"] = SimulatedClamp(world, clamp)
     line = job.part(job.campaign.line_source)
-    if isinstance(line, LineSource):
+    if isinstance(line, LineFeeder):
         devices["line"] = SimulatedLine(world, line)
     devices["hands"] = SimulatedHands(world)
     return devices

@@ -10,7 +10,8 @@ import numpy as np
 from tensimeter.bench.simulated.behaviour import Behaviour, Demand, meeting_point
 from tensimeter.bench.simulated.warmth import HeatTruths, Warmth
 from tensimeter.core.analysis.limit import LimitKind
-from tensimeter.core.design.network import Conversion, Network, build
+from tensimeter.core.circuit.network import build
+from tensimeter.core.electrical.elements import Conversion, Network
 from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.measurement.conformity import Accuracy

@@ -8,7 +8,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Converter
+from tensimeter.core.parts.roles import ConverterPart
 from tensimeter.core.rating.dissipation import sink_of
 from tensimeter.core.thermal.fan_cooling import box_resistance, fan_of, fan_steps, resistance_at
 from tensimeter.core.thermal.network import AMBIENT, Modes, ThermalNetwork, modes_of, relaxed
@@ -61,10 +61,10 @@ class Warmth:
 
     def __init__(self, job: Job, truths: HeatTruths | None = None) -> None:
         self.job, self.truths = job, truths or HeatTruths()
-        self.links: dict[str, Converter] = {}
+        self.links: dict[str, ConverterPart] = {}
         for x in job.design.links:
             part = job.part(x.part)
-            if isinstance(part, Converter):
+            if isinstance(part, ConverterPart):
                 self.links[x.id] = part
         self.ambient_C = job.settings.ambient_C
         self.fan = 0
@@ -281,7 +281,7 @@ class Warmth:
             ties["air", AMBIENT] = closed * (truths.open_share if truths.lid_open else 1.0)
         return ThermalNetwork(capacity, ties)
 
-    def _sink(self, link: str, part: Converter) -> tuple[float, float | None, float]:
+    def _sink(self, link: str, part: ConverterPart) -> tuple[float, float | None, float]:
         found = sink_of(self.job, self.job.design.link(link), part)
         blown: float | None = None
         still, capacity = PLAIN_SINK_K_W, PLAIN_SINK_J_K

@@ -12,8 +12,6 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
-from tensimeter.core.model.edits import changed
-from tensimeter.core.parts.kinds import Coupling, RailSupply
 
 
 @dataclass(frozen=True)
@@ -93,28 +91,3 @@ def cross_regulation(
     matrix = tuple(tuple(interval(j + 1, rail) for j in range(r)) for rail in range(r))
     volts_0 = tuple(interval(0, rail) for rail in range(r))
     return Cross(tuple(rails), volts_0, matrix, float(np.abs(left).max()), n)
-
-
-def onto_card(part: RailSupply, found: Cross) -> RailSupply:
-    """A supply's card with what was measured; Trouble where a measured rail is not on it."""
-    names = {rail.name for rail in part.rails}
-    unknown = [name for name in found.rails if name not in names]
-    if unknown:
-        raise Trouble(f"{part.name} has no rail {unknown[0]}; it has {', '.join(sorted(names))}.")
-    at = {name: k for k, name in enumerate(found.rails)}
-    rails = []
-    for rail in part.rails:
-        if rail.name in at:
-            k = at[rail.name]
-            ohms = max(found.resistance_ohm[k][k].value, 0.0)
-            rail = changed(rail, volts=found.no_load_V[k].value, output_resistance_ohm=ohms)
-        rails.append(rail)
-    fitted = tuple(
-        Coupling(rail=a, other=b, ohm=found.resistance_ohm[at[a]][at[b]].value)
-        for a in found.rails
-        for b in found.rails
-        if a != b
-    )
-    kept = tuple(c for c in part.couplings if c.rail not in at or c.other not in at)
-    origins = {**part.origins, "rails": "measured", "couplings": "measured"}
-    return changed(part, rails=tuple(rails), couplings=(*kept, *fitted), origins=origins)

@@ -5,12 +5,11 @@ from itertools import permutations
 
 import rectpack
 
-from tensimeter.core.model.job import BoxRecord, Job
-from tensimeter.core.parts.kinds import Part
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.registry import Part
+from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.quantity import show
-
-#: Parts that sit in a wall of the box, not on its floor.
-IN_WALL = ("fan", "panel_meter")
+from tensimeter.core.settings import BoxRecord
 
 
 @dataclass(frozen=True)
@@ -64,7 +63,7 @@ def fit(job: Job, box: BoxRecord) -> Fit:
     for part in parts:
         if part.size_mm is None:
             continue
-        if part.kind in IN_WALL:
+        if part.in_wall:
             troubles += _in_wall(part, box)
             continue
         laid = _laid(part.size_mm, box)
@@ -88,10 +87,10 @@ def _parts_inside(job: Job) -> list[Part]:
     for link in job.design.links:
         for part_id in (link.part, getattr(link, "sink", None)):
             part = job.part(part_id)
-            if part is None or part.kind in ("lead", "wire", "connector", "fuse"):
+            if part is None or not part.inside_box:
                 continue
             # Rails of one supply are one part; a module used twice is two.
-            if part.kind == "rails" and part.id in seen:
+            if isinstance(part, SourcePart) and part.shared_case and part.id in seen:
                 continue
             seen.add(part.id)
             found.append(part)

@@ -3,9 +3,9 @@
 import math
 from dataclasses import dataclass
 
-from tensimeter.core.design.load_line import full_load
+from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import RailSupply
+from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.path import UnitLink
 from tensimeter.core.rating.ladder import at
 
@@ -38,27 +38,32 @@ class Bundle:
         return len(self.pins) >= self.needed
 
 
+def _wire_A(job: Job, link: UnitLink) -> float | None:
+    """Amps that one wire of its main plug carries; None for a source without such a plug."""
+    part = job.part(link.part)
+    return part.plug_wire_A if isinstance(part, SourcePart) else None
+
+
 def harness(job: Job) -> list[Bundle]:
     """The main plug's wires shared out to the rails in use; empty without a PC supply in the path.
 
     Each rail gets as many wires as its current takes, and as many commons. The sense wire stays joined to
     3.3 V; enable goes to the switch; the rest is kept insulated or cut at the board, as the policy says.
     """
-    rails = [
-        x for x in job.design.links if isinstance(x, UnitLink) and isinstance(job.part(x.part), RailSupply)
+    plugged = [
+        (x, wire_A) for x in job.design.links if isinstance(x, UnitLink) and (wire_A := _wire_A(job, x))
     ]
-    if not rails:
+    if not plugged:
         return []
-    part = job.part(rails[0].part)
-    assert isinstance(part, RailSupply)
+    wire_A = plugged[0][1]
     _, solution, _ = at(job, full_load(job), as_set=True)
     left = {
         carried: [k for k, (c, _) in enumerate(PINS, 1) if c == carried] for carried in {c for c, _ in PINS}
     }
     found = []
-    for link in rails:
+    for link, _ in plugged:
         amps = float(solution[link.id].I)
-        needed = max(math.ceil(amps / part.wire_A), 1)
+        needed = max(math.ceil(amps / wire_A), 1)
         for carried in (link.rail or "", "common"):
             pins, left[carried] = left.get(carried, [])[:needed], left.get(carried, [])[needed:]
             colour = next((c for k, c in PINS if k == carried), "not in this plug")

@@ -6,12 +6,12 @@ from typing import Literal
 
 import numpy as np
 
-from tensimeter.core.design.load_line import full_load
-from tensimeter.core.design.network import current_limit_A
+from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.network import current_limit_A
 from tensimeter.core.electrical import wire
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Donor, FusePart, PanelMeter, Transformer
+from tensimeter.core.parts.roles import InlineMeter, OvercurrentPart, SourcePart
 from tensimeter.core.path import FuseLink, Link, MeterLink, UnitLink
 from tensimeter.core.rating.ladder import at
 
@@ -110,7 +110,7 @@ def _protected(job: Job, owner: str, amps: float) -> tuple[str, float]:
     """The fuse before a wire, and what fuse or limit lets through, in A."""
     for link in reversed(job.design.path_to(owner)[:-1] if owner else ()):
         part = job.part(link.part)
-        if isinstance(link, FuseLink) and isinstance(part, FusePart):
+        if isinstance(link, FuseLink) and isinstance(part, OvercurrentPart):
             return link.name, max(part.rated_A, amps)
         limit = current_limit_A(job, link)
         if limit is not None:
@@ -126,8 +126,7 @@ def mains_units(job: Job) -> list[UnitLink]:
     found: list[UnitLink] = []
     for link in job.design.links:
         part = job.part(link.part)
-        wired = isinstance(part, Transformer) or (isinstance(part, Donor) and part.family == "enclosed")
-        if isinstance(link, UnitLink) and wired:
+        if isinstance(link, UnitLink) and isinstance(part, SourcePart) and part.wired_to_mains:
             found.append(link)
     return found
 
@@ -175,7 +174,7 @@ def _path(job: Job) -> Iterator[_Wire]:
 
 def _meter(job: Job, link: MeterLink, feeder: Link) -> Iterator[_Wire]:
     part = job.part(link.part)
-    assert isinstance(part, PanelMeter)
+    assert isinstance(part, InlineMeter)
     source = next((x for x in job.design.links if x.id == link.supplied_by), feeder)
     if part.shunt_in == "negative":
         yield _minus(job, feeder), Terminal(link.id, "source −"), "minus", link.id
@@ -192,7 +191,7 @@ def _plus(job: Job, link: Link) -> Terminal:
         return Terminal(link.id, f"{link.rail} wires" if getattr(link, "rail", None) else "+")
     if link.kind in ("converter", "connector"):
         return Terminal(link.id, "out +")
-    if isinstance(part, PanelMeter):
+    if isinstance(part, InlineMeter):
         feeder = job.design.link(link.fed_by or "")
         return Terminal(link.id, "load +") if part.shunt_in == "positive" else _plus(job, feeder)
     if link.kind in ("fuse", "either"):
@@ -205,11 +204,12 @@ def _minus(job: Job, link: Link) -> Terminal:
     part = job.part(link.part)
     if link.kind == "unit":
         bottom = next(x for x in job.design.path_to(link.id) if x.kind == "unit")
-        rails = getattr(job.part(bottom.part), "kind", "") == "rails"
-        return Terminal(bottom.id, "common wires" if rails else "−")
+        source = job.part(bottom.part)
+        plugged = isinstance(source, SourcePart) and source.plug_wire_A is not None
+        return Terminal(bottom.id, "common wires" if plugged else "−")
     if link.kind in ("converter", "connector"):
         return Terminal(link.id, "out −")
-    if isinstance(part, PanelMeter) and part.shunt_in == "negative":
+    if isinstance(part, InlineMeter) and part.shunt_in == "negative":
         return Terminal(link.id, "load −")
     if link.fed_by is None:
         raise Trouble(f"{link.name} has no negative: it is fed by nothing.")

@@ -1,6 +1,6 @@
 """Sources that may feed instead of one another: a design for each, and what they do to each other."""
 
-from tensimeter.core.design.network import build
+from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.edits import changed, with_link
 from tensimeter.core.model.job import Job

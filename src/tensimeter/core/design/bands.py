@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.design.connected import connected
-from tensimeter.core.design.load_line import full_load
-from tensimeter.core.design.network import build
+from tensimeter.core.circuit.connected import connected
+from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.model.job import Job

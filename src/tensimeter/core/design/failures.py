@@ -11,13 +11,13 @@ from typing import Literal
 import numpy as np
 
 from tensimeter.core.arrays import Figure
-from tensimeter.core.design.connected import connected
-from tensimeter.core.design.load_line import full_load
-from tensimeter.core.design.network import Network, Series, build, current_limit_A, has_source
-from tensimeter.core.electrical import fuse as fuses
+from tensimeter.core.circuit.connected import connected
+from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.network import build, current_limit_A, has_source
+from tensimeter.core.electrical.elements import Network, Series
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Donor, FusePart
+from tensimeter.core.parts.roles import OvercurrentPart, PathPart, SourcePart
 from tensimeter.core.path import ConverterLink, FuseLink, Link, OutputLink, UnitLink
 from tensimeter.core.quantity import show
 
@@ -114,20 +114,18 @@ def _short(job: Job, network: Network, link: Link) -> Failure:
 
 def _stops_overcurrent(job: Job, link: Link) -> tuple[str, str, Link | None]:
     """What ends a short behind a link: the nearest limit, and a fuse if that limit can blow it."""
-    fuse: tuple[Link, FusePart] | None = None
+    fuse: tuple[Link, OvercurrentPart] | None = None
     for before in reversed(job.design.path_to(link.id)[:-1]):
         part = job.part(before.part)
-        if isinstance(part, FusePart) and fuse is None:
+        if isinstance(part, OvercurrentPart) and fuse is None:
             fuse = before, part
         most = current_limit_A(job, before)
         if most is None:
             continue
-        if fuse is not None and fuses.can_blow(fuse[1], most):
+        if fuse is not None and fuse[1].can_blow(most):
             return f"{fuse[0].name} blows", "seconds", fuse[0]
-        if isinstance(part, Donor):
-            words = part.beyond.replace("_", " ")
-            return f"{before.name}: {words} at {show(most, 'A', 3)}", "at once", before
-        return f"{before.name} limits at {show(most, 'A', 3)}", "at once", before
+        assert isinstance(part, PathPart)
+        return part.limiting_words(before.name, show(most, "A", 3)), "at once", before
     if fuse is not None:
         return f"{fuse[0].name} may blow; the source's limit is not known", "not known", fuse[0]
     return "nothing", "never", None
@@ -142,7 +140,7 @@ def _unit_short(job: Job, network: Network, link: UnitLink) -> Failure:
     lowered = Network(tuple(gone if e.id == link.id else e for e in network.elements))
     volts = _volts(job, lowered, set() if stacked else _below(job, link))
     part = job.part(link.part)
-    beyond = part.beyond.replace("_", " ") if isinstance(part, Donor) else "limit"
+    beyond = (part.beyond_words if isinstance(part, SourcePart) else "") or "limit"
     leaves = (
         "the others push their current through it: its reverse diode carries it" if stacked else "it is dead"
     )

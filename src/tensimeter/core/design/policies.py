@@ -5,12 +5,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.design.bands import trim
-from tensimeter.core.design.load_line import full_load
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Donor, ElectronicLoad, Resistor
+from tensimeter.core.parts.roles import PlainLoad, SetLoad, SourcePart
 from tensimeter.core.path import FanLink, FuseLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.dissipation import hot_spots
@@ -45,11 +45,10 @@ def _overload(job: Job) -> str:
     said = []
     for link in job.design.links:
         part = job.part(link.part)
-        if isinstance(part, Donor):
-            resets = part.beyond == "latch_off"
-            differs = wanted != "as_unit" and resets != (wanted == "off_until_reset")
-            words = part.beyond.replace("_", " ")
-            said.append(f"{link.name}: {words}" + (", which is not what is wanted" if differs else ""))
+        if isinstance(part, SourcePart) and part.beyond_words:
+            differs = wanted != "as_unit" and part.latches_off != (wanted == "off_until_reset")
+            wrong = ", which is not what is wanted" if differs else ""
+            said.append(f"{link.name}: {part.beyond_words}{wrong}")
     return "; ".join(said)
 
 
@@ -87,7 +86,9 @@ def _proven(job: Job) -> str:
 
 
 def _loads(job: Job) -> str:
-    loads = [p.name for p in job.stock if isinstance(p, ElectronicLoad | Resistor)]
+    loads = [
+        p.name for p in job.stock if isinstance(p, SetLoad) or (isinstance(p, PlainLoad) and p.as_resistor())
+    ]
     return f"in the stock: {', '.join(loads)}" if loads else "no load in the stock yet"
 
 
@@ -100,9 +101,9 @@ def _donor_share(job: Job) -> str:
     said = []
     for link in job.design.links:
         part = job.part(link.part)
-        if isinstance(part, Donor):
-            allowed = part.rated_A * part.believed * job.policy.donor_share
-            said.append(f"{link.name} {show(allowed, 'A', 3)} of {show(part.rated_A, 'A', 3)}")
+        if isinstance(part, SourcePart) and part.shared_label:
+            allowed = part.drives_A * part.believed * job.policy.donor_share
+            said.append(f"{link.name} {show(allowed, 'A', 3)} of {show(part.drives_A, 'A', 3)}")
     return "; ".join(said)
 
 

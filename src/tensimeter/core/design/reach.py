@@ -7,16 +7,17 @@ import numpy as np
 import numpy.typing as npt
 
 from tensimeter.core.arrays import Array, Figure, Flags
-from tensimeter.core.design.network import Conversion, Network, Series, Sink, build
+from tensimeter.core.circuit.network import build, sampled
+from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Converter, ElectronicLoad
+from tensimeter.core.parts.limit import Limit
+from tensimeter.core.parts.roles import ConverterPart, SetLoad
 from tensimeter.core.path import ConverterLink, UnitLink
 from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import ladder
-from tensimeter.core.rating.ratings import Limit
 
 COLLAPSE = "collapse under constant power"
 
@@ -84,14 +85,14 @@ def adjustable(job: Job, output: str) -> ConverterLink:
 def volts_span(job: Job, output: str) -> tuple[float, float]:
     """The volts that the converter before an output can be set to."""
     part = job.part(adjustable(job, output).part)
-    assert isinstance(part, Converter)
+    assert isinstance(part, ConverterPart)
     return max(part.out_min_V, 0.5), part.out_max_V
 
 
 def most_A(job: Job, output: str) -> float:
     """What the converter before an output is rated for: the current beyond which no reach goes."""
     part = job.part(adjustable(job, output).part)
-    assert isinstance(part, Converter)
+    assert isinstance(part, ConverterPart)
     return part.rated_A
 
 
@@ -143,7 +144,7 @@ def spread_border(
     """
     current = np.asarray(amps, float)[None, None, :]
     loads: dict[str, Figure] = {**(others or {}), output: current}
-    drawn = build(job).spread(job, np.random.default_rng(seed), draws, 2)
+    drawn = sampled(build(job), job, np.random.default_rng(seed), draws, 2)
     network = set_to(job, output, np.asarray(volts, float)[None, :, None], loads, drawn)
     solution = solve(network, loads, as_set=True)
     share, _, _ = _largest(ladder(job, solution, network), solution)
@@ -174,7 +175,7 @@ def set_to(
 
 def _drop(network: Network, converter: str, output: str, loads: Mapping[str, Figure]) -> Figure:
     """Volts lost between a converter's set point and the output's terminals."""
-    drawn = {e.id: loads.get(e.id, e.own_A) for e in network.elements if isinstance(e, Sink)}
+    drawn = {e.id: loads.get(e.id, e.own_A) for e in network.elements if isinstance(e, CurrentSink)}
     below = {
         sink: _chain(network, sink, converter)
         for sink in drawn
@@ -252,7 +253,7 @@ def _minutes(job: Job, solution: Solution, share: Array, cold: Array, lost: Flag
     return minutes
 
 
-def load_reach_A(load: ElectronicLoad, volts: Figure) -> Array:
+def load_reach_A(load: SetLoad, volts: Figure) -> Array:
     """The current in A that a load can sink for good at each voltage, by its A, W and lowest volts."""
     v = np.asarray(volts, float)
     by_volts = v / load.on_ohm if load.on_ohm else np.inf

@@ -1,30 +1,36 @@
 """What the link in hand is sized by: each figure with its reason, worked from the design it stands in."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from tensimeter.core.design.fault import fault_A
+from tensimeter.core.circuit.fault import fault_A
+from tensimeter.core.circuit.network import build
+from tensimeter.core.circuit.sources import stacked_units
 from tensimeter.core.electrical import feedback as feedbacks
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
-from tensimeter.core.electrical.discharge import discharge
-from tensimeter.core.electrical.dummy_load import DERATING, dummy_load
 from tensimeter.core.electrical.pwm_dac import pwm_dac
-from tensimeter.core.electrical.rectifier import rectified
 from tensimeter.core.electrical.regulator import Regulator, nearest, r2_for
-from tensimeter.core.electrical.reservoir import circuit, source_curve
 from tensimeter.core.electrical.solution import Solution
-from tensimeter.core.electrical.stack import Unit, stack
+from tensimeter.core.electrical.stack import stack
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Converter, Donor, Fan, FusePart, RailSupply, Resistor, Transformer
-from tensimeter.core.path import FanLink, LeadLink, Link, OutputLink, UnitLink
+from tensimeter.core.parts.roles import (
+    BlowerPart,
+    ConverterPart,
+    OvercurrentPart,
+    PlainLoad,
+    SourcePart,
+    WirePart,
+)
+from tensimeter.core.parts.sized import Sized, figure
+from tensimeter.core.path import FanLink, Link, OutputLink, UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.dissipation import hot_spots, inside_air_C
+from tensimeter.core.rating.ladder import operating
 from tensimeter.core.thermal.fan import quieter_dB
 from tensimeter.core.thermal.fan_cooling import fan_steps, swing
 from tensimeter.core.thermal.heatsink import sink_needed
@@ -32,20 +38,10 @@ from tensimeter.core.thermal.ntc import counts, from_beta
 
 #: Sizes that wire is sold in, mm², and the drop of a lead that is usually put up with: a rule of thumb.
 WIRE_MM2, USUAL_DROP = (0.5, 0.75, 1.0, 1.5, 2.5, 4.0, 6.0, 10.0, 16.0), 0.03
-#: Volts that a reservoir is bled to, and within how long, s.
-BLED_V, BLED_S = 5.0, 60.0
 #: Resistors of the E12 series over three decades, Ω: what a bin usually holds (IEC 60063).
 E12 = tuple(
     r * 10.0**d for d in (1, 2, 3) for r in (10, 12, 15, 18, 22, 27, 33, 39, 47, 56, 68, 82)
 )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Sized:
-    """Figures of one link, each with its why, and what is to be said beside them."""
-
-    figures: tuple[Worked, ...] = ()
-    notes: tuple[str, ...] = ()
 
 
 def sized(job: Job, link_id: str, solution: Solution) -> Sized:
@@ -60,13 +56,10 @@ def sized(job: Job, link_id: str, solution: Solution) -> Sized:
         return Sized(notes=(str(trouble),))
 
 
-def _worked(title: str, formula: str, value: float, unit: str, *given: Given, source: str = "") -> Worked:
-    return Worked(title, formula, given, value, unit, (), source)
-
-
 def _fuse(job: Job, link: Link, solution: Solution) -> Sized:
     part, amps = job.part(link.part), float(solution[link.id].I)
-    assert isinstance(part, FusePart)
+    if not isinstance(part, OvercurrentPart):
+        return Sized()
     behind = _thinnest_behind(job, link)
     fault = fault_A(job, link.id)
     inrush = max((o.inrush_A or 0.0 for o in _outputs_behind(job, link)), default=0.0)
@@ -79,15 +72,15 @@ def _fuse(job: Job, link: Link, solution: Solution) -> Sized:
         share=job.policy.fuse_share,
     )
     figures = [
-        _worked(
+        figure(
             "Rating to take", "the least of the series with I_rated·share ≥ I", found.rated_A, "A",
             Given("I", "current here", amps, "A"),
             Given("share", "of its rating in continuous use", job.policy.fuse_share, "%"),
             Given("I²t", "of an inrush of 10 ms (rule of thumb)", inrush**2 * 0.01, ""),
             source="Ratings: IEC 60127, R10 series",
         ),
-        _worked(
-            "Blows for certain at", "2·I_rated (rule of thumb)", fuses.CERTAIN_TO_BLOW * part.rated_A, "A",
+        figure(
+            "Blows for certain at", "2·I_rated (rule of thumb)", part.certain_A, "A",
             Given("I_rated", "the one that is there", part.rated_A, "A"),
         ),
     ]  # fmt: skip
@@ -104,9 +97,8 @@ def _thinnest_behind(job: Job, link: Link) -> tuple[str, float] | None:
     found = []
     for other in job.design.links:
         part = job.part(other.part)
-        if isinstance(other, LeadLink) and part is not None and link in job.design.path_to(other.id):
-            area, insulation = part.area_mm2 * 1e-6, part.insulation_C  # type: ignore[union-attr]
-            found.append((other.name, wire.ampacity(area, insulation, job.settings.ambient_C)))
+        if isinstance(part, WirePart) and link in job.design.path_to(other.id):
+            found.append((other.name, part.carries_A(job.settings.ambient_C)))
     return min(found, key=lambda f: f[1], default=None)
 
 
@@ -115,11 +107,11 @@ def _outputs_behind(job: Job, link: Link) -> list[OutputLink]:
 
 
 def _lead(job: Job, link: Link, solution: Solution) -> Sized:
-    assert isinstance(link, LeadLink)
     part, point = job.part(link.part), solution[link.id]
+    if not isinstance(part, WirePart):
+        return Sized()
     amps, volts = float(point.I), float(point.V_in)
-    length = link.length_m if link.length_m is not None else getattr(part, "length_m", 0.0)
-    insulation = getattr(part, "insulation_C", 70.0)
+    length, insulation = part.leg_m(link) or 0.0, part.insulation_C
     figures = []
     chosen = None
     for size in WIRE_MM2:
@@ -128,7 +120,7 @@ def _lead(job: Job, link: Link, solution: Solution) -> Sized:
         if carries >= amps and drop <= USUAL_DROP * volts:
             chosen = size
         figures.append(
-            _worked(
+            figure(
                 f"{size:g} mm²: drops", "U = I·2·ρ·L/A, both legs", drop, "V",
                 Given("I", "current here", amps, "A"),
                 Given("L", "length of one leg", length, "m"),
@@ -146,117 +138,45 @@ def _lead(job: Job, link: Link, solution: Solution) -> Sized:
 
 
 def _unit(job: Job, link: Link, solution: Solution) -> Sized:
+    """By what its part says; else as a unit of the stack that it stands in."""
     part = job.part(link.part)
-    if isinstance(part, RailSupply):
-        return _rail(part, link, solution, job)
-    if isinstance(part, Transformer):
-        return _transformer(job, link, part, solution)
-    if isinstance(part, Donor):
-        return _stacked(job, link, solution)
-    return Sized()
-
-
-def _rail(part: RailSupply, link: Link, solution: Solution, job: Job) -> Sized:
-    rail = part.rail(getattr(link, "rail", None))
-    if rail is None or not rail.minimum_A:
-        return Sized(notes=("This rail asks for no least load.",))
-    found = dummy_load(rail.volts, rail.minimum_A, float(inside_air_C(job, solution)))
-    least = Given("I", "least load of the rail", rail.minimum_A, "A")
-    return Sized(
-        (
-            _worked(
-                "Dummy load", "R = U/I", found.resistance_ohm, "ohm",
-                Given("U", "of the rail", rail.volts, "V"), least,
-            ),
-            _worked(
-                "Rating to take", f"run at {DERATING * 100:g} % of it (rule of thumb)", found.rating_W, "W",
-                Given("P", "what it takes", found.power_W, "W"),
-            ),
-            _worked("Its surface", "T = T_air + rise·P/P_rated", found.surface_C, "C", least),
-        ),
-        ("Mount it on metal, away from wires and wood.",),
-    )  # fmt: skip
-
-
-def _transformer(job: Job, link: Link, part: Transformer, solution: Solution) -> Sized:
-    assert isinstance(link, UnitLink)
-    amps, volts = float(solution[link.id].I), part.tap_V[link.tap]
-    path = circuit(part, link.tap, job.settings.mains_Hz)
-    state = rectified(path, load_A=np.asarray(amps))
-    highest = source_curve(part, link.tap, job.settings.mains_Hz).no_load_high_line_V
-    given = Given("I", "DC drawn", amps, "A")
-    integrated = "integrated over cycles until it repeats"
-    figures = [
-        _worked("Ripple, p-p", integrated, float(state.peak_V - state.valley_V), "V", given),
-        _worked("Valley", integrated, float(state.valley_V), "V", given),
-        _worked("Diode, peak", integrated, float(state.diode_peak_A), "A", given),
-        _worked("Winding, rms", integrated, float(state.transformer_rms_A), "A", given),
-        _worked("Capacitor, rms", integrated, float(state.capacitor_rms_A), "A", given),
-    ]
-    if amps > 0:
-        factor = max(float(state.transformer_rms_A) / amps, 1.0)
-        primary = fuses.transformer_primary_A(amps, volts, job.settings.mains_V, factor)
-        figures.append(
-            _worked(
-                "Primary fuse, slow", "I = I_rms·U2/U1, times 1.5, next of the series",
-                fuses.choose(primary * 1.5, share=1.0).rated_A, "A",
-                Given("I_rms", "of the winding", float(state.transformer_rms_A), "A"),
-                Given("U1", "mains", job.settings.mains_V, "V"),
-            )
-        )  # fmt: skip
-    ohms = part.bleed_ohm or BLED_S / (part.capacitance_F * np.log(max(highest / BLED_V, 1.01)))
-    bled = discharge(part.capacitance_F, max(highest, BLED_V * 1.01), BLED_V, ohms)
-    words = "Bled to 5 V in" if part.bleed_ohm else "A bleed resistor of"
-    figures.append(
-        _worked(
-            words, "t = R·C·ln(U0/U)", *((bled.time_s, "s") if part.bleed_ohm else (ohms, "ohm")),
-            Given("R", "across the reservoir", ohms, "ohm"),
-            Given("U0", "no load, high line", highest, "V"),
-            Given("P", "it takes at first", bled.power_W, "W"),
-        )
-    )  # fmt: skip
-    notes = ["The mains side is for those licensed for it; local codes decide."]
-    if part.bleed_ohm and part.bleed_W is not None and bled.power_W > part.bleed_W:
-        notes.insert(
-            0, f"The bleed resistor takes {show(bled.power_W, 'W')}; it is rated {show(part.bleed_W, 'W')}."
-        )
-    return Sized(tuple(figures), tuple(notes))
+    own = part.sized(operating(job, link, solution, build(job))) if isinstance(part, SourcePart) else None
+    if own is not None:
+        return own
+    return _stacked(job, link, solution) if isinstance(part, SourcePart) and part.stack_unit() else Sized()
 
 
 def _stacked(job: Job, link: Link, solution: Solution) -> Sized:
     """The stack that a donor stands in: what its diodes and its insulation must stand."""
     bottom = job.design.path_to(link.id)[0]
     units = [x for x in job.design.links if isinstance(x, UnitLink) and bottom in job.design.path_to(x.id)]
-    parts = [p for x in units if isinstance(p := job.part(x.part), Donor)]
+    parts = stacked_units(job, units)
     if len(parts) < 2:
         return Sized(
             notes=("It stands alone: no reverse diode and no insulation beyond its own is asked for.",)
         )
     through = [float(solution[x.id].I) for x in units]
     taps = [max(a - b, 0.0) for a, b in zip(through, [*through[1:], 0.0], strict=True)]
-    made = [
-        Unit(
-            p.no_load_V, p.rated_A * p.believed, p.rated_W * p.believed, p.tolerance, p.trip_V, p.limit_A, tap
-        )
-        for p, tap in zip(parts, taps, strict=True)
-    ]
+    pairs = zip(parts, taps, strict=True)
+    made = [u for p, tap in pairs if (u := p.stack_unit(tap, believed=True)) is not None]
     found = stack(made, job.policy.donor_share)
     figures = (
-        _worked(
+        figure(
             "Insulation to its case, at least", "the sum of all trips", found.isolation_V, "V",
             *(Given("U", p.name, u.highest_V, "V") for p, u in zip(parts, made, strict=True)),
         ),
-        _worked("Reverse diode, amps", "what the strongest unit drives", found.diode_A, "A"),
-        _worked("Reverse diode, volts", "its unit's trip", max(found.diode_inverse_V), "V"),
-        _worked("Heat of a diode that acts", "P = Uf·I, Uf = 0.9 V (rule of thumb)", found.diode_W, "W"),
-        _worked("Stack without load, most", "volts with their tolerances", found.highest_V, "V"),
+        figure("Reverse diode, amps", "what the strongest unit drives", found.diode_A, "A"),
+        figure("Reverse diode, volts", "its unit's trip", max(found.diode_inverse_V), "V"),
+        figure("Heat of a diode that acts", "P = Uf·I, Uf = 0.9 V (rule of thumb)", found.diode_W, "W"),
+        figure("Stack without load, most", "volts with their tolerances", found.highest_V, "V"),
     )  # fmt: skip
     return Sized(figures, found.warnings)
 
 
 def _converter(job: Job, link: Link, solution: Solution) -> Sized:
     part, point = job.part(link.part), solution[link.id]
-    assert isinstance(part, Converter)
+    if not isinstance(part, ConverterPart):
+        return Sized()
     figures: list[Worked] = []
     notes: list[str] = []
     loss = float(point.loss)
@@ -265,7 +185,7 @@ def _converter(job: Job, link: Link, solution: Solution) -> Sized:
             air = float(inside_air_C(job, solution))
             needed = sink_needed([loss], 0.0, part.switch_K_W or 0.0, part.hot_limit_C, air)
             figures.append(
-                _worked(
+                figure(
                     "Sink, at most", "θ = (T_limit − T_air − P·θ_switch)/P", needed, "K/W",
                     Given("P", "lost in it", loss, "W"), Given("T_air", "air inside", air, "C"),
                     Given("T_limit", "hottest it may get", part.hot_limit_C, "C"),
@@ -280,16 +200,16 @@ def _converter(job: Job, link: Link, solution: Solution) -> Sized:
         found = pwm_dac(c.supply_V, c.pulse_Hz, c.bits, c.filter_ohm, c.filter_F)
         given = (Given("f", "pulses", c.pulse_Hz, "Hz"), Given("R", "filter", c.filter_ohm, "ohm"))
         figures += [
-            _worked("Set-point ripple, p-p", "U/(4·f·R·C) at half duty", found.ripple_pp_V, "V", *given),
-            _worked("One step", "U/2^n", found.step_V, "V"),
-            _worked("Settles within", "R·C·ln 2^(n+1)", found.settling_s, "s", *given),
+            figure("Set-point ripple, p-p", "U/(4·f·R·C) at half duty", found.ripple_pp_V, "V", *given),
+            figure("One step", "U/2^n", found.step_V, "V"),
+            figure("Settles within", "R·C·ln 2^(n+1)", found.settling_s, "s", *given),
         ]
         if not found.half_step_ripple:
             notes.append(f"The ripple leaves {found.bits_left:.1f} of its {c.bits} bits.")
     return Sized(tuple(figures), tuple(notes))
 
 
-def _feedback(job: Job, part: Converter, set_V: float, figures: list[Worked], notes: list[str]) -> None:
+def _feedback(job: Job, part: ConverterPart, set_V: float, figures: list[Worked], notes: list[str]) -> None:
     """The divider that sets it: what it gives, the resistor for the volts wanted, the span of a trim."""
     f = part.feedback
     assert f is not None
@@ -299,21 +219,21 @@ def _feedback(job: Job, part: Converter, set_V: float, figures: list[Worked], no
         Given("R2", "upper leg", f.upper_ohm, "ohm"),
         Given("R1", "lower leg", f.lower_ohm, "ohm"),
     )
-    figures.append(_worked("As its divider stands", "U = Vref·(1 + R2/R1)", divider.volts(), "V", *given))
+    figures.append(figure("As its divider stands", "U = Vref·(1 + R2/R1)", divider.volts(), "V", *given))
     adjust = 50e-6 if part.topology == "linear" else 0.0
     wanted = r2_for(Regulator(f.lower_ohm, reference_V=f.reference_V, adjust_A=adjust), set_V)
-    owned = [p.resistance_ohm for p in job.stock if isinstance(p, Resistor)]
-    made = nearest(wanted, [*owned, *E12])
-    said = " and ".join(show(r, "ohm") for r in made.parts)
+    owned = [made[0] for p in job.stock if isinstance(p, PlainLoad) and (made := p.as_resistor())]
+    near = nearest(wanted, [*owned, *E12])
+    said = " and ".join(show(r, "ohm") for r in near.parts)
     figures.append(
-        _worked("Upper leg for its set volts", "R2 = (U − Vref)/(Vref/R1 + Iadj)", wanted, "ohm", *given)
+        figure("Upper leg for its set volts", "R2 = (U − Vref)/(Vref/R1 + Iadj)", wanted, "ohm", *given)
     )
-    if made.ohms > 0:
-        notes.append(f"Nearest from E12 and the bin: {said} {made.joined}, {show(made.ohms, 'ohm', 4)}.")
+    if near.ohms > 0:
+        notes.append(f"Nearest from E12 and the bin: {said} {near.joined}, {show(near.ohms, 'ohm', 4)}.")
     if f.pot_ohm:
         span = feedbacks.shift(divider, f.lower_ohm, f.pot_ohm, "lower", trip_V=f.trip_V)
         figures.append(
-            _worked("A trim across the lower leg reaches", "from the divider", span.high_V, "V", *given)
+            figure("A trim across the lower leg reaches", "from the divider", span.high_V, "V", *given)
         )
         if span.trip_margin_V is not None and span.trip_margin_V <= 0:
             notes.append("With tolerances it reaches its own over-voltage trip.")
@@ -322,8 +242,8 @@ def _feedback(job: Job, part: Converter, set_V: float, figures: list[Worked], no
 
 def _fan(job: Job, link: Link, solution: Solution) -> Sized:
     part = job.part(link.part)
-    assert isinstance(part, Fan)
-    assert isinstance(link, FanLink)
+    if not isinstance(part, BlowerPart) or not isinstance(link, FanLink):
+        return Sized()
     figures, notes = [], []
     for spot in hot_spots(job, solution):
         if not np.isfinite(float(spot.loss_W)):
@@ -338,7 +258,7 @@ def _fan(job: Job, link: Link, solution: Solution) -> Sized:
     for step in fan_steps(job):
         if 0 < step.speed < 1:
             figures.append(
-                _worked(
+                figure(
                     f"Quieter from {step.from_C:g} °C on by", "50·log10(n2/n1), fan laws",
                     -quieter_dB(1.0, step.speed), "dB", Given("n2/n1", "of full speed", step.speed, "%"),
                 )
@@ -354,7 +274,7 @@ def _fan(job: Job, link: Link, solution: Solution) -> Sized:
         for celsius, words in ((link.on_C, "comes on"), (link.off_C, "goes off")):
             ohms = curve.ohms(celsius)
             figures.append(
-                _worked(
+                figure(
                     f"Counts where it {words}", "N·R/(R + R_series), R = R25·exp(β·(1/T − 1/T25))",
                     counts(ohms, s.series_ohm, s.counts), "", Given("R", f"at {celsius:g} °C", ohms, "ohm"),
                 )

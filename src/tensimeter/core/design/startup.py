@@ -8,13 +8,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.design.connected import connected
-from tensimeter.core.design.load_line import full_load
-from tensimeter.core.design.network import build, current_limit_A, has_source
+from tensimeter.core.circuit.connected import connected
+from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.network import build, current_limit_A, has_source
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Converter, Donor
-from tensimeter.core.path import ConverterLink
+from tensimeter.core.parts.roles import ConverterPart, PathPart, SourcePart
 from tensimeter.core.quantity import show
 
 #: Input volts at which a switching module begins to run where its card says nothing: a rule of thumb.
@@ -47,13 +46,16 @@ def lock_ins(job: Job) -> list[LockIn]:
     found = []
     for link in job.design.links:
         part = job.part(link.part)
-        if not (isinstance(link, ConverterLink) and isinstance(part, Converter)) or part.topology == "linear":
+        if not isinstance(part, ConverterPart) or part.topology == "linear":
             continue
         power = float(np.nan_to_num(solution[link.id].power_in))
-        donors = [(x, p) for x in job.design.path_to(link.id) if isinstance(p := job.part(x.part), Donor)]
-        holding = [(x, p) for x, p in donors if p.beyond in ("constant_current", "foldback") and p.limit_A]
-        for source, donor in holding:
-            clear = power / (donor.limit_A or np.inf)
+        sources = [
+            (x, p) for x in job.design.path_to(link.id) if isinstance(p := job.part(x.part), SourcePart)
+        ]
+        for source, feeder in sources:
+            if not feeder.holds_at_A:
+                continue
+            clear = power / feeder.holds_at_A
             start = part.start_V or USUAL_START_V
             if start < clear:
                 found.append(LockIn(link.id, source.name, start, clear))
@@ -81,14 +83,6 @@ class Inrush:
 
 
 #: What a donor beyond its limit makes of a device that draws too much at first.
-_THEN = {
-    "constant_current": "it starts slowly, at the limit",
-    "constant_power": "it starts slowly, at the limit",
-    "foldback": "folded back it may never start",
-    "hiccup": "it tries again and again and may never start",
-    "latch_off": "it switches off and stays off",
-    "brown_out": "the volts sag until it has started",
-}
 
 
 def inrushes(job: Job) -> list[Inrush]:
@@ -102,7 +96,8 @@ def inrushes(job: Job) -> list[Inrush]:
             limit, part = current_limit_A(job, link), job.part(link.part)
             if limit is None:
                 continue
-            then = _THEN[part.beyond] if isinstance(part, Donor) else "it starts slowly, or its limit trips"
+            assert isinstance(part, PathPart)
+            then = part.when_tripped
             if device.inrush_A > limit:
                 found.append(Inrush(output.id, output.name, device.inrush_A, limit, link.name, then))
             break

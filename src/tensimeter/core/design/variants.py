@@ -4,15 +4,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.bands import allowed, cases
-from tensimeter.core.design.load_line import full_load
-from tensimeter.core.design.network import has_source
-from tensimeter.core.electrical.reservoir import source_curve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed, identifier, insert_link, with_link
 from tensimeter.core.model.job import Job, Variant
 from tensimeter.core.model.stock_edits import with_part
-from tensimeter.core.parts.kinds import Converter, RailSupply, Transformer
+from tensimeter.core.parts.converter import Converter
+from tensimeter.core.parts.roles import ConverterPart, SourcePart
 from tensimeter.core.path import ConverterLink, OutputLink, UnitLink
 from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
@@ -115,7 +115,7 @@ class Proposal:
 def proposals(job: Job, output: str) -> list[Proposal]:
     """What is worth comparing: ways to bring a rail back, to cool a linear stage, to spare donors."""
     found = [*_for_rails(job, output), *_for_linear(job, output)]
-    if any(p.kind == "donor" for p in job.stock) and job.policy.donor_share > 0.65:
+    if any(isinstance(p, SourcePart) and p.shared_label for p in job.stock) and job.policy.donor_share > 0.65:
         eased = job.model_copy(update={"policy": changed(job.policy, donor_share=0.65)})
         found.append(
             Proposal("donors at 65 %", "amps and watts of every donor held to 65 % of the label", eased)
@@ -129,10 +129,15 @@ def _for_rails(job: Job, output: str) -> list[Proposal]:
     unit = path[0]
     part = job.part(unit.part)
     wanted = path[-1]
-    if not (isinstance(unit, UnitLink) and isinstance(part, RailSupply) and isinstance(wanted, OutputLink)):
+    if (
+        not isinstance(part, SourcePart)
+        or not isinstance(unit, UnitLink)
+        or not isinstance(wanted, OutputLink)
+    ):
         return []
-    rail = part.rail(unit.rail)
-    assert rail is not None
+    rail = part.least_load(unit)
+    if rail is None:
+        return []
     dummy_A = max(rail.minimum_A, round(0.1 * rail.rated_A, 2))
     dummy = OutputLink(
         id=identifier("dummy", (x.id for x in job.design.links)), name="DUMMY", fed_by=unit.id,
@@ -142,9 +147,7 @@ def _for_rails(job: Job, output: str) -> list[Proposal]:
     # Trimmed so that what it does between its corners lies in the middle of what is allowed.
     volts = [v for _, v in cases(job, wanted)]
     shift = sum(allowed(job, wanted)) / 2 - (min(volts) + max(volts)) / 2
-    shifted_rail = changed(rail, volts=round(rail.volts + shift, 3))
-    rails = tuple(shifted_rail if r.name == rail.name else r for r in part.rails)
-    shifted = with_part(job, changed(part, rails=rails))
+    moved = part.shifted(unit, shift)
     module = Converter(
         id=identifier("both-ways-module", (p.id for p in job.stock)), name="Both-ways module",
         topology="both_ways", out_min_V=1.2, out_max_V=30, in_max_V=32, rated_A=max(5.0, wanted.full_load_A),
@@ -155,11 +158,13 @@ def _for_rails(job: Job, output: str) -> list[Proposal]:
         set_V=wanted.nominal_V,
     )  # fmt: skip
     steadied = insert_link(with_part(job, module), link, path[-2].id)
-    return [
-        Proposal("dummy load", f"{dummy_A:g} A always drawn from {rail.name}, as heat", loaded),
-        Proposal("feedback shift", f"{rail.name} trimmed by {shift:+.2f} V", shifted),
-        Proposal("converter behind it", "a both-ways module holds the volts, and costs its loss", steadied),
-    ]
+    name = unit.rail or unit.name
+    found = [Proposal("dummy load", f"{dummy_A:g} A always drawn from {name}, as heat", loaded)]
+    if moved is not None:
+        trimmed = f"{name} trimmed by {shift:+.2f} V"
+        found.append(Proposal("feedback shift", trimmed, with_part(job, moved)))
+    why = "a both-ways module holds the volts, and costs its loss"
+    return [*found, Proposal("converter behind it", why, steadied)]
 
 
 def _for_linear(job: Job, output: str) -> list[Proposal]:
@@ -168,7 +173,7 @@ def _for_linear(job: Job, output: str) -> list[Proposal]:
             (link, part)
             for link in reversed(job.design.path_to(output))
             if isinstance(link, ConverterLink)
-            and isinstance(part := job.part(link.part), Converter)
+            and isinstance(part := job.part(link.part), ConverterPart)
             and part.topology == "linear"
         ),
         None,
@@ -179,19 +184,21 @@ def _for_linear(job: Job, output: str) -> list[Proposal]:
     found = []
     unit = next((x for x in job.design.path_to(link.id) if isinstance(x, UnitLink)), None)
     source = job.part(unit.part) if unit else None
-    if unit is not None and isinstance(source, Transformer) and len(source.tap_V) > 1:
-        valley = source_curve(source, 0, job.settings.mains_Hz).low_line_valley
-        full = max((o.full_load_A for o in job.design.outputs()), default=0.0)
-        up_to = np.floor(2 * (float(valley.at(np.asarray(full))) - part.dropout_V)) / 2
-        highest = len(source.tap_V) - 1
-        if up_to > 0:
-            found.append(
-                Proposal(
-                    "tap switching",
-                    f"the lowest tap while it is set to {up_to:g} V or less, the highest above",
-                    with_link(job, changed(unit, tap=highest, switch_V=float(up_to))),
-                )
+    full = max((o.full_load_A for o in job.design.outputs()), default=0.0)
+    taps = (
+        source.tap_switching(job.settings.mains_Hz, full, part.dropout_V)
+        if isinstance(source, SourcePart)
+        else None
+    )
+    if unit is not None and taps is not None:
+        highest, up_to = taps
+        found.append(
+            Proposal(
+                "tap switching",
+                f"the lowest tap while it is set to {up_to:g} V or less, the highest above",
+                with_link(job, changed(unit, tap=highest, switch_V=up_to)),
             )
+        )
     if part.sink_K_W is not None:
         bigger = changed(part, sink_K_W=round(part.sink_K_W / 2, 3), sink_J_K=part.sink_J_K * 2)
         found.append(

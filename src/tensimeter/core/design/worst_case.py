@@ -9,7 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.design.network import Network, build
+from tensimeter.core.circuit.network import build, extremes, sampled
+from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
@@ -54,7 +55,7 @@ def spread(
 
     `network` is the job's own where none is given.
     """
-    drawn = (network or build(job)).spread(job, np.random.default_rng(seed), draws)
+    drawn = sampled(network or build(job), job, np.random.default_rng(seed), draws)
     values = np.ravel(asked(solve(drawn, load_A, as_set=True)))
     running = values[np.isfinite(values)]
     if not len(running):
@@ -70,7 +71,7 @@ def corners(job: Job, load_A: Mapping[str, Figure], asked: Asked, network: Netwo
     Each part's figure is moved alone to find which way it acts, then all are put to the worse end.
     """
     network = network or build(job)
-    moved = network.ends(job)
+    moved = extremes(network, job)
     middle = float(asked(solve(network, load_A, as_set=True)))
     worse: dict[bool, dict[tuple[str, str], Figure]] = {False: {}, True: {}}
     for key, (least, most) in moved.items():

@@ -1,11 +1,11 @@
 """A converter's loss from what is known of its efficiency: one figure, two, or a table."""
 
 from collections.abc import Sequence
+from typing import Protocol
 
 import numpy as np
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.parts.joining import EfficiencyPoint
 
 #: How the loss at one point falls into fixed, with I and with I², where nothing else says: a rule of thumb.
 SHARES = (0.2, 0.5, 0.3)
@@ -13,13 +13,25 @@ SHARES = (0.2, 0.5, 0.3)
 _WEIGHT = 1e-4
 
 
-def fit_losses(points: Sequence[EfficiencyPoint]) -> tuple[float, float, float]:
+class Efficient(Protocol):
+    """A share of the input that comes out, at V and A of the output."""
+
+    @property
+    def out_V(self) -> float: ...
+    @property
+    def out_A(self) -> float: ...
+    @property
+    def efficiency(self) -> float: ...
+
+
+def fit_losses(points: Sequence[Efficient]) -> tuple[float, float, float]:
     """P0 in W, a in W/A and b in W/A² of P0 + a·I + b·I², none below zero, from efficiencies.
 
     Loss at a point is U·I·(1/η − 1). Non-negative least squares; the rule of thumb `SHARES` is a weak
     prior, so that one point is met exactly and three decide alone. Raises Trouble without a point.
 
-    >>> p0, a, b = fit_losses([EfficiencyPoint(out_V=12, out_A=5, efficiency=0.9)])
+    >>> from types import SimpleNamespace
+    >>> p0, a, b = fit_losses([SimpleNamespace(out_V=12, out_A=5, efficiency=0.9)])
     >>> round(p0 + a * 5 + b * 25, 3)
     6.667
     """

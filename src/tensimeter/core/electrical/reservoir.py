@@ -1,14 +1,13 @@
 """A rectified transformer as a source: mean and valley volts, and the winding's current, over DC amps."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified
+from tensimeter.core.electrical.rectifier import Rectifier, rectified
 from tensimeter.core.errors import Trouble
-from tensimeter.core.parts.kinds import Transformer
 
 #: Points of a source's curve, closer together near no load where it bends most.
 POINTS = 24
@@ -44,31 +43,9 @@ class ReservoirSource:
     no_load_high_line_V: float = 0.0
 
 
-def circuit(part: Transformer, tap: int, mains_Hz: float, line: float = 1.0) -> Rectifier:
-    """The rectifier that a transformer's tap feeds, at a share `line` of the nominal mains."""
-    volts = part.tap_V[tap]
-    ohms = part.resistance_ohm * volts / part.tap_V[-1]
-    return Rectifier(
-        volts * line, ohms, part.capacitance_F, part.diode_V, part.topology, part.esr_ohm, mains_Hz
-    )
-
-
-def source_curve(part: Transformer, tap: int, mains_Hz: float) -> ReservoirSource:
-    """What a tap gives behind its rectifier, up to the winding's rated rms current as DC.
-
-    The winding's rms current exceeds the DC, so the curve reaches past what may be drawn. Raises Trouble
-    where the tap can't feed a reservoir at all.
-    """
-    found = _curves(
-        circuit(part, tap, mains_Hz), circuit(part, tap, mains_Hz, 1 - part.low_line), part.rated_A
-    )
-    if found is None:
-        raise Trouble(f"{part.name}: its tap of {part.tap_V[tap]:g} V can't feed the reservoir.")
-    return replace(found, no_load_high_line_V=no_load_V(circuit(part, tap, mains_Hz), part.high_line))
-
-
 @lru_cache(maxsize=64)
-def _curves(at_nominal: Rectifier, at_low_line: Rectifier, most: float) -> ReservoirSource | None:
+def curves(at_nominal: Rectifier, at_low_line: Rectifier, most: float) -> ReservoirSource | None:
+    """Curves of a rectifier up to so many amps, or fewer where it can't; None where it can't at all."""
     for _ in range(12):
         amps = most * np.linspace(0, 1, POINTS) ** 2
         try:

@@ -12,8 +12,8 @@ import numpy as np
 import numpy.typing as npt
 
 from tensimeter.core.arrays import Array, Figure, Flags
-from tensimeter.core.design.network import Conversion, Network, Series, Sink
 from tensimeter.core.electrical.constant_power import constant_power_volts, coupled_volts
+from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
 from tensimeter.core.electrical.solution import Point, Solution, State, total
 
 
@@ -27,7 +27,9 @@ class _Path:
             shapes += [np.shape(v) for v in vars(element).values() if isinstance(v, np.ndarray)]
         self.shape = np.broadcast_shapes((), *shapes)
         self.load = {
-            e.id: np.asarray(load.get(e.id, e.own_A), float) for e in network.elements if isinstance(e, Sink)
+            e.id: np.asarray(load.get(e.id, e.own_A), float)
+            for e in network.elements
+            if isinstance(e, CurrentSink)
         }
         self.elements = network.elements
 
@@ -40,7 +42,9 @@ class _Path:
 
     def leaves(self, root: str | None) -> list[str]:
         return [
-            e.id for e in self.elements if isinstance(e, Sink | Conversion) and self.root_of(e.id) == root
+            e.id
+            for e in self.elements
+            if isinstance(e, CurrentSink | Conversion) and self.root_of(e.id) == root
         ]
 
     def chain(self, leaf: str) -> list[Series]:
@@ -165,7 +169,7 @@ def _apply_limits(
     limited = {c.id: np.zeros((), bool) for c in converters}
     for c in converters:
         leaves = path.leaves(c.id)
-        sinks = [leaf for leaf in leaves if isinstance(path.by_id[leaf], Sink)]
+        sinks = [leaf for leaf in leaves if isinstance(path.by_id[leaf], CurrentSink)]
         wanted = total(scaled[s] for s in sinks)
         over = wanted > c.limit_A
         if not over.any():
@@ -239,7 +243,7 @@ def _segment(
     own = path.by_id[root] if root is not None else None
     base = emf[root] if root is not None else np.zeros(())
     inner = own.resistance if isinstance(own, Conversion) else 0.0
-    passed = {leaf: draw[leaf] for leaf in leaves if isinstance(path.by_id[leaf], Sink)}
+    passed = {leaf: draw[leaf] for leaf in leaves if isinstance(path.by_id[leaf], CurrentSink)}
     power: dict[str, Array] = {}
     for leaf in leaves:
         c = path.by_id[leaf]
@@ -282,7 +286,7 @@ def _lay_down(
     for element in reversed(path.elements):
         below = [e for e in path.elements if e.fed_by == element.id]
         drawn = total(_taken(e, through, draw) for e in below)
-        through[element.id] = scaled[element.id] if isinstance(element, Sink) else drawn
+        through[element.id] = scaled[element.id] if isinstance(element, CurrentSink) else drawn
     out: dict[str, Array] = {}
     points: dict[str, Point] = {}
     feeds: list[tuple[Figure, str]] = []
@@ -328,5 +332,5 @@ def _lay_down(
 def _taken(element: object, through: dict[str, Array], draw: dict[str, Array]) -> Array:
     if isinstance(element, Conversion):
         return draw[element.id]
-    assert isinstance(element, Series | Sink)
+    assert isinstance(element, Series | CurrentSink)
     return through[element.id]

@@ -9,7 +9,8 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 from tensimeter.core.heatup.prior import Expected
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Converter, Thermometer
+from tensimeter.core.parts.instruments import Thermometer
+from tensimeter.core.parts.roles import ConverterPart, TemperatureMeter
 from tensimeter.core.path import ConverterLink
 from tensimeter.core.rating.dissipation import hottest_allowed_C, losses, sink_of
 from tensimeter.core.rating.ladder import at
@@ -24,10 +25,10 @@ LEAST_K_W, JUNCTION_SHARE, MOUNTING_SHARE = 0.05, 0.15, 0.35
 ASSUMED_K = 2.0
 
 
-def thermometer(job: Job) -> Thermometer:
+def thermometer(job: Job) -> TemperatureMeter:
     """The campaign's thermometer, else a plain one that is assumed."""
     part = job.part(job.campaign.thermometer)
-    if isinstance(part, Thermometer):
+    if isinstance(part, TemperatureMeter):
         return part
     return Thermometer(id="assumed", name="thermometer (assumed)", accuracy_K=ASSUMED_K)
 
@@ -36,7 +37,7 @@ def temperature_places(job: Job) -> dict[str, str]:
     """Names of the places that a thermometer may sit at, by their ids."""
     found = {"ambient": "room"}
     for link in job.design.links:
-        if isinstance(job.part(link.part), Converter):
+        if isinstance(job.part(link.part), ConverterPart):
             found |= {f"{link.id}-case": f"{link.name} case", f"{link.id}-sink": f"{link.name} sink"}
     return found | {"air": "air inside", "case": "hottest case", "sink": "hottest sink"}
 
@@ -65,7 +66,7 @@ def chain(job: Job, link: str, speed: float | None = None) -> Stages | None:
     """
     speed = resting_speed(job) if speed is None else speed
     on, part = job.design.link(link), job.part(job.design.link(link).part)
-    if not isinstance(part, Converter) or part.switch_K_W is None:
+    if not isinstance(part, ConverterPart) or part.switch_K_W is None:
         return None
     sink = sink_of(job, on, part)
     if sink is None:
@@ -99,7 +100,7 @@ def stage_of(place: str) -> str:
 def spot_above(job: Job, link: str, place: str) -> float:
     """K/W from a place of a converter up to its junction."""
     part = job.part(job.design.link(link).part)
-    assert isinstance(part, Converter)
+    assert isinstance(part, ConverterPart)
     stages = chain(job, link)
     if stages is None:
         return part.junction_K_W
@@ -117,7 +118,7 @@ def spot_spread(place: str) -> float:
 def limit_C(job: Job, link: str, output: str = "", amps: float = 0.0) -> float:
     """The hottest that a converter's junction may get; with an output's load less where it is derated."""
     part = job.part(job.design.link(link).part)
-    assert isinstance(part, Converter)
+    assert isinstance(part, ConverterPart)
     if not output:
         return part.hot_limit_C
     _, solution, _ = at(job, {output: np.float64(amps)}, as_set=True)
@@ -177,7 +178,7 @@ def as_fitted(job: Job, link: str, stages: Stages) -> Job:
     """The job with a converter's thermal figures as they were fitted; nothing of the document changes."""
     on = job.design.link(link)
     part = job.part(on.part)
-    assert isinstance(part, Converter)
+    assert isinstance(part, ConverterPart)
     theta, capacity = stages.theta_K_W, stages.capacity_J_K
     sink, design = sink_of(job, on, part), chain(job, link)
     assert sink is not None

@@ -3,15 +3,13 @@
 import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Literal, NamedTuple
 
 import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.measurement.conformity import Accuracy, Interval
-from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Clamp, ElectronicLoad, LineSource, Multimeter, Thermometer
 
 Quantity = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB"]
 Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
@@ -86,36 +84,6 @@ def resolution_of(text: str) -> float:
     number = "".join(c for c in digits if c.isdigit() or c == ".")
     decimals = len(number.split(".")[1]) if "." in number else 0
     return float(10.0**-decimals)
-
-
-@lru_cache(maxsize=64)
-def _of_thermometer(accuracy_K: float, resolution_K: float) -> Accuracy:
-    return Accuracy(of_reading=0, counts=accuracy_K / resolution_K, resolution=resolution_K)
-
-
-def accuracy_of(
-    job: Job, instrument: str | None, quantity: str, value: float, typed_resolution: float = 0.01
-) -> tuple[Accuracy, str]:
-    """Accuracy and range name for a value read on an instrument of the stock.
-
-    Without an instrument, a plain handheld's accuracy is assumed at the digits that were typed.
-    """
-    part = job.part(instrument)
-    if isinstance(part, Multimeter):
-        found = part.range_for(quantity, value) if math.isfinite(value) else None
-        if found:
-            return found.accuracy, f"{found.full_scale:g} {quantity}"
-    if isinstance(part, ElectronicLoad) and quantity in ("V", "A"):
-        return (part.volts if quantity == "V" else part.amps), quantity
-    if isinstance(part, Clamp) and quantity == "A":
-        return part.amps, quantity
-    if isinstance(part, LineSource) and quantity == "W" and part.watts is not None:
-        return part.watts, quantity
-    if isinstance(part, Thermometer) and quantity == "C":
-        return _of_thermometer(part.accuracy_K, part.resolution_K), ""
-    if quantity in ("C", "dB"):
-        return Accuracy(of_reading=0, counts=2.0, resolution=1.0), "assumed"
-    return Accuracy(of_reading=0.005, counts=2, resolution=typed_resolution), "assumed"
 
 
 def real_ones(readings: Iterable[Reading]) -> list[Reading]:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from tensimeter.core.model.words import field_text, field_words
-from tensimeter.core.parts.kinds import Part
+from tensimeter.core.parts.registry import Part
 
 #: Not compared: they say which one it is, not what it is.
 _OWN = frozenset({"id", "kind", "name", "cost", "count", "origins"})

@@ -10,37 +10,10 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Campaign, Job, Nameplate
 from tensimeter.core.model.nameplate import read_nameplate
 from tensimeter.core.model.tests import LoadRegulation, Test
-from tensimeter.core.parts.kinds import (
-    Battery,
-    Connector,
-    Converter,
-    Donor,
-    Fan,
-    FusePart,
-    LeadPart,
-    PanelMeter,
-    Part,
-    RailSupply,
-    Record,
-    Transformer,
-    Wire,
-)
-from tensimeter.core.path import (
-    ENDS,
-    FED_KINDS,
-    PART_KINDS,
-    ConnectorLink,
-    ConverterLink,
-    Design,
-    EitherLink,
-    FanLink,
-    FuseLink,
-    LeadLink,
-    Link,
-    MeterLink,
-    OutputLink,
-    UnitLink,
-)
+from tensimeter.core.parts.registry import PART_KINDS, Part
+from tensimeter.core.parts.roles import ConverterPart, PathPart, SourcePart
+from tensimeter.core.path import ENDS, ConverterLink, Design, EitherLink, Link, OutputLink, UnitLink
+from tensimeter.core.record import Record
 
 R = TypeVar("R", bound=Record)
 
@@ -153,13 +126,14 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
         return with_test_for(_set_for(insert_link(job, output, after), output), output)
     part = _part_named(job, words)
     common: dict[str, Any] = {"id": identifier(part.name, taken), "name": part.name, "part": part.id}
-    if isinstance(part, RailSupply):
-        return _rails_joined(job, part)
-    if isinstance(part, Donor | Transformer | Battery):
-        if instead:
-            return _instead(job, UnitLink(**common))
-        return insert_link(job, UnitLink(**common), _top_unit(job, after))
-    return insert_link(job, _link_of(part, common), after)
+    if not isinstance(part, PathPart):
+        raise Trouble(f"{part.name} {part.elsewhere}.")
+    if isinstance(part, SourcePart) and part.separate_outputs():
+        return _outputs_joined(job, part)
+    link = part.as_link(common)
+    if isinstance(link, UnitLink):
+        return _instead(job, link) if instead else insert_link(job, link, _top_unit(job, after))
+    return insert_link(job, link, after)
 
 
 def _set_for(job: Job, output: OutputLink) -> Job:
@@ -169,31 +143,8 @@ def _set_for(job: Job, output: OutputLink) -> Job:
         return job
     link, fed = above[-1], [o for o in job.design.outputs() if above[-1] in job.design.path_to(o.id)]
     part = job.part(link.part)
-    fits = isinstance(part, Converter) and part.out_min_V <= output.nominal_V <= part.out_max_V
+    fits = isinstance(part, ConverterPart) and part.out_min_V <= output.nominal_V <= part.out_max_V
     return with_link(job, changed(link, set_V=output.nominal_V)) if fits and len(fed) == 1 else job
-
-
-def _link_of(part: Part, common: dict[str, Any]) -> Link:
-    """The link that a part makes; Trouble for one that is no link of a path."""
-    if isinstance(part, Converter):
-        return ConverterLink(**common, set_V=min(max(12.0, part.out_min_V), part.out_max_V))
-    if isinstance(part, FusePart):
-        return FuseLink(**common)
-    if isinstance(part, LeadPart):
-        return LeadLink(**common)
-    if isinstance(part, Wire):
-        return LeadLink(**common, length_m=1.0)
-    if isinstance(part, Connector):
-        return ConnectorLink(**common)
-    if isinstance(part, PanelMeter):
-        return MeterLink(**common)
-    if isinstance(part, Fan):
-        return FanLink(**common)
-    if part.kind == "heat_sink":
-        raise Trouble(f"{part.name} is chosen at the converter that stands on it.")
-    if part.kind in FED_KINDS:
-        raise Trouble(f"{part.name} is chosen at the output that feeds it.")
-    raise Trouble(f"{part.name} is no link of a path; it measures or loads.")
 
 
 def _instead(job: Job, unit: UnitLink) -> Job:
@@ -214,15 +165,15 @@ def _instead(job: Job, unit: UnitLink) -> Job:
     return with_links(job, [*links[:place], unit, made, *links[place:]])
 
 
-def _rails_joined(job: Job, part: RailSupply) -> Job:
+def _outputs_joined(job: Job, part: SourcePart) -> Job:
     """The job with every rail of a supply as a source of its own; those that are there already stay."""
     there = {link.rail for link in job.design.links if isinstance(link, UnitLink) and link.part == part.id}
-    missing = [rail for rail in part.rails if rail.name not in there]
+    missing = [name for name in part.separate_outputs() if name not in there]
     if not missing:
         raise Trouble(f"Every rail of {part.name} is in the path already.")
-    for rail in missing:
+    for name in missing:
         taken = [link.id for link in job.design.links]
-        link = UnitLink(id=identifier(rail.name, taken), name=rail.name, part=part.id, rail=rail.name)
+        link = UnitLink(id=identifier(name, taken), name=name, part=part.id, rail=name)
         job = with_links(job, (*job.design.links, link))
     return job
 

@@ -1,13 +1,12 @@
 """What is wrong with a path: one sentence at each link, before anything is solved."""
 
-from tensimeter.core.parts.kinds import Donor, Part, Wire
+from tensimeter.core.parts.registry import PART_KINDS, Part
+from tensimeter.core.parts.roles import PathPart, SourcePart
 from tensimeter.core.path import (
     ENDS,
-    PART_KINDS,
     ConverterLink,
     Design,
     EitherLink,
-    LeadLink,
     Link,
     MeterLink,
     OutputLink,
@@ -37,11 +36,7 @@ def problems(design: Design, stock: tuple[Part, ...]) -> dict[str, str]:
             where = "an output" if known[link.fed_by].kind == "output" else "a fan"
             found[link.id] = f"{link.name} is fed by {where}, where the path ends."
         else:
-            sentence = (
-                _converter_problem(link, parts)
-                or _unit_problem(link, parts)
-                or _other_problem(design, link, parts, known)
-            )
+            sentence = _part_problem(link, parts) or _other_problem(design, link, parts, known)
             if sentence:
                 found[link.id] = sentence
     found.update(_parallel_problem(design))
@@ -53,42 +48,23 @@ def _stands_alone(link: Link) -> bool:
     return isinstance(link, OutputLink)
 
 
-def _converter_problem(link: Link, parts: dict[str, Part]) -> str:
+def _part_problem(link: Link, parts: dict[str, Part]) -> str:
+    """What is wrong with a part where its link joins it."""
     part = parts.get(link.part or "")
-    if not isinstance(link, ConverterLink) or part is None or part.kind != "converter":
+    if not isinstance(part, PathPart):
         return ""
-    if not part.out_min_V <= link.set_V <= part.out_max_V:
-        return (
-            f"{link.name} is set to {link.set_V:g} V, outside its {part.out_min_V:g} to {part.out_max_V:g} V."
-        )
-    return ""
-
-
-def _unit_problem(link: Link, parts: dict[str, Part]) -> str:
-    part = parts.get(link.part or "")
-    if not isinstance(link, UnitLink):
-        return ""
-    if part is not None and part.kind == "rails":
-        if link.fed_by is not None:
-            return f"{link.name}: its common is bonded to earth inside, so it can't stand on another unit."
-        if part.rail(link.rail) is None:
-            names = ", ".join(r.name for r in part.rails)
-            return f"{link.name} names no rail of {part.name}; it has {names}."
-    bonded = isinstance(part, Donor) and part.bonded
-    if (link.earthed or bonded) and link.fed_by is not None:
+    own = part.problem(link)
+    if own or not isinstance(link, UnitLink) or link.fed_by is None:
+        return own
+    if link.earthed or (isinstance(part, SourcePart) and part.negative_on_case):
         return (
             f"{link.name}: its negative is joined to earth, so standing on another unit it shorts that one "
             "through the earth. Isolate its negative from its case; the case stays earthed."
         )
-    if part is not None and part.kind == "transformer" and link.tap >= len(part.tap_V):
-        return f"{link.name} has no tap {link.tap + 1}; {part.name} has {len(part.tap_V)}."
     return ""
 
 
 def _other_problem(design: Design, link: Link, parts: dict[str, Part], known: dict[str, Link]) -> str:
-    part = parts.get(link.part or "")
-    if isinstance(link, LeadLink) and isinstance(part, Wire) and link.length_m is None:
-        return f"{link.name} is cut from {part.name}: say how long each leg is."
     if isinstance(link, MeterLink) and link.supplied_by is not None:
         if link.supplied_by not in known:
             return f"{link.name} runs from “{link.supplied_by}”, which is not in the path."

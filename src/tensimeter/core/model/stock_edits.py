@@ -1,14 +1,14 @@
 """Edits of the stock: each takes a job and gives a new one; none changes what it was given."""
 
-from typing import Any
-
-from tensimeter.core.electrical.battery import CELLS
-from tensimeter.core.electrical.losses import fit_losses
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed, identifier, with_campaign
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.nameplate import read_nameplate
-from tensimeter.core.parts.kinds import Battery, Converter, Donor, EfficiencyPoint, Part
+from tensimeter.core.parts.battery import CELLS, Battery
+from tensimeter.core.parts.donor import Donor
+from tensimeter.core.parts.figures import EfficiencyPoint
+from tensimeter.core.parts.registry import Part
+from tensimeter.core.parts.roles import ConverterPart, SetLoad, TemperatureMeter, VoltMeter
 
 
 def with_part(job: Job, part: Part) -> Job:
@@ -23,11 +23,11 @@ def with_part(job: Job, part: Part) -> Job:
 def _first_of_its_role(job: Job, part: Part) -> Job:
     """The campaign takes the first load, meter or thermometer that comes into the stock."""
     campaign, taken = job.campaign, {}
-    if part.kind == "load":
+    if isinstance(part, SetLoad):
         taken = {"load": part.id, "ammeter": campaign.ammeter or part.id}
-    elif part.kind == "meter":
+    elif isinstance(part, VoltMeter):
         taken = {"voltmeter": part.id}
-    elif part.kind == "thermometer":
+    elif isinstance(part, TemperatureMeter):
         taken = {"thermometer": part.id}
     free = {role: i for role, i in taken.items() if getattr(campaign, role) in (None, i)}
     return with_campaign(job, **free) if free else job
@@ -127,25 +127,16 @@ def split_up(job: Job, part_id: str) -> Job:
 def with_efficiency(job: Job, part_id: str, text: str) -> Job:
     """A converter with one more efficiency such as `12V 5A 92%`, its losses fitted anew."""
     part, plate = job.part(part_id), read_nameplate(text)
-    if not isinstance(part, Converter):
+    if not isinstance(part, ConverterPart):
         raise Trouble("Only a converter has a loss that is fitted.")
     if plate.amps is None or plate.efficiency is None:
         raise Trouble(f"“{text}” is no efficiency; write output volts, amps and per cent: 12V 5A 92%.")
     point = EfficiencyPoint(out_V=plate.volts, out_A=plate.amps, efficiency=plate.efficiency)
-    return _refitted(job, part, (*part.efficiencies, point))
+    return with_part(job, part.with_losses((*part.efficiencies, point)))
 
 
 def without_efficiency(job: Job, part_id: str, index: int) -> Job:
     """A converter without one of its efficiencies, fitted anew where any is left."""
     part = job.part(part_id)
-    assert isinstance(part, Converter)
-    return _refitted(job, part, part.efficiencies[:index] + part.efficiencies[index + 1 :])
-
-
-def _refitted(job: Job, part: Converter, points: tuple[EfficiencyPoint, ...]) -> Job:
-    fields: dict[str, Any] = {"efficiencies": points}
-    if points:
-        fixed, linear, square = fit_losses(points)
-        fields |= {"loss_fixed_W": fixed, "loss_per_A": linear, "loss_per_A2": square}
-        fields["origins"] = {**part.origins, **dict.fromkeys(("loss_fixed_W", "loss_per_A"), "measured")}
-    return with_part(job, changed(part, **fields))
+    assert isinstance(part, ConverterPart)
+    return with_part(job, part.with_losses(part.efficiencies[:index] + part.efficiencies[index + 1 :]))

@@ -3,17 +3,17 @@
 from collections.abc import Sequence
 
 from tensimeter.core.assembly.wiring import mains_units
-from tensimeter.core.design.network import has_source
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.kinds import Donor, Rail, RailSupply, Transformer
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.path import ConverterLink, UnitLink
 from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.first_power import woken
 from tensimeter.core.procedure.matrix import checked
-from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.stored_energy import is_empty, stored
 from tensimeter.core.quantity import show
 
@@ -60,7 +60,7 @@ def _assemble(job: Job, readings: Sequence[Reading]) -> list[Notice]:
         for link in job.design.links:
             part = job.part(link.part)
             stacked = link.fed_by is not None and link.kind == "unit"
-            if stacked and isinstance(part, Donor) and (part.opened or part.isolation_ohm is not None):
+            if stacked and part is not None and (part.opened or part.isolation_ohm is not None):
                 text = (
                     "Its negative is kept off its case by tape: that counts as temporary. Fit bushes "
                     "and washers."
@@ -78,6 +78,8 @@ def _hold(key: str, title: str, text: str, stage: str, link: str | None, place: 
 def _cautions(job: Job) -> list[Notice]:
     """The usual cautions of building, each at the stage where it bites."""
     found = []
+    parts = (job.part(link.part) for link in job.design.links)
+    sources = [part for part in parts if isinstance(part, SourcePart)]
 
     def caution(key: str, title: str, text: str, stage: str) -> None:
         found.append(Notice(key, "caution", title, text, stage))
@@ -90,7 +92,7 @@ def _cautions(job: Job) -> list[Notice]:
             "codes decide, and who may do it; a finished enclosed unit with its own inlet spares you this.",
             "assemble",
         )  # fmt: skip
-    if any(isinstance(job.part(x.part), RailSupply) for x in job.design.links):
+    if any(part.plug_wire_A is not None for part in sources):
         caution(
             "harness:trust", "Measure before you trust a colour",
             "Colours follow a published standard, and some supplies don't. Read each wire, with a light "
@@ -118,14 +120,13 @@ def _cautions(job: Job) -> list[Notice]:
             "each, then "
             "read from tab to sink and from sink to case.", "assemble",
         )  # fmt: skip
-    centre = [p for x in job.design.links if isinstance(p := job.part(x.part), Transformer)]
-    if any(part.topology == "centre_tap" for part in centre):
+    if any(part.centre_tapped for part in sources):
         caution(
             "assemble:centre-tap", "One centre, one earth",
             "A centre tap that meets earth in a second place shorts half a winding: only one point may.",
             "assemble",
         )  # fmt: skip
-    if any(part.rated_A >= THICK_A for part in _heavy(job)):
+    if any(part.drives_A >= THICK_A for part in sources):
         caution(
             "assemble:thick", "Tens of amperes",
             "It can drive tens of amperes: through one thin wire or one contact that is a fire. Share "
@@ -160,23 +161,11 @@ def _cautions(job: Job) -> list[Notice]:
             "joined.",
             "wake",
         )  # fmt: skip
-    if any(isinstance(job.part(x.part), Transformer) for x in job.design.links):
+    if any(part.charged_after_off for part in sources):
         caution(
             "wake:charge", "Switched off, still charged",
             "The reservoir holds its volts after the switch: read it before you move a wire.", "wake",
         )  # fmt: skip
-    return found
-
-
-def _heavy(job: Job) -> list[Donor | Rail]:
-    """Sources of the path that are rated in tens of amperes, or a rail of them."""
-    found: list[Donor | Rail] = []
-    for link in job.design.links:
-        part = job.part(link.part)
-        if isinstance(part, Donor):
-            found.append(part)
-        elif isinstance(part, RailSupply):
-            found += part.rails
     return found
 
 

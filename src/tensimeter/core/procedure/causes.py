@@ -4,9 +4,10 @@ from dataclasses import dataclass
 
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Converter, Donor
+from tensimeter.core.parts.roles import ConverterPart, SourcePart
+from tensimeter.core.parts.steps import PowerUpStep
 from tensimeter.core.path import ConverterLink, UnitLink
-from tensimeter.core.procedure.first_power import Step, Woken, wake_steps
+from tensimeter.core.procedure.first_power import Woken, wake_steps
 
 #: How near a reading must lie to what a cause predicts, as a fraction.
 NEAR = 0.06
@@ -48,7 +49,7 @@ def causes(job: Job, found: Woken) -> list[Cause]:
     return ranked
 
 
-def _general(step: Step) -> list[tuple[str, float]]:
+def _general(step: PowerUpStep) -> list[tuple[str, float]]:
     assert step.expected is not None
     return [
         ("Reversed: the probes, or the wires behind them.", -step.expected),
@@ -56,12 +57,12 @@ def _general(step: Step) -> list[tuple[str, float]]:
     ]
 
 
-def _of_link(job: Job, step: Step) -> list[tuple[str, float]]:
+def _of_link(job: Job, step: PowerUpStep) -> list[tuple[str, float]]:
     """What a fault of the link itself, or of the stack under it, would read."""
     guesses: list[tuple[str, float]] = []
     link = next((x for x in job.design.links if x.id == step.link), None)
     part = job.part(link.part) if link else None
-    if isinstance(link, ConverterLink) and isinstance(part, Converter) and step.id.startswith("trim"):
+    if isinstance(link, ConverterLink) and isinstance(part, ConverterPart) and step.id.startswith("trim"):
         given = next((s.expected for s in wake_steps(job) if s.id == f"in-{link.id}"), None) or 0.0
         top = min(part.out_max_V, given - (part.dropout_V if part.topology == "step_down" else 0.0))
         guesses += [
@@ -76,17 +77,16 @@ def _of_link(job: Job, step: Step) -> list[tuple[str, float]]:
     if step.id.startswith(("stack", "in-")) and link is not None:
         units = [x for x in job.design.path_to(link.id) if isinstance(x, UnitLink)]
         for unit in units:
-            donor = job.part(unit.part)
-            if isinstance(donor, Donor) and step.expected is not None and len(units) > 1:
-                left = step.expected - donor.no_load_V
+            source = job.part(unit.part)
+            alone = source.stack_unit() if isinstance(source, SourcePart) else None
+            if alone is not None and step.expected is not None and len(units) > 1:
+                left = step.expected - alone.volts
                 guesses.append((f"{unit.name} is off, shorted, or its joint is open.", left))
-                guesses.append(
-                    (f"{unit.name} stands the wrong way round in the stack.", left - donor.no_load_V)
-                )
+                guesses.append((f"{unit.name} stands the wrong way round in the stack.", left - alone.volts))
     return guesses
 
 
-def _elsewhere(job: Job, step: Step) -> list[tuple[str, float]]:
+def _elsewhere(job: Job, step: PowerUpStep) -> list[tuple[str, float]]:
     """What other places should read: a reading there means swapped wires."""
     others = [s for s in wake_steps(job) if s.expected is not None and s.quantity == "V" and s.id != step.id]
     return [

@@ -2,17 +2,17 @@
 
 import math
 
+from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.bands import allowed, cases
-from tensimeter.core.design.load_line import full_load
-from tensimeter.core.design.network import has_source
 from tensimeter.core.design.startup import inrushes, lock_ins
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.compare import differences
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.kinds import Donor, FusePart
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.roles import OvercurrentPart, SourcePart
 from tensimeter.core.path import UnitLink
-from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.ladder import at, fault_notes, ranked
 
@@ -72,7 +72,7 @@ def _path_notices(job: Job) -> list[Notice]:
                     link_.id,
                 )
             )
-        if isinstance(part, FusePart) and job.policy.protection == "electronic":
+        if isinstance(part, OvercurrentPart) and job.policy.protection == "electronic":
             found.append(
                 Notice(
                     f"policy:{part.id}",
@@ -128,7 +128,8 @@ def _stack_notices(job: Job) -> list[Notice]:
     carrying = {link.fed_by for link in above}
     units = [link for link in job.design.links if link.id in carrying or link in above]
     parts = [job.part(unit.part) for unit in units]
-    volts = sum((p.trip_V or p.no_load_V * 1.3) for p in parts if p is not None and p.kind == "donor")
+    made = [u for p in parts if isinstance(p, SourcePart) and (u := p.stack_unit()) is not None]
+    volts = sum(unit.highest_V for unit in made)
     found = [
         Notice(
             "stack:earth",
@@ -140,7 +141,7 @@ def _stack_notices(job: Job) -> list[Notice]:
             units[-1].id,
         )
     ]
-    no_load = sum(p.no_load_V for p in parts if p is not None and p.kind == "donor")
+    no_load = sum(unit.volts for unit in made)
     if no_load > 60:
         found.append(
             Notice(
@@ -164,7 +165,9 @@ def _pair_notices(job: Job) -> list[Notice]:
         upper, below = job.part(link.part), None
         if isinstance(link, UnitLink) and link.fed_by:
             below = next((job.part(x.part) for x in job.design.links if x.id == link.fed_by), None)
-        if not (isinstance(upper, Donor) and isinstance(below, Donor)):
+        if not (isinstance(upper, SourcePart) and isinstance(below, SourcePart)):
+            continue
+        if upper.stack_unit() is None or below.stack_unit() is None:
             continue
         differs = differences(upper, below)
         if differs:

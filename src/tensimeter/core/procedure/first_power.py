@@ -10,18 +10,20 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.analysis.leakage import LIMIT_A, Leakage, leakage
+from tensimeter.core.circuit.connected import connected
+from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.network import build
+from tensimeter.core.circuit.sources import common_earthed
 from tensimeter.core.design.bands import trim
-from tensimeter.core.design.connected import connected
-from tensimeter.core.design.load_line import full_load
-from tensimeter.core.design.network import build
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Band, Verdict, judge
-from tensimeter.core.measurement.readings import Quantity, Reading, counting, interval_of
+from tensimeter.core.measurement.readings import Reading, counting, interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.kinds import Converter, Donor, PanelMeter, RailSupply
+from tensimeter.core.parts.roles import ConverterPart, InlineMeter, SourcePart
+from tensimeter.core.parts.steps import STOP, UNIT_BAND, Alone, PowerUpStep
 from tensimeter.core.path import ConverterLink, FanLink, Link, MeterLink, UnitLink
 from tensimeter.core.quantity import show
 
@@ -34,8 +36,8 @@ LIMITERS = {
     "limits, and a switching unit starts hard at low mains",
     "none": "nothing: a mistake shows as smoke; only for what has run before",
 }
-#: How far a donor, a rail, a trim may stray at first, as fractions, beyond its own tolerance.
-UNIT_BAND, TRIM_BAND = 0.05, 0.02
+#: How far a trim may stray at first, as a fraction.
+TRIM_BAND = 0.02
 #: Ω of the meter and of the resistor with which volts to earth are read.
 METER_OHM, SHUNT_OHM = 10e6, 100e3
 #: Seconds a bare power part stands its loss before its sink is on: J/K of its own, K that it may rise.
@@ -43,33 +45,16 @@ BARE_J_K, BARE_RISE_K = 1.5, 60.0
 
 
 @dataclass(frozen=True)
-class Step:
-    """One step of first power. Without a band it is looked at, not read."""
-
-    id: str
-    title: str
-    do: str
-    probe: str
-    place: str
-    quantity: Quantity
-    band: Band | None
-    expected: float | None
-    stop: str
-    link: str | None = None
-    hold: bool = False
-
-
-@dataclass(frozen=True)
 class Woken:
     """A step with its latest reading; `earlier` says that it was measured against another expectation."""
 
-    step: Step
+    step: PowerUpStep
     reading: Reading | None
     verdict: Verdict
     earlier: bool = False
 
 
-def wake_steps(job: Job) -> list[Step]:
+def wake_steps(job: Job) -> list[PowerUpStep]:
     """The steps of a design, in order; empty for a path that does not join up or has no source."""
     if problems(job.design, job.stock) or not any(isinstance(x, UnitLink) for x in job.design.links):
         return []
@@ -97,7 +82,7 @@ def woken(
     then, the reading is marked as measured against an earlier design. It stays a fact, judged anew here.
     """
     live = counting(readings)
-    before: dict[int, dict[str, Step]] = {}
+    before: dict[int, dict[str, PowerUpStep]] = {}
     found = []
     for step in wake_steps(job):
         if step.band is None:
@@ -146,7 +131,7 @@ def _touch_verdict(job: Job, readings: Sequence[Reading], otherwise: Verdict) ->
     return found[-1].verdict if found else otherwise
 
 
-def _look_over(job: Job) -> Step:
+def _look_over(job: Job) -> PowerUpStep:
     trims = [x.name for x in job.design.links if isinstance(x, ConverterLink)]
     stacked = any(x.kind == "unit" and x.fed_by for x in job.design.links)
     looks = [
@@ -160,69 +145,46 @@ def _look_over(job: Job) -> Step:
         if stacked
         else "an earthed oscilloscope clip touches common only",
     ]
-    return Step(
+    return PowerUpStep(
         "look", "Look it over", "Unplugged: " + "; ".join(looks) + ".", "everywhere", "", "V", None, None,
         "Anything that you are not sure of.",
     )  # fmt: skip
 
 
-_STOP = "A lamp that stays bright, a limit that holds, a smell, a hum: pull the plug."
-
-
-def _sources(job: Job) -> Iterator[Step]:
+def _sources(job: Job) -> Iterator[PowerUpStep]:
     """Each source alone, nothing behind it joined."""
-    first, enabled = True, False
+    first, enabled = True, set[str]()
     for link in job.design.links:
         part = job.part(link.part)
-        if not isinstance(link, UnitLink) or part is None:
+        if not isinstance(link, UnitLink) or not isinstance(part, SourcePart):
             continue
-        volts, share, what = _alone(job, link)
+        alone = part.alone(link) or _as_solved(job, link, part)
         do = "Everything behind it disconnected. "
         if first:
             do += f"First power, with {LIMITERS[job.assembly.limiter].partition(':')[0]} before it. "
             first = False
-        if isinstance(part, RailSupply) and not enabled:
-            yield Step(
-                "standby", f"{part.name}: standby", "Plugged in, enable open.", "violet wire to a black one",
-                f"wake-{part.id}-standby", "V", Band.around(5.0, 0.05), 5.0, _STOP, link.id,
-            )  # fmt: skip
-            yield Step(
-                f"sense-{part.id}", f"{part.name}: a rail, not a signal",
-                "Enable joined to a black wire, a small lamp of some tens of milliamperes on the wire you "
-                "mean to use. A rail stands up to it, a signal falls.",
-                f"{link.rail} wire to a black one, lamp on", f"wake-{link.id}-lamp", "V",
-                Band.around(volts, share), volts, "It falls below a volt: that is a signal wire.", link.id,
-                True,
-            )  # fmt: skip
-            enabled = True
-        yield Step(
-            f"alone-{link.id}", f"{link.name} alone", do + what, f"{link.name} + to −",
-            f"wake-{link.id}", "V", Band.around(volts, share), volts, _STOP, link.id, True,
+        if part.id not in enabled:
+            yield from part.enabling(link)
+            enabled.add(part.id)
+        yield PowerUpStep(
+            f"alone-{link.id}", f"{link.name} alone", do + alone.switched_on, f"{link.name} + to −",
+            f"wake-{link.id}", "V", Band.around(alone.volts, alone.share), alone.volts, STOP, link.id, True,
         )  # fmt: skip
 
 
-def _alone(job: Job, link: UnitLink) -> tuple[float, float, str]:
-    """What a source gives alone: volts, how far it may stray, a word on how to switch it on."""
-    part = job.part(link.part)
-    if isinstance(part, Donor):
-        enable = "Pull its enable pin to common." if part.family == "server" else "Switch on."
-        return part.no_load_V, max(part.tolerance, UNIT_BAND), enable
-    if isinstance(part, RailSupply):
-        rail = part.rail(link.rail)
-        assert rail is not None
-        return rail.volts, rail.tolerance, "Enable joined to common, its least load on."
+def _as_solved(job: Job, link: UnitLink, part: SourcePart) -> Alone:
+    """What a source gives alone by the network."""
     idle = solve(build(job), {}, as_set=True)[link.id]
-    spread = _FREE_BAND.get(part.kind, UNIT_BAND) if part else UNIT_BAND
-    return float(idle.V), spread, "Switch on; a reservoir stays charged afterwards."
+    return Alone(float(idle.V), part.strays, "Switch on; a reservoir stays charged afterwards.")
 
 
-def _stack_steps(job: Job, idle: Solution) -> Iterator[Step]:
+def _stack_steps(job: Job, idle: Solution) -> Iterator[PowerUpStep]:
     for link in job.design.links:
         if not isinstance(link, UnitLink) or not link.fed_by:
             continue
         bottom = job.design.path_to(link.id)[0]
         volts = float(idle[link.id].V)
-        yield Step(
+        yield PowerUpStep(
             f"stack-{link.id}", f"Stack up to {link.name}",
             f"{link.name} joined onto {job.design.link(link.fed_by).name}, still nothing behind.",
             f"{bottom.name} − to {link.name} +", f"wake-stack-{link.id}", "V",
@@ -231,14 +193,14 @@ def _stack_steps(job: Job, idle: Solution) -> Iterator[Step]:
         )  # fmt: skip
 
 
-def _converters(job: Job, idle: Solution) -> Iterator[Step]:
+def _converters(job: Job, idle: Solution) -> Iterator[PowerUpStep]:
     """Each converter with its outputs disconnected; its trim is set before anything is connected."""
     for link in job.design.links:
         part = job.part(link.part)
-        if not isinstance(link, ConverterLink) or not isinstance(part, Converter):
+        if not isinstance(link, ConverterLink) or not isinstance(part, ConverterPart):
             continue
         volts = float(np.nan_to_num(idle[link.id].V_in))
-        yield Step(
+        yield PowerUpStep(
             f"in-{link.id}", f"{link.name}: its input", "Its input joined, its output free.",
             f"{link.name} in + to in −", f"wake-in-{link.id}", "V",
             Band.around(volts, _source_band(job, link)), volts,
@@ -246,7 +208,7 @@ def _converters(job: Job, idle: Solution) -> Iterator[Step]:
         )  # fmt: skip
         aim, why = _aimed(job, link)
         turn = _turn(part)
-        yield Step(
+        yield PowerUpStep(
             f"trim-{link.id}", f"{link.name}: its trim", f"Turn it to {show(aim, 'V', 4)}{why}.{turn}",
             f"{link.name} out + to out −, nothing connected", f"wake-trim-{link.id}", "V",
             Band.around(aim, TRIM_BAND), aim,
@@ -258,13 +220,9 @@ def _converters(job: Job, idle: Solution) -> Iterator[Step]:
 def _source_band(job: Job, link: Link) -> float:
     """How far the volts that feed a link may stray: a mains transformer's follow the mains."""
     feeders = [job.part(x.part) for x in job.design.path_to(link.id)[:-1]]
-    if any(isinstance(p, Converter) for p in feeders):
+    if any(isinstance(p, ConverterPart) for p in feeders):
         return UNIT_BAND
-    return max((_FREE_BAND.get(p.kind, UNIT_BAND) for p in feeders if p is not None), default=UNIT_BAND)
-
-
-#: Sources whose volts are not held: by the mains, or by the state of charge.
-_FREE_BAND = {"transformer": 0.12, "battery": 0.15}
+    return max((p.strays for p in feeders if isinstance(p, SourcePart)), default=UNIT_BAND)
 
 
 def _aimed(job: Job, link: ConverterLink) -> tuple[float, str]:
@@ -278,7 +236,7 @@ def _aimed(job: Job, link: ConverterLink) -> tuple[float, str]:
     return link.set_V, ""
 
 
-def _turn(part: Converter) -> str:
+def _turn(part: ConverterPart) -> str:
     """Which way a trim turns and how far, where its divider is known."""
     if part.feedback is None or not part.feedback.pot_ohm:
         return " Try a quarter turn first: see which way is up."
@@ -287,13 +245,13 @@ def _turn(part: Converter) -> str:
     return f" A ten-turn trim moves it about {show(turns, 'V', 2)} a turn."
 
 
-def _outlets(job: Job, idle: Solution) -> Iterator[Step]:
+def _outlets(job: Job, idle: Solution) -> Iterator[PowerUpStep]:
     for output in job.design.outputs():
         volts = float(np.nan_to_num(idle[output.id].V))
         device = connected(job, output)
         low, high = Band.around(volts, max(output.tolerance, TRIM_BAND)).ends
         high = min(high, device.highest_V or high)
-        yield Step(
+        yield PowerUpStep(
             f"outlet-{output.id}", f"{output.name}: its outlet",
             "All joined, nothing plugged in. Red probe where the plus of the plug will be.",
             f"{output.name} + to −", f"wake-{output.id}", "V", Band(low, high), volts,
@@ -301,19 +259,19 @@ def _outlets(job: Job, idle: Solution) -> Iterator[Step]:
         )  # fmt: skip
 
 
-def _meters_and_fans(job: Job, idle: Solution) -> Iterator[Step]:
+def _meters_and_fans(job: Job, idle: Solution) -> Iterator[PowerUpStep]:
     for link in job.design.links:
         part = job.part(link.part)
-        if isinstance(link, MeterLink) and isinstance(part, PanelMeter):
+        if isinstance(link, MeterLink) and isinstance(part, InlineMeter):
             volts = float(np.nan_to_num(idle[link.id].V))
             half = part.volts.half_width(volts) + 0.01 * volts
-            yield Step(
+            yield PowerUpStep(
                 f"meter-{link.id}", f"{link.name}: what it shows", "Read its display beside your own meter.",
                 f"display of {link.name}", f"wake-{link.id}", "V", Band(volts - half, volts + half), volts,
                 "Dark, or jumping: its supply or its common is wrong.", link.id,
             )  # fmt: skip
         if isinstance(link, FanLink) and link.control != "always":
-            yield Step(
+            yield PowerUpStep(
                 f"fan-{link.id}", f"{link.name}: it comes on", "Warm its sensor by hand or a hair dryer.",
                 "sensor, when the fan starts", f"wake-{link.id}", "C",
                 Band(link.on_C - 5, link.on_C + 5), link.on_C, "It does not start: don't load the supply.",
@@ -321,22 +279,20 @@ def _meters_and_fans(job: Job, idle: Solution) -> Iterator[Step]:
             )  # fmt: skip
 
 
-def _to_earth(job: Job) -> Iterator[Step]:
+def _to_earth(job: Job) -> Iterator[PowerUpStep]:
     """Volts to earth of a floating output: open, then across a resistor of 100 kΩ."""
-    if job.policy.reference != "floating" or any(
-        isinstance(job.part(x.part), RailSupply) for x in job.design.links
-    ):
+    if job.policy.reference != "floating" or common_earthed(job):
         return
     outputs = job.design.outputs()
     if not outputs:
         return
     output = outputs[0]
-    yield Step(
+    yield PowerUpStep(
         "earth-open", "Volts to earth, open", "AC range, meter alone; the larger of both plug positions.",
         f"{output.name} − to earth pin, AC", f"wake-{output.id}-earth-open", "V",
         Band(0.0, job.settings.mains_V * 0.6), None, "Close to the mains: treat it as live.", output.id,
     )  # fmt: skip
-    yield Step(
+    yield PowerUpStep(
         "earth-loaded", "Volts to earth, loaded", "The same with 100 kΩ across the meter.",
         f"{output.name} − to earth pin, 100 kΩ, AC", f"wake-{output.id}-earth-loaded", "V",
         Band(0.0, job.settings.mains_V * 0.1), None,

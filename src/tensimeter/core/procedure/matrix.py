@@ -9,11 +9,12 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tensimeter.core.assembly.wiring import mains_units, metal_box
-from tensimeter.core.electrical.stack import Unit, stack
+from tensimeter.core.circuit.sources import common_earthed, stacked_units
+from tensimeter.core.electrical.stack import stack
 from tensimeter.core.measurement.conformity import Band, Verdict, judge
 from tensimeter.core.measurement.readings import Quantity, Reading, counting, interval_of
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Battery, Donor, RailSupply, Transformer
+from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.path import Link, OutputLink, UnitLink
 from tensimeter.core.quantity import show
 
@@ -143,11 +144,11 @@ def _cases(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
     lost = "Its protective earth is missing: a fault inside would put the mains on its case."
     for unit in units:
         part = job.part(unit.part)
-        metal = isinstance(part, Donor | Transformer) and getattr(part, "family", "") != "brick"
-        if metal:
+        if isinstance(part, SourcePart) and part.metal_case and not part.shared_case:
             yield Pair(EARTH, case_of(unit), "joined", "protective earth stays", lost, hold=True)
     for part in job.stock:
-        if isinstance(part, RailSupply) and any(x.part == part.id for x in units):
+        shared = isinstance(part, SourcePart) and part.metal_case and part.shared_case
+        if shared and any(x.part == part.id for x in units):
             case = Node(f"{part.id}-case", f"{part.name} case")
             yield Pair(EARTH, case, "joined", "protective earth stays", lost, hold=True)
     if metal_box(job):
@@ -159,11 +160,11 @@ def _stacks(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
     carrying = {unit.fed_by for unit in units}
     for unit in units:
         part = job.part(unit.part)
-        if isinstance(part, Battery | RailSupply):
+        if not isinstance(part, SourcePart) or not part.ohms_across:
             continue
         short = "A short in its output, or a wire across it."
         yield Pair(pole(unit, "plus"), pole(unit, "minus"), "not_shorted", "nothing connected", short)
-        if isinstance(part, Transformer):
+        if part.isolates_mains:
             lost = "It does not isolate: dangerous. Take it out."
             yield Pair(LIVE, pole(unit, "minus"), "apart", "primary to secondary", lost, hold=True)
         if unit.fed_by is None and unit.id not in carrying:
@@ -190,16 +191,12 @@ def _stacks(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
 
 
 def _stack_trip_V(job: Job, units: list[UnitLink]) -> float:
-    parts = [p for x in units if isinstance(p := job.part(x.part), Donor)]
-    if not parts:
-        return 0.0
-    return stack([Unit(p.no_load_V, p.rated_A, p.rated_W, p.tolerance, p.trip_V) for p in parts]).isolation_V
+    made = [u for p in stacked_units(job, units) if (u := p.stack_unit()) is not None]
+    return stack(made).isolation_V if made else 0.0
 
 
 def _outputs(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
-    bonded = job.policy.reference == "negative_bonded" or any(
-        x.earthed or isinstance(job.part(x.part), RailSupply) for x in units
-    )
+    bonded = job.policy.reference == "negative_bonded" or common_earthed(job) or any(x.earthed for x in units)
     short = "A short across the outlet: a strand, a screw, or a wire on the wrong post."
     crossed = "Its wires are crossed, or broken, between supply and outlet."
     mains = bool(mains_units(job))

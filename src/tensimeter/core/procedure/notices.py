@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.readings import Reading, real_ones
 from tensimeter.core.model.job import Job
+from tensimeter.core.notice import Notice
 from tensimeter.core.procedure.build_notices import build_notices
 from tensimeter.core.procedure.design_notices import design_notices
-from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.procedure.part_notices import part_notices, stock_notices
 from tensimeter.core.procedure.prove_notices import prove_notices
 

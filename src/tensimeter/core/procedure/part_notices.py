@@ -1,14 +1,15 @@
 """What single parts give to mind: untested and doubted ones, sources that meet, batteries, meters."""
 
+from functools import partial
+
+from tensimeter.core.circuit.connected import connected
+from tensimeter.core.circuit.fault import fault_A
 from tensimeter.core.design.alternatives import backfeed
-from tensimeter.core.design.connected import connected
-from tensimeter.core.design.fault import fault_A
-from tensimeter.core.electrical.battery import charging
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.kinds import Battery, Donor, FusePart, PanelMeter, RailSupply
-from tensimeter.core.path import EitherLink, FuseLink, Link, MeterLink, OutputLink
-from tensimeter.core.procedure.notice import Notice
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.roles import FedPart, PathPart
+from tensimeter.core.path import FuseLink, OutputLink
 from tensimeter.core.quantity import show
 
 
@@ -18,7 +19,7 @@ def stock_notices(job: Job) -> list[Notice]:
     untested = [
         p.name
         for p in job.stock
-        if p.id in used and p.condition == "untested" and p.kind in ("donor", "converter")
+        if p.id in used and p.condition == "untested" and isinstance(p, PathPart) and p.tried_first
     ]
     found = []
     if untested:
@@ -49,16 +50,10 @@ def part_notices(job: Job) -> list[Notice]:
     found = [_backfeed_notice(link, text, grave) for link, text, grave in backfeed(job)]
     for link in job.design.links:
         part = job.part(link.part)
-        if isinstance(part, Battery):
-            found += _battery_source(job, link)
-        elif isinstance(part, Donor) and (part.standby_V or part.family == "server"):
-            found.append(_live_when_off(link, part.standby_V))
-        elif isinstance(part, RailSupply) and not any(n.id == f"standby:{part.id}" for n in found):
-            found.append(_rails_notice(link, part))
-        elif isinstance(part, FusePart):
-            found += _breaking(job, link, part)
-        elif isinstance(part, PanelMeter):
-            found += _second_return(job, link, part)
+        if isinstance(part, PathPart):
+            known = {n.id for n in found}
+            made = part.notices(job, link, partial(_fault_A, job, link.id))
+            found += [n for n in made if n.id not in known]
         if isinstance(link, OutputLink):
             found += _device_notices(job, link)
     return found
@@ -69,58 +64,9 @@ def _backfeed_notice(link: str, text: str, grave: bool) -> Notice:
     return Notice(f"backfeed:{link}", kind, title, text, "design", link)  # type: ignore[arg-type]
 
 
-def _battery_source(job: Job, link: Link) -> list[Notice]:
-    choosing = [x for x in job.design.links if isinstance(x, EitherLink) and link.id in x.others]
-    behind = [*job.design.fed_from(link.id), *choosing]
-    bare = [x.name for x in behind if not isinstance(x, FuseLink)]
-    if not bare:
-        return []
-    fault = fault_A(job, link.id)
-    amps = f" It drives {show(fault.amps, 'A', 2)} into a short." if fault else ""
-    text = f"{', '.join(bare)} hangs on {link.name} without a fuse.{amps} Put one right at the battery."
-    return [Notice(f"battery:{link.id}", "miss", "A battery without a fuse", text, "design", link.id)]
-
-
-def _live_when_off(link: Link, standby_V: float | None) -> Notice:
-    volts = f" {show(standby_V, 'V')} standby" if standby_V else " a standby"
-    text = (
-        f"{link.name} has{volts} output that is live whenever it is plugged in, whatever its enable line "
-        "says, and a source behind it that can weld a tool. Unplug it before you touch its pins."
-    )
-    return Notice(f"standby:{link.id}", "caution", "Off, but live", text, "design", link.id)
-
-
-def _rails_notice(link: Link, part: RailSupply) -> Notice:
-    text = (
-        f"{part.name}: its standby rail is live whenever it is plugged in. It runs while its enable line is "
-        "joined to common; the 3.3 V sense wire stays joined to 3.3 V. Its common is bonded to earth."
-    )
-    return Notice(f"standby:{part.id}", "caution", "Off, but live", text, "design", link.id)
-
-
-def _breaking(job: Job, link: Link, part: FusePart) -> list[Notice]:
-    fault = fault_A(job, link.id)
-    if fault is None or part.breaking_A is None or fault.amps <= part.breaking_A:
-        return []
-    text = (
-        f"{show(fault.amps, 'A', 3)} may flow into a short there; {part.name} breaks "
-        f"{show(part.breaking_A, 'A', 3)} at most and may arc on. Take one of higher breaking capacity."
-    )
-    return [Notice(f"breaks:{link.id}", "miss", f"{link.name} can't break a short", text, "design", link.id)]
-
-
-def _second_return(job: Job, link: Link, part: PanelMeter) -> list[Notice]:
-    """A shunt in the negative is bypassed where another outlet's negative meets behind it."""
-    assert isinstance(link, MeterLink)
-    own = [o for o in job.design.outputs() if link in job.design.path_to(o.id)]
-    beside = [o.name for o in job.design.outputs() if o not in own]
-    if part.shunt_in != "negative" or not beside or not own:
-        return []
-    text = (
-        f"{link.name} measures in the negative of {own[0].name}. Where its negative meets that of "
-        f"{', '.join(beside)} behind the meter, part of the current goes around the shunt and is not read."
-    )
-    return [Notice(f"return:{link.id}", "caution", "A second way back", text, "design", link.id)]
+def _fault_A(job: Job, link_id: str) -> float | None:
+    fault = fault_A(job, link_id)
+    return fault.amps if fault else None
 
 
 def _device_notices(job: Job, output: OutputLink) -> list[Notice]:
@@ -132,9 +78,9 @@ def _device_notices(job: Job, output: OutputLink) -> list[Notice]:
             "at the volts without load before it is plugged in."
         )
         found.append(Notice(f"steep:{output.id}", "caution", "A steep load", text, "design", output.id))
-    if not isinstance(part, Battery):
+    limits = part.charging() if isinstance(part, FedPart) else None
+    if part is None or limits is None:
         return found
-    limits = charging(part)
     if limits.refused:
         found.append(
             Notice(

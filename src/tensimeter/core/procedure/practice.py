@@ -6,12 +6,13 @@ from typing import Literal
 
 import numpy as np
 
-from tensimeter.core.design.network import build
+from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Converter
-from tensimeter.core.procedure.first_power import Step, wake_steps
+from tensimeter.core.parts.roles import ConverterPart
+from tensimeter.core.parts.steps import PowerUpStep
+from tensimeter.core.procedure.first_power import wake_steps
 from tensimeter.core.procedure.matrix import Pair, matrix
 from tensimeter.core.procedure.stored_energy import stored
 
@@ -54,7 +55,7 @@ class Practice:
             return float("inf")
         return {"joined": 0.2, "apart": float("inf"), "not_shorted": 4700.0, "diode": 0.52}[pair.kind]
 
-    def _step(self, step: Step) -> float:
+    def _step(self, step: PowerUpStep) -> float:
         if step.id == "earth-open":
             return 61.0
         if step.id == "earth-loaded":
@@ -78,16 +79,16 @@ class Practice:
         """What a converter gives with its trim at the top, or with nothing fed back."""
         point = self._idle()[self.at[0]]
         part = self.job.part(self.job.design.link(self.at[0]).part)
-        assert isinstance(part, Converter)
+        assert isinstance(part, ConverterPart)
         given = float(np.nan_to_num(point.V_in))
-        left = given - (part.dropout_V if part.topology in ("step_down", "linear") else 0.0)
+        left = given - (part.dropout_V if part.steps_down else 0.0)
         return min(part.out_max_V, left) if self.mistake == "trim_at_top" else left
 
     def _idle(self) -> Solution:
         network = build(self.job).with_values(dict(self.truths or {}))
         return solve(network, {o.id: 0.0 for o in self.job.design.outputs()}, as_set=True)
 
-    def _volts(self, step: Step, idle: Solution) -> float:
+    def _volts(self, step: PowerUpStep, idle: Solution) -> float:
         """The true volts behind a step: of the place itself, with what is hidden in the supply."""
         if step.link is None or step.expected is None:
             return 0.0

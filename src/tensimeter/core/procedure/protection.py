@@ -3,11 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tensimeter.core.electrical.stack import Unit, stack
+from tensimeter.core.circuit.sources import stacked_units
+from tensimeter.core.electrical.stack import stack
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Battery, Donor
+from tensimeter.core.parts.roles import FedPart, SourcePart
 from tensimeter.core.path import EitherLink, FuseLink, UnitLink
 from tensimeter.core.procedure.matrix import EARTH, Checked, checked
 from tensimeter.core.quantity import show
@@ -38,10 +39,10 @@ def _diodes(job: Job, pairs: dict[str, Verdict]) -> list[Guard]:
     units = [x for x in job.design.links if isinstance(x, UnitLink)]
     carrying = {x.fed_by for x in units}
     found = []
-    parts = [p for x in units if isinstance(p := job.part(x.part), Donor)]
-    if len(parts) < 2:
+    made = [u for p in stacked_units(job, units) if (u := p.stack_unit()) is not None]
+    if len(made) < 2:
         return []
-    worked = stack([Unit(p.no_load_V, p.rated_A, p.rated_W, p.tolerance, p.trip_V, p.limit_A) for p in parts])
+    worked = stack(made)
     for unit in units:
         if unit.fed_by is None and unit.id not in carrying:
             continue
@@ -65,7 +66,8 @@ def _fuses(job: Job) -> list[Guard]:
             where = f"none in the plus of {output.name}, while the policy asks for one"
             found.append(Guard("fuse", where, show(output.full_load_A, "A", 3), Verdict.MISSES))
     for link in job.design.links:
-        if isinstance(job.part(link.part), Battery):
+        part = job.part(link.part)
+        if isinstance(part, SourcePart) and part.fused_at_once:
             fused = any(isinstance(x, FuseLink) for x in job.design.fed_from(link.id))
             where = f"right at {link.name}'s plus"
             found.append(Guard("fuse", where, "its wire", Verdict.HOLDS if fused else Verdict.MISSES))
@@ -92,7 +94,8 @@ def _backfeed(job: Job) -> list[Guard]:
                 Guard("against backfeed", f"{link.name}: {link.guard}", "the higher source", verdict)
             )
     for output in job.design.outputs():
-        if isinstance(job.part(output.device), Battery):
+        device = job.part(output.device)
+        if isinstance(device, FedPart) and device.charging() is not None:
             verdict = Verdict.MISSES if output.backfeed_guard == "nothing" else Verdict.HOLDS
             where = f"{output.name}: {output.backfeed_guard}"
             found.append(Guard("against backfeed", where, "the battery's short-circuit current", verdict))

@@ -2,12 +2,12 @@
 
 from collections.abc import Sequence
 
-from tensimeter.core.design.network import has_source
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import ElectronicLoad, LineSource, Oscilloscope
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.roles import LineFeeder, SetLoad, WaveformRecorder
 from tensimeter.core.path import OutputLink
-from tensimeter.core.procedure.notice import Notice
 from tensimeter.core.quantity import show
 
 #: Ohms from a floating output to earth below which it is not floating, and above which a bonded
@@ -52,7 +52,7 @@ def _by_tests(job: Job) -> list[Notice]:
     kinds = {t.kind for t in job.campaign.tests}
     found = []
     scope = job.part(job.campaign.oscilloscope)
-    if isinstance(scope, Oscilloscope) and scope.earthed and kinds & {"ripple", "transient", "start-up"}:
+    if isinstance(scope, WaveformRecorder) and scope.earthed and kinds & {"ripple", "transient", "start-up"}:
         found.append(
             Notice(
                 "prove:clip",
@@ -88,7 +88,7 @@ def _by_tests(job: Job) -> list[Notice]:
                 None,
             )
         )
-    if isinstance(job.part(job.campaign.line_source), LineSource) and "line-regulation" in kinds:
+    if isinstance(job.part(job.campaign.line_source), LineFeeder) and "line-regulation" in kinds:
         found.append(
             Notice(
                 "prove:line",
@@ -109,7 +109,7 @@ def prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
         earth = (_earth_notice(job, output, live) for output in job.design.outputs())
         found += [notice for notice in earth if notice is not None]
     load = job.part(job.campaign.load)
-    if isinstance(load, ElectronicLoad) and not load.watchdog:
+    if isinstance(load, SetLoad) and not load.watchdog:
         found.append(
             Notice(
                 "load:watchdog",

@@ -4,31 +4,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tensimeter.core.electrical.discharge import Discharge, discharge
-from tensimeter.core.electrical.reservoir import source_curve
 from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Donor, Resistor, Transformer
+from tensimeter.core.parts.roles import PlainLoad, SourcePart, Stored
 from tensimeter.core.path import UnitLink
 from tensimeter.core.quantity import show
 
 #: Below this a reservoir counts as empty, V; a rule of thumb.
 EMPTY_V = 5.0
-#: Mains-side reservoir of a unit where its own was not read off: µF for each watt, a rule of thumb.
-BULK_F_PER_W = 1.5e-6
 #: Ω of a voltmeter that is left connected, and of the resistor that is usually made up for the job.
 METER_OHM, USUAL_OHM, USUAL_W = 10e6, 10e3, 5.0
-
-
-@dataclass(frozen=True)
-class Stored:
-    """A reservoir: the unit it is in, F, V at the most, and the place of the reading that shows it empty."""
-
-    link: str
-    name: str
-    farad: float
-    start_V: float
-    place: str
-    why: str
 
 
 @dataclass(frozen=True)
@@ -46,23 +31,15 @@ def stored(job: Job) -> list[Stored]:
     found = []
     for link in job.design.links:
         part = job.part(link.part)
-        if isinstance(link, UnitLink) and isinstance(part, Transformer):
-            volts = source_curve(part, link.tap, job.settings.mains_Hz).no_load_high_line_V
-            why = "the reservoir behind the rectifier"
-            found.append(Stored(link.id, link.name, part.capacitance_F, volts, f"charge-{link.id}", why))
-        elif isinstance(link, UnitLink) and isinstance(part, Donor):
-            if not (part.opened or job.policy.donor_case == "opened"):
-                continue
-            farad = part.bulk_F or BULK_F_PER_W * part.rated_W
-            volts = 1.1 * job.settings.mains_V * 2**0.5
-            why = "its mains side, opened" + ("" if part.bulk_F else "; its size is a rule of thumb")
-            found.append(Stored(link.id, link.name, farad, volts, f"charge-{link.id}", why))
+        own = part.stored(job, link) if isinstance(link, UnitLink) and isinstance(part, SourcePart) else None
+        if own is not None:
+            found.append(own)
     return found
 
 
 def ways(job: Job, at: Stored) -> list[Way]:
     """A meter left connected, and each resistor of the stock or else the usual one: what each must stand."""
-    resistors = [(p.name, p.resistance_ohm, p.rated_W) for p in job.stock if isinstance(p, Resistor)]
+    resistors = [(p.name, *made) for p in job.stock if isinstance(p, PlainLoad) and (made := p.as_resistor())]
     usual = (f"{show(USUAL_OHM, 'ohm')} {USUAL_W:g} W, insulated probes", USUAL_OHM, USUAL_W)
     found = [_way(at, "the meter left connected", METER_OHM, 1.0)]
     return found + [_way(at, *made) for made in (resistors or [usual])]

@@ -6,12 +6,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.electrical.reservoir import circuit, source_curve
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Converter, Donor, HeatSink, RailSupply, Transformer
-from tensimeter.core.path import ConverterLink, Link, UnitLink
+from tensimeter.core.parts.roles import ConverterPart, SinkPart, SourcePart
+from tensimeter.core.path import ConverterLink, Link
 from tensimeter.core.thermal.derating import hottest_at
 from tensimeter.core.thermal.fan_cooling import (
     Phase,
@@ -23,6 +22,7 @@ from tensimeter.core.thermal.fan_cooling import (
     seconds_to,
     settled,
 )
+from tensimeter.core.thermal.heatsink import SinkFigures
 
 
 @dataclass(frozen=True)
@@ -82,29 +82,11 @@ def losses(job: Job, solution: Solution) -> dict[str, Array]:
         point = solution.points.get(link.id)
         if point is None or link.kind in ("lead", "output"):
             continue
-        lost = _unit_loss(job, link, solution) if isinstance(link, UnitLink) else point.loss
+        part = job.part(link.part)
+        lost = part.loss_W(job, link, solution) if isinstance(part, SourcePart) else point.loss
         # What a fan or a meter takes for itself stays inside as well.
         found[link.id] = point.V * point.I if link.kind == "fan" else np.asarray(lost)
     return found
-
-
-def _unit_loss(job: Job, link: UnitLink, solution: Solution) -> Array:
-    """Heat of a source: by its efficiency, or of a transformer's copper, diodes and capacitor.
-
-    A transformer's iron is left out: it warms its core whether loaded or not, some watts.
-    """
-    part, point = job.part(link.part), solution[link.id]
-    if isinstance(part, Donor | RailSupply):
-        below = solution[link.fed_by].V if link.fed_by else 0.0
-        return np.asarray((point.V - below) * point.I * (1 / part.efficiency - 1))
-    if isinstance(part, Transformer):
-        source = source_curve(part, link.tap, job.settings.mains_Hz)
-        path = circuit(part, link.tap, job.settings.mains_Hz)
-        diodes = 2 if part.topology == "bridge" else 1
-        winding, ripple = source.winding_A.at(point.I), source.capacitor_A.at(point.I)
-        copper = path.resistance_ohm * winding**2 + part.esr_ohm * ripple**2
-        return np.asarray(copper + diodes * part.diode_V * point.I)
-    return point.loss
 
 
 def inside_air_C(job: Job, solution: Solution, speed: float = 0.0) -> Figure:
@@ -123,7 +105,7 @@ def hot_spots(job: Job, solution: Solution) -> list[HotSpot]:
     air = [inside_air_C(job, solution, speed) for speed in speeds]
     for link in job.design.links:
         part = job.part(link.part)
-        if not isinstance(part, Converter) or link.id not in solution.points:
+        if not isinstance(part, ConverterPart) or link.id not in solution.points:
             continue
         sink = sink_of(job, link, part)
         point = solution[link.id]
@@ -132,7 +114,7 @@ def hot_spots(job: Job, solution: Solution) -> list[HotSpot]:
     return found
 
 
-def hottest_allowed_C(part: Converter, amps: Figure) -> Figure:
+def hottest_allowed_C(part: ConverterPart, amps: Figure) -> Figure:
     """°C that a converter's hot spot may come to: its limit, and by its derating curve less at many amps."""
     if len(part.hot_derating) < 2:
         return part.hot_limit_C
@@ -140,29 +122,16 @@ def hottest_allowed_C(part: Converter, amps: Figure) -> Figure:
     return np.minimum(part.hot_limit_C, hottest_at(curve, amps))
 
 
-@dataclass(frozen=True)
-class Sink:
-    """K/W in still air and in the fan's, J/K."""
-
-    still_K_W: float
-    blown_K_W: float | None
-    capacity_J_K: float
-
-
-def sink_of(job: Job, link: Link, part: Converter) -> Sink | None:
+def sink_of(job: Job, link: Link, part: ConverterPart) -> SinkFigures | None:
     """What a converter sheds its heat with: the sink it was put on, or its own."""
     other = job.part(link.sink) if isinstance(link, ConverterLink) else None
-    if isinstance(other, HeatSink):
-        return Sink(other.still_K_W, other.blown_K_W, other.capacity_J_K)
-    if part.sink_K_W is None:
-        return None
-    return Sink(part.sink_K_W, part.sink_blown_K_W, part.sink_J_K)
+    return other.as_sink() if isinstance(other, SinkPart) else part.as_sink()
 
 
 def _hot_spot(
     link: Link,
-    part: Converter,
-    sink: Sink,
+    part: ConverterPart,
+    sink: SinkFigures,
     loss: Array,
     amps: Array,
     speeds: Sequence[float],

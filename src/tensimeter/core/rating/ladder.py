@@ -2,19 +2,22 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
 from tensimeter.core.arrays import Figure
-from tensimeter.core.design.fault import fault_A
-from tensimeter.core.design.network import Network, build, has_source
-from tensimeter.core.electrical import fuse as fuses
+from tensimeter.core.circuit.fault import fault_A
+from tensimeter.core.circuit.network import build, has_source
+from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import FusePart
-from tensimeter.core.rating.dissipation import hot_spots
-from tensimeter.core.rating.ratings import Limit, ratings
+from tensimeter.core.parts.limit import Limit
+from tensimeter.core.parts.roles import OvercurrentPart, PathPart, SourcePart
+from tensimeter.core.parts.surroundings import Operating
+from tensimeter.core.path import Link
+from tensimeter.core.rating.dissipation import hot_spots, inside_air_C
 
 #: The room that is left where none is, so that a share of it is a number.
 LEAST_ROOM_K = 1e-6
@@ -24,9 +27,9 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
     """Every limit of every link at the operating points of a solution."""
     found: list[Limit] = []
     for link in job.design.links:
-        if link.id not in solution.points:
-            continue
-        found += ratings(job, link, solution, network)
+        part = job.part(link.part)
+        if link.id in solution.points and isinstance(part, PathPart):
+            found += part.limits(operating(job, link, solution, network))
     for hot in hot_spots(job, solution):
         room = np.maximum(hot.limit_C - hot.air_C, LEAST_ROOM_K)
         found.append(
@@ -35,6 +38,24 @@ def ladder(job: Job, solution: Solution, network: Network) -> list[Limit]:
                 "hottest it may get at these amps", room, hot.air_C, heat=True,
             )
         )  # fmt: skip
+    return found
+
+
+def operating(job: Job, link: Link, solution: Solution, network: Network) -> Operating:
+    """A link at the operating points of a solution, as its part looks at it."""
+    return Operating(job, link, solution, network, partial(inside_air_C, job, solution))
+
+
+def battery_hours(job: Job, solution: Solution) -> dict[str, float]:
+    """Hours that each battery lasts at a single operating point, by link id; none where it is idle."""
+    found = {}
+    for link in job.design.links:
+        part = job.part(link.part)
+        if isinstance(part, SourcePart) and link.id in solution.points:
+            amps = float(solution[link.id].I)
+            hours = part.hours_at(amps) if amps > 0 else None
+            if hours is not None:
+                found[link.id] = hours
     return found
 
 
@@ -90,16 +111,16 @@ def fault_notes(job: Job) -> list[tuple[str, str]]:
     found = []
     for link in job.design.links:
         part = job.part(link.part)
-        if not isinstance(part, FusePart):
+        if not isinstance(part, OvercurrentPart):
             continue
         fault = fault_A(job, link.id)
-        if fault is not None and not fuses.can_blow(part, fault.amps):
+        if fault is not None and not part.can_blow(fault.amps):
             found.append(
                 (
                     link.id,
                     (
                         f"{fault.words}; a {part.rated_A:g} A fuse needs about "
-                        f"{fuses.CERTAIN_TO_BLOW * part.rated_A:.3g} A to blow for certain. Behind this "
+                        f"{part.certain_A:.3g} A to blow for certain. Behind this "
                         "limit it protects against a failed limit only."
                     ),
                 )

@@ -5,13 +5,14 @@ import numpy as np
 from tensimeter.core.analysis.regulation import next_reading
 from tensimeter.core.heat_design.measuring_points import temperature_places
 from tensimeter.core.measurement.conformity import Verdict, capability
-from tensimeter.core.measurement.readings import Reading, accuracy_of, pairs
+from tensimeter.core.measurement.readings import Reading, pairs
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import FanTest, OverTemperature, Ripple, Soak
-from tensimeter.core.parts.kinds import Oscilloscope, Thermometer
+from tensimeter.core.parts.roles import TemperatureMeter, VoltMeter, WaveformRecorder
 from tensimeter.core.quantity import localised, show, with_uncertainty
-from tensimeter.core.soak.run import described_link
 from tensimeter.core.testplan.evaluation import columns
+from tensimeter.core.testplan.soak.run import described_link
 from tensimeter.core.testplan.step import OPEN, Outcome, Plan
 
 
@@ -56,7 +57,7 @@ def settle_sentence(job: Job, plan: Plan) -> str:
         return f"{words}: {'fine enough' if half < 0.3 * room else 'too coarse'} for {show(room, '%', 2)}."
     if isinstance(test, Soak | FanTest | OverTemperature):
         part = job.part(job.campaign.thermometer)
-        if not isinstance(part, Thermometer):
+        if not isinstance(part, TemperatureMeter):
             typed = (
                 "No thermometer in hand: type temperatures as in “case 47”, volts and amps as in "
                 f"“{plan.output.name.casefold()} {nominal:.4g}V @{plan.most_A:.3g}A” whenever the load is "
@@ -70,7 +71,7 @@ def settle_sentence(job: Job, plan: Plan) -> str:
     if isinstance(test, Ripple):
         scope = job.part(job.campaign.oscilloscope)
         room = test.allowed_pp * nominal
-        if not isinstance(scope, Oscilloscope):
+        if not isinstance(scope, WaveformRecorder):
             return "No oscilloscope in hand: bring a waveform as a file, or type p-p as in “mount 42mVpp”."
         half = 2 * scope.step_V + scope.gain_share * room
         fine = "fine enough" if half < 0.3 * room else "too coarse"
@@ -89,7 +90,7 @@ def _finer(job: Job, plan: Plan, half_width: float) -> str:
     """Which meter of the stock would do better."""
     nominal, best = plan.output.nominal_V, None
     for part in job.stock:
-        if part.kind != "meter":
+        if not isinstance(part, VoltMeter):
             continue
         accuracy, range_ = accuracy_of(job, part.id, "V", nominal)
         half = accuracy.half_width(nominal)
@@ -137,7 +138,7 @@ def outcome_sentence(result: Outcome) -> str:
 def _found_sentence(result: Outcome) -> str:
     """The findings that weigh most, in words; a part of a test is said to be one."""
     if isinstance(result.plan.test, Soak) and result.facts is not None:
-        from tensimeter.core.soak.state import state_of
+        from tensimeter.core.testplan.soak.state import state_of
 
         facts = result.facts
         state = facts.soak if facts.running else state_of(facts)

@@ -14,19 +14,19 @@ from tensimeter.core.measurement.readings import (
     Pair,
     Reading,
     Wave,
-    accuracy_of,
     interval_of,
     pairs,
     real_ones,
     standing,
 )
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
 
 if TYPE_CHECKING:
-    from tensimeter.core.soak.state import SoakState
+    from tensimeter.core.testplan.soak.state import SoakState
 
 
 def rates(result: Outcome) -> bool:

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from tensimeter.core.design.network import build, has_source
+from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from tensimeter.core.design.network import has_source
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.reach import Border, load_reach_A, most_A, reach, volts_span
 from tensimeter.core.errors import Trouble
 from tensimeter.core.heat_design.measuring_points import watched
@@ -31,14 +31,7 @@ from tensimeter.core.model.tests import (
     Tolerance,
     Transient,
 )
-from tensimeter.core.parts.kinds import (
-    Battery,
-    ElectronicLoad,
-    LineSource,
-    Oscilloscope,
-    RailSupply,
-    Thermometer,
-)
+from tensimeter.core.parts.roles import LineFeeder, SetLoad, SourcePart, TemperatureMeter, WaveformRecorder
 from tensimeter.core.path import FanLink, OutputLink
 from tensimeter.core.testplan.expected import limit_A, trip_V
 from tensimeter.core.testplan.registry import KINDS, rank
@@ -78,7 +71,7 @@ def wanted(job: Job) -> list[Test]:
         first, rest = outputs[0].id, tuple(o.id for o in outputs[1:])
         found.append(CrossRegulation(id="x", output=first, others=rest))
         found.append(Outlets(id="x", output=first, others=rest))
-    if outputs and isinstance(job.part(job.campaign.oscilloscope), Oscilloscope):
+    if outputs and isinstance(job.part(job.campaign.oscilloscope), WaveformRecorder):
         found.append(StartUp(id="x", output=outputs[0].id, others=tuple(o.id for o in outputs[1:])))
     return found
 
@@ -87,10 +80,10 @@ def _of_one(job: Job, output: OutputLink) -> list[Test]:
     o, campaign = output.id, job.campaign
     path = [job.part(link.part) for link in job.design.path_to(o)]
     found: list[Test] = [Tolerance(id="x", output=o), LoadRegulation(id="x", output=o)]
-    if any(isinstance(part, RailSupply) for part in path):
+    if any(isinstance(part, SourcePart) and part.separate_outputs() for part in path):
         found.append(MinimumLoad(id="x", output=o))
     line = job.part(campaign.line_source)
-    if isinstance(line, LineSource):
+    if isinstance(line, LineFeeder):
         found.append(LineRegulation(id="x", output=o))
         if line.watts is not None:
             found.append(Efficiency(id="x", output=o))
@@ -98,11 +91,11 @@ def _of_one(job: Job, output: OutputLink) -> list[Test]:
         points = reach_points(job, o)
         if points:
             found.append(ReachPoints(id="x", output=o, points=points))
-    if isinstance(job.part(campaign.oscilloscope), Oscilloscope):
+    if isinstance(job.part(campaign.oscilloscope), WaveformRecorder):
         found += [Ripple(id="x", output=o), Transient(id="x", output=o)]
     if output.device:
         found.append(RealDevice(id="x", output=o, device=output.device))
-    if any(isinstance(part, Battery) for part in path):
+    if any(isinstance(part, SourcePart) and part.runs_down for part in path):
         found.append(CapacityDown(id="x", output=o))
     found += _of_heat(job, o)
     if trip_V(job, o) or output.device_max_V:
@@ -114,7 +107,7 @@ def _of_one(job: Job, output: OutputLink) -> list[Test]:
 
 def _of_heat(job: Job, output: str) -> list[Test]:
     """A soak where a part says how it sheds its heat and a thermometer is there; its fan where it has one."""
-    if not isinstance(job.part(job.campaign.thermometer), Thermometer):
+    if not isinstance(job.part(job.campaign.thermometer), TemperatureMeter):
         return []
     try:
         link = watched(job, output)
@@ -181,7 +174,7 @@ def reach_points(job: Job, output: str) -> tuple[Corner, ...]:
 
 def _sunk(job: Job, border: Border) -> Border:
     load = job.part(job.campaign.load)
-    able = float(load_reach_A(load, border.volts)) if isinstance(load, ElectronicLoad) else np.inf
+    able = float(load_reach_A(load, border.volts)) if isinstance(load, SetLoad) else np.inf
     if able >= border.amps:
         return border
     return Border(border.volts, able, "what the load can sink")

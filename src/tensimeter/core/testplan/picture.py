@@ -10,10 +10,10 @@ from tensimeter.core.heat_design.measuring_points import temperature_places, the
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.tests import SensorCheck, Soak
 from tensimeter.core.quantity import show
-from tensimeter.core.soak.run import soak_runs
-from tensimeter.core.soak.state import state_of
 from tensimeter.core.testplan.expected import efficiency_at, limit_A, trip_V
 from tensimeter.core.testplan.kinds.cooling import sensor_pairs
+from tensimeter.core.testplan.soak.run import soak_runs
+from tensimeter.core.testplan.soak.state import state_of
 from tensimeter.core.testplan.step import OPEN, WALL, Outcome, StepResult
 
 

@@ -1,13 +1,12 @@
 """Loads that can't be set: resistors, lamps, LED strings, motors and devices, alone and together."""
 
-import math
 from dataclasses import dataclass
 from itertools import combinations
 
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Device, Lamp, Motor, Part, Resistor
+from tensimeter.core.parts.part import PartRecord
+from tensimeter.core.parts.roles import PlainLoad
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.kinds.along_load import draw_A
 
 #: So many at once at the most, and so many points of a test.
 MOST_AT_ONCE, MOST_POINTS = 3, 8
@@ -22,11 +21,11 @@ class Load:
     trouble: str = ""
 
 
-def plain_loads(job: Job) -> list[Part]:
+def plain_loads(job: Job) -> list[PartRecord]:
     """The campaign's loads that can't be set; empty where an electronic load is in hand."""
     ids = (job.campaign.load, *job.campaign.other_loads)
     parts = [job.part(i) for i in ids if i]
-    return [p for p in parts if isinstance(p, Resistor | Lamp | Motor | Device)]
+    return [p for p in parts if p is not None and isinstance(p, PlainLoad)]
 
 
 def points(job: Job, volts: float, most_A: float) -> tuple[list[Load], list[str]]:
@@ -52,14 +51,6 @@ def points(job: Job, volts: float, most_A: float) -> tuple[list[Load], list[str]
     return [*found, Load(0.0, "no load again")], refused
 
 
-def _one(part: Part, volts: float) -> Load:
-    if isinstance(part, Resistor):
-        amps = volts / part.resistance_ohm
-        watts = volts * amps
-        trouble = ""
-        if watts > part.rated_W:
-            trouble = f"would take {show(watts, 'W')} of its {show(part.rated_W, 'W')}: for seconds only."
-        return Load(amps, part.name, trouble)
-    if isinstance(part, Device) and not (part.lowest_V or 0.0) <= volts <= (part.highest_V or math.inf):
-        return Load(part.draws_A, part.name, f"does not stand {show(volts, 'V')}.")
-    return Load(draw_A(part, volts), part.name)
+def _one(part: PartRecord, volts: float) -> Load:
+    assert isinstance(part, PlainLoad)
+    return Load(part.draw_A(volts), part.name, part.unfit(volts))

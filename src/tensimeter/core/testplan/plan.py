@@ -4,14 +4,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from tensimeter.core.design.load_line import LoadLine
-from tensimeter.core.design.network import build, has_source
+from tensimeter.core.circuit.load_line import LoadLine
+from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.design.reach import load_reach_A
 from tensimeter.core.errors import Trouble
 from tensimeter.core.heat_design.measuring_points import chain, limit_C, watched
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import FanTest, LoadRegulation, Outlets, OverTemperature, Soak, Test
-from tensimeter.core.parts.kinds import ElectronicLoad
+from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.rating.ladder import continuous_full_load
 from tensimeter.core.testplan.kinds.several import beside_A, loads_in_hand
 from tensimeter.core.testplan.plain_loads import points
@@ -32,7 +32,7 @@ def plan(job: Job, test: Test) -> Plan:
         unreachable.append(
             f"{output.full_load_A:.3g} A was wanted; {full.reason} stops it at {full.amps:.3g} A."
         )
-    if isinstance(load, ElectronicLoad):
+    if isinstance(load, SetLoad):
         sinks = float(load_reach_A(load, output.nominal_V))
         if sinks < most:
             unreachable.append(

@@ -3,7 +3,7 @@
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import identifier
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Donor
+from tensimeter.core.parts.donor import Donor
 from tensimeter.core.testplan.evaluation import proven_A
 from tensimeter.core.testplan.step import Outcome
 

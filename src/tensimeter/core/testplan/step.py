@@ -9,8 +9,8 @@ import numpy as np
 
 from tensimeter.core.analysis.regulation import Regulation
 from tensimeter.core.arrays import Array
-from tensimeter.core.design.load_line import LoadLine, load_line
-from tensimeter.core.design.network import Network
+from tensimeter.core.circuit.load_line import LoadLine, load_line
+from tensimeter.core.electrical.elements import Network
 from tensimeter.core.explain import Worked
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict
 from tensimeter.core.measurement.readings import Pair, Quantity, Reading, Wave, interval_of
@@ -20,7 +20,7 @@ from tensimeter.core.path import OutputLink
 from tensimeter.core.rating.ladder import FullLoad
 
 if TYPE_CHECKING:
-    from tensimeter.core.soak.state import SoakState
+    from tensimeter.core.testplan.soak.state import SoakState
 
 #: Where the watts that a supply takes are read.
 WALL = "wall"

@@ -12,7 +12,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Fan
+from tensimeter.core.parts.roles import BlowerPart
 from tensimeter.core.path import FanLink
 from tensimeter.core.thermal.fan import quieter_dB
 from tensimeter.core.thermal.heatsink import AIR_DENSITY, AIR_HEAT
@@ -51,7 +51,7 @@ class Phase:
 def fan_steps(job: Job) -> tuple[Step, ...]:
     """The speeds of the design's fan, slowest first; empty without one. The first fan of a design counts."""
     found = ((x, job.part(x.part)) for x in job.design.links if isinstance(x, FanLink))
-    link, fan = next(((x, p) for x, p in found if isinstance(p, Fan)), (None, None))
+    link, fan = next(((x, p) for x, p in found if isinstance(p, BlowerPart)), (None, None))
     if link is None or fan is None:
         return ()
     always, slow = -math.inf, (link.slow_V or fan.rated_V / 2) / fan.rated_V
@@ -76,10 +76,10 @@ def resting_speed(job: Job) -> float:
     return steps[0].speed if steps and math.isinf(steps[0].from_C) else 0.0
 
 
-def fan_of(job: Job) -> Fan | None:
+def fan_of(job: Job) -> BlowerPart | None:
     """The fan that cools: the first of the design."""
     parts = (job.part(x.part) for x in job.design.links if isinstance(x, FanLink))
-    return next((p for p in parts if isinstance(p, Fan)), None)
+    return next((p for p in parts if isinstance(p, BlowerPart)), None)
 
 
 def resistance_at(still_K_W: float, blown_K_W: float | None, speed: float) -> float:
@@ -90,7 +90,7 @@ def resistance_at(still_K_W: float, blown_K_W: float | None, speed: float) -> fl
     return float(1 / (still + max(blown - still, 0.0) * speed**FLOW_POWER))
 
 
-def box_resistance(box_K_W: float, fan: Fan | None, speed: float) -> float:
+def box_resistance(box_K_W: float, fan: BlowerPart | None, speed: float) -> float:
     """K/W of the air inside: through the walls, and out with the air that a fan moves, ΔT = P/(ρ·c·Q)."""
     if not box_K_W:
         return 0.0

@@ -15,6 +15,15 @@ CONVECTION, EMISSIVITY = 5.0, 0.9
 
 
 @dataclass(frozen=True)
+class SinkFigures:
+    """What a sink sheds heat with: K/W in still air and in the fan's, J/K."""
+
+    still_K_W: float
+    blown_K_W: float | None
+    capacity_J_K: float
+
+
+@dataclass(frozen=True)
 class Mounted:
     """Temperatures of devices that share a sink: °C, hottest first where asked."""
 

@@ -2,8 +2,8 @@
 
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.design.network import has_source
-from tensimeter.core.parts.kinds import RailSupply
+from tensimeter.core.circuit.network import has_source
+from tensimeter.core.parts.roles import SourcePart
 from tensimeter.ui.assemble.matrix_view import MatrixView
 from tensimeter.ui.assemble.other_views import ApartView, ChargeView, HarnessView, ProtectionView
 from tensimeter.ui.assemble.wires_view import WiresView
@@ -74,10 +74,9 @@ class AssembleStage(QWidget):
         self.session.take_up(None)
         self.shown = None
         self.buttons[self.view].setChecked(True)
-        rails = any(
-            isinstance(self.session.job.part(x.part), RailSupply) for x in self.session.job.design.links
-        )
-        self.buttons["harness"].setVisible(rails)
+        parts = (self.session.job.part(x.part) for x in self.session.job.design.links)
+        plugged = any(isinstance(p, SourcePart) and p.plug_wire_A is not None for p in parts)
+        self.buttons["harness"].setVisible(plugged)
         if not has_source(self.session.job):
             words = (
                 "Assemble follows from a design: join a source, what it feeds and an output in Design first."

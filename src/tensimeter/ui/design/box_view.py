@@ -7,9 +7,9 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tensimeter.core.assembly.box_fit import Fit, fit
-from tensimeter.core.model.job import BoxRecord
-from tensimeter.core.parts.kinds import Record
 from tensimeter.core.quantity import fixed
+from tensimeter.core.record import Record
+from tensimeter.core.settings import BoxRecord
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.session import Session

@@ -2,15 +2,15 @@
 
 from PyQt6.QtWidgets import QWidget
 
+from tensimeter.core.circuit.fault import fault_A
+from tensimeter.core.circuit.load_line import explain_input, explain_volts
 from tensimeter.core.design.bands import trim
-from tensimeter.core.design.fault import fault_A
-from tensimeter.core.design.load_line import explain_input, explain_volts
 from tensimeter.core.design.worst_case import corners, spread, volts_of
-from tensimeter.core.electrical.battery import hours
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.quantity import fixed, show
-from tensimeter.core.rating.ratings import battery_hours
+from tensimeter.core.rating.ladder import battery_hours
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.text import Figure, clear
 from tensimeter.ui.session import Session
@@ -110,18 +110,10 @@ class FiguresRow(QWidget):
         return Figure(text, why)
 
 
-def _lasting(job: Job, solution: object, link_id: str) -> Worked:
+def _lasting(job: Job, solution: object, link_id: str) -> Worked | None:
     link = job.design.link(link_id)
-    part, amps = job.part(link.part), float(solution[link_id].I)
-    lead = part.chemistry == "lead"
-    return Worked(
-        f"How long {link.name} lasts",
-        "t = 20 h·(C/(I·20 h))^1.2, Peukert" if lead else "t = C/I",
-        (Given("C", "capacity", part.capacity_Ah, "Ah"), Given("I", "what is drawn", amps, "A")),
-        hours(part, amps),
-        "h",
-        ("full at the start, at room temperature; an exponent of 1.2 is a rule of thumb",) if lead else (),
-    )
+    part = job.part(link.part)
+    return part.explain_hours(link.name, float(solution[link_id].I)) if isinstance(part, SourcePart) else None
 
 
 def _taken(name: str, point: object) -> Worked:

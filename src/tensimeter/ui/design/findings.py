@@ -4,8 +4,8 @@ from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.kinds import Record
 from tensimeter.core.rating.ladder import ranked
+from tensimeter.core.record import Record
 from tensimeter.ui.design.box_view import BoxView
 from tensimeter.ui.design.heat_view import HeatView
 from tensimeter.ui.design.schools_view import SchoolsView

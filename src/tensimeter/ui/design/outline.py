@@ -4,11 +4,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
-from tensimeter.core.design.network import Network, Series
-from tensimeter.core.electrical import fuse as fuses
-from tensimeter.core.electrical.battery import nominal_V
+from tensimeter.core.electrical.elements import Network, Series
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.kinds import Battery, Donor, Fan, FusePart, PanelMeter, RailSupply, Transformer
+from tensimeter.core.parts.roles import OvercurrentPart, PathPart
 from tensimeter.core.path import ConverterLink, EitherLink, Link, OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.text import tip
@@ -82,26 +80,16 @@ class Outline(QTreeWidget):
 
     def _figure(self, link: Link, network: Network | None) -> str:
         part = self.session.job.part(link.part)
-        if isinstance(part, RailSupply) and (rail := part.rail(getattr(link, "rail", None))):
-            return f"{show(rail.volts, 'V')} {show(rail.rated_A, 'A')}"
-        if isinstance(part, Transformer):
-            return f"{show(part.tap_V[min(link.tap, len(part.tap_V) - 1)], 'V')} rms"
-        if isinstance(part, Battery):
-            return f"{show(nominal_V(part), 'V')} {show(part.capacity_Ah, 'Ah')}"
-        if isinstance(part, PanelMeter):
-            return f"to {show(part.reads_V, 'V')} {show(part.reads_A, 'A')}"
-        if isinstance(part, Fan):
-            return f"{show(part.rated_V, 'V')} {show(part.rated_A, 'A')}"
+        if isinstance(part, PathPart) and (text := part.ratings_text(link)):
+            return text
         if isinstance(link, EitherLink):
             return f"or {', '.join(self.session.job.design.link(o).name for o in link.others)}"
-        if isinstance(part, Donor):
-            return f"{show(part.no_load_V, 'V')} {show(part.rated_A, 'A')}"
         if isinstance(link, ConverterLink):
             return f"{self._tap(link)}{show(link.set_V, 'V', 4)}"
         if isinstance(link, OutputLink):
             return f"{show(link.nominal_V, 'V')} {show(link.full_load_A, 'A')}"
-        if isinstance(part, FusePart) and network is None:
-            return show(fuses.resistance(part), "ohm", 2)
+        if isinstance(part, OvercurrentPart) and network is None:
+            return show(part.ohms, "ohm", 2)
         if network is not None:
             element = network[link.id]
             if isinstance(element, Series):

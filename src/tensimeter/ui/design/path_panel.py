@@ -6,8 +6,9 @@ from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QScrollArea, QVB
 from tensimeter.core.design.alternatives import fed_by
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed, new_link, parts_for, with_link, without_link
-from tensimeter.core.parts.kinds import Record
-from tensimeter.core.path import ENDS, FED_KINDS, PART_KINDS
+from tensimeter.core.parts.registry import FED_KINDS, PART_KINDS
+from tensimeter.core.path import ENDS
+from tensimeter.core.record import Record
 from tensimeter.ui.design.outline import Outline
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from tensimeter.core.design.policies import SCHOOLS, School, donor_share_words
 from tensimeter.core.model.edits import changed
-from tensimeter.core.parts.kinds import Record
+from tensimeter.core.record import Record
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.session import Session

@@ -4,8 +4,8 @@ import numpy as np
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from tensimeter.core.circuit.load_line import load_line
 from tensimeter.core.design.alternatives import fed_instead
-from tensimeter.core.design.load_line import load_line
 from tensimeter.core.design.reach import (
     Borders,
     adjustable,
@@ -21,10 +21,11 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.kinds import ElectronicLoad, Record
+from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import at, ranked
+from tensimeter.core.record import Record
 from tensimeter.ui.design.figures_row import FiguresRow
 from tensimeter.ui.design.findings import Findings
 from tensimeter.ui.design.path_panel import PathPanel
@@ -226,7 +227,7 @@ class DesignStage(QWidget):
             self._band_soon.start()
         *_, found, borders = self._map
         load = job.part(job.campaign.load)
-        sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, ElectronicLoad) else None
+        sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, SetLoad) else None
         tried = session.now.volts
         at_volts = tried[1] if tried and tried[0] == output.id else float(session.now.solved[1][output.id].V)
         results = [o for o in session.now.outcomes() if o.plan.output.id == output.id]

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from tensimeter.core.design.connected import connected
+from tensimeter.core.circuit.connected import connected
 from tensimeter.core.design.failures import Failure, failures
 from tensimeter.core.design.variants import Compared, compared
 from tensimeter.core.explain import Given, Worked

@@ -13,9 +13,8 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Accuracy, parse_accuracy
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.words import HIDDEN, field_text, field_words
-from tensimeter.core.parts.kinds import Record
 from tensimeter.core.quantity import localised, parse
-from tensimeter.core.record import falling
+from tensimeter.core.record import Record, falling
 from tensimeter.ui.parts.text import Field, label
 
 

@@ -4,8 +4,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from tensimeter.core.parts.limit import Limit
 from tensimeter.core.quantity import fixed
-from tensimeter.core.rating.ratings import Limit
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
 

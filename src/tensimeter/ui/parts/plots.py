@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.design.load_line import LoadLine
+from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.quantity import fixed, localised
 from tensimeter.core.testplan.step import Outcome

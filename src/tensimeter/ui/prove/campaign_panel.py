@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import with_test, without_test
-from tensimeter.core.parts.kinds import ElectronicLoad
+from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.quantity import parse, show
 from tensimeter.core.testplan.evaluation import already_read
 from tensimeter.core.testplan.generator import blank, generated
@@ -182,7 +182,7 @@ class CampaignPanel(QScrollArea):
         session, running = self.session, self.session.running
         by_hand = self.source.currentData() == "hand"
         load = session.job.part(session.job.campaign.load)
-        guarded = isinstance(load, ElectronicLoad) and load.watchdog
+        guarded = isinstance(load, SetLoad) and load.watchdog
         self.meter.setVisible(by_hand)
         self.bench_path.setVisible(self.source.currentData() == "bench")
         self.present.setVisible(not by_hand and not guarded)

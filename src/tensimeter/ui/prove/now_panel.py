@@ -9,7 +9,7 @@ from tensimeter.bench.events import Event
 from tensimeter.core.explain import Worked
 from tensimeter.core.heat_design.measuring_points import temperature_places, thermometer
 from tensimeter.core.measurement.conformity import Interval, Verdict, explain_reading
-from tensimeter.core.measurement.readings import accuracy_of
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.testplan.step import OPEN, StepResult
 from tensimeter.ui.parts.text import Figure, label

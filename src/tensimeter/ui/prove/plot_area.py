@@ -10,11 +10,11 @@ from tensimeter.core.heat_design.by_design import HeatByDesign, heat_by_design
 from tensimeter.core.heat_design.measuring_points import temperature_places
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import FanTest, OverTemperature, ReachPoints, Ripple, Soak
-from tensimeter.core.parts.kinds import ElectronicLoad
-from tensimeter.core.soak.run import SoakRun, described_link, place_of, run_name, soak_runs
-from tensimeter.core.soak.state import state_at
+from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.testplan.kinds.waves import ripple_of
 from tensimeter.core.testplan.picture import picture
+from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, run_name, soak_runs
+from tensimeter.core.testplan.soak.state import state_at
 from tensimeter.core.testplan.step import Outcome, Plan
 from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
 from tensimeter.ui.parts.picture_plot import PicturePlot
@@ -131,7 +131,7 @@ class PlotArea(QStackedWidget):
             return False
         found = self._reach[1]
         load = job.part(job.campaign.load)
-        sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, ElectronicLoad) else None
+        sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, SetLoad) else None
         steps = tuple((r.step.trim_V or 0.0, r.step.set_A, r.verdict) for r in result.steps)
         index = min(self.session.step_index, len(steps) - 1)
         point = steps[index][:2] if steps else (output.nominal_V, 0.0)

@@ -21,9 +21,9 @@ from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.explain import Worked
 from tensimeter.core.measurement.readings import PRETENDED_WORDS
 from tensimeter.core.quantity import decimals_for, fixed, show
-from tensimeter.core.soak.run import soak_runs
 from tensimeter.core.testplan.advice import meter_sentence, next_sentence, outcome_sentence, settle_sentence
 from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.core.testplan.step import OPEN, StepResult
 from tensimeter.ui.parts.plots import TraceView
 from tensimeter.ui.parts.text import Figure, label, rule, tip

@@ -8,9 +8,10 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Interval, Verdict
 from tensimeter.core.measurement.readings import interval_of
 from tensimeter.core.model.edits import changed
-from tensimeter.core.parts.kinds import Part, Record
+from tensimeter.core.parts.registry import Part
 from tensimeter.core.procedure.incoming_check import Tried, learnt, outcome, tried
 from tensimeter.core.quantity import show
+from tensimeter.core.record import Record
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.parts.window_gauge import WindowGauge

@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from tensimeter.core.model.compare import beside
-from tensimeter.core.parts.kinds import Part
+from tensimeter.core.parts.registry import Part
 from tensimeter.core.quantity import localised
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.session import Session

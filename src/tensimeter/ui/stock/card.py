@@ -4,8 +4,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.model.summary import rated, summary
-from tensimeter.core.parts.kinds import Part
+from tensimeter.core.parts.registry import Part
 from tensimeter.core.quantity import localised
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
@@ -25,7 +24,7 @@ class PartCard(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedSize(self.sizeHint())
         where = ", in the path" if used else ""
-        self.setAccessibleName(f"{part.name}, {', '.join(summary(part))}, {part.condition}{where}")
+        self.setAccessibleName(f"{part.name}, {', '.join(part.summary())}, {part.condition}{where}")
         self.setToolTip(tip(part.note or part.name))
 
     def sizeHint(self) -> QSize:
@@ -47,7 +46,7 @@ class PartCard(QWidget):
         painter.setFont(theme.font(9.5, bold=True))
         self._line(painter, text, 0, self.part.name, line)
         painter.setFont(theme.font(9))
-        for k, words in enumerate(summary(self.part)):
+        for k, words in enumerate(self.part.summary()):
             self._line(painter, text, k + 1, localised(words), line)
         bad = self.part.condition in ("faulty", "for parts")
         painter.setPen(theme.colour("miss" if bad else "pencil"))
@@ -68,7 +67,7 @@ class PartCard(QWidget):
 
     def _rating(self, painter: QPainter, frame: QRectF) -> bool:
         """Volts across, amps up, watts as the curve that cuts the corner; to one common scale."""
-        bounds = rated(self.part)
+        bounds = self.part.rated()
         if bounds is None:
             return False
         volts, amps, watts = bounds

@@ -21,9 +21,11 @@ from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.stock_edits import split_up, with_efficiency, with_part, without_efficiency
 from tensimeter.core.model.words import field_words
-from tensimeter.core.parts.kinds import Converter, Part, RailSupply, Record
+from tensimeter.core.parts.registry import Part
+from tensimeter.core.parts.roles import ConverterPart, SourcePart
 from tensimeter.core.procedure.incoming_check import tries
 from tensimeter.core.quantity import localised, show
+from tensimeter.core.record import Record
 from tensimeter.ui.own_bin import own_bin, own_bin_parts
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
@@ -39,8 +41,6 @@ _ORIGINS = (
     ("from the seller", "seller"),
     ("assumed", "assumed"),
 )
-#: Kinds with a case of their own, which may have been opened and may or may not be isolated.
-_WITH_CASE = ("donor", "rails", "transformer")
 #: Lists of records within a part, and what one of them is called.
 _LISTS = (("ranges", "range"), ("rails", "rail"), ("couplings", "coupling"), ("combined", "combined limit"))
 
@@ -120,11 +120,11 @@ class PartEditor(QScrollArea):
 
     def _show_figures(self, part: Part) -> None:
         say = self.session.trouble.emit
-        hidden = () if part.kind in _WITH_CASE else ("opened", "isolation_ohm")
+        hidden = () if part.cased else ("opened", "isolation_ohm")
         self.form = RecordForm(part, self._typed, say, hidden=hidden)
         self._column.addWidget(self.form)
         self._show_origins(part)
-        if isinstance(part, Converter):
+        if isinstance(part, ConverterPart):
             self._show_efficiencies(part)
         for field, words in _LISTS:
             for k, record in enumerate(getattr(part, field, ())):
@@ -133,7 +133,7 @@ class PartEditor(QScrollArea):
                     record, lambda r, w, field=field, k=k: self._apply_inner(field, k, r, w), say
                 )
                 self._column.addWidget(form)
-        if isinstance(part, RailSupply):
+        if isinstance(part, SourcePart) and part.separate_outputs():
             button = QPushButton("fit its rails from load cases …")
             button.setToolTip("A CSV table with columns v NAME and i NAME of each rail, a row a load case")
             button.clicked.connect(self._pick_cases)
@@ -172,7 +172,7 @@ class PartEditor(QScrollArea):
     def _origin_chosen(self) -> None:
         self.origin = self.origin_box.currentData()
 
-    def _show_efficiencies(self, part: Converter) -> None:
+    def _show_efficiencies(self, part: ConverterPart) -> None:
         """What is known of a converter's efficiency; its losses are fitted from it at once."""
         self._column.addWidget(label("efficiency: its losses are fitted from it", "strong", wrap=True))
         for k, point in enumerate(part.efficiencies):
@@ -207,14 +207,15 @@ class PartEditor(QScrollArea):
 
     def fit_cases(self, path: Path) -> None:
         """The rails' no-load volts, resistances and pulls on one another, from a table of load cases."""
-        from tensimeter.core.analysis.cross import cross_regulation, onto_card
+        from tensimeter.core.analysis.cross import cross_regulation
         from tensimeter.store.logs import read_load_cases
 
         try:
             rails, volts, amps = read_load_cases(path)
             plain = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
             found = cross_regulation(rails, volts, amps, plain, plain)
-            part = onto_card(self.part, found)
+            assert isinstance(self.part, SourcePart)
+            part = self.part.with_cross(found)
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))
             return

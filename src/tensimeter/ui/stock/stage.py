@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QScrollArea, QVBoxLayout, Q
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed, identifier
 from tensimeter.core.model.stock_edits import card_from_nameplate, from_library, with_part, without_part
-from tensimeter.core.parts.kinds import SHELVES, Part
+from tensimeter.core.parts.registry import SHELVES, Part
 from tensimeter.ui.own_bin import own_bin_parts, own_library
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm

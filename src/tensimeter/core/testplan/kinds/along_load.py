@@ -17,7 +17,7 @@ from tensimeter.core.model.tests import (
     RealDevice,
     Test,
 )
-from tensimeter.core.parts.kinds import Device, Lamp, Motor
+from tensimeter.core.parts.roles import PlainLoad
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.expected import efficiency_at
 from tensimeter.core.testplan.step import OPEN, WALL, Capture, Facts, Finding, Situation, Step, predicted
@@ -199,7 +199,8 @@ class RealDeviceKind:
     def steps(self, s: Situation, test: Test) -> list[Step]:
         assert isinstance(test, RealDevice)
         part = s.job.part(test.device or s.output.device)
-        draw = draw_A(part, s.output.nominal_V) if part else s.full.amps
+        draws = part.draw_A(s.output.nominal_V) if isinstance(part, PlainLoad) else 0.0
+        draw = draws if part else s.full.amps
         name = part.name if part else "the device"
         line = s.line(np.array([0.0, draw]))
         lowest = s.output.device_min_V or 0.0
@@ -229,15 +230,3 @@ class RealDeviceKind:
             half = math.hypot(before.half_width, after.half_width)
             found.append(Finding("volts lost to it", "V", Interval(drop, drop - half, drop + half)))
         return found
-
-
-def draw_A(part: object, volts: float) -> float:
-    """Current in A that a lamp, a motor or a device draws as it runs."""
-    if isinstance(part, Lamp):
-        # A filament's current goes with the root of its volts, near enough (rule of thumb).
-        return part.rated_W / part.rated_V * math.sqrt(volts / part.rated_V)
-    if isinstance(part, Motor):
-        return part.rated_A
-    if isinstance(part, Device):
-        return part.draws_A
-    return 0.0

@@ -13,10 +13,10 @@ from tensimeter.core.heat_design.measuring_points import temperature_places, the
 from tensimeter.core.heatup.turning_points import Acted, acted, acted_at, swinging, thresholds
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.tests import FanTest, OverTemperature, SensorCheck, Test
-from tensimeter.core.parts.kinds import Converter
+from tensimeter.core.parts.roles import ConverterPart
 from tensimeter.core.path import FanLink
 from tensimeter.core.quantity import show
-from tensimeter.core.soak.run import SoakRun, place_of, soak_runs
+from tensimeter.core.testplan.soak.run import SoakRun, place_of, soak_runs
 from tensimeter.core.testplan.step import FAN, OPEN, Facts, Finding, Situation, Step, predicted
 
 #: Volts above which it runs.
@@ -112,7 +112,7 @@ def _worst_place(s: Situation, test: FanTest) -> list[Step]:
     except Trouble:
         return []
     part = s.job.part(link.part)
-    if not isinstance(part, Converter) or part.topology != "linear" or not s.output.adjustable:
+    if not isinstance(part, ConverterPart) or part.topology != "linear" or not s.output.adjustable:
         return []
     return [
         Step(

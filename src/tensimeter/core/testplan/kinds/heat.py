@@ -10,11 +10,11 @@ from tensimeter.core.heat_design.measuring_points import Scenario, temperature_p
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Soak, Test
-from tensimeter.core.parts.kinds import Converter
+from tensimeter.core.parts.roles import ConverterPart
 from tensimeter.core.quantity import show
-from tensimeter.core.soak.identified import Shown, shown
-from tensimeter.core.soak.run import FIRST_SCANS, SoakRun, amps_of, place_of, soak_runs
-from tensimeter.core.soak.state import SoakState, state_at
+from tensimeter.core.testplan.soak.identified import Shown, shown
+from tensimeter.core.testplan.soak.run import FIRST_SCANS, SoakRun, amps_of, place_of, soak_runs
+from tensimeter.core.testplan.soak.state import SoakState, state_at
 from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted
 from tensimeter.core.thermal.derating import allowed_at
 from tensimeter.core.thermal.fan_cooling import resting_speed
@@ -124,7 +124,7 @@ def _derated(job: Job, state: SoakState, amps: float) -> list[Finding]:
     """How far into its derating curve the watched part is at its hottest, where its card states one."""
     part = job.part(job.design.link(state.link).part) if state.link else None
     final = state.spot.final
-    if not isinstance(part, Converter) or len(part.hot_derating) < 2 or not state.on_spot:
+    if not isinstance(part, ConverterPart) or len(part.hot_derating) < 2 or not state.on_spot:
         return []
     curve = [(point.hot_C, point.amps) for point in part.hot_derating]
     least, middle, most = allowed_at(curve, np.array([final.high, final.value, final.low])).tolist()

@@ -10,7 +10,7 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.measurement.readings import interval_of
 from tensimeter.core.model.tests import Overload, OverVoltage, ShortCircuit, Test
-from tensimeter.core.parts.kinds import ElectronicLoad
+from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.expected import limit_A, trip_V
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Situation, Step, predicted
@@ -39,7 +39,7 @@ class OverloadKind:
         expected = limit_A(s.job, s.output.id) or 1.25 * s.output.full_load_A
         load = s.job.part(s.job.campaign.load)
         most = test.beyond * expected
-        if isinstance(load, ElectronicLoad):
+        if isinstance(load, SetLoad):
             # What it sinks for good at the output's volts; past that it is the load that ends.
             most = min(most, load.max_A, load.max_W / s.output.nominal_V)
         fine = np.arange(FINE_FROM * expected, most, max(test.step, 0.002) * expected)
@@ -117,7 +117,7 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
         return None
     v, i, t, asked_A = np.array(rows).T
     load = facts.job.part(facts.job.campaign.load)
-    most_A, most_W = (load.max_A, load.max_W) if isinstance(load, ElectronicLoad) else (None, None)
+    most_A, most_W = (load.max_A, load.max_W) if isinstance(load, SetLoad) else (None, None)
     # A rising time is what periods are counted by; typed readings may share a moment.
     time = t if (np.diff(t) > 0).all() else None
     return current_limit(v, i, time, asked_A, most_A, most_W, ammeter)
@@ -219,7 +219,7 @@ class ShortCircuitKind:
         assert isinstance(test, ShortCircuit)
         expected = limit_A(s.job, s.output.id) or 1.25 * s.output.full_load_A
         load = s.job.part(s.job.campaign.load)
-        least = max(load.on_ohm, 0.005) if isinstance(load, ElectronicLoad) else 0.05
+        least = max(load.on_ohm, 0.005) if isinstance(load, SetLoad) else 0.05
         first = predicted(s.line(np.array([0.0])), 0)
         nominal = s.output.nominal_V
         steps = [Step(0, 0.0, first, s.band, "before it")]

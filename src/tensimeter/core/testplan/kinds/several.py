@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.design.load_line import load_line
+from tensimeter.core.circuit.load_line import load_line
 from tensimeter.core.design.reach import load_reach_A
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import ClaimedFound, Outlets, Test
-from tensimeter.core.parts.kinds import ElectronicLoad
+from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted
 
@@ -77,9 +77,7 @@ def beside_A(job: Job, wanted: dict[str, float]) -> dict[str, float]:
     found = {}
     for (output, amps), load in zip(wanted.items(), (*loads, *[None] * len(wanted)), strict=False):
         able = (
-            float(load_reach_A(load, job.output(output).nominal_V))
-            if isinstance(load, ElectronicLoad)
-            else math.inf
+            float(load_reach_A(load, job.output(output).nominal_V)) if isinstance(load, SetLoad) else math.inf
         )
         found[output] = math.floor(min(amps, able) * 1000 + 1e-6) / 1000
     return found
@@ -88,7 +86,7 @@ def beside_A(job: Job, wanted: dict[str, float]) -> dict[str, float]:
 def _sunk(job: Job, output: str) -> float:
     link = job.output(output)
     load = job.part(job.campaign.load)
-    able = float(load_reach_A(load, link.nominal_V)) if load is not None and load.kind == "load" else math.inf
+    able = float(load_reach_A(load, link.nominal_V)) if isinstance(load, SetLoad) else math.inf
     return math.floor(min(link.full_load_A, able) * 1000 + 1e-6) / 1000
 
 

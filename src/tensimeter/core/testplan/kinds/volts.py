@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tensimeter.core.analysis.cross import cross_regulation
-from tensimeter.core.design.load_line import LoadLine
-from tensimeter.core.design.network import build
+from tensimeter.core.circuit.load_line import LoadLine
+from tensimeter.core.circuit.network import build
 from tensimeter.core.design.reach import set_to
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Accuracy, Band, Interval, Verdict, judge, worst

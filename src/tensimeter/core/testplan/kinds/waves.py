@@ -17,7 +17,7 @@ from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judg
 from tensimeter.core.measurement.readings import Wave
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Ripple, StartUp, Test, Transient
-from tensimeter.core.parts.kinds import Oscilloscope
+from tensimeter.core.parts.roles import WaveformRecorder
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kinds.along_load import along
 from tensimeter.core.testplan.step import OPEN, Capture, Facts, Finding, Situation, Step
@@ -32,7 +32,7 @@ def scope_interval(job: Job, value: float, instrument: str) -> Interval:
     """A span of volts read on an oscilloscope: its gain's share and two steps of its digitiser."""
     part = job.part(instrument)
     gain, step = SCOPE_GAIN, 0.0
-    if isinstance(part, Oscilloscope):
+    if isinstance(part, WaveformRecorder):
         gain, step = part.gain_share, part.step_V
     half = abs(value) * gain + 2 * step
     return Interval(value, value - half, value + half)

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.design.network import Network, build, has_source
+from tensimeter.core.circuit.network import build, has_source, sampled
+from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.explain import Given, Worked
@@ -49,7 +50,7 @@ def load_line(
     loads: dict[str, Figure] = {**(others or {}), output: currents}
     solved = solve(model, loads)
     nominal = solved.whole(solved[output].V)
-    spread = solve(model.spread(job, np.random.default_rng(seed), DRAWS), loads)
+    spread = solve(sampled(model, job, np.random.default_rng(seed), DRAWS), loads)
     drawn = spread.whole(spread[output].V)
     ends = np.full((3, len(currents)), np.nan)
     complete = np.isfinite(drawn).all(axis=0)

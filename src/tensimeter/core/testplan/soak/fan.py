@@ -11,7 +11,7 @@ from tensimeter.core.heatup.forecast import Forecast
 from tensimeter.core.heatup.record import HeatUp
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
-from tensimeter.core.soak.run import FIRST_SCANS, SoakRun, amps_of
+from tensimeter.core.testplan.soak.run import FIRST_SCANS, SoakRun, amps_of
 from tensimeter.core.testplan.step import Plan
 
 #: K that the difference of two places strays as read, and how many readings of it are taken.

@@ -4,10 +4,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.design.network import Series, build, current_limit_A
+from tensimeter.core.circuit.network import build, current_limit_A
+from tensimeter.core.electrical.elements import Series
 from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.quantity import show
 
 
@@ -63,6 +65,6 @@ def fault_A(job: Job, link_id: str) -> Fault | None:
                 ohms += float(element.curve.tangent(np.asarray(element.curve.amps[-1]))[1])
     part = job.part(job.design.path_to(link_id)[0].part)
     # A donor whose limit is not known may give anything: its own few milliohms say nothing of it.
-    if part is None or part.kind in ("donor", "rails") or ohms <= 0:
+    if not isinstance(part, SourcePart) or not part.shorted_by_ohms or ohms <= 0:
         return None
     return Fault(volts / ohms, "", volts, ohms)

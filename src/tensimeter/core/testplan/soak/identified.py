@@ -14,9 +14,9 @@ from tensimeter.core.heat_design.measuring_points import (
 )
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.kinds import Converter
-from tensimeter.core.soak.run import SoakRun, amps_of
-from tensimeter.core.soak.state import fitted_stages
+from tensimeter.core.parts.roles import ConverterPart
+from tensimeter.core.testplan.soak.run import SoakRun, amps_of
+from tensimeter.core.testplan.soak.state import fitted_stages
 from tensimeter.core.testplan.step import Plan
 from tensimeter.core.thermal.rc_ladder import Fitted, Stages
 from tensimeter.core.thermal.remedies import Part, Remedy, changes, remedies
@@ -37,7 +37,7 @@ class Shown:
     rest_W: float
     room_C: float
     limit_C: float
-    part: Converter
+    part: ConverterPart
 
     @property
     def air_C(self) -> float:
@@ -98,7 +98,7 @@ def shown(job: Job, plan: Plan, run: SoakRun) -> Shown | None:
         return None
     link, fit = found
     part = job.part(job.design.link(link).part)
-    assert isinstance(part, Converter)
+    assert isinstance(part, ConverterPart)
     amps = amps_of(plan, run)[-1:]
     own, rest = heats(job, plan.output.id, amps, link)
     limit = limit_C(job, link, plan.output.id, amps[0])

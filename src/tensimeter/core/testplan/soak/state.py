@@ -26,8 +26,8 @@ from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Soak
 from tensimeter.core.quantity import show
-from tensimeter.core.soak.fan import FanInSoak, fan_in_soak
-from tensimeter.core.soak.run import (
+from tensimeter.core.testplan.soak.fan import FanInSoak, fan_in_soak
+from tensimeter.core.testplan.soak.run import (
     FIRST_SCANS,
     SoakRun,
     amps_of,

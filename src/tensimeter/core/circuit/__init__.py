@@ -1,0 +1,1 @@
+"""What a design is electrically: its network, its load lines, what a short draws."""

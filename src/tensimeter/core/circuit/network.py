@@ -1,0 +1,84 @@
+"""The network of a design: what each of its links is to the path solver, and how sure that is."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from tensimeter.core.arrays import Figure
+from tensimeter.core.electrical.elements import CurrentSink, Element, Network, Series
+from tensimeter.core.errors import Trouble
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.problems import problems
+from tensimeter.core.parts.roles import InlineMeter, PathPart
+from tensimeter.core.path import EitherLink, Link, MeterLink, OutputLink, UnitLink
+
+
+def build(job: Job) -> Network:
+    """The network of a job's design; Trouble with the first problem's sentence if it has one."""
+    wrong = problems(job.design, job.stock)
+    if wrong:
+        raise Trouble(next(iter(wrong.values())))
+    links = [link for _, link in job.design.walk()]
+    own_supplies = [_meter_supply(job, link) for link in links if isinstance(link, MeterLink)]
+    return Network((*[_element(job, link) for link in links], *own_supplies))
+
+
+def has_source(job: Job) -> bool:
+    """Whether there is a path to solve, or only outputs known by their readings."""
+    return any(isinstance(link, UnitLink) for link in job.design.links)
+
+
+def current_limit_A(job: Job, link: Link) -> float | None:
+    """The current in A at which a link limits or trips; None where it does not, or where unknown."""
+    part = job.part(link.part)
+    return part.current_limit_A(link) if isinstance(part, PathPart) else None
+
+
+def _element(job: Job, link: Link) -> Element:
+    if isinstance(link, EitherLink):
+        drop = link.diode_V if link.guard == "diodes" else 0.0
+        return Series(link.id, link.fed_by, drop_V=drop)
+    part = job.part(link.part)
+    if isinstance(link, OutputLink) or not isinstance(part, PathPart):
+        return CurrentSink(link.id, link.fed_by)
+    return part.element(job, link)
+
+
+def _meter_supply(job: Job, link: MeterLink) -> CurrentSink:
+    """What a panel meter draws for itself, from what it measures or from another link."""
+    part = job.part(link.part)
+    draws_A = part.draws_A if isinstance(part, InlineMeter) else 0.0
+    return CurrentSink(f"{link.id}:supply", link.supplied_by or link.fed_by, own_A=draws_A)
+
+
+def sampled(network: Network, job: Job, rng: np.random.Generator, draws: int, axes: int = 1) -> Network:
+    """Seeded draws of every figure within its tolerance; each gets the shape (draws, 1, …).
+
+    `axes` is how many axes of operating points stand behind the draws.
+    """
+    shape = (draws, *[1] * axes)
+    return network.with_values(
+        {
+            (element, field): rng.uniform(value * (1 - share), value * (1 + share), shape)
+            for element, field, value, share in _uncertain(network, job)
+        }
+    )
+
+
+def extremes(network: Network, job: Job) -> dict[tuple[str, str], tuple[Figure, Figure]]:
+    """The least and the most that each figure may be within its tolerance, by (element id, field)."""
+    return {
+        (element, field): (value * (1 - share), value * (1 + share))
+        for element, field, value, share in _uncertain(network, job)
+    }
+
+
+def _uncertain(network: Network, job: Job) -> Iterator[tuple[str, str, Figure, float]]:
+    for element in network.elements:
+        part = None if isinstance(element, CurrentSink) else job.part(job.design.link(element.id).part)
+        if not isinstance(part, PathPart):
+            continue
+        for field, share in part.tolerances(job.policy.spread).items():
+            value = getattr(element, field)
+            if share and np.any(value):
+                yield element.id, field, value, share

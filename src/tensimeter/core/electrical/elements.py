@@ -1,0 +1,89 @@
+"""The elements of a network that the path solver works on: numbers alone, no parts."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields, replace
+from typing import Any
+
+import numpy as np
+
+from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.electrical.reservoir import Curve
+
+
+@dataclass(frozen=True)
+class Series:
+    """EMF and resistance in series: a unit (EMF > 0), a fuse or a lead; a diode also drops volts."""
+
+    id: str
+    fed_by: str | None
+    emf: Figure = 0.0
+    resistance: Figure = 0.0
+    contact: Figure = 0.0
+    limit_A: Figure = np.inf
+    efficiency: Figure = 1.0
+    #: Volts that it loses for each ampere through another source, Ω, by that one's id.
+    couplings: tuple[tuple[str, float], ...] = ()
+    #: A source whose volts follow no straight line: amps and volts, in rising amps.
+    curve: Curve | None = None
+    #: Its curve on the lower tap, and where that one feeds.
+    lower: Curve | None = None
+    on_lower: Figure = 0.0
+    drop_V: Figure = 0.0
+
+
+@dataclass(frozen=True)
+class Conversion:
+    """A converter: set volts behind a resistance, a current limit, total loss P0 + a·I + b·I²."""
+
+    id: str
+    fed_by: str | None
+    set_V: Figure
+    limit_A: Figure
+    dropout_V: Figure
+    loss_fixed_W: Figure
+    loss_per_A: Figure
+    loss_per_A2: Figure
+    resistance: Figure = 0.0
+    topology: str = "step_down"
+
+    def loss(self, current: Array) -> Array:
+        """Loss in W at an output current in A."""
+        return np.asarray(self.loss_fixed_W + self.loss_per_A * current + self.loss_per_A2 * current**2)
+
+
+@dataclass(frozen=True)
+class CurrentSink:
+    """Where a load current is drawn: an output, or what runs a fan or a meter and draws `own_A` by itself."""
+
+    id: str
+    fed_by: str | None
+    own_A: Figure = 0.0
+
+
+Element = Series | Conversion | CurrentSink
+
+
+@dataclass(frozen=True)
+class Network:
+    """Elements in the order of the path, each after what feeds it."""
+
+    elements: tuple[Element, ...]
+
+    def __getitem__(self, element_id: str) -> Element:
+        for element in self.elements:
+            if element.id == element_id:
+                return element
+        raise KeyError(element_id)
+
+    def with_values(self, values: Mapping[tuple[str, str], Figure]) -> "Network":
+        """A copy with figures replaced, by (element id, field)."""
+        known = {(e.id, f.name) for e in self.elements for f in fields(e)}
+        for key in values:
+            if key not in known:
+                raise KeyError(key)
+        return Network(tuple(_replaced(element, values) for element in self.elements))
+
+
+def _replaced(element: Element, values: Mapping[tuple[str, str], Figure]) -> Element:
+    own: dict[str, Any] = {field: v for (name, field), v in values.items() if name == element.id}
+    return replace(element, **own)

@@ -1,0 +1,54 @@
+"""A plug and socket."""
+
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+from tensimeter.core.electrical.elements import Series
+from tensimeter.core.parts.limit import Limit, limit
+from tensimeter.core.parts.roles import PassivePart
+from tensimeter.core.parts.steps import IncomingStep
+from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.path import ConnectorLink, Link
+from tensimeter.core.quantity import show
+from tensimeter.core.record import Count, NotNegative, Positive
+from tensimeter.core.settings import Spread
+
+
+class Connector(PassivePart):
+    """A plug and socket: `contacts` side by side on each leg, each of `contact_ohm` and `contact_A`."""
+
+    shelf: ClassVar[str] = "Leads, wire, connectors"
+    inside_box: ClassVar[bool] = False
+    link_kind: ClassVar[str] = "connector"
+
+    kind: Literal["connector"] = "connector"
+    contacts: Count = 1
+    contact_ohm: NotNegative = 0.003
+    contact_A: Positive
+    rated_V: Positive = 60.0
+
+    def summary(self) -> tuple[str, str]:
+        return (f"{self.contacts} × {self.contact_A:g} A a leg", f"{show(self.contact_ohm, 'ohm')} a contact")
+
+    def rated(self) -> None:
+        return None
+
+    def as_link(self, common: dict[str, Any]) -> Link:
+        return ConnectorLink(**common)
+
+    def element(self, job: Surroundings, link: Link) -> Series:
+        return Series(link.id, link.fed_by, contact=2 * self.contact_ohm / self.contacts)
+
+    def tolerances(self, spread: Spread) -> dict[str, float]:
+        return {"contact": spread.contact_ohm}
+
+    def limits(self, here: Operating) -> list[Limit]:
+        carries = self.contacts * self.contact_A
+        note = f"{self.contacts} contacts of {self.contact_A:g} A a leg"
+        return [
+            limit(here.link, "contacts", here.point.I, carries, "A", note),
+            limit(here.link, "volts", here.point.V, self.rated_V, "V", "rating"),
+        ]
+
+    def incoming(self, job: Surroundings) -> Iterator[IncomingStep]:
+        return iter(())

@@ -1,0 +1,263 @@
+"""A donor: an AC–DC unit with one output."""
+
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.electrical.elements import Series
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.stack import Unit
+from tensimeter.core.measurement.conformity import Band
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.limit import Limit, least_load, limit
+from tensimeter.core.parts.roles import SourcePart, Stored
+from tensimeter.core.parts.source_share import donor_share
+from tensimeter.core.parts.steps import (
+    FIRST,
+    ISOLATED_OHM,
+    LIGHT,
+    MAINS,
+    UNIT_BAND,
+    Alone,
+    FaultCurrent,
+    IncomingStep,
+    incoming_step,
+    no_short,
+)
+from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.path import Link, UnitLink
+from tensimeter.core.quantity import show
+from tensimeter.core.record import Efficiency, Fraction, NotNegative, Positive, Record
+from tensimeter.core.settings import Spread
+from tensimeter.core.thermal.derating import allowed_at
+
+BeyondLimit = Literal["constant_current", "constant_power", "foldback", "hiccup", "latch_off", "brown_out"]
+
+#: Mains-side reservoir of a unit where its own was not read off: µF for each watt, a rule of thumb.
+BULK_F_PER_W = 1.5e-6
+#: What becomes of a device whose first draw trips a unit, by what the unit does then.
+_TRIPPED = {
+    "constant_current": "it starts slowly, at the limit",
+    "constant_power": "it starts slowly, at the limit",
+    "foldback": "folded back it may never start",
+    "hiccup": "it tries again and again and may never start",
+    "latch_off": "it switches off and stays off",
+    "brown_out": "the volts sag until it has started",
+}
+
+
+class DeratingPoint(Record):
+    """What share of its rating a unit gives at a temperature of the air around it."""
+
+    air_C: float = 50.0
+    share: Fraction = 1.0
+
+
+class Donor(SourcePart):
+    """An AC–DC unit with one output: enclosed, a hot-swap server unit, or a laptop brick.
+
+    `limit_A` is where its behaviour beyond the rating begins; None: not known. `bonded` says that its
+    negative is joined to its case inside, `standby_V` what stands at a pin whenever it is plugged in.
+    """
+
+    shelf: ClassVar[str] = "Donors"
+    cased: ClassVar[bool] = True
+    tried_first: ClassVar[bool] = True
+    ohms_across: ClassVar[bool] = True
+    isolates_mains: ClassVar[bool] = False
+    common_earthed: ClassVar[bool] = False
+    #: Its own few milliohms say nothing of what it gives into a short.
+    shorted_by_ohms: ClassVar[bool] = False
+    fused_at_once: ClassVar[bool] = False
+    shared_label: ClassVar[bool] = True
+
+    kind: Literal["donor"] = "donor"
+    family: Literal["enclosed", "server", "brick"] = "enclosed"
+    no_load_V: Positive
+    tolerance: Fraction = 0.01
+    output_resistance_ohm: NotNegative = 0.0
+    rated_A: Positive
+    rated_W: Positive
+    limit_A: Positive | None = None
+    beyond: BeyondLimit = "hiccup"
+    trip_V: Positive | None = None
+    efficiency: Efficiency = 0.85
+    bonded: bool = False
+    minimum_A: NotNegative = 0.0
+    #: Its mains-side reservoir, where it was read off an opened unit.
+    bulk_F: Positive | None = None
+    standby_V: Positive | None = None
+    #: From its sheet, in rising temperature; straight between two points, nothing above the last.
+    derating: tuple[DeratingPoint, ...] = ()
+
+    def summary(self) -> tuple[str, str]:
+        family = "" if self.family == "enclosed" else f"{self.family}, "
+        resistance = show(self.output_resistance_ohm, "ohm")
+        return (
+            f"{self.no_load_V:g} V  {self.rated_A:g} A  {self.rated_W:g} W",
+            f"{family}± {self.tolerance * 100:g} %, {resistance}",
+        )
+
+    def rated(self) -> tuple[float, float, float]:
+        return self.no_load_V, self.rated_A, self.rated_W
+
+    def ratings_text(self, link: Link) -> str:
+        return f"{show(self.no_load_V, 'V')} {show(self.rated_A, 'A')}"
+
+    # -- in the network -------------------------------------------------------------------------
+
+    def as_link(self, common: dict[str, Any]) -> Link:
+        return UnitLink(**common)
+
+    def element(self, job: Surroundings, link: Link) -> Series:
+        return Series(
+            link.id,
+            link.fed_by,
+            emf=self.no_load_V,
+            resistance=self.output_resistance_ohm,
+            limit_A=self.limit_A or np.inf,
+            efficiency=self.efficiency,
+        )
+
+    def tolerances(self, spread: Spread) -> dict[str, float]:
+        return {"emf": self.tolerance, "resistance": spread.source_ohm}
+
+    def stack_unit(self, tap_A: float = 0.0, *, believed: bool = False) -> Unit:
+        share = self.believed if believed else 1.0
+        return Unit(
+            self.no_load_V,
+            self.rated_A * share,
+            self.rated_W * share,
+            self.tolerance,
+            self.trip_V,
+            self.limit_A,
+            tap_A,
+        )
+
+    # -- limits ---------------------------------------------------------------------------------
+
+    def limits(self, here: Operating) -> list[Limit]:
+        believed, note = donor_share(here.job.policy, self)
+        share = np.asarray(believed * self._derated(here)) if self.derating else believed
+        if self.derating:
+            note = f"{note}, less its derating in the air inside"
+        link, amps = here.link, here.point.I
+        return [
+            limit(link, "continuous amps", amps, self.rated_A * share, "A", note, self.rated_A),
+            limit(link, "continuous watts", here.own_V * amps, self.rated_W * share, "W", note, self.rated_W),
+            *least_load(link, self.minimum_A, amps),
+        ]
+
+    def _derated(self, here: Operating) -> Figure:
+        """The share that its derating curve leaves in the air inside."""
+        if len(self.derating) < 2:
+            return 1.0
+        curve = [(point.air_C, point.share) for point in self.derating]
+        return np.maximum(allowed_at(curve, here.air_C), 1e-9)
+
+    def current_limit_A(self, link: Link) -> float | None:
+        return self.limit_A
+
+    @property
+    def beyond_words(self) -> str:
+        return self.beyond.replace("_", " ")
+
+    def limiting_words(self, name: str, amps: str) -> str:
+        return f"{name}: {self.beyond_words} at {amps}"
+
+    @property
+    def when_tripped(self) -> str:
+        return _TRIPPED[self.beyond]
+
+    @property
+    def latches_off(self) -> bool:
+        return self.beyond == "latch_off"
+
+    @property
+    def holds_at_A(self) -> float | None:
+        return self.limit_A if self.beyond in ("constant_current", "foldback") else None
+
+    @property
+    def drives_A(self) -> float:
+        return self.rated_A
+
+    # -- heat, charge, case ---------------------------------------------------------------------
+
+    def loss_W(self, job: Surroundings, link: Link, solution: Solution) -> Array:
+        point = solution[link.id]
+        below = solution[link.fed_by].V if link.fed_by else 0.0
+        return np.asarray((point.V - below) * point.I * (1 / self.efficiency - 1))
+
+    def stored(self, job: Surroundings, link: Link) -> Stored | None:
+        if not (self.opened or job.policy.donor_case == "opened"):
+            return None
+        farad = self.bulk_F or BULK_F_PER_W * self.rated_W
+        volts = 1.1 * job.settings.mains_V * 2**0.5
+        why = "its mains side, opened" + ("" if self.bulk_F else "; its size is a rule of thumb")
+        return Stored(link.id, link.name, farad, volts, f"charge-{link.id}", why)
+
+    @property
+    def metal_case(self) -> bool:
+        return self.family != "brick"
+
+    @property
+    def wired_to_mains(self) -> bool:
+        return self.family == "enclosed"
+
+    @property
+    def negative_on_case(self) -> bool:
+        return self.bonded
+
+    # -- before and at first power --------------------------------------------------------------
+
+    def notices(self, job: Surroundings, link: Link, fault_A: FaultCurrent) -> list[Notice]:
+        if not (self.standby_V or self.family == "server"):
+            return []
+        volts = f" {show(self.standby_V, 'V')} standby" if self.standby_V else " a standby"
+        text = (
+            f"{link.name} has{volts} output that is live whenever it is plugged in, whatever its enable "
+            "line says, and a source behind it that can weld a tool. Unplug it before you touch its pins."
+        )
+        return [Notice(f"standby:{link.id}", "caution", "Off, but live", text, "design", link.id)]
+
+    @property
+    def strays(self) -> float:
+        return UNIT_BAND
+
+    def alone(self, link: Link) -> Alone:
+        enable = "Pull its enable pin to common." if self.family == "server" else "Switch on."
+        return Alone(self.no_load_V, max(self.tolerance, UNIT_BAND), enable)
+
+    def incoming(self, job: Surroundings) -> Iterator[IncomingStep]:
+        nominal, light = self.no_load_V, LIGHT * self.rated_A
+        server, do = self.family == "server", FIRST
+        yield no_short(self)
+        yield incoming_step(
+            self, "case", "Still unplugged: read ohms to the case.", "output − to metal case or earth pin",
+            "ohm", Band(ISOLATED_OHM, None), field="isolation_ohm",
+            rules_out="Its negative meets the case: it can't stand in a stack, and it earths what it feeds.",
+        )  # fmt: skip
+        if server and self.standby_V:
+            yield incoming_step(
+                self, "standby", f"{FIRST} Only the standby is live.", "standby pin to common", "V",
+                Band.around(self.standby_V, 0.05), expected=self.standby_V, caution=MAINS,
+                rules_out="No standby: its mains side is dead; the enable pin will do nothing.",
+            )  # fmt: skip
+            do = "Pull the enable pin to common through a kilohm."
+        yield incoming_step(
+            self, "volts", do, "output, without load", "V", Band.around(nominal, max(self.tolerance, 0.05)),
+            expected=nominal, caution="" if server else MAINS, field="no_load_V",
+            rules_out="Far below or pulsing: it protects itself. Far above: unplug at once.",
+        )  # fmt: skip
+        loaded = nominal - self.output_resistance_ohm * light
+        yield incoming_step(
+            self, "light", f"Load it lightly, about {light:.2g} A.", "output", "V",
+            Band.around(loaded, 0.05), expected=loaded,
+            rules_out="It sags under next to nothing: it needs repair, or a least load that it did not get.",
+        )  # fmt: skip
+        yield incoming_step(
+            self, "warm", "After five minutes of that.", "case, the hottest place", "C", Band(None, 50.0),
+            rules_out="Hot under a light load: leave it.",
+        )  # fmt: skip

@@ -1,0 +1,104 @@
+"""A fuse with its holder."""
+
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+from tensimeter.core.electrical.elements import Series
+from tensimeter.core.electrical.fuse import CERTAIN_TO_BLOW, TYPICAL_DROP_V, continuous_A
+from tensimeter.core.explain import Given, Worked
+from tensimeter.core.measurement.conformity import Band
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.limit import Limit, limit
+from tensimeter.core.parts.roles import OvercurrentPart
+from tensimeter.core.parts.steps import FaultCurrent, IncomingStep, incoming_step
+from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.path import FuseLink, Link
+from tensimeter.core.quantity import show
+from tensimeter.core.record import Positive
+from tensimeter.core.settings import Spread
+
+
+class FusePart(OvercurrentPart):
+    """A fuse with its holder; resistance None: estimated from its rating."""
+
+    shelf: ClassVar[str] = "Fuses"
+    inside_box: ClassVar[bool] = False
+    link_kind: ClassVar[str] = "fuse"
+
+    kind: Literal["fuse"] = "fuse"
+    rated_A: Positive
+    rated_V: Positive = 58.0
+    speed: Literal["fast", "slow"] = "slow"
+    #: What it can break at its volts; None: not known.
+    breaking_A: Positive | None = None
+    resistance_ohm: Positive | None = None
+
+    def summary(self) -> tuple[str, str]:
+        return f"{self.rated_A:g} A {self.speed}", f"breaks {self.rated_V:g} V DC"
+
+    def rated(self) -> None:
+        return None
+
+    @property
+    def ohms(self) -> float:
+        """Resistance in Ω, as stated or from the typical drop at its rating."""
+        return self.resistance_ohm or TYPICAL_DROP_V / self.rated_A
+
+    @property
+    def certain_A(self) -> float:
+        return CERTAIN_TO_BLOW * self.rated_A
+
+    def can_blow(self, most_A: float) -> bool:
+        return most_A >= self.certain_A
+
+    def explain_resistance(self) -> Worked:
+        """Why it is taken to have this resistance."""
+        if self.resistance_ohm is not None:
+            given = (Given("R", "as stated for the part", self.resistance_ohm, "ohm"),)
+            return Worked("Resistance of the fuse", "R", given, self.resistance_ohm, "ohm")
+        return Worked(
+            "Resistance of the fuse",
+            "R = U / I_rated",
+            (
+                Given("U", "typical drop at the rating", TYPICAL_DROP_V, "V"),
+                Given("I_rated", "rating", self.rated_A, "A"),
+            ),
+            self.ohms,
+            "ohm",
+            ("a rule of thumb; measure it and enter the figure",),
+        )
+
+    def as_link(self, common: dict[str, Any]) -> Link:
+        return FuseLink(**common)
+
+    def element(self, job: Surroundings, link: Link) -> Series:
+        return Series(link.id, link.fed_by, resistance=self.ohms)
+
+    def tolerances(self, spread: Spread) -> dict[str, float]:
+        return {"resistance": spread.fuse_ohm}
+
+    def limits(self, here: Operating) -> list[Limit]:
+        share = here.job.policy.fuse_share
+        carries, note = continuous_A(self.rated_A, share), f"{share * 100:.0f} % of {self.rated_A:g} A"
+        return [
+            limit(here.link, "continuous", here.point.I, carries, "A", note, self.rated_A),
+            limit(here.link, "volts to break", here.point.V, self.rated_V, "V", "DC rating"),
+        ]
+
+    def notices(self, job: Surroundings, link: Link, fault_A: FaultCurrent) -> list[Notice]:
+        fault = fault_A()
+        if fault is None or self.breaking_A is None or fault <= self.breaking_A:
+            return []
+        text = (
+            f"{show(fault, 'A', 3)} may flow into a short there; {self.name} breaks "
+            f"{show(self.breaking_A, 'A', 3)} at most and may arc on. Take one of higher breaking capacity."
+        )
+        title = f"{link.name} can't break a short"
+        return [Notice(f"breaks:{link.id}", "miss", title, text, "design", link.id)]
+
+    def incoming(self, job: Surroundings) -> Iterator[IncomingStep]:
+        yield incoming_step(
+            self, "ohms", "Out of its circuit, the probes' ohms taken off.", "end to end in its holder",
+            "ohm", Band(0.0, 2.0), expected=self.resistance_ohm, field="resistance_ohm",
+            rules_out="Open, or a holder that does not grip.",
+        )  # fmt: skip

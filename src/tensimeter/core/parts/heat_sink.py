@@ -1,0 +1,28 @@
+"""A heat sink."""
+
+from typing import ClassVar, Literal
+
+from tensimeter.core.parts.roles import SinkPart
+from tensimeter.core.record import Positive
+from tensimeter.core.thermal.heatsink import SinkFigures
+
+
+class HeatSink(SinkPart):
+    """A heat sink: K per W in still air and with a fan, J per K."""
+
+    shelf: ClassVar[str] = "Panel meters, fans, heat sinks"
+
+    kind: Literal["heat_sink"] = "heat_sink"
+    still_K_W: Positive
+    blown_K_W: Positive | None = None
+    capacity_J_K: Positive = 200.0
+
+    def summary(self) -> tuple[str, str]:
+        second = f"{self.blown_K_W:g} K/W with a fan" if self.blown_K_W else f"{self.capacity_J_K:g} J/K"
+        return f"{self.still_K_W:g} K/W in still air", second
+
+    def rated(self) -> None:
+        return None
+
+    def as_sink(self) -> SinkFigures:
+        return SinkFigures(self.still_K_W, self.blown_K_W, self.capacity_J_K)

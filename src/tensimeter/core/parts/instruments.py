@@ -1,0 +1,150 @@
+"""What a supply is measured with: meters, thermometers, recorders of waveforms, line sources."""
+
+import math
+from functools import lru_cache
+from typing import ClassVar, Literal
+
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.parts.figures import MeterRange
+from tensimeter.core.parts.roles import (
+    CurrentClamp,
+    LineFeeder,
+    TemperatureMeter,
+    VoltMeter,
+    WaveformRecorder,
+)
+from tensimeter.core.quantity import show
+from tensimeter.core.record import Count, Fraction, NotNegative, Positive
+
+
+class Multimeter(VoltMeter):
+    """A meter by its ranges."""
+
+    shelf: ClassVar[str] = "Instruments"
+
+    kind: Literal["meter"] = "meter"
+    ranges: tuple[MeterRange, ...]
+
+    def range_for(self, quantity: str, value: float) -> MeterRange | None:
+        """The finest range that can show the value, or None."""
+        fitting = [r for r in self.ranges if r.quantity == quantity and abs(value) <= r.full_scale]
+        return min(fitting, key=lambda r: r.full_scale, default=None)
+
+    def summary(self) -> tuple[str, str]:
+        volts = [r for r in self.ranges if r.quantity == "V"]
+        if not volts:
+            return "no range for volts", ""
+        return "volts " + ", ".join(f"{r.full_scale:g}" for r in volts), volts[0].accuracy.text()
+
+    def rated(self) -> None:
+        return None
+
+    def accuracy_for(self, quantity: str, value: float) -> tuple[Accuracy, str] | None:
+        found = self.range_for(quantity, value) if math.isfinite(value) else None
+        return (found.accuracy, f"{found.full_scale:g} {quantity}") if found else None
+
+    def accuracy_text(self) -> str:
+        return "; ".join(f"{show(r.full_scale, r.quantity)} range {r.accuracy.text()}" for r in self.ranges)
+
+
+@lru_cache(maxsize=64)
+def _accuracy_K(accuracy_K: float, resolution_K: float) -> Accuracy:
+    return Accuracy(of_reading=0, counts=accuracy_K / resolution_K, resolution=resolution_K)
+
+
+class Thermometer(TemperatureMeter):
+    """Reads temperatures in °C to ± `accuracy_K`, one a channel; a probe follows with `lag_s`."""
+
+    shelf: ClassVar[str] = "Instruments"
+
+    kind: Literal["thermometer"] = "thermometer"
+    accuracy_K: Positive = 1.0
+    resolution_K: Positive = 0.1
+    channels: Count = 1
+    lag_s: NotNegative = 0.0
+
+    def summary(self) -> tuple[str, str]:
+        return f"± {self.accuracy_K:g} K", f"shows {self.resolution_K:g} K"
+
+    def rated(self) -> None:
+        return None
+
+    def accuracy_for(self, quantity: str, value: float) -> tuple[Accuracy, str] | None:
+        return (_accuracy_K(self.accuracy_K, self.resolution_K), "") if quantity == "C" else None
+
+    def accuracy_text(self) -> str:
+        return f"± {self.accuracy_K:g} K"
+
+
+class Oscilloscope(WaveformRecorder):
+    """An oscilloscope: bandwidth, samples a second and kept, its digitiser's step on the finest range."""
+
+    shelf: ClassVar[str] = "Instruments"
+
+    kind: Literal["oscilloscope"] = "oscilloscope"
+    bandwidth_Hz: Positive = 20e6
+    sample_Hz: Positive = 100e6
+    samples: Positive = 10_000
+    step_V: Positive = 0.001
+    #: Error of its gain as a share; 3 % is a rule of thumb for a small one.
+    gain_share: Fraction = 0.03
+    earthed: bool = True
+
+    def summary(self) -> tuple[str, str]:
+        rates = f"{show(self.bandwidth_Hz, 'Hz')}  {show(self.sample_Hz, '')}/s"
+        return rates, "clip is earthed" if self.earthed else "floats"
+
+    def rated(self) -> None:
+        return None
+
+    def accuracy_for(self, quantity: str, value: float) -> tuple[Accuracy, str] | None:
+        return None
+
+    def accuracy_text(self) -> str:
+        return f"gain ± {100 * self.gain_share:g} %, step {show(self.step_V, 'V')}"
+
+
+class Clamp(CurrentClamp):
+    """A clamp for current."""
+
+    shelf: ClassVar[str] = "Instruments"
+
+    kind: Literal["clamp"] = "clamp"
+    most_A: Positive
+    amps: Accuracy
+
+    def summary(self) -> tuple[str, str]:
+        return f"to {self.most_A:g} A", self.amps.text()
+
+    def rated(self) -> None:
+        return None
+
+    def accuracy_for(self, quantity: str, value: float) -> tuple[Accuracy, str] | None:
+        return (self.amps, quantity) if quantity == "A" else None
+
+    def accuracy_text(self) -> str:
+        return f"A {self.amps.text()}"
+
+
+class LineSource(LineFeeder):
+    """A source of adjustable line voltage, such as a variable transformer; some read the watts they give."""
+
+    shelf: ClassVar[str] = "Instruments"
+
+    kind: Literal["line-source"] = "line-source"
+    most_V: Positive = 260.0
+    most_W: Positive = 500.0
+    isolates: bool = False
+    watts: Accuracy | None = None
+
+    def summary(self) -> tuple[str, str]:
+        return f"to {self.most_V:g} V", f"{self.most_W:g} W"
+
+    def rated(self) -> None:
+        return None
+
+    def accuracy_for(self, quantity: str, value: float) -> tuple[Accuracy, str] | None:
+        return (self.watts, quantity) if quantity == "W" and self.watts is not None else None
+
+    def accuracy_text(self) -> str:
+        return f"W {self.watts.text()}" if self.watts is not None else ""

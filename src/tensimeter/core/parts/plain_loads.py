@@ -1,0 +1,137 @@
+"""What is fed and draws what it draws: resistors, lamps, motors, devices."""
+
+import math
+from typing import ClassVar, Literal
+
+from tensimeter.core.parts.part import PartRecord
+from tensimeter.core.parts.roles import Connected, FedPart, PlainLoad
+from tensimeter.core.quantity import show
+from tensimeter.core.record import NotNegative, Positive
+
+#: Where a load is chosen that is no link of a path.
+AT_OUTPUT = "is chosen at the output that feeds it"
+
+
+class Resistor(PartRecord, FedPart, PlainLoad):
+    """A power resistor as a load."""
+
+    shelf: ClassVar[str] = "Test loads"
+    elsewhere: ClassVar[str] = AT_OUTPUT
+
+    kind: Literal["resistor"] = "resistor"
+    resistance_ohm: Positive
+    rated_W: Positive
+
+    def summary(self) -> tuple[str, str]:
+        return f"{show(self.resistance_ohm, 'ohm')}  {self.rated_W:g} W", "follows the volts"
+
+    def rated(self) -> None:
+        return None
+
+    def connected(self) -> Connected:
+        return Connected(self.name, None, math.sqrt(self.rated_W * self.resistance_ohm))
+
+    def as_resistor(self) -> tuple[float, float]:
+        return self.resistance_ohm, self.rated_W
+
+    def draw_A(self, volts: float) -> float:
+        return volts / self.resistance_ohm
+
+    def unfit(self, volts: float) -> str:
+        watts = volts * self.draw_A(volts)
+        if watts > self.rated_W:
+            return f"would take {show(watts, 'W')} of its {show(self.rated_W, 'W')}: for seconds only."
+        return ""
+
+
+class Lamp(PartRecord, FedPart, PlainLoad):
+    """A filament lamp; cold it draws `cold_factor` times its current (a rule of thumb)."""
+
+    shelf: ClassVar[str] = "What is fed"
+    elsewhere: ClassVar[str] = AT_OUTPUT
+
+    kind: Literal["lamp"] = "lamp"
+    rated_V: Positive
+    rated_W: Positive
+    cold_factor: Positive = 10.0
+
+    def summary(self) -> tuple[str, str]:
+        amps = show(self.rated_W / self.rated_V, "A")
+        return f"{self.rated_V:g} V  {self.rated_W:g} W", f"cold {self.cold_factor:g} times its {amps}"
+
+    def rated(self) -> None:
+        return None
+
+    def connected(self) -> Connected:
+        amps = self.rated_W / self.rated_V
+        return Connected(self.name, None, self.rated_V * 1.1, amps * self.cold_factor)
+
+    def draw_A(self, volts: float) -> float:
+        # A filament's current goes with the root of its volts, near enough (rule of thumb).
+        return self.rated_W / self.rated_V * math.sqrt(volts / self.rated_V)
+
+    def unfit(self, volts: float) -> str:
+        return ""
+
+
+class Motor(PartRecord, FedPart, PlainLoad):
+    """A motor; stalled or starting it draws `start_factor` times its current (a rule of thumb)."""
+
+    shelf: ClassVar[str] = "What is fed"
+    elsewhere: ClassVar[str] = AT_OUTPUT
+
+    kind: Literal["motor"] = "motor"
+    rated_V: Positive
+    rated_A: Positive
+    start_factor: Positive = 6.0
+
+    def summary(self) -> tuple[str, str]:
+        return f"{self.rated_V:g} V  {self.rated_A:g} A", f"starts at {self.start_factor:g} times that"
+
+    def rated(self) -> None:
+        return None
+
+    def connected(self) -> Connected:
+        return Connected(self.name, None, self.rated_V * 1.2, self.rated_A * self.start_factor)
+
+    def draw_A(self, volts: float) -> float:
+        return self.rated_A
+
+    def unfit(self, volts: float) -> str:
+        return ""
+
+
+class Device(PartRecord, FedPart, PlainLoad):
+    """A device by its draw: amps, the volts it stands, what it draws at first.
+
+    A `steep` one (an LED string) draws far more for a little more voltage.
+    """
+
+    shelf: ClassVar[str] = "What is fed"
+    elsewhere: ClassVar[str] = AT_OUTPUT
+
+    kind: Literal["device"] = "device"
+    draws_A: Positive
+    lowest_V: NotNegative | None = None
+    highest_V: Positive | None = None
+    inrush_A: Positive | None = None
+    steep: bool = False
+
+    def summary(self) -> tuple[str, str]:
+        low = "?" if self.lowest_V is None else f"{self.lowest_V:g}"
+        high = "?" if self.highest_V is None else f"{self.highest_V:g}"
+        return f"draws {self.draws_A:g} A", f"stands {low}–{high} V" + (", steep" if self.steep else "")
+
+    def rated(self) -> None:
+        return None
+
+    def connected(self) -> Connected:
+        return Connected(self.name, self.lowest_V, self.highest_V, self.inrush_A, self.steep)
+
+    def draw_A(self, volts: float) -> float:
+        return self.draws_A
+
+    def unfit(self, volts: float) -> str:
+        if not (self.lowest_V or 0.0) <= volts <= (self.highest_V or math.inf):
+            return f"does not stand {show(volts, 'V')}."
+        return ""

@@ -1,0 +1,296 @@
+"""A transformer with its rectifier and reservoir."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.electrical import fuse as fuses
+from tensimeter.core.electrical.discharge import discharge
+from tensimeter.core.electrical.elements import Series
+from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified
+from tensimeter.core.electrical.reservoir import ReservoirSource, curves
+from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.stack import Unit
+from tensimeter.core.errors import Trouble
+from tensimeter.core.explain import Given
+from tensimeter.core.measurement.conformity import Band
+from tensimeter.core.parts.limit import Limit, limit
+from tensimeter.core.parts.roles import SourcePart, Stored
+from tensimeter.core.parts.sized import Sized, figure
+from tensimeter.core.parts.source_share import donor_share
+from tensimeter.core.parts.steps import FIRST, ISOLATED_OHM, MAINS, Alone, IncomingStep, incoming_step
+from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.path import ConverterLink, Link, UnitLink
+from tensimeter.core.quantity import show
+from tensimeter.core.record import Fraction, NotNegative, Positive
+from tensimeter.core.settings import Spread
+
+#: Volts that a reservoir is bled to, and within how long, s.
+BLED_V, BLED_S = 5.0, 60.0
+#: How far its volts stray, as a fraction: they follow the mains.
+MAINS_BAND = 0.12
+
+
+class Transformer(SourcePart):
+    """A transformer with its rectifier and reservoir; one winding, tapped where it has several volts.
+
+    `tap_V` are no-load rms volts, lowest first; `resistance_ohm` lies behind the highest of them, and
+    behind a lower one its share. `rated_A` is rms, `capacitor_V` what the reservoir stands.
+    """
+
+    shelf: ClassVar[str] = "Transformers"
+    cased: ClassVar[bool] = True
+    ohms_across: ClassVar[bool] = True
+    isolates_mains: ClassVar[bool] = True
+    common_earthed: ClassVar[bool] = False
+    shorted_by_ohms: ClassVar[bool] = True
+    fused_at_once: ClassVar[bool] = False
+
+    kind: Literal["transformer"] = "transformer"
+    tap_V: tuple[Positive, ...] = Field(min_length=1)
+    resistance_ohm: Positive
+    rated_A: Positive
+    topology: Literal["bridge", "centre_tap", "half_wave"] = "bridge"
+    diode_V: NotNegative = 0.9
+    capacitance_F: Positive
+    esr_ohm: NotNegative = 0.0
+    capacitor_V: Positive
+    #: A resistor across the reservoir that empties it when the mains is off.
+    bleed_ohm: Positive | None = None
+    bleed_W: Positive | None = None
+    high_line: Fraction = 0.1
+    low_line: Fraction = 0.1
+
+    def summary(self) -> tuple[str, str]:
+        taps = " / ".join(f"{v:g}" for v in self.tap_V)
+        reservoir = f"{show(self.capacitance_F, 'F')} {self.capacitor_V:g} V"
+        return f"{taps} V rms  {self.rated_A:g} A", f"{self.topology.replace('_', ' ')}, {reservoir}"
+
+    def rated(self) -> None:
+        return None
+
+    def ratings_text(self, link: Link) -> str:
+        tap = link.tap if isinstance(link, UnitLink) else 0
+        return f"{show(self.tap_V[min(tap, len(self.tap_V) - 1)], 'V')} rms"
+
+    # -- what its rectifier does ----------------------------------------------------------------
+
+    def circuit(self, tap: int, mains_Hz: float, line: float = 1.0) -> Rectifier:
+        """The rectifier that a tap feeds, at a share `line` of the nominal mains."""
+        volts = self.tap_V[tap]
+        ohms = self.resistance_ohm * volts / self.tap_V[-1]
+        return Rectifier(
+            volts * line, ohms, self.capacitance_F, self.diode_V, self.topology, self.esr_ohm, mains_Hz
+        )
+
+    def source_curve(self, tap: int, mains_Hz: float) -> ReservoirSource:
+        """What a tap gives behind its rectifier, up to the winding's rated rms current as DC.
+
+        The winding's rms current exceeds the DC, so the curve reaches past what may be drawn. Raises
+        Trouble where the tap can't feed a reservoir at all.
+        """
+        at_nominal = self.circuit(tap, mains_Hz)
+        found = curves(at_nominal, self.circuit(tap, mains_Hz, 1 - self.low_line), self.rated_A)
+        if found is None:
+            raise Trouble(f"{self.name}: its tap of {self.tap_V[tap]:g} V can't feed the reservoir.")
+        return replace(found, no_load_high_line_V=no_load_V(at_nominal, self.high_line))
+
+    def by_tap(self, here: Operating, asked: Callable[[ReservoirSource], Figure]) -> Figure:
+        """A figure of the tap that feeds, point by point where the taps are switched."""
+        element = here.network[here.link.id]
+        assert isinstance(element, Series)
+        assert isinstance(here.link, UnitLink)
+        own = asked(self.source_curve(here.link.tap, here.job.settings.mains_Hz))
+        if element.lower is None:
+            return own
+        lower = asked(self.source_curve(0, here.job.settings.mains_Hz))
+        return np.where(np.asarray(element.on_lower) > 0, lower, own)
+
+    # -- in the network -------------------------------------------------------------------------
+
+    def as_link(self, common: dict[str, Any]) -> Link:
+        return UnitLink(**common)
+
+    def problem(self, link: Link) -> str:
+        if isinstance(link, UnitLink) and link.tap >= len(self.tap_V):
+            return f"{link.name} has no tap {link.tap + 1}; {self.name} has {len(self.tap_V)}."
+        return ""
+
+    def element(self, job: Surroundings, link: Link) -> Series:
+        """Behind its rectifier; switched between taps by what the stage behind it is set to."""
+        assert isinstance(link, UnitLink)
+        found = self.source_curve(link.tap, job.settings.mains_Hz).mean
+        source = Series(link.id, link.fed_by, emf=found.volts[0], curve=found)
+        if link.switch_V is None or len(self.tap_V) < 2:
+            return source
+        lower = self.source_curve(0, job.settings.mains_Hz).mean
+        behind = (x.set_V for x in job.design.links if isinstance(x, ConverterLink) and x.fed_by == link.id)
+        return replace(source, lower=lower, on_lower=np.asarray(next(behind, 0) <= link.switch_V, float))
+
+    def tolerances(self, spread: Spread) -> dict[str, float]:
+        return {}
+
+    def stack_unit(self, tap_A: float = 0.0, *, believed: bool = False) -> Unit | None:
+        return None
+
+    # -- limits ---------------------------------------------------------------------------------
+
+    def limits(self, here: Operating) -> list[Limit]:
+        assert isinstance(here.link, UnitLink)
+        share, note = donor_share(here.job.policy, self)
+        winding = self.by_tap(here, lambda source: source.winding_A.at(here.point.I))
+        highest = self.source_curve(here.link.tap, here.job.settings.mains_Hz).no_load_high_line_V
+        return [
+            limit(
+                here.link, "winding", winding, self.rated_A * share, "A", f"{note}, rms", self.rated_A
+            ),
+            limit(here.link, "reservoir volts", highest, self.capacitor_V, "V", "no load, high line"),
+        ]  # fmt: skip
+
+    def valley_sag_V(self, here: Operating) -> Figure:
+        """How far its reservoir's valley at low line lies below its mean volts, in V."""
+        amps = here.point.I
+
+        def sagging(source: ReservoirSource) -> Array:
+            return np.asarray(source.mean.at(amps) - source.low_line_valley.at(amps))
+
+        return self.by_tap(here, sagging)
+
+    def tap_switching(self, mains_Hz: float, full_A: float, dropout_V: float) -> tuple[int, float] | None:
+        if len(self.tap_V) < 2:
+            return None
+        valley = self.source_curve(0, mains_Hz).low_line_valley
+        up_to = np.floor(2 * (float(valley.at(np.asarray(full_A))) - dropout_V)) / 2
+        return (len(self.tap_V) - 1, float(up_to)) if up_to > 0 else None
+
+    def current_limit_A(self, link: Link) -> float | None:
+        return None
+
+    @property
+    def beyond_words(self) -> str:
+        return ""
+
+    @property
+    def holds_at_A(self) -> float | None:
+        return None
+
+    @property
+    def drives_A(self) -> float:
+        return self.rated_A
+
+    # -- heat, charge, case ---------------------------------------------------------------------
+
+    def loss_W(self, job: Surroundings, link: Link, solution: Solution) -> Array:
+        """Of its copper, diodes and capacitor.
+
+        Its iron is left out: it warms its core whether loaded or not, some watts.
+        """
+        assert isinstance(link, UnitLink)
+        point = solution[link.id]
+        source = self.source_curve(link.tap, job.settings.mains_Hz)
+        path = self.circuit(link.tap, job.settings.mains_Hz)
+        diodes = 2 if self.topology == "bridge" else 1
+        winding, ripple = source.winding_A.at(point.I), source.capacitor_A.at(point.I)
+        copper = path.resistance_ohm * winding**2 + self.esr_ohm * ripple**2
+        return np.asarray(copper + diodes * self.diode_V * point.I)
+
+    def stored(self, job: Surroundings, link: Link) -> Stored | None:
+        tap = link.tap if isinstance(link, UnitLink) else 0
+        volts = self.source_curve(tap, job.settings.mains_Hz).no_load_high_line_V
+        why = "the reservoir behind the rectifier"
+        return Stored(link.id, link.name, self.capacitance_F, volts, f"charge-{link.id}", why)
+
+    @property
+    def charged_after_off(self) -> bool:
+        return True
+
+    @property
+    def centre_tapped(self) -> bool:
+        return self.topology == "centre_tap"
+
+    @property
+    def metal_case(self) -> bool:
+        return True
+
+    @property
+    def wired_to_mains(self) -> bool:
+        return True
+
+    @property
+    def negative_on_case(self) -> bool:
+        return False
+
+    def sized(self, here: Operating) -> Sized:
+        assert isinstance(here.link, UnitLink)
+        mains, tap = here.job.settings, here.link.tap
+        amps, volts = float(here.point.I), self.tap_V[tap]
+        state = rectified(self.circuit(tap, mains.mains_Hz), load_A=np.asarray(amps))
+        highest = self.source_curve(tap, mains.mains_Hz).no_load_high_line_V
+        given = Given("I", "DC drawn", amps, "A")
+        integrated = "integrated over cycles until it repeats"
+        figures = [
+            figure("Ripple, p-p", integrated, float(state.peak_V - state.valley_V), "V", given),
+            figure("Valley", integrated, float(state.valley_V), "V", given),
+            figure("Diode, peak", integrated, float(state.diode_peak_A), "A", given),
+            figure("Winding, rms", integrated, float(state.transformer_rms_A), "A", given),
+            figure("Capacitor, rms", integrated, float(state.capacitor_rms_A), "A", given),
+        ]
+        if amps > 0:
+            factor = max(float(state.transformer_rms_A) / amps, 1.0)
+            primary = fuses.transformer_primary_A(amps, volts, mains.mains_V, factor)
+            figures.append(
+                figure(
+                    "Primary fuse, slow", "I = I_rms·U2/U1, times 1.5, next of the series",
+                    fuses.choose(primary * 1.5, share=1.0).rated_A, "A",
+                    Given("I_rms", "of the winding", float(state.transformer_rms_A), "A"),
+                    Given("U1", "mains", mains.mains_V, "V"),
+                )
+            )  # fmt: skip
+        ohms = self.bleed_ohm or BLED_S / (self.capacitance_F * np.log(max(highest / BLED_V, 1.01)))
+        bled = discharge(self.capacitance_F, max(highest, BLED_V * 1.01), BLED_V, ohms)
+        words = "Bled to 5 V in" if self.bleed_ohm else "A bleed resistor of"
+        figures.append(
+            figure(
+                words, "t = R·C·ln(U0/U)", *((bled.time_s, "s") if self.bleed_ohm else (ohms, "ohm")),
+                Given("R", "across the reservoir", ohms, "ohm"),
+                Given("U0", "no load, high line", highest, "V"),
+                Given("P", "it takes at first", bled.power_W, "W"),
+            )
+        )  # fmt: skip
+        notes = ["The mains side is for those licensed for it; local codes decide."]
+        if self.bleed_ohm and self.bleed_W is not None and bled.power_W > self.bleed_W:
+            rated = f"it is rated {show(self.bleed_W, 'W')}."
+            notes.insert(0, f"The bleed resistor takes {show(bled.power_W, 'W')}; {rated}")
+        return Sized(tuple(figures), tuple(notes))
+
+    # -- before and at first power --------------------------------------------------------------
+
+    @property
+    def strays(self) -> float:
+        return MAINS_BAND
+
+    def alone(self, link: Link) -> Alone | None:
+        return None
+
+    def incoming(self, job: Surroundings) -> Iterator[IncomingStep]:
+        dc = self.source_curve(len(self.tap_V) - 1, job.settings.mains_Hz).mean.volts[0]
+        yield incoming_step(
+            self, "isolation", "Unplugged, reservoir read empty: read ohms.", "primary to secondary", "ohm",
+            Band(ISOLATED_OHM, None), rules_out="It does not isolate: dangerous. Cut its cable off.",
+            caution="Read the volts of the reservoir first; they creep back after it was emptied.",
+        )  # fmt: skip
+        yield incoming_step(
+            self, "winding", "Still unplugged.", "across the secondary", "ohm",
+            Band(0.0, max(20 * self.resistance_ohm, 5.0)), expected=self.resistance_ohm,
+            rules_out="Open: its winding or its thermal fuse is gone.",
+        )  # fmt: skip
+        missing = "Half of it: a diode or half a winding is missing."
+        yield incoming_step(
+            self, "reservoir", f"{FIRST} No load.", "across the reservoir, DC", "V",
+            Band.around(dc, self.high_line + 0.03), expected=dc, caution=MAINS,
+            rules_out=f"{missing} It comes from {max(self.tap_V):g} V rms.",
+        )  # fmt: skip
