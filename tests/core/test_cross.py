@@ -78,7 +78,7 @@ def test_it_goes_onto_the_card_of_the_supply(tmp_path: Path) -> None:
     path = tmp_path / "cases.csv"
     path.write_text("\n".join(lines), encoding="utf-8")
     rails, read_V, read_A = read_load_cases(path)
-    made = onto_card(part, cross_regulation(rails, read_V, read_A, EXACT, EXACT))
+    made = part.with_cross(cross_regulation(rails, read_V, read_A, EXACT, EXACT))
     assert made.rail("12 V").volts == pytest.approx(12.1)
     assert made.rail("3.3 V") == part.rail("3.3 V")
     assert {(c.rail, c.other): round(c.ohm, 6) for c in made.couplings} == {
@@ -93,7 +93,7 @@ def test_it_goes_onto_the_card_of_the_supply(tmp_path: Path) -> None:
     ):
         path.write_text(text)
         with pytest.raises(Trouble, match=said):
-            onto_card(part, cross_regulation(*read_load_cases(path), EXACT, EXACT))
+            part.with_cross(cross_regulation(*read_load_cases(path), EXACT, EXACT))
 
 
 def test_what_was_proven_becomes_a_supply_of_the_bin() -> None:
