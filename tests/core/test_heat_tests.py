@@ -16,8 +16,8 @@ from tensimeter.core.model.tests import Changed, Endurance, FanTest, OverTempera
 from tensimeter.core.testplan.advice import outcome_sentence, settle_sentence
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.generator import wanted
-from tensimeter.core.testplan.picture import picture
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import run_name, soak_runs
 from tensimeter.core.testplan.step import FAN, Outcome
 from tensimeter.core.thermal.rc_ladder import Stages
@@ -331,7 +331,7 @@ def test_a_sensor_against_a_reference_and_the_hottest_place(ridge: Job) -> None:
     # No volts are needed: the points are taken, and their picture is error over reference.
     assert result.complete
     assert outcome_sentence(result).startswith("sensor is off by")
-    drawn = picture(result)
+    drawn = kind_of(result.plan.test).picture(result, result.plan.test)
     assert [(s.x, round(s.y, 1)) for s in drawn.spots] == [(20.4, 0.6), (47.1, -3.1), (72.0, -6.0)]
     assert drawn.lines[0].y[-1] == pytest.approx(-6.0, abs=0.3)
     assert drawn.band == (-3.0, 3.0)

@@ -34,11 +34,10 @@ from tensimeter.core.testplan import advice
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.expected import efficiency_at, limit_A, trip_V
 from tensimeter.core.testplan.generator import blank, generated
-from tensimeter.core.testplan.picture import picture
 from tensimeter.core.testplan.plan import plan
-from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import WALL, Outcome, Plan, panel_of
-from tensimeter.core.testplan.typed import lines_of, points_from, units_from
+from tensimeter.core.testplan.typed import points_from, points_text, units_from, units_text
 from tensimeter.demo.library import demo_job
 
 METER = Accuracy(of_reading=0.0002, counts=1, resolution=0.001)
@@ -105,7 +104,7 @@ def test_every_kind_is_planned_for_every_output_of_every_demo() -> None:
                 assert (test.kind, worked_out.output.id) == (kind, output.id)
                 assert (empty.measured, empty.verdict) == (0, Verdict.NOT_MEASURED)
                 assert empty.findings == ()
-                assert picture(empty).spots == ()
+                assert kind_of(empty.plan.test).picture(empty, empty.plan.test).spots == ()
                 assert [s.index for s in worked_out.steps] == list(range(len(worked_out.steps)))
                 assert bool(worked_out.steps) == (kind not in ("claimed-found", "reach")) or kind == "reach"
                 assert advice.outcome_sentence(empty)
@@ -183,7 +182,7 @@ def test_cross_regulation_of_two_outputs(demo: Job) -> None:
     assert found(result, "MOUNT over all").value.value == pytest.approx(
         (8 * 0.045 + 3 * 0.01) / 13.6, rel=1e-3
     )
-    shown = picture(result)
+    shown = kind_of(result.plan.test).picture(result, result.plan.test)
     assert len(shown.spots) == 4
     assert shown.names[3] == "MOUNT 8 A, DEW HEATER 3 A"
     assert "per cent of the band" in shown.up
@@ -204,7 +203,7 @@ def test_efficiency_beside_what_the_design_says(demo: Job) -> None:
     assert at_8.verdict is Verdict.HOLDS
     assert found(result, "lost as heat at 8 A").value.value == pytest.approx(out / 4 + 2, rel=1e-6)
     assert found(result, "watts taken at no load").value.value == 2.0
-    shown = picture(result)
+    shown = kind_of(result.plan.test).picture(result, result.plan.test)
     assert [s.y for s in shown.spots][-1] == pytest.approx(100 * at_8.value.value)
     assert shown.lines[0].y[-1] == pytest.approx(100 * efficiency_at(demo, "mount", 8.0))
     assert efficiency_at(demo, "mount", 0.0) is None
@@ -239,7 +238,7 @@ def test_capacity_down_to_its_cut_off(demo: Job) -> None:
     assert found(result, "charge").value.value == pytest.approx(4.0, rel=1e-6)
     assert found(result, "energy").value.value == pytest.approx(4.0 * 12.0, rel=1e-6)
     assert found(result, "charge").verdict is Verdict.MISSES
-    assert len(picture(result).spots) == 37
+    assert len(kind_of(result.plan.test).picture(result, result.plan.test).spots) == 37
 
 
 def test_every_outlet_alone_and_together(demo: Job) -> None:
@@ -270,7 +269,7 @@ def test_what_is_claimed_of_bought_units(demo: Job) -> None:
         Bought(name="right one", claimed_V=5.1, claimed_A=3),
     )
     test = ClaimedFound(id="t", output="mount", units=units)
-    assert units_from(lines_of(test)) == units
+    assert units_from(units_text(test.units)) == units
     notes = Notes(plan(demo, test))
     notes.put(0, V=12.1, A=0).put(1, V=11.9, A=2.0).put(2, V=5.2, A=0).put(3, V=5.0, A=2.1)
     result = notes.judged(demo)
@@ -287,7 +286,7 @@ def test_points_of_a_reach_are_typed_and_shown(demo: Job) -> None:
     points = points_from("12 V 3 A lowest\n13,5 V 500 mA\n\n")
     assert points == (Corner(volts=12, amps=3, why="lowest"), Corner(volts=13.5, amps=0.5))
     test = ReachPoints(id="t", output="mount", points=points)
-    assert points_from(lines_of(test)) == points
+    assert points_from(points_text(test.points)) == points
     with pytest.raises(Trouble, match="no point"):
         points_from("twelve volts")
     worked_out = plan(demo, test)
@@ -315,7 +314,7 @@ def test_over_voltage_trips_between_two_trims() -> None:
     assert finding.verdict is Verdict.HOLDS
     assert found(result, "trim back").text == "it stays off"
     assert found(result, "after a reset").text == "the volts are back"
-    assert len(picture(result).spots) == 6
+    assert len(kind_of(result.plan.test).picture(result, result.plan.test).spots) == 6
     never = Notes(notes.plan)
     for k, trim in enumerate(trims):
         never.put(k, V=trim, A=0.0)
@@ -356,7 +355,7 @@ def test_current_limit_is_approached_traced_watched_and_left(demo: Job) -> None:
     result = notes.judged(demo)
     assert found(result, "limit begins at").value.value == pytest.approx(3.3, rel=0.01)
     assert found(result, "comes back").text == "yes"
-    names = [line.name for line in picture(result).lines]
+    names = [line.name for line in kind_of(result.plan.test).picture(result, result.plan.test).lines]
     assert names[0] == ""
     assert names[1:] == ["design: 3.5 A", "begins at 3.3 A"]
 

@@ -15,6 +15,7 @@ from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import Understood, at_place
 from tensimeter.core.testplan.plan import step_for
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import link_of
 from tensimeter.core.testplan.step import FAN, OPEN, Plan, Step, panel_of
 from tensimeter.store.jobfile import JobFile
@@ -33,10 +34,6 @@ def done_steps(plan: Plan, readings: list[Reading]) -> set[int]:
     asked = [s for s in plan.steps if s.also and s.allowed == OPEN]
     all_read = {s.index for s in asked if all((s.index, *what) in read for what in s.also)}
     return {r.step for r in mine if r.step is not None and r.quantity in ("V", "Vpp")} | all_read
-
-
-#: Tests whose points differ by their current alone; in others a reading belongs to the point in hand.
-BY_CURRENT = frozenset({"load-regulation", "minimum-load", "efficiency", "ripple"})
 
 
 def _titled(step: Step | None) -> bool:
@@ -97,7 +94,7 @@ def file_typed(
             # A load that is held is told by its amps, again and again.
             near = step_for(plan, amps, set())
             filed = step if near is None else near
-        elif plan.test.kind in BY_CURRENT and not _titled(in_hand):
+        elif kind_of(plan.test).by_current and not _titled(in_hand):
             filed = step_for(plan, amps, done_steps(plan, file.readings()))
         else:
             filed = step
@@ -185,9 +182,9 @@ def file_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bool
             doubts(
                 volts=volts,
                 amps=amps,
-                expected_V=plan.output.nominal_V if plan.test.kind in BY_CURRENT else None,
+                expected_V=plan.output.nominal_V if kind_of(plan.test).by_current else None,
                 most_A=plan.most_A or None,
-                steady=plan.test.kind in BY_CURRENT,
+                steady=kind_of(plan.test).by_current,
             ),
         )
     first, now = file.next_scan(), time.time()
@@ -200,7 +197,7 @@ def file_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bool
             # A new plateau: the next open step at this current, so that up and down stay apart.
             step = 0 if len(plan.steps) == 1 else step_for(plan, a, done)
             previous = a
-        if plan.test.kind in ("current-limit", "short-circuit", "over-voltage"):
+        if kind_of(plan.test).past_limits:
             # Past a limit the order tells, not the current: these belong to the test as a whole.
             step = None
         if step is not None:

@@ -9,12 +9,11 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Quantity, Reading
 from tensimeter.core.model.instruments import accuracy_of
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import TemperatureLog
 
-#: Tests that a log of temperatures belongs to.
-HEAT_KINDS = frozenset(("soak", "endurance", "fan", "over-temperature", "sensor"))
 _ROOMS = ("ambient", "room")
 
 
@@ -27,7 +26,7 @@ def file_heat_log(
     Columns named as the job's places stand there; the first other one is the watched place, room the ambient.
     Where amps are in the log they tell the step, else the last one is meant.
     """
-    if plan.test.kind not in HEAT_KINDS:
+    if not kind_of(plan.test).heats:
         raise Trouble("Temperatures over time belong to a soak, a fan or a sensor: choose one of them first.")
     if (np.diff(log.time_s) < 0).any():
         raise Trouble(f"The times of {source} run backwards; nothing was taken.")

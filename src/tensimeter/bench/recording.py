@@ -7,7 +7,6 @@ from tensimeter.bench.events import Event
 from tensimeter.bench.hands import RESET_S, START_S
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
-from tensimeter.core.model.tests import RealDevice
 from tensimeter.core.parts.roles import WaveformRecorder
 from tensimeter.core.testplan.step import Capture, Step
 from tensimeter.store.waves import keep_wave
@@ -50,7 +49,7 @@ class Recording:
 
     def _load_step(self, step: Step, capture: Capture) -> None:
         taking = self._taking
-        device = isinstance(taking.plan.test, RealDevice)
+        device = capture.by_hand
         if not device:
             taking.settle(step)
         self._arm(capture, "EXT")

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 from tensimeter.bench.events import Crossed, Event
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Soak
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.soak.run import GONE_SHARE, soak_runs
 from tensimeter.core.testplan.soak.state import SoakState, state_at
@@ -112,7 +111,7 @@ class Soaking:
 
     def _foresee(self) -> bool:
         """Have the forecast worked out anew beside the run, which goes on; Crossed once it is sure."""
-        if not isinstance(self.taking.plan.test, Soak):
+        if not self.taking.plan.test.soaks:
             return False
         if self._thinking is None:
             kept, job, plan = list(self._kept), self.taking.file.job, self.taking.plan
@@ -128,14 +127,13 @@ class Soaking:
 
     def _take(self, state: SoakState) -> bool:
         plan = self.taking.plan
-        assert isinstance(plan.test, Soak)
         self.state = state
         self.taking.tell(
             Event("warmth", self.taking.step, text=state.sentence, at_s=self.taking.since(), state=state)
         )
         self._sure = self._sure + 1 if state.call == "will cross" and not state.at_full else 0
         spot = state.spot.now.value
-        if not plan.test.stop_when_sure:
+        if not plan.test.drops_when_sure:
             return True
         if state.on_spot and not state.at_full and spot >= state.limit_C:
             limit = show(state.limit_C, "C", 3)

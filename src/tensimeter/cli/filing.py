@@ -5,8 +5,8 @@ from typing import Annotated, Any
 
 import typer
 
-from tensimeter.bench.filed import BY_CURRENT, done_steps, file_log, file_typed
-from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
+from tensimeter.bench.filed import done_steps, file_log, file_typed
+from tensimeter.bench.filed_heat import file_heat_log
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
@@ -14,6 +14,7 @@ from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.readingline import Correction, Understood, correction, find_place, understand
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan
 from tensimeter.store.corrections import correct
 from tensimeter.store.jobfile import JobFile
@@ -106,7 +107,7 @@ def _plan_for(file: JobFile, test: str, text: str = "") -> Plan | None:
             wanted = place
             break
     tests = [t for t in job.campaign.tests if wanted in (None, t.output)]
-    tests.sort(key=lambda t: t.kind not in BY_CURRENT)
+    tests.sort(key=lambda t: not kind_of(t).by_current)
     return plan(job, tests[0]) if tests else None
 
 
@@ -127,7 +128,7 @@ def _take_log(file: JobFile, log: Path, test: str, accept: bool) -> dict[str, An
         raise Trouble("This job has no test yet that a log could belong to; plan one first.")
     kept: list[Reading]
     try:
-        if worked_out.test.kind in HEAT_KINDS:
+        if kind_of(worked_out.test).heats:
             kept = file_heat_log(file, read_temperatures(log), worked_out, log.name, accept=accept)
         else:
             kept = file_log(file, read_log(log), worked_out, log.name, accept=accept)

@@ -15,7 +15,6 @@ from tensimeter.core.heatup.fit import foresee
 from tensimeter.core.heatup.record import HeatUp
 from tensimeter.core.heatup.runaway import runs_away
 from tensimeter.core.measurement.readings import standing
-from tensimeter.core.model.tests import Soak
 from tensimeter.core.quantity import parse
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.soak.identified import Shown, shown
@@ -110,7 +109,7 @@ def shown_by(path: Path) -> Shown:
     """The stages fitted to the last run of a job's soaks; Trouble where none has been read."""
     with JobFile(path, read_only=True) as file:
         job, readings = file.job, file.readings()
-    for test in reversed([t for t in job.campaign.tests if isinstance(t, Soak)]):
+    for test in reversed([t for t in job.campaign.tests if t.soaks]):
         runs = soak_runs([r for r in standing(readings) if r.test == test.id])
         found = shown(job, plan(job, test), runs[-1]) if runs else None
         if found is not None:

@@ -8,7 +8,6 @@ from tensimeter.bench.simulated.server import StandIns
 from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Soak
 from tensimeter.core.procedure.practice import Mistake, Practice
 from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier
 from tensimeter.store.jobfile import JobFile
@@ -54,7 +53,7 @@ def stand_ins(
 
 def _of_pier(job: Job) -> HeatTruths:
     """A change that its builder wrote down on the weak part mends it."""
-    changes = [c for t in job.campaign.tests if isinstance(t, Soak) for c in t.changes]
+    changes = [c for t in job.campaign.tests for c in t.changes_made]
     return ridge_pier.RESEATED if any(c.link == "front-end" for c in changes) else ridge_pier.HEAT
 
 

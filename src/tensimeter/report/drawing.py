@@ -5,11 +5,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tensimeter.core.analysis.extremes import Envelope
+from tensimeter.core.analysis.ripple import Ripple as RippleFigures
 from tensimeter.core.measurement.readings import Wave
-from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Ripple, Test
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.kinds.waves import ripple_of
 from tensimeter.core.testplan.picture import Picture
 
 if TYPE_CHECKING:
@@ -88,13 +86,8 @@ def _name(axes: "Axes", name: str, x: np.ndarray, y: np.ndarray, colour: str, hi
     )
 
 
-def draw_wave(figure: "Figure", wave: Wave, test: Test, job: Job) -> None:
+def draw_wave(figure: "Figure", wave: Wave, found: RippleFigures | None) -> None:
     """The waveform, and beside it the spectrum of a ripple with its strongest lines named."""
-    found = None
-    if isinstance(test, Ripple):
-        hertz = job.settings.mains_Hz
-        worked_out = ripple_of(wave, hertz, test.switching_Hz, test.bandwidth_Hz, test.trim)
-        found = None if isinstance(worked_out, str) else worked_out
     left = figure.add_subplot(1, 2 if found else 1, 1)
     index, volts = Envelope(wave.volts).view(0, wave.samples, 200)
     span = wave.samples / wave.rate_Hz

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tensimeter.core.model.job import Job
-from tensimeter.core.testplan.picture import picture
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.report.drawing import COLOURS, INK, PENCIL, PREDICTION, RULE, draw_picture, draw_wave
 
@@ -42,14 +42,17 @@ def test_svg(result: Outcome, job: Job) -> str:
 def _test_svg(result: Outcome, job: Job) -> str:
     if not (result.measured or result.extra):
         return ""
-    if result.plan.test.kind in ("load-regulation", "minimum-load"):
+    test = result.plan.test
+    kind = kind_of(test)
+    if kind.plot == "line":
         return _svg(lambda figure: _draw(figure.subplots(), result))
     waves = [r.wave for r in result.steps if r.wave is not None]
     if waves:
         # Of ripple the last one, at full load; of the others the first, as the load or the supply comes on.
-        chosen = waves[-1] if result.plan.test.kind == "ripple" else waves[0]
-        return _svg(lambda figure: draw_wave(figure, chosen, result.plan.test, job))
-    shown = picture(result)
+        chosen = waves[-1] if kind.printed_wave == "last" else waves[0]
+        found = kind.spectrum(chosen, job.settings.mains_Hz, test)
+        return _svg(lambda figure: draw_wave(figure, chosen, found))
+    shown = kind.picture(result, test)
     # One point of a list is told by its row.
     told = len(shown.spots) > 1 if shown.names else bool(shown.spots)
     return _svg(lambda figure: draw_picture(figure, shown)) if told else ""

@@ -17,7 +17,6 @@ from tensimeter.core.heat_design.measuring_points import as_fitted
 from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.measurement.readings import Reading, Wave, real_ones
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Soak
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.procedure.notices import notices
@@ -144,7 +143,7 @@ class Derived:
     def heat_job(self) -> Job:
         """The job with its heat as its latest soak has shown it; as designed while none has."""
         for test in reversed(self.job.campaign.tests):
-            worked_out = self.plan(test.id) if isinstance(test, Soak) else None
+            worked_out = self.plan(test.id) if test.soaks else None
             mine = self._by_test.get(test.id, [])
             # What was simulated says nothing of one's own supply; a demo is simulated as a whole.
             runs = soak_runs(mine if self.job.demo else real_ones(mine)) if worked_out is not None else []

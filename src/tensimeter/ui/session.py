@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.bench.filed import done_steps, file_from_meter, file_log, file_practice, file_typed, file_wave
-from tensimeter.bench.filed_heat import HEAT_KINDS, file_heat_log
+from tensimeter.bench.filed_heat import file_heat_log
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.errors import Doubtful, Trouble
 from tensimeter.core.explain import Worked
@@ -16,6 +16,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
 from tensimeter.core.readingline import Correction, Understood, at_place
 from tensimeter.core.testplan.evaluation import already_read
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome, Plan
 from tensimeter.store.corrections import correct
 from tensimeter.store.jobfile import JobFile, LogEntry
@@ -290,7 +291,7 @@ class Session(QObject):
         """File a log's rows under the test in hand; the number of rows. Trouble when it can't."""
         if self.plan is None:
             raise Trouble("Choose a test first; the log is filed under it.")
-        filed = file_heat_log if self.plan.test.kind in HEAT_KINDS else file_log
+        filed = file_heat_log if kind_of(self.plan.test).heats else file_log
         try:
             kept = filed(self.file, log, self.plan, source, accept=self._asked_about == source)
         except Doubtful as doubtful:

@@ -1,6 +1,8 @@
 """The tests of a campaign: what is to be shown of an output, and at which points."""
 
-from typing import Annotated, Literal, get_args
+from functools import reduce
+from operator import or_
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from pydantic import Field
 
@@ -16,11 +18,50 @@ class TestRecord(Record):
     # Its name begins like that of a test class, which it is not.
     __test__ = False
 
+    #: Whether it holds its loads until its heat is foreseen, and tells what its stages are.
+    soaks: ClassVar[bool] = False
+
+    if TYPE_CHECKING:
+
+        @property
+        def kind(self) -> str:
+            """The word that tells its kind in a file."""
+
     id: Identifier
     output: Identifier
     rest_s: NotNegative = 0.0
     dwell_s: Positive = 3.0
     longest_dwell_s: Positive = 20.0
+
+    @property
+    def watched_link(self) -> str | None:
+        """The converter whose junction it watches; None: the hottest."""
+        return None
+
+    @property
+    def watched_place(self) -> str | None:
+        """Where its temperature is read; None: where the probes are."""
+        return None
+
+    @property
+    def changes_made(self) -> "tuple[Changed, ...]":
+        """What was changed between its runs."""
+        return ()
+
+    @property
+    def steady_within_K(self) -> float:
+        """It is steady when less than this is to come."""
+        return 1.0
+
+    @property
+    def drops_when_sure(self) -> bool:
+        """The load is dropped once the forecast is sure that a limit will be passed."""
+        return False
+
+    @property
+    def corners(self) -> "tuple[Corner, ...]":
+        """The points of a reach that it shows."""
+        return ()
 
 
 class LoadRegulation(TestRecord):
@@ -51,6 +92,10 @@ class ReachPoints(TestRecord):
     kind: Literal["reach"] = "reach"
     points: tuple[Corner, ...] = ()
     allowed: Fraction = 0.05
+
+    @property
+    def corners(self) -> tuple[Corner, ...]:
+        return self.points
 
 
 class Tolerance(TestRecord):
@@ -221,6 +266,8 @@ class Soak(TestRecord):
     is read. `stop_when_sure` drops the load once the forecast is sure that a limit will be passed.
     """
 
+    soaks: ClassVar[bool] = True
+
     kind: Literal["soak"] = "soak"
     link: Identifier | None = None
     place: Name | None = None
@@ -231,6 +278,26 @@ class Soak(TestRecord):
     steady_K: Positive = 1.0
     stop_when_sure: bool = True
     changes: tuple[Changed, ...] = ()
+
+    @property
+    def watched_link(self) -> str | None:
+        return self.link
+
+    @property
+    def watched_place(self) -> str | None:
+        return self.place
+
+    @property
+    def changes_made(self) -> tuple[Changed, ...]:
+        return self.changes
+
+    @property
+    def steady_within_K(self) -> float:
+        return self.steady_K
+
+    @property
+    def drops_when_sure(self) -> bool:
+        return self.stop_when_sure
 
 
 class Endurance(Soak):
@@ -281,30 +348,34 @@ class SensorCheck(TestRecord):
     longest_dwell_s: Positive = 600.0
 
 
-Test = Annotated[
-    LoadRegulation
-    | ReachPoints
-    | Tolerance
-    | LineRegulation
-    | CrossRegulation
-    | Ripple
-    | Transient
-    | Overload
-    | OverVoltage
-    | ShortCircuit
-    | StartUp
-    | Efficiency
-    | MinimumLoad
-    | Outlets
-    | ClaimedFound
-    | CapacityDown
-    | RealDevice
-    | Soak
-    | Endurance
-    | FanTest
-    | OverTemperature
-    | SensorCheck,
-    Field(discriminator="kind"),
-]
 #: The record of every kind of test.
-KINDS_OF_TEST: tuple[type[TestRecord], ...] = get_args(get_args(Test)[0])
+KINDS_OF_TEST: tuple[type[TestRecord], ...] = (
+    LoadRegulation,
+    ReachPoints,
+    Tolerance,
+    LineRegulation,
+    CrossRegulation,
+    Ripple,
+    Transient,
+    Overload,
+    OverVoltage,
+    ShortCircuit,
+    StartUp,
+    Efficiency,
+    MinimumLoad,
+    Outlets,
+    ClaimedFound,
+    CapacityDown,
+    RealDevice,
+    Soak,
+    Endurance,
+    FanTest,
+    OverTemperature,
+    SensorCheck,
+)
+
+if TYPE_CHECKING:
+    Test = TestRecord
+else:
+    #: What a campaign holds: any kind of test, told apart by its `kind`.
+    Test = Annotated[reduce(or_, KINDS_OF_TEST), Field(discriminator="kind")]

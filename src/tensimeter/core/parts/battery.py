@@ -172,6 +172,10 @@ class Battery(SourcePart, FedPart):
         return None
 
     @property
+    def over_voltage_V(self) -> float | None:
+        return None
+
+    @property
     def drives_A(self) -> float:
         return self.rated_A
 

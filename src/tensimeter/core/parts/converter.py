@@ -117,6 +117,10 @@ class Converter(ConverterPart):
         set_A = link.limit_A if isinstance(link, ConverterLink) else None
         return min(set_A or np.inf, self.rated_A)
 
+    @property
+    def over_voltage_V(self) -> float | None:
+        return None
+
     def limits(self, here: Operating) -> list[Limit]:
         link, point, model = here.link, here.point, here.network[here.link.id]
         assert isinstance(model, Conversion)

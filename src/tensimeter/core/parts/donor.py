@@ -180,6 +180,10 @@ class Donor(SourcePart):
         return self.limit_A if self.beyond in ("constant_current", "foldback") else None
 
     @property
+    def over_voltage_V(self) -> float | None:
+        return self.trip_V
+
+    @property
     def drives_A(self) -> float:
         return self.rated_A
 

@@ -206,6 +206,10 @@ class RailSupply(SourcePart):
         return None
 
     @property
+    def over_voltage_V(self) -> float | None:
+        return None
+
+    @property
     def drives_A(self) -> float:
         return max(rail.rated_A for rail in self.rails)
 

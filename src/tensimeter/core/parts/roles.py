@@ -149,6 +149,11 @@ class SourcePart(PathPart):
 
     @property
     @abstractmethod
+    def over_voltage_V(self) -> float | None:
+        """Volts at which it trips by itself; None where it has no trip, or none is known."""
+
+    @property
+    @abstractmethod
     def drives_A(self) -> float:
         """Amps that one output of it drives at the most, by its label."""
 
@@ -291,6 +296,11 @@ class ConverterPart(PathPart):
         def feedback(self) -> FeedbackDivider | None: ...
         @property
         def control(self) -> PulseControl | None: ...
+
+    @property
+    @abstractmethod
+    def over_voltage_V(self) -> float | None:
+        """Volts at which it trips by itself; None where it has no trip, or none is known."""
 
     @property
     def steps_down(self) -> bool:

@@ -179,6 +179,10 @@ class Transformer(SourcePart):
         return None
 
     @property
+    def over_voltage_V(self) -> float | None:
+        return None
+
+    @property
     def drives_A(self) -> float:
         return self.rated_A
 

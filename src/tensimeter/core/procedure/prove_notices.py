@@ -6,9 +6,10 @@ from tensimeter.core.circuit.network import has_source
 from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.roles import LineFeeder, SetLoad, WaveformRecorder
+from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.registry import KINDS
 
 #: Ohms from a floating output to earth below which it is not floating, and above which a bonded
 #: one is not bonded; rules of thumb for a handheld meter.
@@ -48,58 +49,10 @@ def _earth_notice(job: Job, output: OutputLink, readings: Sequence[Reading]) -> 
 
 
 def _by_tests(job: Job) -> list[Notice]:
-    """What single tests of the campaign give to mind."""
-    kinds = {t.kind for t in job.campaign.tests}
-    found = []
-    scope = job.part(job.campaign.oscilloscope)
-    if isinstance(scope, WaveformRecorder) and scope.earthed and kinds & {"ripple", "transient", "start-up"}:
-        found.append(
-            Notice(
-                "prove:clip",
-                "caution",
-                "The oscilloscope's clip is earth",
-                "It shorts a stack's middle, a bonded negative or a primary. Look at the output's earth "
-                "reading first; read across two probes where it does not float.",
-                "prove",
-                None,
-            )
-        )
-    if "over-voltage" in kinds:
-        found.append(
-            Notice(
-                "prove:trim",
-                "caution",
-                "Nothing but the meter at the output",
-                "The trim goes past what a device stands. Take everything off the output before it is "
-                "raised, and see that it is back before anything is joined.",
-                "prove",
-                None,
-            )
-        )
-    if kinds & {"short-circuit", "current-limit"}:
-        found.append(
-            Notice(
-                "prove:short",
-                "caution",
-                "Past its limit only for seconds",
-                "Wires, contacts and the part that limits take their worst here. Keep the switch in reach, "
-                "and let it cool before the next test.",
-                "prove",
-                None,
-            )
-        )
-    if isinstance(job.part(job.campaign.line_source), LineFeeder) and "line-regulation" in kinds:
-        found.append(
-            Notice(
-                "prove:line",
-                "caution",
-                "A variable transformer does not isolate",
-                "What it feeds is live mains at any setting. The supply's case and earth stay as they are.",
-                "prove",
-                None,
-            )
-        )
-    return found
+    """What the kinds of test in the campaign give to mind, each thing once."""
+    planned = {test.kind for test in job.campaign.tests}
+    made = (n for key, kind in KINDS.items() if key in planned for n in kind.cautions(job))
+    return list({notice.id: notice for notice in made}.values())
 
 
 def prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:

@@ -3,16 +3,14 @@
 import numpy as np
 
 from tensimeter.core.analysis.regulation import next_reading
-from tensimeter.core.heat_design.measuring_points import temperature_places
 from tensimeter.core.measurement.conformity import Verdict, capability
 from tensimeter.core.measurement.readings import Reading, pairs
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import FanTest, OverTemperature, Ripple, Soak
-from tensimeter.core.parts.roles import TemperatureMeter, VoltMeter, WaveformRecorder
+from tensimeter.core.parts.roles import VoltMeter
 from tensimeter.core.quantity import localised, show, with_uncertainty
 from tensimeter.core.testplan.evaluation import columns
-from tensimeter.core.testplan.soak.run import described_link
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Outcome, Plan
 
 
@@ -46,44 +44,7 @@ def meter_sentence(job: Job, plan: Plan, meter: str | None = None) -> str:
 
 def settle_sentence(job: Job, plan: Plan) -> str:
     """Whether what measures can settle the figure that a test asks for, before anything is read."""
-    test, nominal = plan.test, plan.output.nominal_V
-    meter = job.part(job.campaign.voltmeter)
-    accuracy, _ = accuracy_of(job, job.campaign.voltmeter, "V", nominal)
-    name = meter.name if meter else "A plain handheld (assumed)"
-    if test.kind in ("line-regulation", "cross-regulation"):
-        # Between two readings of one range only what scatters counts.
-        half, room = 1.96 * np.sqrt(2) * accuracy.scatter / nominal, test.allowed
-        words = f"{name} tells changes apart to ± {show(half, '%', 2)}"
-        return f"{words}: {'fine enough' if half < 0.3 * room else 'too coarse'} for {show(room, '%', 2)}."
-    if isinstance(test, Soak | FanTest | OverTemperature):
-        part = job.part(job.campaign.thermometer)
-        if not isinstance(part, TemperatureMeter):
-            typed = (
-                "No thermometer in hand: type temperatures as in “case 47”, volts and amps as in "
-                f"“{plan.output.name.casefold()} {nominal:.4g}V @{plan.most_A:.3g}A” whenever the load is "
-                "changed, or take in a log."
-            )
-            return typed + _blind(job, plan)
-        where = job.campaign.probes or ("sink",)
-        names = temperature_places(job)
-        at = ", ".join(names.get(p, p) for p in where)
-        return f"{part.name} reads {at}, each ± {show(part.accuracy_K, 'K', 2)}.{_blind(job, plan)}"
-    if isinstance(test, Ripple):
-        scope = job.part(job.campaign.oscilloscope)
-        room = test.allowed_pp * nominal
-        if not isinstance(scope, WaveformRecorder):
-            return "No oscilloscope in hand: bring a waveform as a file, or type p-p as in “mount 42mVpp”."
-        half = 2 * scope.step_V + scope.gain_share * room
-        fine = "fine enough" if half < 0.3 * room else "too coarse"
-        return f"{scope.name} reads ± {show(half, 'V', 2)} there, {fine} for {show(room, 'V', 2)} p-p."
-    return ""
-
-
-def _blind(job: Job, plan: Plan) -> str:
-    """What a soak can't say while no part on the way states how it sheds its heat."""
-    if not isinstance(plan.test, Soak) or described_link(job, plan) is not None:
-        return ""
-    return " No junction is estimated: give the converter K/W of its switch and sink in Stock."
+    return kind_of(plan.test).reader_words(job, plan, plan.test)
 
 
 def _finer(job: Job, plan: Plan, half_width: float) -> str:
@@ -109,7 +70,7 @@ def outcome_sentence(result: Outcome) -> str:
     if not result.measured and not result.extra and not result.findings:
         begin = result.plan.steps[0]
         return f"Nothing read yet. First: {begin.title or show(begin.set_A, 'A', 3)}."
-    if result.plan.test.kind != "load-regulation":
+    if not kind_of(result.plan.test).fits_line(result.plan.test):
         return _found_sentence(result)
     taken = f"{result.measured} of {len(result.steps)} points read."
     if fit is None:
@@ -137,16 +98,12 @@ def outcome_sentence(result: Outcome) -> str:
 
 def _found_sentence(result: Outcome) -> str:
     """The findings that weigh most, in words; a part of a test is said to be one."""
-    if isinstance(result.plan.test, Soak) and result.facts is not None:
-        from tensimeter.core.testplan.soak.state import state_of
-
-        facts = result.facts
-        state = facts.soak if facts.running else state_of(facts)
-        gone = next((f for f in result.findings if f.name == "output gone"), None)
-        if gone is not None:
-            return f"The output was gone {gone.text}."
-        if state is not None:
-            return state.sentence
+    gone = next((f for f in result.findings if f.name == "output gone"), None)
+    if gone is not None:
+        return f"The output was gone {gone.text}."
+    said = kind_of(result.plan.test).state_words(result.facts) if result.facts is not None else ""
+    if said:
+        return said
     part = (
         "" if result.complete else f"A part of it so far, {result.measured} of {len(result.steps)} points. "
     )
@@ -167,7 +124,7 @@ def _found_sentence(result: Outcome) -> str:
 def next_sentence(job: Job, result: Outcome, readings: list[Reading]) -> str:
     """Which reading would tell most next; empty while there is none to compare with."""
     found = pairs(readings, result.plan.output.id, result.plan.test.id)
-    if result.plan.test.kind != "load-regulation":
+    if not kind_of(result.plan.test).fits_line(result.plan.test):
         held = any(step.hold_s for step in result.plan.steps)
         return _most_telling(result) if result.measured and not held else ""
     if len(found) < 2 or result.regulation is None:

@@ -21,8 +21,7 @@ from tensimeter.core.measurement.readings import (
 )
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import LoadRegulation
-from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
 
 if TYPE_CHECKING:
@@ -32,7 +31,7 @@ if TYPE_CHECKING:
 def rates(result: Outcome) -> bool:
     """Whether a test is one that an output's rating is proven by: volts over amps at its own volts."""
     test = result.plan.test
-    return isinstance(test, LoadRegulation) and not test.set_V
+    return kind_of(test).rates(test)
 
 
 def proven_A(result: Outcome) -> float | None:
@@ -140,11 +139,12 @@ def outcome(
     results = tuple(_result(facts, step, latest) for step in worked_out.steps)
     extra = tuple(p for p in found if p.volts.step is None)
     fit, fit_verdict = None, Verdict.NOT_MEASURED
-    if isinstance(test, LoadRegulation):
+    kind = kind_of(test)
+    if kind.fits_line(test):
         fit, fit_verdict = _regulation(job, worked_out, _fitted(worked_out, found))
     findings = (
         *_fit_findings(fit, fit_verdict, output.regulation_limit),
-        *KINDS[test.kind].findings(facts),
+        *kind.findings(facts, test),
         *_panel(facts),
     )
     singles = [r.verdict for r in results if r.volts is not None and r.step.allowed != OPEN]
@@ -154,7 +154,7 @@ def outcome(
         if worked_out.steps[0].allowed != OPEN
     ]
     singles += [f.verdict for f in findings if f.verdict is not None]
-    if isinstance(test, LoadRegulation) and singles and fit is None:
+    if kind.fits_line(test) and singles and fit is None:
         singles.append(fit_verdict)
     verdict = worst(singles) if singles else Verdict.NOT_MEASURED
     measured = sum(r.taken for r in results)

@@ -6,6 +6,7 @@ from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.roles import ConverterPart, SourcePart
 
 #: How far past full load the limit is looked for.
 MOST_SHARE = 4.0
@@ -30,9 +31,8 @@ def trip_V(job: Job, output: str) -> float | None:
     """The lowest over-voltage trip of what feeds an output directly, V; None where none is known."""
     for link in reversed(job.design.path_to(output)[:-1]):
         part = job.part(link.part)
-        if link.kind in ("converter", "unit"):
-            trip = getattr(part, "trip_V", None)
-            return float(trip) if trip else None
+        if isinstance(part, SourcePart | ConverterPart):
+            return part.over_voltage_V
     return None
 
 

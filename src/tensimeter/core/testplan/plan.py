@@ -7,19 +7,13 @@ import numpy as np
 from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.design.reach import load_reach_A
-from tensimeter.core.errors import Trouble
-from tensimeter.core.heat_design.measuring_points import chain, limit_C, watched
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import FanTest, LoadRegulation, Outlets, OverTemperature, Soak, Test
+from tensimeter.core.model.tests import Test
 from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.rating.ladder import continuous_full_load
-from tensimeter.core.testplan.kinds.several import beside_A, loads_in_hand
 from tensimeter.core.testplan.plain_loads import points
-from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan, Situation, Step, predicted
-
-#: The hottest that a place may be read while its junction is not known: a rule of thumb.
-PLACE_C = 85.0
 
 
 def plan(job: Job, test: Test) -> Plan:
@@ -40,41 +34,16 @@ def plan(job: Job, test: Test) -> Plan:
                 f"{load.name} sinks {sinks:.3g} A there. {_beside(most - sinks, output.nominal_V)}"
             )
             most = sinks
-    if isinstance(test, Outlets) and 1 + len(test.others) > loads_in_hand(job):
-        wanted = len(test.others) + 1 - loads_in_hand(job)
-        unreachable.append(
-            f"All {1 + len(test.others)} outlets at once need {wanted} load{'s' if wanted > 1 else ''} more: "
-            "a resistor at each of the others would do."
-        )
-    if isinstance(test, Outlets) and 1 + len(test.others) <= loads_in_hand(job):
-        for link in (job.output(o) for o in (test.output, *test.others)):
-            beside = beside_A(job, {link.id: link.full_load_A})[link.id]
-            if beside < link.full_load_A:
-                unreachable.append(
-                    f"While others are read, {link.name} can be loaded with {beside:.3g} A of "
-                    f"{link.full_load_A:.3g} A: the second load sinks no more."
-                )
+    kind = kind_of(test)
+    unreachable += kind.unreachable(job, test)
     network = build(job) if has_source(job) else None
     situation = Situation(job, output, full, most, network)
-    made = KINDS[test.kind].steps(situation, test)
-    if isinstance(test, LoadRegulation) and not test.set_V:
+    made = kind.steps(situation, test)
+    if kind.rates(test):
         made = _by_plain_loads(situation, unreachable) or made
     steps = tuple(replace(s, index=k) for k, s in enumerate(made))
     line = _line(situation, test, steps)
-    return Plan(test, output, full, steps, tuple(unreachable), line, _hottest_C(job, test))
-
-
-def _hottest_C(job: Job, test: Test) -> float:
-    """How hot a place may be read while a load is held: what the watched part allows its junction."""
-    if isinstance(test, OverTemperature):
-        return test.most_C
-    if not isinstance(test, Soak | FanTest):
-        return PLACE_C
-    try:
-        link = test.link if isinstance(test, Soak) and test.link else watched(job, test.output)
-        return limit_C(job, link) if chain(job, link) is not None else PLACE_C
-    except (Trouble, KeyError):
-        return PLACE_C
+    return Plan(test, output, full, steps, tuple(unreachable), line, kind.hottest_C(job, test))
 
 
 def _beside(missing_A: float, volts: float) -> str:
@@ -99,7 +68,7 @@ def _by_plain_loads(s: Situation, unreachable: list[str]) -> list[Step]:
 
 def _line(s: Situation, test: Test, steps: tuple[Step, ...]) -> LoadLine | None:
     """The predicted load line that belongs to the plot of a test of one output's load."""
-    if not steps or not isinstance(test, LoadRegulation) or test.set_V:
+    if not steps or not kind_of(test).rates(test):
         return None
     return s.line(np.array([step.set_A for step in steps]))
 

@@ -7,7 +7,8 @@ several, then what waveforms tell, then past its limits.
 from collections.abc import Iterator, Mapping
 from importlib import import_module
 
-from tensimeter.core.testplan.step import Kind
+from tensimeter.core.model.tests import TestRecord
+from tensimeter.core.testplan.kind import TestKind
 
 #: Where each kind is, by its module and name in this package.
 _WHERE = {
@@ -36,16 +37,18 @@ _WHERE = {
 }
 
 
-class _Kinds(Mapping[str, Kind]):
+class _Kinds(Mapping[str, TestKind[TestRecord]]):
     """Each kind is loaded when it is first asked for: a window starts sooner for it."""
 
     def __init__(self) -> None:
-        self._loaded: dict[str, Kind] = {}
+        self._loaded: dict[str, TestKind[TestRecord]] = {}
 
-    def __getitem__(self, key: str) -> Kind:
+    def __getitem__(self, key: str) -> TestKind[TestRecord]:
         if key not in self._loaded:
             module, name = _WHERE[key].split(".")
-            kind: Kind = getattr(import_module(f"tensimeter.core.testplan.kinds.{module}"), name)()
+            kind: TestKind[TestRecord] = getattr(
+                import_module(f"tensimeter.core.testplan.kinds.{module}"), name
+            )()
             self._loaded[key] = kind
         return self._loaded[key]
 
@@ -62,3 +65,8 @@ KINDS = _Kinds()
 def rank(kind: str) -> int:
     """Where a kind stands in the order of a campaign."""
     return list(_WHERE).index(kind)
+
+
+def kind_of(test: TestRecord) -> TestKind[TestRecord]:
+    """The kind that a test is of."""
+    return KINDS[test.kind]

@@ -3,7 +3,7 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Literal, Protocol
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
@@ -47,6 +47,8 @@ class Capture:
     before: float = 0.2
     #: The load that is stepped to, A.
     to_A: float | None = None
+    #: A hand joins it; it is no load that can be set.
+    by_hand: bool = False
 
 
 @dataclass(frozen=True)
@@ -249,23 +251,3 @@ class Outcome:
             for r in self.steps
             if r.step.phase not in ("approach", "trace", "watch") and (not r.step.reset)
         )
-
-
-class Kind(Protocol):
-    """One kind of test: how it is called, planned and judged.
-
-    `standard` is the term of IEC 61204 for it, empty where that defines none; `method` how it is measured.
-    """
-
-    @property
-    def name(self) -> str: ...
-
-    @property
-    def standard(self) -> str: ...
-
-    @property
-    def method(self) -> str: ...
-
-    def steps(self, s: Situation, test: Test) -> list[Step]: ...
-
-    def findings(self, facts: Facts) -> list[Finding]: ...

@@ -1,19 +1,23 @@
 """Points and units of a test as lines of text, as they are typed and shown."""
 
 import re
+from collections.abc import Sequence
 
 from tensimeter.core.errors import Trouble
-from tensimeter.core.model.tests import Bought, ClaimedFound, Corner, ReachPoints
+from tensimeter.core.model.tests import Bought, Corner
 from tensimeter.core.quantity import parse
 
 _POINT = re.compile(r"^\s*(?P<volts>[\d.,]+\s*[mk]?V)\s+(?P<amps>[\d.,]+\s*[mk]?A)\s*(?P<why>.*)$")
 
 
-def lines_of(test: ReachPoints | ClaimedFound) -> str:
-    """A line for each point (`12 V 3 A why`) or unit (`name 5 V 2 A`)."""
-    if isinstance(test, ReachPoints):
-        return "\n".join(f"{p.volts:g} V {p.amps:g} A {p.why}".rstrip() for p in test.points)
-    return "\n".join(f"{u.name} {u.claimed_V:g} V {u.claimed_A:g} A" for u in test.units)
+def points_text(points: Sequence[Corner]) -> str:
+    """A line for each point: `12 V 3 A why`."""
+    return "\n".join(f"{p.volts:g} V {p.amps:g} A {p.why}".rstrip() for p in points)
+
+
+def units_text(units: Sequence[Bought]) -> str:
+    """A line for each unit: `name 5 V 2 A`."""
+    return "\n".join(f"{u.name} {u.claimed_V:g} V {u.claimed_A:g} A" for u in units)
 
 
 def points_from(text: str) -> tuple[Corner, ...]:

@@ -7,6 +7,7 @@ from tensimeter.core.design.alternatives import fed_by
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import changed, new_link, parts_for, with_link, without_link
 from tensimeter.core.parts.registry import FED_KINDS, PART_KINDS
+from tensimeter.core.parts.roles import SinkPart
 from tensimeter.core.path import ENDS
 from tensimeter.core.record import Record
 from tensimeter.ui.design.outline import Outline
@@ -134,7 +135,7 @@ class PathPanel(QWidget):
         if link.kind == "output":
             return [("device", "feeds", "not named", [(p.name, p.id) for p in stock if p.kind in FED_KINDS])]
         if link.kind == "converter":
-            sinks = [(p.name, p.id) for p in stock if p.kind == "heat_sink"]
+            sinks = [(p.name, p.id) for p in stock if isinstance(p, SinkPart)]
             return [("sink", "stands on", "its own sink", sinks)]
         if link.kind == "panel_meter":
             path = self.session.job.design.path_to(link.id)

@@ -26,6 +26,7 @@ from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import at, ranked
 from tensimeter.core.record import Record
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.ui.design.figures_row import FiguresRow
 from tensimeter.ui.design.findings import Findings
 from tensimeter.ui.design.path_panel import PathPanel
@@ -234,7 +235,7 @@ class DesignStage(QWidget):
         steps = tuple(
             (r.step.trim_V or output.nominal_V, r.step.set_A, r.verdict)
             for o in results
-            if o.plan.test.kind in ("load-regulation", "reach")
+            if kind_of(o.plan.test).in_reach
             for r in o.steps
         )
         self.map.show_reach(Drawn(found, (at_volts, amps), sinks, borders, steps, self._band))

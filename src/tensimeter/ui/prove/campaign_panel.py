@@ -16,14 +16,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import with_test, without_test
-from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.parts.roles import SetLoad, VoltMeter
 from tensimeter.core.quantity import parse, show
 from tensimeter.core.testplan.evaluation import already_read
 from tensimeter.core.testplan.generator import blank, generated
-from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.store.logs import read_log, read_temperatures
 from tensimeter.store.waveforms import read_waveform
@@ -208,7 +207,7 @@ class CampaignPanel(QScrollArea):
         self.meter.blockSignals(True)
         self.meter.clear()
         for part in session.job.stock:
-            if part.kind == "meter":
+            if isinstance(part, VoltMeter):
                 self.meter.addItem(part.name, part.id)
         if not self.meter.count():
             self.meter.addItem("plain handheld, 0.5 % + 2, assumed", None)
@@ -312,7 +311,7 @@ class CampaignPanel(QScrollArea):
                 self.session.take_wave(wave, path.name)
                 self.session.told.emit(f"{len(wave.volts)} samples of {path.name} kept.")
                 return
-            warm = plan is not None and plan.test.kind in HEAT_KINDS
+            warm = plan is not None and kind_of(plan.test).heats
             log = read_temperatures(path) if warm else read_log(path)
             count = self.session.take_log(log, path.name)
         except Trouble as trouble:

@@ -3,16 +3,13 @@
 import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
-from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.design.reach import load_reach_A, most_A, reach, volts_span
 from tensimeter.core.errors import Trouble
 from tensimeter.core.heat_design.by_design import HeatByDesign, heat_by_design
 from tensimeter.core.heat_design.measuring_points import temperature_places
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import FanTest, OverTemperature, ReachPoints, Ripple, Soak
 from tensimeter.core.parts.roles import SetLoad
-from tensimeter.core.testplan.kinds.waves import ripple_of
-from tensimeter.core.testplan.picture import picture
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, run_name, soak_runs
 from tensimeter.core.testplan.soak.state import state_at
 from tensimeter.core.testplan.step import Outcome, Plan
@@ -24,16 +21,14 @@ from tensimeter.ui.parts.wave_view import WaveView
 from tensimeter.ui.session import Session
 
 _NOTHING = SoakRun(None, 0.0, np.zeros(0), np.zeros(0), np.zeros(0), {}, np.zeros(0))
-_WAVES = ("ripple", "transient", "start-up", "real-device")
 
 
 def _limit(job: Job, plan: Plan) -> Limit:
     """The temperature that counts in a test of heat."""
-    if isinstance(plan.test, OverTemperature) and plan.test.below_C:
-        return Limit(plan.test.below_C, "must have acted by")
-    if isinstance(plan.test, FanTest) and plan.test.on_by_C:
-        return Limit(plan.test.on_by_C, "sink, fan on by")
-    junction = isinstance(plan.test, Soak) and described_link(job, plan) is not None
+    mark = kind_of(plan.test).heat_mark(plan.test)
+    if mark is not None:
+        return Limit(*mark)
+    junction = plan.test.soaks and described_link(job, plan) is not None
     return Limit(plan.hottest_C, "junction limit" if junction else "run ends at")
 
 
@@ -53,22 +48,23 @@ class PlotArea(QStackedWidget):
         self._design: tuple[object, object, HeatByDesign | None] | None = None
 
     def show_result(self, result: Outcome) -> None:
-        kind = result.plan.test.kind
-        if kind in ("load-regulation", "minimum-load") and result.plan.steps:
+        test = result.plan.test
+        kind = kind_of(test)
+        if kind.plot == "line" and result.plan.steps:
             plan = result.plan
             line = plan.line
             self.line.show_line(plan.steps[0].allowed, line, plan.most_A, result)
             self.setCurrentWidget(self.line)
-        elif kind in _WAVES and any(r.wave for r in result.steps):
+        elif kind.plot == "wave" and any(r.wave for r in result.steps):
             self._show_wave(result)
             self.setCurrentWidget(self.waves)
-        elif kind == "reach" and self._show_reach(result):
+        elif kind.plot == "reach" and self._show_reach(result):
             self.setCurrentWidget(self.map)
-        elif kind in HEAT_KINDS and kind != "sensor":
+        elif kind.plot == "heat":
             self._show_heat(result)
             self.setCurrentWidget(self.heat)
         else:
-            self.picture.show_picture(picture(result))
+            self.picture.show_picture(kind.picture(result, test))
             self.setCurrentWidget(self.picture)
 
     def _show_heat(self, result: Outcome) -> None:
@@ -85,7 +81,7 @@ class PlotArea(QStackedWidget):
             self.heat.show_compared(tuple((run_name(plan, r, k), r) for k, r in enumerate(runs)), place)
             return
         state = None
-        if isinstance(plan.test, Soak):
+        if plan.test.soaks:
             state = facts.soak if facts.running else state_at(job, plan, runs[-1])
         if state is not None:
             limit = Limit(state.limit_C, "junction limit" if state.on_spot else "limit")
@@ -108,21 +104,17 @@ class PlotArea(QStackedWidget):
         taken = [r for r in result.steps if r.wave is not None]
         chosen = next((r for r in taken if r.step.index == index), taken[-1])
         wave, test = chosen.wave, result.plan.test
-        found = None
-        if isinstance(test, Ripple) and wave is not None:
-            hertz = self.session.job.settings.mains_Hz
-            figures = ripple_of(wave, hertz, test.switching_Hz, test.bandwidth_Hz, test.trim)
-            found = None if isinstance(figures, str) else figures
+        mains_Hz = self.session.job.settings.mains_Hz
+        found = kind_of(test).spectrum(wave, mains_Hz, test) if wave is not None else None
         self.waves.show_record(wave, found)
 
     def _show_reach(self, result: Outcome) -> bool:
         job, output = self.session.job, result.plan.output
         test = result.plan.test
-        assert isinstance(test, ReachPoints)
         try:
             if self._reach is None or self._reach[0] is not job:
                 low, high = volts_span(job, output.id)
-                top = min(high, 1.3 * max([p.volts for p in test.points], default=high))
+                top = min(high, 1.3 * max([p.volts for p in test.corners], default=high))
                 found = reach(
                     job, output.id, np.linspace(low, top, 121), np.linspace(0, most_A(job, output.id), 121)
                 )

@@ -5,9 +5,8 @@ from PyQt6.QtWidgets import QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
 from tensimeter.core.errors import Trouble
 from tensimeter.core.heat_design.measuring_points import watched
 from tensimeter.core.model.edits import changed, with_test
-from tensimeter.core.model.tests import Changed, ClaimedFound, ReachPoints, Soak, Test
+from tensimeter.core.model.tests import Changed, Test
 from tensimeter.core.testplan.registry import KINDS
-from tensimeter.core.testplan.typed import lines_of, points_from, units_from
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
@@ -51,24 +50,22 @@ class SetupView(QScrollArea):
         kind = KINDS[test.kind]
         self._column.addWidget(label(kind.method, "caption", wrap=True))
         self.lines = None
-        if isinstance(test, ReachPoints | ClaimedFound):
-            words = (
-                "points: volts, amps, why" if isinstance(test, ReachPoints) else "units: name, volts, amps"
-            )
+        if kind.lines_words:
+            words = kind.lines_words
             self._column.addWidget(label(words, "caption"))
-            self.lines = _Lines(lines_of(test), self._take_lines)
+            self.lines = _Lines(kind.lines(test), self._take_lines)
             self.lines.setAccessibleName(words)
             self._column.addWidget(self.lines)
         self.changed_field: Field | None = None
-        if isinstance(test, Soak):
+        if test.soaks:
             self._add_changes(test)
         self.form = RecordForm(test, self._apply, self.session.trouble.emit, hidden=("output", "device"))
         self._column.addWidget(self.form)
         self._column.addStretch(1)
 
-    def _add_changes(self, test: Soak) -> None:
+    def _add_changes(self, test: Test) -> None:
         """What was changed on the part between two runs, and a field for the next of it."""
-        for change in test.changes:
+        for change in test.changes_made:
             name = self.session.job.design.link(change.link).name
             self._column.addWidget(label(f"changed: {name}, {change.what}", "caption"))
         self.changed_field = Field("")
@@ -80,16 +77,16 @@ class SetupView(QScrollArea):
     def _take_change(self) -> None:
         test, session = self.session.test, self.session
         words = self.changed_field.text().strip() if self.changed_field is not None else ""
-        if not isinstance(test, Soak) or not words:
+        if test is None or not test.soaks or not words:
             return
         try:
-            link = test.link or watched(session.job, test.output)
+            link = test.watched_link or watched(session.job, test.output)
         except Trouble as trouble:
             session.trouble.emit(str(trouble))
             return
         runs = [r.run for r in session.now.readings if r.test == test.id and r.run is not None]
         change = Changed(link=link, what=words[:80], after_run=max(runs, default=None))
-        self._apply(changed(test, changes=(*test.changes, change)), "what was changed")
+        self._apply(changed(test, changes=(*test.changes_made, change)), "what was changed")
         self.show_test_anew()
 
     def show_test_anew(self) -> None:
@@ -105,9 +102,8 @@ class SetupView(QScrollArea):
     def _take_lines(self, text: str) -> None:
         test = self.session.test
         try:
-            if isinstance(test, ReachPoints):
-                self._apply(changed(test, points=points_from(text)), "points")
-            elif isinstance(test, ClaimedFound):
-                self._apply(changed(test, units=units_from(text)), "units")
+            if test is not None:
+                kind = KINDS[test.kind]
+                self._apply(kind.with_lines(text, test), kind.lines_words.partition(":")[0])
         except Trouble as trouble:
             self.session.trouble.emit(str(trouble))

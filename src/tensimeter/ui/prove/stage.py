@@ -17,12 +17,11 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.events import Event
-from tensimeter.bench.filed_heat import HEAT_KINDS
 from tensimeter.core.explain import Worked
 from tensimeter.core.measurement.readings import PRETENDED_WORDS
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.testplan.advice import meter_sentence, next_sentence, outcome_sentence, settle_sentence
-from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.core.testplan.step import OPEN, StepResult
 from tensimeter.ui.parts.plots import TraceView
@@ -169,7 +168,7 @@ class ProveStage(QWidget):
         following = next_sentence(session.job, result, session.now.readings)
         self.meter.setText(f"{about} {following}".strip())
         several = result.facts is not None and len(soak_runs(result.facts.readings)) > 1
-        self.compare.setVisible(result.plan.test.kind in HEAT_KINDS and several)
+        self.compare.setVisible(kind_of(result.plan.test).heats and several)
         self.plot.show_result(result)
         self._show_lower()
 
@@ -241,7 +240,7 @@ class ProveStage(QWidget):
         if event.kind == "started":
             self.trace.show_points([])
             # A low window has room for one plot only, and the test's own matters more.
-            told = self.session.plan is not None and self.session.plan.test.kind in HEAT_KINDS
+            told = self.session.plan is not None and kind_of(self.session.plan.test).heats
             self.trace.setVisible(self.height() > theme.px(560) and not told)
         elif event.kind == "live":
             self.trace.show_points(self.session.trace)

@@ -1,7 +1,7 @@
 """Tests along the load of one output: regulation, minimum load, efficiency, capacity, a real device."""
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -9,18 +9,25 @@ from tensimeter.core.analysis.capacity import capacity
 from tensimeter.core.design.reach import set_to
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
-from tensimeter.core.model.tests import (
-    CapacityDown,
-    Efficiency,
-    LoadRegulation,
-    MinimumLoad,
-    RealDevice,
-    Test,
-)
-from tensimeter.core.parts.roles import PlainLoad
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import CapacityDown, Efficiency, LoadRegulation, MinimumLoad, RealDevice
+from tensimeter.core.parts.roles import LineFeeder, PlainLoad, SourcePart
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.expected import efficiency_at
-from tensimeter.core.testplan.step import OPEN, WALL, Capture, Facts, Finding, Situation, Step, predicted
+from tensimeter.core.testplan.kind import TestKind
+from tensimeter.core.testplan.picture import Line, Picture, Spot
+from tensimeter.core.testplan.step import (
+    OPEN,
+    WALL,
+    Capture,
+    Facts,
+    Finding,
+    Outcome,
+    Situation,
+    Step,
+    predicted,
+)
 
 
 def along(s: Situation, shares: tuple[float, ...], **fields: object) -> list[Step]:
@@ -31,14 +38,16 @@ def along(s: Situation, shares: tuple[float, ...], **fields: object) -> list[Ste
     return [replace(step, **fields) for step in steps] if fields else steps  # type: ignore[arg-type]
 
 
-@dataclass(frozen=True)
-class LoadRegulationKind:
-    name: str = "load regulation"
-    standard: str = "load effect"
-    method: str = "Volts at set currents, up and then down, the mains constant, the other outputs idle."
+class LoadRegulationKind(TestKind[LoadRegulation]):
+    record = LoadRegulation
+    in_reach = True
+    plot = "line"
+    by_current = True
+    name = "load regulation"
+    standard = "load effect"
+    method = "Volts at set currents, up and then down, the mains constant, the other outputs idle."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, LoadRegulation)
+    def steps(self, s: Situation, test: LoadRegulation) -> list[Step]:
         if not test.set_V:
             return [_held(step, test.mode, s.output.nominal_V) for step in along(s, test.points)]
         found: list[Step] = []
@@ -55,8 +64,17 @@ class LoadRegulationKind:
             ]
         return found
 
-    def findings(self, facts: Facts) -> list[Finding]:
+    def findings(self, facts: Facts, test: LoadRegulation) -> list[Finding]:
         return []
+
+    def planned(self, job: Job, output: OutputLink) -> list[LoadRegulation]:
+        return [LoadRegulation(id="x", output=output.id)]
+
+    def rates(self, test: LoadRegulation) -> bool:
+        return not test.set_V
+
+    def fits_line(self, test: LoadRegulation) -> bool:
+        return True
 
 
 def _held(step: Step, mode: str, nominal: float) -> Step:
@@ -69,17 +87,18 @@ def _held(step: Step, mode: str, nominal: float) -> Step:
     return replace(step, watts=volts * step.set_A, title=show(volts * step.set_A, "W"))
 
 
-@dataclass(frozen=True)
-class MinimumLoadKind:
-    name: str = "minimum load"
-    standard: str = ""
-    method: str = "Volts at no load and at small loads; the least from which on they stay in their band."
+class MinimumLoadKind(TestKind[MinimumLoad]):
+    record = MinimumLoad
+    plot = "line"
+    by_current = True
+    name = "minimum load"
+    standard = ""
+    method = "Volts at no load and at small loads; the least from which on they stay in their band."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, MinimumLoad)
+    def steps(self, s: Situation, test: MinimumLoad) -> list[Step]:
         return along(s, test.points)
 
-    def findings(self, facts: Facts) -> list[Finding]:
+    def findings(self, facts: Facts, test: MinimumLoad) -> list[Finding]:
         least: float | None = None
         read = 0
         for step in sorted(facts.plan.steps, key=lambda x: -x.set_A):
@@ -97,20 +116,24 @@ class MinimumLoadKind:
         text = "none needed" if least == 0 else f"{show(least, 'A')}"
         return [Finding("minimum load", text=text, verdict=Verdict.HOLDS)]
 
+    def planned(self, job: Job, output: OutputLink) -> list[MinimumLoad]:
+        parts = [job.part(link.part) for link in job.design.path_to(output.id)]
+        if not any(isinstance(p, SourcePart) and p.separate_outputs() for p in parts):
+            return []
+        return [MinimumLoad(id="x", output=output.id)]
 
-@dataclass(frozen=True)
-class EfficiencyKind:
-    name: str = "efficiency"
-    standard: str = "efficiency"
-    method: str = "Watts at the output over watts at the wall, read at the same moment; the rest is heat."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, Efficiency)
+class EfficiencyKind(TestKind[Efficiency]):
+    record = Efficiency
+    by_current = True
+    name = "efficiency"
+    standard = "efficiency"
+    method = "Watts at the output over watts at the wall, read at the same moment; the rest is heat."
+
+    def steps(self, s: Situation, test: Efficiency) -> list[Step]:
         return along(s, test.points, also=((WALL, "W"),))
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, Efficiency)
+    def findings(self, facts: Facts, test: Efficiency) -> list[Finding]:
         found = []
         for step in facts.plan.steps:
             volts, amps = facts.interval(step.index, "V"), facts.interval(step.index, "A")
@@ -134,15 +157,38 @@ class EfficiencyKind:
             found.append(Finding(f"lost as heat {at}", "W", Interval(loss, loss - half, loss + half)))
         return found
 
+    def picture(self, result: Outcome, test: Efficiency) -> Picture:
+        spots = []
+        facts = result.facts
+        for r in result.steps:
+            wall = facts.interval(r.step.index, "W", WALL) if facts else None
+            amps = facts.interval(r.step.index, "A") if facts else None
+            if r.volts is None or wall is None or amps is None or r.step.set_A == 0 or wall.value <= 0:
+                continue
+            share = r.volts.value * amps.value / wall.value
+            wide = np.hypot(np.hypot(wall.half_width / wall.value, amps.half_width / amps.value), 1e-4)
+            spots.append(Spot(amps.value, 100 * share, 100 * share * float(wide)))
+        amps_ = np.array([s.set_A for s in result.plan.steps if s.set_A > 0])
+        guesses = [efficiency_at(facts.job, result.plan.output.id, float(a)) for a in amps_] if facts else []
+        lines = []
+        if guesses and all(g is not None for g in guesses):
+            lines.append(Line("predicted", amps_, 100 * np.array(guesses, float)))
+        return Picture("amps", "per cent", tuple(spots), tuple(lines))
 
-@dataclass(frozen=True)
-class CapacityKind:
-    name: str = "capacity"
-    standard: str = ""
-    method: str = "Volts and amps over time at one load down to the cut-off; charge and energy are summed."
+    def planned(self, job: Job, output: OutputLink) -> list[Efficiency]:
+        line = job.part(job.campaign.line_source)
+        if not isinstance(line, LineFeeder) or line.watts is None:
+            return []
+        return [Efficiency(id="x", output=output.id)]
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, CapacityDown)
+
+class CapacityKind(TestKind[CapacityDown]):
+    record = CapacityDown
+    name = "capacity"
+    standard = ""
+    method = "Volts and amps over time at one load down to the cut-off; charge and energy are summed."
+
+    def steps(self, s: Situation, test: CapacityDown) -> list[Step]:
         amps = float(s.amps((test.share,))[0])
         cutoff = test.cutoff_V or 0.8 * s.output.nominal_V
         title = f"down to {show(cutoff, 'V')}"
@@ -152,9 +198,7 @@ class CapacityKind:
             )
         ]
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, CapacityDown)
+    def findings(self, facts: Facts, test: CapacityDown) -> list[Finding]:
         by_scan: dict[int, dict[str, float]] = {}
         at: dict[int, float] = {}
         for r in facts.readings:
@@ -189,15 +233,32 @@ class CapacityKind:
             Finding("duration", text=f"{found.duration_s / 60:.1f} min"),
         ]
 
+    def picture(self, result: Outcome, test: CapacityDown) -> Picture:
+        facts = result.facts
+        read = [r for r in facts.readings if r.quantity == "V"] if facts else []
+        start = read[0].at if read else 0.0
+        spots = [Spot((r.at - start) / 60, r.value) for r in read]
+        cutoff = result.plan.steps[0].until_V if result.plan.steps else None
+        lines = []
+        if cutoff and spots:
+            lines.append(Line("cut-off", np.array([0.0, spots[-1].x]), np.array([cutoff, cutoff])))
+        return Picture("minutes", "volts", tuple(spots), tuple(lines), joined=True)
 
-@dataclass(frozen=True)
-class RealDeviceKind:
-    name: str = "real device as the load"
-    standard: str = ""
-    method: str = "Volts without the device, the lowest as it starts, and volts and amps as it runs."
+    def planned(self, job: Job, output: OutputLink) -> list[CapacityDown]:
+        parts = [job.part(link.part) for link in job.design.path_to(output.id)]
+        if not any(isinstance(p, SourcePart) and p.runs_down for p in parts):
+            return []
+        return [CapacityDown(id="x", output=output.id)]
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, RealDevice)
+
+class RealDeviceKind(TestKind[RealDevice]):
+    record = RealDevice
+    plot = "wave"
+    name = "real device as the load"
+    standard = ""
+    method = "Volts without the device, the lowest as it starts, and volts and amps as it runs."
+
+    def steps(self, s: Situation, test: RealDevice) -> list[Step]:
         part = s.job.part(test.device or s.output.device)
         draws = part.draw_A(s.output.nominal_V) if isinstance(part, PlainLoad) else 0.0
         draw = draws if part else s.full.amps
@@ -205,14 +266,14 @@ class RealDeviceKind:
         line = s.line(np.array([0.0, draw]))
         lowest = s.output.device_min_V or 0.0
         start = Band(lowest or None, s.output.device_max_V)
-        capture = Capture("load_step", 0.2, 0.1, draw)
+        capture = Capture("load_step", 0.2, 0.1, draw, by_hand=True)
         return [
             Step(0, 0.0, predicted(line, 0), s.band, f"without {name}"),
             Step(1, draw, None, start, "as it starts", capture=capture, hand=f"Have {name} ready to join."),
             Step(2, draw, predicted(line, 1), s.band, "as it runs", hand=f"{name} stays joined."),
         ]
 
-    def findings(self, facts: Facts) -> list[Finding]:
+    def findings(self, facts: Facts, test: RealDevice) -> list[Finding]:
         found = []
         wave = facts.wave(1)
         if wave is not None:
@@ -230,3 +291,8 @@ class RealDeviceKind:
             half = math.hypot(before.half_width, after.half_width)
             found.append(Finding("volts lost to it", "V", Interval(drop, drop - half, drop + half)))
         return found
+
+    def planned(self, job: Job, output: OutputLink) -> list[RealDevice]:
+        if not output.device:
+            return []
+        return [RealDevice(id="x", output=output.id, device=output.device)]

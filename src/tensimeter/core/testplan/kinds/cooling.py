@@ -1,7 +1,5 @@
 """Tests of what keeps a supply cool and what saves it: fan, sensor, protection against heat."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from tensimeter.core.analysis.calibration import calibrated, hottest
@@ -12,12 +10,16 @@ from tensimeter.core.heat_design.fanned import seen_turns
 from tensimeter.core.heat_design.measuring_points import temperature_places, thermometer
 from tensimeter.core.heatup.turning_points import Acted, acted, acted_at, swinging, thresholds
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
-from tensimeter.core.model.tests import FanTest, OverTemperature, SensorCheck, Test
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import FanTest, OverTemperature, SensorCheck
 from tensimeter.core.parts.roles import ConverterPart
-from tensimeter.core.path import FanLink
+from tensimeter.core.path import FanLink, OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.kind import TestKind
+from tensimeter.core.testplan.kinds.heat_kind import HeatKind, watchable
+from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.soak.run import SoakRun, place_of, soak_runs
-from tensimeter.core.testplan.step import FAN, OPEN, Facts, Finding, Situation, Step, predicted
+from tensimeter.core.testplan.step import FAN, OPEN, Facts, Finding, Outcome, Situation, Step, predicted
 
 #: Volts above which it runs.
 RUNS_V = 1.0
@@ -25,14 +27,13 @@ RUNS_V = 1.0
 SAME_THERMOMETER = 0.25
 
 
-@dataclass(frozen=True)
-class FanKind:
-    name: str = "fan"
-    standard: str = ""
-    method: str = "Idle, half and full load held while sink and fan are read; loudness is typed, as fan 34dB."
+class FanKind(HeatKind[FanTest]):
+    record = FanTest
+    name = "fan"
+    standard = ""
+    method = "Idle, half and full load held while sink and fan are read; loudness is typed, as fan 34dB."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, FanTest)
+    def steps(self, s: Situation, test: FanTest) -> list[Step]:
         amps = s.amps(test.stages)
         line = s.line(amps)
         found = [
@@ -50,9 +51,7 @@ class FanKind:
         ]
         return [*found, *_worst_place(s, test)]
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, FanTest)
+    def findings(self, facts: Facts, test: FanTest) -> list[Finding]:
         runs = soak_runs(facts.readings)
         found = _loudness(facts, test)
         if not runs:
@@ -82,6 +81,13 @@ class FanKind:
         elif len(t) > 20:
             found.append(Finding("hunts", text="no", verdict=Verdict.HOLDS))
         return found + _in_time(test, seen[0], float(celsius.max()), accuracy)
+
+    def planned(self, job: Job, output: OutputLink) -> list[FanTest]:
+        fitted = any(isinstance(x, FanLink) for x in job.design.links)
+        return [FanTest(id="x", output=output.id)] if fitted and watchable(job, output) else []
+
+    def heat_mark(self, test: FanTest) -> tuple[float, str] | None:
+        return (test.on_by_C, "sink, fan on by") if test.on_by_C else None
 
 
 def _sink_of(facts: Facts, run: SoakRun) -> str | None:
@@ -159,20 +165,17 @@ def _loudness(facts: Facts, test: FanTest) -> list[Finding]:
     return found
 
 
-@dataclass(frozen=True)
-class OverTemperatureKind:
-    name: str = "over-temperature"
-    standard: str = "over-temperature protection"
-    method: str = "Full load held until the supply's own protection acts; then what it does by itself."
+class OverTemperatureKind(HeatKind[OverTemperature]):
+    record = OverTemperature
+    name = "over-temperature"
+    standard = "over-temperature protection"
+    method = "Full load held until the supply's own protection acts; then what it does by itself."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, OverTemperature)
+    def steps(self, s: Situation, test: OverTemperature) -> list[Step]:
         title = f"{show(s.most_A, 'A', 3)} until it acts"
         return [Step(0, s.most_A, None, OPEN, title, hold_s=test.hold_s, every_s=test.every_s, may_trip=True)]
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, OverTemperature)
+    def findings(self, facts: Facts, test: OverTemperature) -> list[Finding]:
         runs = soak_runs(facts.readings)
         if not runs:
             return []
@@ -202,6 +205,15 @@ class OverTemperatureKind:
                 found += [Finding("comes back at", "C", back)] if back else []
         return [*found, _afterwards(facts, what, between)]
 
+    def planned(self, job: Job, output: OutputLink) -> list[OverTemperature]:
+        return []
+
+    def hottest_C(self, job: Job, test: OverTemperature) -> float:
+        return test.most_C
+
+    def heat_mark(self, test: OverTemperature) -> tuple[float, str] | None:
+        return (test.below_C, "must have acted by") if test.below_C else None
+
 
 def _did_not_act(facts: Facts, test: OverTemperature, run: SoakRun, place: str | None) -> Finding:
     """A protection that was never seen: it misses once the place was surely past its mark."""
@@ -224,25 +236,23 @@ def _afterwards(facts: Facts, what: Acted, between: str) -> Finding:
     return Finding("afterwards", text=text, verdict=Verdict.HOLDS if fits else Verdict.MISSES)
 
 
-@dataclass(frozen=True)
-class SensorKind:
-    name: str = "temperature sensor"
-    standard: str = ""
-    method: str = (
+class SensorKind(TestKind[SensorCheck]):
+    record = SensorCheck
+    heats = True
+    name = "temperature sensor"
+    standard = ""
+    method = (
         "Sensor and reference read at the same moment, cool and warm; several places to find the hottest."
     )
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, SensorCheck)
+    def steps(self, s: Situation, test: SensorCheck) -> list[Step]:
         also = ((test.sensor, "C"), (test.reference, "C"))
         return [
             Step(k, float(a), None, OPEN, "cool" if a == 0 else f"warm, {show(float(a), 'A', 3)}", also=also)  # type: ignore[arg-type]
             for k, a in enumerate(s.amps(test.points))
         ]
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, SensorCheck)
+    def findings(self, facts: Facts, test: SensorCheck) -> list[Finding]:
         accuracy = thermometer(facts.job).accuracy_K
         pairs, found = sensor_pairs(facts, test), list[Finding]()
         if pairs:
@@ -259,6 +269,30 @@ class SensorKind:
             text = f"then off by {fit.worst_after_K:.1f} K at most"
             found.append(Finding("its offset, to put right", "K", fit.offset_K, text))
         return found + _hottest_place(facts)
+
+    def picture(self, result: Outcome, test: SensorCheck) -> Picture:
+        """How far a sensor is off its reference, and the straight line that puts it right."""
+        facts = result.facts
+        pairs = sensor_pairs(facts, test) if facts else []
+        half = thermometer(facts.job).accuracy_K if facts else 0.0
+        band = Band(-test.allowed_K, test.allowed_K)
+        spots = [
+            Spot(
+                reference, off := sensor - reference, half, judge(Interval(off, off - half, off + half), band)
+            )
+            for sensor, reference in pairs
+        ]
+        lines = []
+        if len(pairs) > 1:
+            sensor_C, reference_C = np.array(pairs).T
+            fit = calibrated(sensor_C, reference_C, half / np.sqrt(3))
+            ends = np.array([sensor_C.min(), sensor_C.max()])
+            meant = np.array([fit.right(c) for c in ends])
+            lines.append(Line("what puts it right", meant, ends - meant, "measured"))
+        return Picture("°C of the reference", "K, sensor above it", tuple(spots), tuple(lines), band.ends)
+
+    def planned(self, job: Job, output: OutputLink) -> list[SensorCheck]:
+        return []
 
 
 def sensor_pairs(facts: Facts, test: SensorCheck) -> list[tuple[float, float]]:

@@ -1,7 +1,5 @@
 """Soak and endurance: heat as a first-class measurement, with a forecast, and failure as a result."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from tensimeter.core.explain import Given, Worked
@@ -9,13 +7,22 @@ from tensimeter.core.heat_design.fanned import SENSOR_K
 from tensimeter.core.heat_design.measuring_points import Scenario, temperature_places, thermometer
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Soak, Test
+from tensimeter.core.model.tests import Endurance, Soak
 from tensimeter.core.parts.roles import ConverterPart
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.kinds.heat_kind import HeatKind, watchable
 from tensimeter.core.testplan.soak.identified import Shown, shown
-from tensimeter.core.testplan.soak.run import FIRST_SCANS, SoakRun, amps_of, place_of, soak_runs
-from tensimeter.core.testplan.soak.state import SoakState, state_at
-from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted
+from tensimeter.core.testplan.soak.run import (
+    FIRST_SCANS,
+    SoakRun,
+    amps_of,
+    described_link,
+    place_of,
+    soak_runs,
+)
+from tensimeter.core.testplan.soak.state import SoakState, state_at, state_of
+from tensimeter.core.testplan.step import Facts, Finding, Plan, Situation, Step, predicted
 from tensimeter.core.thermal.derating import allowed_at
 from tensimeter.core.thermal.fan_cooling import resting_speed
 from tensimeter.core.thermal.rc_ladder import Fitted
@@ -24,16 +31,15 @@ from tensimeter.core.thermal.rc_ladder import Fitted
 WARM_ROOM_C, DUST = 35.0, 0.2
 
 
-@dataclass(frozen=True)
-class SoakKind:
-    name: str = "soak"
-    standard: str = ""
-    method: str = (
+class SoakKind(HeatKind[Soak]):
+    record = Soak
+    name = "soak"
+    standard = ""
+    method = (
         "A part load, then full load held; temperatures are read all along and forecast, until they stand."
     )
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, Soak)
+    def steps(self, s: Situation, test: Soak) -> list[Step]:
         amps = s.amps(test.stages)
         line = s.line(amps)
         found = []
@@ -46,7 +52,7 @@ class SoakKind:
             )
         return found
 
-    def findings(self, facts: Facts) -> list[Finding]:
+    def findings(self, facts: Facts, test: Soak) -> list[Finding]:
         runs = soak_runs(facts.readings)
         if not runs:
             return []
@@ -66,15 +72,31 @@ class SoakKind:
         after = [*found, *stages, *cooler] if state.call == "stays below" else [*cooler, *found, *stages]
         return [*foretold, *after]
 
+    def planned(self, job: Job, output: OutputLink) -> list[Soak]:
+        link = watchable(job, output)
+        return [Soak(id="x", output=output.id, link=link)] if link else []
 
-@dataclass(frozen=True)
+    def blind(self, job: Job, plan: Plan) -> str:
+        if described_link(job, plan) is not None:
+            return ""
+        return " No junction is estimated: give the converter K/W of its switch and sink in Stock."
+
+    def state_words(self, facts: Facts) -> str:
+        state = facts.soak if facts.running else state_of(facts)
+        return state.sentence if state is not None else ""
+
+
 class EnduranceKind(SoakKind):
-    name: str = "endurance"
-    method: str = "Hours at one load; every interruption and failure stays on record."
+    record = Endurance
+    name = "endurance"
+    method = "Hours at one load; every interruption and failure stays on record."
 
-    def findings(self, facts: Facts) -> list[Finding]:
+    def findings(self, facts: Facts, test: Soak) -> list[Finding]:
         runs = soak_runs(facts.readings)
-        return [*_record(facts, runs), *super().findings(facts)]
+        return [*_record(facts, runs), *super().findings(facts, test)]
+
+    def planned(self, job: Job, output: OutputLink) -> list[Soak]:
+        return []
 
 
 def _time(seconds: float) -> str:

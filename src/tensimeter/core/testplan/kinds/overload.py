@@ -1,7 +1,6 @@
 """Tests past what an output gives: current limit, over-voltage trip, short circuit."""
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -9,11 +8,16 @@ from tensimeter.core.analysis.limit import CurrentLimit, LimitKind, current_limi
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.measurement.readings import interval_of
-from tensimeter.core.model.tests import Overload, OverVoltage, ShortCircuit, Test
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Overload, OverVoltage, ShortCircuit
+from tensimeter.core.notice import Notice
 from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.expected import limit_A, trip_V
-from tensimeter.core.testplan.step import OPEN, Facts, Finding, Situation, Step, predicted
+from tensimeter.core.testplan.kind import TestKind
+from tensimeter.core.testplan.picture import Line, Picture, Spot
+from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Situation, Step, predicted
 
 #: Where a limit is approached in coarse steps up to this share of what is expected.
 COARSE = (0.0, 0.25, 0.5, 0.75)
@@ -24,18 +28,21 @@ TRACED = (0.85, 0.7, 0.55, 0.45, 0.35, 0.25, 0.18, 0.12)
 WATCHES, WATCH_S = 60, 0.1
 RESET = "Switch off at the wall, wait until its lamp is out, switch on."
 
+#: Seconds to cool down before a test that goes past a limit: a rule of thumb.
+REST_S = 30.0
 
-@dataclass(frozen=True)
-class OverloadKind:
-    name: str = "current limit"
-    standard: str = "overcurrent protection"
-    method: str = (
+
+class OverloadKind(TestKind[Overload]):
+    record = Overload
+    past_limits = True
+    name = "current limit"
+    standard = "overcurrent protection"
+    method = (
         "Current raised in small steps until the volts leave; then a resistance that lowers them further, a "
         "watch for tries, and back to no load."
     )
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, Overload)
+    def steps(self, s: Situation, test: Overload) -> list[Step]:
         expected = limit_A(s.job, s.output.id) or 1.25 * s.output.full_load_A
         load = s.job.part(s.job.campaign.load)
         most = test.beyond * expected
@@ -63,9 +70,7 @@ class OverloadKind:
         steps.append(Step(0, 0.0, None, OPEN, "after a reset", phase="back", reset=True, hand=RESET))
         return steps
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, Overload)
+    def findings(self, facts: Facts, test: Overload) -> list[Finding]:
         try:
             found = limit_of(facts)
         except Trouble as trouble:
@@ -95,6 +100,17 @@ class OverloadKind:
             rows.append(Finding("comes back by itself", text="yes" if found.recovers else "no"))
         return rows
 
+    def picture(self, result: Outcome, test: Overload) -> Picture:
+        return _past_limit(result)
+
+    def planned(self, job: Job, output: OutputLink) -> list[Overload]:
+        if not limit_A(job, output.id):
+            return []
+        return [Overload(id="x", output=output.id, rest_s=REST_S)]
+
+    def cautions(self, job: Job) -> list[Notice]:
+        return past_limit_cautions()
+
 
 def limit_of(facts: Facts) -> CurrentLimit | None:
     """The limit that the readings of an overload test show, in the order taken."""
@@ -123,14 +139,14 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
     return current_limit(v, i, time, asked_A, most_A, most_W, ammeter)
 
 
-@dataclass(frozen=True)
-class OverVoltageKind:
-    name: str = "over-voltage trip"
-    standard: str = "overvoltage protection"
-    method: str = "The trim is raised in small steps without load until the output goes; then it is reset."
+class OverVoltageKind(TestKind[OverVoltage]):
+    record = OverVoltage
+    past_limits = True
+    name = "over-voltage trip"
+    standard = "overvoltage protection"
+    method = "The trim is raised in small steps without load until the output goes; then it is reset."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, OverVoltage)
+    def steps(self, s: Situation, test: OverVoltage) -> list[Step]:
         nominal = s.output.nominal_V
         expected = trip_V(s.job, s.output.id)
         begin = min(test.begin, 0.9 * expected / nominal) if expected else test.begin
@@ -169,9 +185,7 @@ class OverVoltageKind:
         )
         return steps
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, OverVoltage)
+    def findings(self, facts: Facts, test: OverVoltage) -> list[Finding]:
         held: Interval | None = None
         tripped: Step | None = None
         for step in facts.plan.steps:
@@ -208,15 +222,49 @@ class OverVoltageKind:
                 rows.append(Finding(step.title, text="the volts are back" if back else "it stays off"))
         return rows
 
+    def picture(self, result: Outcome, test: OverVoltage) -> Picture:
+        spots = [
+            Spot(r.step.trim_V, r.volts.value, r.volts.half_width)
+            for r in result.steps
+            if r.volts is not None and r.step.trim_V is not None and r.step.phase == "approach"
+        ]
+        nominal = result.plan.output.nominal_V
+        high = max([s.x for s in spots], default=1.2 * nominal)
+        lines = [Line("as the trim is set", np.array([nominal, high]), np.array([nominal, high]))]
+        stated = trip_V(result.facts.job, result.plan.output.id) if result.facts else None
+        if stated:
+            lines.append(
+                Line(f"stated trip {show(stated, 'V')}", np.full(2, stated), np.array([0.0, nominal]))
+            )
+        most = result.plan.output.device_max_V
+        if most:
+            lines.append(
+                Line(f"the device stands {show(most, 'V')}", np.array([nominal, high]), np.full(2, most))
+            )
+        return Picture("trim set, volts", "volts", tuple(spots), tuple(lines))
 
-@dataclass(frozen=True)
-class ShortCircuitKind:
-    name: str = "short circuit"
-    standard: str = "short-circuit current"
-    method: str = "Through a resistance first, then as near to a short as the load comes, for a few seconds."
+    def planned(self, job: Job, output: OutputLink) -> list[OverVoltage]:
+        if not (trip_V(job, output.id) or output.device_max_V):
+            return []
+        return [OverVoltage(id="x", output=output.id, most_V=output.device_max_V)]
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, ShortCircuit)
+    def cautions(self, job: Job) -> list[Notice]:
+        text = (
+            "The trim goes past what a device stands. Take everything off the output before it is "
+            "raised, and see that it is back before anything is joined."
+        )
+        title = "Nothing but the meter at the output"
+        return [Notice("prove:trim", "caution", title, text, "prove", None)]
+
+
+class ShortCircuitKind(TestKind[ShortCircuit]):
+    record = ShortCircuit
+    past_limits = True
+    name = "short circuit"
+    standard = "short-circuit current"
+    method = "Through a resistance first, then as near to a short as the load comes, for a few seconds."
+
+    def steps(self, s: Situation, test: ShortCircuit) -> list[Step]:
         expected = limit_A(s.job, s.output.id) or 1.25 * s.output.full_load_A
         load = s.job.part(s.job.campaign.load)
         least = max(load.on_ohm, 0.005) if isinstance(load, SetLoad) else 0.05
@@ -255,9 +303,7 @@ class ShortCircuitKind:
         steps.append(Step(0, 0.0, first, s.band, "after a reset", phase="back", reset=True, hand=RESET))
         return steps
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, ShortCircuit)
+    def findings(self, facts: Facts, test: ShortCircuit) -> list[Finding]:
         rows = []
         short = len(facts.plan.steps) - 3
         read = [r for r in facts.readings if r.step == short and r.quantity == "A" and math.isfinite(r.value)]
@@ -273,3 +319,52 @@ class ShortCircuitKind:
             back = after.value > 0.5 * facts.plan.output.nominal_V
             rows.append(Finding("after it", text="the volts are back" if back else "it stays off"))
         return rows
+
+    def picture(self, result: Outcome, test: ShortCircuit) -> Picture:
+        return _past_limit(result)
+
+    def planned(self, job: Job, output: OutputLink) -> list[ShortCircuit]:
+        if not limit_A(job, output.id):
+            return []
+        return [ShortCircuit(id="x", output=output.id, rest_s=REST_S)]
+
+    def cautions(self, job: Job) -> list[Notice]:
+        return past_limit_cautions()
+
+
+def _past_limit(result: Outcome) -> Picture:
+    facts = result.facts
+    scans: dict[int, dict[str, float]] = {}
+    for r in facts.readings if facts else ():
+        if r.place == result.plan.output.id and r.quantity in ("V", "A") and np.isfinite(r.value):
+            scans.setdefault(r.scan, {})[r.quantity] = r.value
+    spots = [Spot(scan["A"], scan["V"]) for scan in scans.values() if len(scan) == 2]
+    followed = [
+        (r.pair.amps.value, r.pair.volts.value)
+        for r in result.steps
+        if r.pair is not None and r.step.phase in ("approach", "trace")
+    ]
+    lines = []
+    if len(followed) > 1:
+        x, y = np.array(followed).T
+        # One that tries again and again jumps: a line through its looks would say nothing.
+        if not (np.diff(y) > 0.2 * y.max()).any():
+            lines.append(Line("", x, y, "path"))
+    nominal = result.plan.output.nominal_V
+    expected = limit_A(facts.job, result.plan.output.id) if facts else None
+    if expected:
+        ends = np.array([expected, expected])
+        lines.append(Line(f"design: {show(expected, 'A')}", ends, np.array([0.0, nominal])))
+    knee = next((f.value for f in result.findings if f.name == "limit begins at"), None)
+    if knee is not None:
+        ends = np.array([knee.value, knee.value])
+        lines.append(Line(f"begins at {show(knee.value, 'A')}", ends, np.array([0.0, nominal]), "measured"))
+    return Picture("amps", "volts", tuple(spots), tuple(lines))
+
+
+def past_limit_cautions() -> list[Notice]:
+    text = (
+        "Wires, contacts and the part that limits take their worst here. Keep the switch in reach, "
+        "and let it cool before the next test."
+    )
+    return [Notice("prove:short", "caution", "Past its limit only for seconds", text, "prove", None)]

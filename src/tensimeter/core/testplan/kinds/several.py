@@ -2,18 +2,21 @@
 
 import math
 import re
-from dataclasses import dataclass
 
 import numpy as np
 
 from tensimeter.core.circuit.load_line import load_line
 from tensimeter.core.design.reach import load_reach_A
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
+from tensimeter.core.model.edits import changed
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import ClaimedFound, Outlets, Test
+from tensimeter.core.model.tests import ClaimedFound, Outlets
 from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted
+from tensimeter.core.testplan.typed import units_from, units_text
 
 
 def loads_in_hand(job: Job) -> int:
@@ -21,14 +24,13 @@ def loads_in_hand(job: Job) -> int:
     return 1 + len(job.campaign.other_loads)
 
 
-@dataclass(frozen=True)
-class OutletsKind:
-    name: str = "every outlet"
-    standard: str = ""
-    method: str = "Each outlet at its full load by itself, then all at once in stages, volts read at each."
+class OutletsKind(TestKind[Outlets]):
+    record = Outlets
+    name = "every outlet"
+    standard = ""
+    method = "Each outlet at its full load by itself, then all at once in stages, volts read at each."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, Outlets)
+    def steps(self, s: Situation, test: Outlets) -> list[Step]:
         outputs = [s.job.output(o) for o in (test.output, *test.others)]
         full = {o.id: _sunk(s.job, o.id) for o in outputs}
         found = []
@@ -53,9 +55,7 @@ class OutletsKind:
                 )
         return found
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, Outlets)
+    def findings(self, facts: Facts, test: Outlets) -> list[Finding]:
         found = []
         for output in (test.output, *test.others):
             link = facts.job.output(output)
@@ -68,6 +68,33 @@ class OutletsKind:
             found.append(
                 Finding(f"{link.name}, lowest", "V", low, f"{len(taken)} of {len(read)} read", verdict)
             )
+        return found
+
+    def planned(self, job: Job, output: OutputLink) -> list[Outlets]:
+        first, *rest = job.design.outputs()
+        if output != first or not rest:
+            return []
+        return [Outlets(id="x", output=output.id, others=tuple(o.id for o in rest))]
+
+    def blank(self, job: Job, output: OutputLink) -> dict[str, object]:
+        return {"others": tuple(o.id for o in job.design.outputs() if o.id != output.id)}
+
+    def unreachable(self, job: Job, test: Outlets) -> list[str]:
+        count, there = 1 + len(test.others), loads_in_hand(job)
+        if count > there:
+            wanted = count - there
+            return [
+                f"All {count} outlets at once need {wanted} load{'s' if wanted > 1 else ''} more: "
+                "a resistor at each of the others would do."
+            ]
+        found = []
+        for link in (job.output(o) for o in (test.output, *test.others)):
+            beside = beside_A(job, {link.id: link.full_load_A})[link.id]
+            if beside < link.full_load_A:
+                found.append(
+                    f"While others are read, {link.name} can be loaded with {beside:.3g} A of "
+                    f"{link.full_load_A:.3g} A: the second load sinks no more."
+                )
         return found
 
 
@@ -94,14 +121,14 @@ def slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-") or "unit"
 
 
-@dataclass(frozen=True)
-class ClaimedFoundKind:
-    name: str = "claimed against found"
-    standard: str = ""
-    method: str = "Each bought unit without load and at the amps that are claimed of it."
+class ClaimedFoundKind(TestKind[ClaimedFound]):
+    record = ClaimedFound
+    lines_words = "units: name, volts, amps"
+    name = "claimed against found"
+    standard = ""
+    method = "Each bought unit without load and at the amps that are claimed of it."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, ClaimedFound)
+    def steps(self, s: Situation, test: ClaimedFound) -> list[Step]:
         found = []
         for unit in test.units:
             band = Band.around(unit.claimed_V, test.tolerance)
@@ -112,9 +139,7 @@ class ClaimedFoundKind:
                 found.append(Step(0, amps, exact, band, title, slug(unit.name), hand=hand))
         return found
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, ClaimedFound)
+    def findings(self, facts: Facts, test: ClaimedFound) -> list[Finding]:
         found = []
         for k, unit in enumerate(test.units):
             at = facts.interval(2 * k + 1, "V", slug(unit.name))
@@ -128,3 +153,12 @@ class ClaimedFoundKind:
                 verdict = Verdict.MISSES
             found.append(Finding(f"{unit.name} found", "V", at, text, verdict))
         return found
+
+    def planned(self, job: Job, output: OutputLink) -> list[ClaimedFound]:
+        return []
+
+    def lines(self, test: ClaimedFound) -> str:
+        return units_text(test.units)
+
+    def with_lines(self, text: str, test: ClaimedFound) -> ClaimedFound:
+        return changed(test, units=units_from(text))

@@ -1,7 +1,7 @@
 """Tests of what else moves an output's volts: its trim, the line, the other outputs, its reach."""
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -12,22 +12,31 @@ from tensimeter.core.design.reach import set_to
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Accuracy, Band, Interval, Verdict, judge, worst
 from tensimeter.core.measurement.readings import Quantity, Reading
-from tensimeter.core.model.tests import CrossRegulation, LineRegulation, ReachPoints, Test, Tolerance
+from tensimeter.core.model.edits import changed
+from tensimeter.core.model.instruments import accuracy_of
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import CrossRegulation, LineRegulation, ReachPoints, Tolerance
+from tensimeter.core.notice import Notice
+from tensimeter.core.parts.roles import LineFeeder
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.step import OPEN, Facts, Finding, Situation, Step, predicted
+from tensimeter.core.testplan.kind import TestKind
+from tensimeter.core.testplan.picture import Line, Picture, Spot, common_band
+from tensimeter.core.testplan.reach_points import reach_points
+from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Situation, Step, predicted
+from tensimeter.core.testplan.typed import points_from, points_text
 
 #: How far past the wanted end a trim that is set by itself is turned.
 PAST_END = 0.015
 
 
-@dataclass(frozen=True)
-class ToleranceKind:
-    name: str = "tolerance and trim"
-    standard: str = "output voltage tolerance, adjustment range"
-    method: str = "Volts as set without load, then with the trim at each end, then set again."
+class ToleranceKind(TestKind[Tolerance]):
+    record = Tolerance
+    name = "tolerance and trim"
+    standard = "output voltage tolerance, adjustment range"
+    method = "Volts as set without load, then with the trim at each end, then set again."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, Tolerance)
+    def steps(self, s: Situation, test: Tolerance) -> list[Step]:
         first = Step(0, 0.0, predicted(s.line(np.array([0.0])), 0), s.band, "as set")
         if test.span_V is None:
             return [first]
@@ -61,7 +70,7 @@ class ToleranceKind:
             ),
         ]
 
-    def findings(self, facts: Facts) -> list[Finding]:
+    def findings(self, facts: Facts, test: Tolerance) -> list[Finding]:
         found = []
         nominal = facts.plan.output.nominal_V
         volts = facts.interval(0, "V")
@@ -78,15 +87,17 @@ class ToleranceKind:
                     found.append(Finding(f"trim {word}", "V", end, "", verdict, step.allowed))
         return found
 
+    def planned(self, job: Job, output: OutputLink) -> list[Tolerance]:
+        return [Tolerance(id="x", output=output.id)]
 
-@dataclass(frozen=True)
-class LineRegulationKind:
-    name: str = "line regulation"
-    standard: str = "source effect"
-    method: str = "Volts at one load at several line voltages, each once they stand still."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, LineRegulation)
+class LineRegulationKind(TestKind[LineRegulation]):
+    record = LineRegulation
+    name = "line regulation"
+    standard = "source effect"
+    method = "Volts at one load at several line voltages, each once they stand still."
+
+    def steps(self, s: Situation, test: LineRegulation) -> list[Step]:
         amps = float(s.amps((test.share,))[0])
         mains = s.job.settings.mains_V
         found = []
@@ -97,9 +108,7 @@ class LineRegulationKind:
             found.append(Step(0, amps, guess, s.band, f"line {line_V:.0f} V", line_V=line_V, hand=hand))
         return found
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, LineRegulation)
+    def findings(self, facts: Facts, test: LineRegulation) -> list[Finding]:
         readings = [(s.line_V, facts.last(s.index, "V")) for s in facts.plan.steps]
         taken = [(line, r) for line, r in readings if line is not None and r is not None]
         if len({line for line, _ in taken}) < 2:
@@ -109,6 +118,34 @@ class LineRegulationKind:
         band = Band(-test.allowed, test.allowed)
         text = f"from {low[0]:.0f} to {high[0]:.0f} V"
         return [Finding("line regulation", "%", change, text, judge(change, band), band)]
+
+    def picture(self, result: Outcome, test: LineRegulation) -> Picture:
+        spots = [
+            Spot(r.step.line_V, r.volts.value, r.volts.half_width, r.verdict)
+            for r in result.steps
+            if r.volts is not None and r.step.line_V is not None
+        ]
+        guessed = [(s.line_V, s.predicted_V.value) for s in result.plan.steps if s.line_V and s.predicted_V]
+        lines = []
+        if guessed:
+            x, y = np.array(sorted(guessed)).T
+            lines.append(Line("predicted", x, y))
+        return Picture("line volts", "volts", tuple(spots), tuple(lines), common_band(result.steps))
+
+    def planned(self, job: Job, output: OutputLink) -> list[LineRegulation]:
+        if not isinstance(job.part(job.campaign.line_source), LineFeeder):
+            return []
+        return [LineRegulation(id="x", output=output.id)]
+
+    def cautions(self, job: Job) -> list[Notice]:
+        if not isinstance(job.part(job.campaign.line_source), LineFeeder):
+            return []
+        text = "What it feeds is live mains at any setting. The supply's case and earth stay as they are."
+        title = "A variable transformer does not isolate"
+        return [Notice("prove:line", "caution", title, text, "prove", None)]
+
+    def reader_words(self, job: Job, plan: Plan, test: LineRegulation) -> str:
+        return changes_words(job, plan, test.allowed)
 
 
 def _at_line(s: Situation, amps: float, line_V: float) -> LoadLine | None:
@@ -138,17 +175,16 @@ def difference(a: Reading, b: Reading, nominal: float) -> Interval:
     return Interval(change / nominal, (change - half) / nominal, (change + half) / nominal)
 
 
-@dataclass(frozen=True)
-class CrossRegulationKind:
-    name: str = "cross regulation"
-    standard: str = "interaction (cross regulation)"
-    method: str = (
+class CrossRegulationKind(TestKind[CrossRegulation]):
+    record = CrossRegulation
+    name = "cross regulation"
+    standard = "interaction (cross regulation)"
+    method = (
         "Volts of every output with none, each one, and two outputs loaded; a straight line in all currents "
         "is fitted to them."
     )
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, CrossRegulation)
+    def steps(self, s: Situation, test: CrossRegulation) -> list[Step]:
         outputs = [test.output, *test.others]
         full = {o: _floor(test.share * s.job.output(o).full_load_A) for o in outputs}
         full[test.output] = min(full[test.output], _floor(s.most_A))
@@ -176,9 +212,7 @@ class CrossRegulationKind:
             )
         return found
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, CrossRegulation)
+    def findings(self, facts: Facts, test: CrossRegulation) -> list[Finding]:
         outputs = [test.output, *test.others]
         volts, amps, used = [], [], []
         for step in facts.plan.steps:
@@ -214,6 +248,18 @@ class CrossRegulationKind:
                 found.append(Finding(f"{name} by {other}", "ohm", fit.resistance_ohm[k][m]))
         return found
 
+    def planned(self, job: Job, output: OutputLink) -> list[CrossRegulation]:
+        first, *rest = job.design.outputs()
+        if output != first or not rest:
+            return []
+        return [CrossRegulation(id="x", output=output.id, others=tuple(o.id for o in rest))]
+
+    def blank(self, job: Job, output: OutputLink) -> dict[str, object]:
+        return {"others": tuple(o.id for o in job.design.outputs() if o.id != output.id)}
+
+    def reader_words(self, job: Job, plan: Plan, test: CrossRegulation) -> str:
+        return changes_words(job, plan, test.allowed)
+
 
 def _swing(facts: Facts, output: str, readings: list[Reading], allowed: float) -> Finding:
     """How far one output's volts move over all the cases, as a share of nominal."""
@@ -228,14 +274,16 @@ def _floor(amps: float) -> float:
     return math.floor(amps * 1000 + 1e-6) / 1000
 
 
-@dataclass(frozen=True)
-class ReachKind:
-    name: str = "points of the reach"
-    standard: str = ""
-    method: str = "Volts at the corners of the reach, beside each limit, and where most heat is made."
+class ReachKind(TestKind[ReachPoints]):
+    record = ReachPoints
+    in_reach = True
+    plot = "reach"
+    lines_words = "points: volts, amps, why"
+    name = "points of the reach"
+    standard = ""
+    method = "Volts at the corners of the reach, beside each limit, and where most heat is made."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, ReachPoints)
+    def steps(self, s: Situation, test: ReachPoints) -> list[Step]:
         found = []
         for point in test.points:
             try:
@@ -250,7 +298,7 @@ class ReachKind:
             found.append(Step(0, point.amps, guess, band, title, trim_V=point.volts, hand=hand))
         return found
 
-    def findings(self, facts: Facts) -> list[Finding]:
+    def findings(self, facts: Facts, test: ReachPoints) -> list[Finding]:
         read = [(s, facts.interval(s.index, "V")) for s in facts.plan.steps]
         verdicts = [judge(v, s.allowed) for s, v in read if v is not None]
         if not verdicts:
@@ -258,3 +306,27 @@ class ReachKind:
         held = sum(v is Verdict.HOLDS for v in verdicts)
         text = f"{held} of {len(facts.plan.steps)} points"
         return [Finding("reach shown at", text=text, verdict=worst(verdicts), allowed=OPEN)]
+
+    def planned(self, job: Job, output: OutputLink) -> list[ReachPoints]:
+        points = reach_points(job, output.id) if output.adjustable else ()
+        return [ReachPoints(id="x", output=output.id, points=points)] if points else []
+
+    def blank(self, job: Job, output: OutputLink) -> dict[str, object]:
+        return {"points": reach_points(job, output.id)}
+
+    def lines(self, test: ReachPoints) -> str:
+        return points_text(test.points)
+
+    def with_lines(self, text: str, test: ReachPoints) -> ReachPoints:
+        return changed(test, points=points_from(text))
+
+
+def changes_words(job: Job, plan: Plan, room: float) -> str:
+    """Whether the meter in hand tells changes of the volts apart that are a share `room` of them."""
+    meter, nominal = job.part(job.campaign.voltmeter), plan.output.nominal_V
+    accuracy, _ = accuracy_of(job, job.campaign.voltmeter, "V", nominal)
+    name = meter.name if meter else "A plain handheld (assumed)"
+    # Between two readings of one range only what scatters counts.
+    half = 1.96 * np.sqrt(2) * accuracy.scatter / nominal
+    words = f"{name} tells changes apart to ± {show(half, '%', 2)}"
+    return f"{words}: {'fine enough' if half < 0.3 * room else 'too coarse'} for {show(room, '%', 2)}."

@@ -1,6 +1,5 @@
 """Tests that are told by a waveform: ripple and noise, load transient, switching on and off."""
 
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
@@ -16,11 +15,14 @@ from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.measurement.readings import Wave
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Ripple, StartUp, Test, Transient
+from tensimeter.core.model.tests import Ripple, StartUp, Transient
+from tensimeter.core.notice import Notice
 from tensimeter.core.parts.roles import WaveformRecorder
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.kinds.along_load import along
-from tensimeter.core.testplan.step import OPEN, Capture, Facts, Finding, Situation, Step
+from tensimeter.core.testplan.step import OPEN, Capture, Facts, Finding, Plan, Situation, Step
 
 #: Gain error of an oscilloscope that states none (rule of thumb).
 SCOPE_GAIN = 0.03
@@ -79,19 +81,19 @@ def _short(name: str) -> str:
 _SWITCHED: tuple[Literal["power_on", "power_off"], ...] = ("power_on", "power_off")
 
 
-@dataclass(frozen=True)
-class RippleKind:
-    name: str = "ripple and noise"
-    standard: str = "periodic and random deviation"
-    method: str = "A waveform at the terminals with the shortest ground, at no, half and full load."
+class RippleKind(TestKind[Ripple]):
+    record = Ripple
+    plot = "wave"
+    by_current = True
+    printed_wave = "last"
+    name = "ripple and noise"
+    standard = "periodic and random deviation"
+    method = "A waveform at the terminals with the shortest ground, at no, half and full load."
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, Ripple)
+    def steps(self, s: Situation, test: Ripple) -> list[Step]:
         return along(s, test.points, capture=Capture("none", test.record_s, 0.0))
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, Ripple)
+    def findings(self, facts: Facts, test: Ripple) -> list[Finding]:
         band = Band(None, test.allowed_pp * facts.plan.output.nominal_V)
         found: list[Finding] = []
         notes: list[str] = []
@@ -123,15 +125,36 @@ class RippleKind:
             found.append(Finding(f"rms {at}", "V", rms, lines))
         return found + [Finding("mind", text=note) for note in notes]
 
+    def planned(self, job: Job, output: OutputLink) -> list[Ripple]:
+        if not isinstance(job.part(job.campaign.oscilloscope), WaveformRecorder):
+            return []
+        return [Ripple(id="x", output=output.id)]
 
-@dataclass(frozen=True)
-class TransientKind:
-    name: str = "load transient"
-    standard: str = "transient recovery time, load"
-    method: str = "The load steps up, then down; recovery runs until the volts stay inside the band."
+    def spectrum(self, wave: Wave, mains_Hz: float, test: Ripple) -> RippleFigures | None:
+        figures = ripple_of(wave, mains_Hz, test.switching_Hz, test.bandwidth_Hz, test.trim)
+        return None if isinstance(figures, str) else figures
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, Transient)
+    def reader_words(self, job: Job, plan: Plan, test: Ripple) -> str:
+        scope = job.part(job.campaign.oscilloscope)
+        room = test.allowed_pp * plan.output.nominal_V
+        if not isinstance(scope, WaveformRecorder):
+            return "No oscilloscope in hand: bring a waveform as a file, or type p-p as in “mount 42mVpp”."
+        half = 2 * scope.step_V + scope.gain_share * room
+        fine = "fine enough" if half < 0.3 * room else "too coarse"
+        return f"{scope.name} reads ± {show(half, 'V', 2)} there, {fine} for {show(room, 'V', 2)} p-p."
+
+    def cautions(self, job: Job) -> list[Notice]:
+        return earthed_clip(job)
+
+
+class TransientKind(TestKind[Transient]):
+    record = Transient
+    plot = "wave"
+    name = "load transient"
+    standard = "transient recovery time, load"
+    method = "The load steps up, then down; recovery runs until the volts stay inside the band."
+
+    def steps(self, s: Situation, test: Transient) -> list[Step]:
         low, high = s.amps((test.low, test.high)).tolist()
         return [
             Step(
@@ -145,9 +168,7 @@ class TransientKind:
             for a, b in ((low, high), (high, low))
         ]
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, Transient)
+    def findings(self, facts: Facts, test: Transient) -> list[Finding]:
         nominal = facts.plan.output.nominal_V
         far = Band(None, test.allowed_dip * nominal)
         soon = Band(None, test.allowed_s)
@@ -174,15 +195,23 @@ class TransientKind:
             found.append(Finding(f"recovery, {step.title}", "s", recovery, text, judge(recovery, soon), soon))
         return found
 
+    def planned(self, job: Job, output: OutputLink) -> list[Transient]:
+        if not isinstance(job.part(job.campaign.oscilloscope), WaveformRecorder):
+            return []
+        return [Transient(id="x", output=output.id)]
 
-@dataclass(frozen=True)
-class StartUpKind:
-    name: str = "start-up and shutdown"
-    standard: str = "start-up time, hold-up time, turn-on overshoot"
-    method: str = "Switched on and off at the wall into a load while the output is recorded."
+    def cautions(self, job: Job) -> list[Notice]:
+        return earthed_clip(job)
 
-    def steps(self, s: Situation, test: Test) -> list[Step]:
-        assert isinstance(test, StartUp)
+
+class StartUpKind(TestKind[StartUp]):
+    record = StartUp
+    plot = "wave"
+    name = "start-up and shutdown"
+    standard = "start-up time, hold-up time, turn-on overshoot"
+    method = "Switched on and off at the wall into a load while the output is recorded."
+
+    def steps(self, s: Situation, test: StartUp) -> list[Step]:
         found = []
         for output in (test.output, *test.others):
             link = s.job.output(output)
@@ -198,9 +227,7 @@ class StartUpKind:
                 )
         return found
 
-    def findings(self, facts: Facts) -> list[Finding]:
-        test = facts.plan.test
-        assert isinstance(test, StartUp)
+    def findings(self, facts: Facts, test: StartUp) -> list[Finding]:
         found: list[Finding] = []
         begins: list[tuple[float, str]] = []
         for step in facts.plan.steps:
@@ -232,3 +259,27 @@ class StartUpKind:
         if len(begins) > 1:
             found.append(Finding("order", text=" before ".join(name for _, name in sorted(begins))))
         return found
+
+    def planned(self, job: Job, output: OutputLink) -> list[StartUp]:
+        outputs = job.design.outputs()
+        if output != outputs[0] or not isinstance(job.part(job.campaign.oscilloscope), WaveformRecorder):
+            return []
+        return [StartUp(id="x", output=output.id, others=tuple(o.id for o in outputs[1:]))]
+
+    def blank(self, job: Job, output: OutputLink) -> dict[str, object]:
+        return {"others": tuple(o.id for o in job.design.outputs() if o.id != output.id)}
+
+    def cautions(self, job: Job) -> list[Notice]:
+        return earthed_clip(job)
+
+
+def earthed_clip(job: Job) -> list[Notice]:
+    """The caution of a recorder whose clip is earth."""
+    scope = job.part(job.campaign.oscilloscope)
+    if not isinstance(scope, WaveformRecorder) or not scope.earthed:
+        return []
+    text = (
+        "It shorts a stack's middle, a bonded negative or a primary. Look at the output's earth "
+        "reading first; read across two probes where it does not float."
+    )
+    return [Notice("prove:clip", "caution", "The oscilloscope's clip is earth", text, "prove", None)]

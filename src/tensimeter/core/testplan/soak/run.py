@@ -12,7 +12,6 @@ from tensimeter.core.heat_design.measuring_points import chain, thermometer, wat
 from tensimeter.core.heatup.record import HeatUp
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Soak
 from tensimeter.core.testplan.step import Plan
 
 #: Scans before anything is said of where a run ends.
@@ -120,7 +119,7 @@ def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:
 
 def run_name(plan: Plan, run: SoakRun, index: int) -> str:
     """What a run is called beside others: its number, and what was changed before it."""
-    changes = plan.test.changes if isinstance(plan.test, Soak) else ()
+    changes = plan.test.changes_made
     before = [
         c.what for c in changes if c.after_run is not None and run.run is not None and c.after_run < run.run
     ]
@@ -138,7 +137,7 @@ def amps_of(plan: Plan, run: SoakRun) -> tuple[float, ...]:
 def place_of(job: Job, plan: Plan, run: SoakRun) -> str | None:
     """The place whose temperature is forecast: as the test says, the watched case, its sink, any."""
     test = plan.test
-    named = test.place if isinstance(test, Soak) else None
+    named = test.watched_place
     link = link_of(job, plan)
     wished = [named, f"{link}-case", f"{link}-sink", "case", "sink"]
     read = {p: len(run.track(p)[0]) for p in (*wished, *run.celsius) if p in run.celsius and p != "ambient"}
@@ -150,8 +149,8 @@ def place_of(job: Job, plan: Plan, run: SoakRun) -> str | None:
 def link_of(job: Job, plan: Plan) -> str | None:
     """The converter that a test of heat watches: its own choice, else the hottest; None without one."""
     test = plan.test
-    if isinstance(test, Soak) and test.link in {x.id for x in job.design.links}:
-        return test.link
+    if test.watched_link in {x.id for x in job.design.links}:
+        return test.watched_link
     try:
         return watched(job, plan.output.id)
     except Trouble:

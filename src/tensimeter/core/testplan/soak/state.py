@@ -24,7 +24,6 @@ from tensimeter.core.heatup.record import HeatUp
 from tensimeter.core.heatup.runaway import runs_away
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Soak
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.soak.fan import FanInSoak, fan_in_soak
 from tensimeter.core.testplan.soak.run import (
@@ -187,7 +186,7 @@ def _state(key: _Key) -> SoakState | None:
     ahead = max(getattr(test, "hold_s", 7200.0) - seen.held_s, 2 * measured.time_constant.value)
     chance = spot.chance_above(limit, ahead)
     call = _call(chance, below=spot.final.high < limit)
-    steady_K = test.steady_K if isinstance(test, Soak) else 1.0
+    steady_K = test.steady_within_K
     wait = _proven_after(job, measured, steady_K, seen.held_s)
     return SoakState(
         seen.link,
