@@ -21,6 +21,7 @@ class Multimeter(VoltMeter):
     """A meter by its ranges."""
 
     shelf: ClassVar[str] = "Instruments"
+    lists: ClassVar[dict[str, str]] = {"ranges": "range"}
 
     kind: Literal["meter"] = "meter"
     ranges: tuple[MeterRange, ...]

@@ -19,6 +19,8 @@ class PartRecord(Record, ABC):
     shelf: ClassVar[str]
     #: What is said where it is put into a path although it is no link of one.
     elsewhere: ClassVar[str] = "is no link of a path; it measures or loads"
+    #: Its lists of records, and what one of each is called.
+    lists: ClassVar[dict[str, str]] = {}
     #: Whether it lies inside the box, and there in its wall.
     inside_box: ClassVar[bool] = True
     in_wall: ClassVar[bool] = False

@@ -74,6 +74,7 @@ class RailSupply(SourcePart):
     """
 
     shelf: ClassVar[str] = "Supplies with rails"
+    lists: ClassVar[dict[str, str]] = {"rails": "rail", "couplings": "coupling", "combined": "combined limit"}
     cased: ClassVar[bool] = True
     ohms_across: ClassVar[bool] = False
     isolates_mains: ClassVar[bool] = False

@@ -19,6 +19,7 @@ from tensimeter.core.parts.lead import LeadPart, Wire
 from tensimeter.core.parts.panel_meter import PanelMeter
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.parts.plain_loads import Device, Lamp, Motor, Resistor
+from tensimeter.core.parts.power_delivery import PowerDelivery
 from tensimeter.core.parts.rails import RailSupply
 from tensimeter.core.parts.roles import FedPart, PathPart
 from tensimeter.core.parts.transformer import Transformer
@@ -28,6 +29,7 @@ KINDS: tuple[type[PartRecord], ...] = (
     RailSupply,
     Transformer,
     Battery,
+    PowerDelivery,
     Converter,
     FusePart,
     LeadPart,

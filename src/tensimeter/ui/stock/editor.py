@@ -41,8 +41,6 @@ _ORIGINS = (
     ("from the seller", "seller"),
     ("assumed", "assumed"),
 )
-#: Lists of records within a part, and what one of them is called.
-_LISTS = (("ranges", "range"), ("rails", "rail"), ("couplings", "coupling"), ("combined", "combined limit"))
 
 
 class PartEditor(QScrollArea):
@@ -126,7 +124,7 @@ class PartEditor(QScrollArea):
         self._show_origins(part)
         if isinstance(part, ConverterPart):
             self._show_efficiencies(part)
-        for field, words in _LISTS:
+        for field, words in part.lists.items():
             for k, record in enumerate(getattr(part, field, ())):
                 self._column.addWidget(label(f"{words} {k + 1}", "strong"))
                 form = RecordForm(
