@@ -302,9 +302,8 @@ def compare(first: Path, second: Path) -> int:
             pairs = zip(*(r + [""] * (max(map(len, rows)) - len(r)) for r in rows), strict=True)
             was, now = next((a, b) for a, b in pairs if a != b)
             place = next((k for k, (a, b) in enumerate(zip(was, now, strict=False)) if a != b), 0)
-            print(
-                f"{name} · {key}\n  - {was[max(0, place - 40) : place + 100]}\n  + {now[max(0, place - 40) : place + 100]}"
-            )
+            shown = slice(max(0, place - 40), place + 100)
+            print(f"{name} · {key}\n  - {was[shown]}\n  + {now[shown]}")
     print(f"{differing} answers differ")
     return differing
 

@@ -480,7 +480,7 @@ def test_a_guard_that_dies_ends_the_run_with_the_load_off(
     kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path
 ) -> None:
     def kill(engine: RunEngine) -> None:
-        os.kill(engine._taking.pulse.guard.pid, signal.SIGKILL)
+        os.kill(engine._context.pulse.guard.pid, signal.SIGKILL)
 
     engine = run(kept, opened(plain_job, served, tmp_path), at_step(1, kill))
     assert engine.ended is not None

@@ -15,9 +15,9 @@ from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.parts.figures import FeedbackDivider, PulseControl
 from tensimeter.core.path import FanLink
 from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
+from tensimeter.core.rating.fan_cooling import box_resistance, resistance_at, swing
 from tensimeter.core.rating.ladder import at
 from tensimeter.core.settings import BoxRecord
-from tensimeter.core.thermal.fan_cooling import box_resistance, resistance_at, swing
 from tensimeter.demo.library import demo_job
 from tensimeter.store.library import shipped_parts
 

@@ -17,7 +17,8 @@ from tensimeter.bench.events import Control, Crossed, Dropped, Event, Kind, Skip
 from tensimeter.bench.guarding import RunGuard, StaysAwake, told_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.run_limits import RunLimits
-from tensimeter.bench.taking import WATCHDOG_S, Taking
+from tensimeter.bench.step_context import StepContext
+from tensimeter.bench.step_runner import WATCHDOG_S, StepRunner
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.testplan.step import Plan, Step
@@ -71,7 +72,8 @@ class RunEngine:
         self._control = Control()
         self._done, self._present = done, present
         self._run: int | None = None
-        self._taking = Taking(file, plan, bench, tell, self.limits, self._control)
+        self._context = StepContext(file, plan, bench, tell, self.limits, self._control)
+        self._runner = StepRunner(self._context)
         self._awake = StaysAwake()
         self._dropping = threading.Lock()
         self._known_off = threading.Event()
@@ -142,7 +144,7 @@ class RunEngine:
 
     def scan(self, step: Step) -> list[Reading]:
         """Read every instrument once and keep the readings; they are on disk on return."""
-        return self._taking.scan(step)[0]
+        return self._runner.scan(step)
 
     # -- in the run's thread --------------------------------------------------------------------
 
@@ -151,10 +153,10 @@ class RunEngine:
         text = "The run ended for a reason that was not foreseen."
         try:
             self._begin_guard()
-            volts = self._taking.prepare()
-            self._run = self._taking.run = self.file.begin_run(self.plan.test.id, self._taking.identities)
+            volts = self._runner.prepare()
+            self._run = self._context.run = self.file.begin_run(self.plan.test.id, self._runner.identities)
             self._tell(Event("started", volts=volts, amps=0.0))
-            self._taking.rest()
+            self._runner.rest()
             read, passed = self._steps()
             kind, text = "done", f"{read} step{'' if read == 1 else 's'} read."
             if passed:
@@ -165,7 +167,7 @@ class RunEngine:
             text = str(why)
         except (LinkFailed, Trouble) as error:
             text = str(error)
-            guard = self._taking.pulse.guard
+            guard = self._context.pulse.guard
             if self._control.stop.is_set():
                 kind, text = "aborted", "The load was dropped."
             elif guard is not None and (acted := guard.fenced()):
@@ -176,13 +178,13 @@ class RunEngine:
             text = f"Something in the program failed ({type(error).__name__}: {error})."
         finally:
             self._leave_off()
-            self._taking.soaking.close()
+            self._runner.soaking.close()
             if self.off is not None and self.off.text:
                 # Whatever was read: a run whose load did not go off when told to did not end well.
                 kind = "failed"
             if self.off is not None and (self.off.text or kind == "aborted"):
                 text += f" {self.off.text or 'It is off, confirmed by its amps.'}"
-            text += self._taking.left_behind()
+            text += self._runner.left_behind()
             self._end(kind, text)
 
     def _begin_guard(self) -> None:
@@ -190,23 +192,23 @@ class RunEngine:
         if self.bench.clock.stepped:
             # Simulated, and its time stands still whenever nobody looks: there is nothing to drop.
             return
-        guard = RunGuard(told_of(self.bench, self._taking.obedience.nothing_A, self.file.path))
+        guard = RunGuard(told_of(self.bench, self._context.obedience.nothing_A, self.file.path))
         try:
             guard.start()
         except Trouble as trouble:
             if not self._present:
                 raise Trouble(f"{trouble} Run it only while you stay with it, and say so first.") from trouble
             return
-        self._taking.pulse.guard = guard
+        self._context.pulse.guard = guard
         self._awake.start()
 
     def _leave_off(self) -> None:
         """Every load off, proven by amps; else by whatever cuts, else said so."""
-        guard = self._taking.pulse.guard
-        still_on = self._taking.make_off()
+        guard = self._context.pulse.guard
+        still_on = self._runner.make_off()
         text = ""
         if still_on:
-            told = told_of(self.bench, self._taking.obedience.nothing_A, self.file.path)
+            told = told_of(self.bench, self._context.obedience.nothing_A, self.file.path)
             found = guard.drop() if guard is not None else {}
             # A guard that is gone itself does nothing any more: then it is done from here.
             found = found if "off" in found else guard_process.drop(told)
@@ -214,7 +216,7 @@ class RunEngine:
             still_on = () if found.get("off") else still_on
         self._say_off(Off(not still_on, text))
         if not still_on:
-            self._taking.pulse.disarm()
+            self._context.pulse.disarm()
         if guard is not None:
             guard.leave()
         self._awake.end()
@@ -237,9 +239,8 @@ class RunEngine:
         self.off = off
         self._known_off.set()
         try:
-            self._tell(
-                Event("off", self._taking.step, text=off.text or "off, confirmed", at_s=self._taking.since())
-            )
+            said = off.text or "off, confirmed"
+            self._tell(Event("off", self._context.step, text=said, at_s=self._context.since()))
         except Exception:  # a listener's own fault must not keep the run from ending
             logging.getLogger("tensimeter").exception("a listener failed")
 
@@ -247,7 +248,7 @@ class RunEngine:
         """In a thread of its own: where the run's does not drop the load in time, have the guard do it."""
         if self._known_off.wait(OWN_DROP_S):
             return
-        guard = self._taking.pulse.guard
+        guard = self._context.pulse.guard
         if guard is not None:
             guard.drop()
 
@@ -258,11 +259,11 @@ class RunEngine:
             if step.index in self._done:
                 continue
             try:
-                read += self._taking.take(step)
+                read += self._runner.take(step)
             except Skipped:
                 passed += 1
-                self._taking.let_go()
-                self._tell(Event("skipped", step, at_s=self._taking.since()))
+                self._context.let_go()
+                self._tell(Event("skipped", step, at_s=self._context.since()))
         return read, passed
 
     def _end(self, kind: Kind, text: str) -> None:
@@ -272,7 +273,7 @@ class RunEngine:
                 self.file.run_event(self._run, kind, text)
             except Trouble as trouble:
                 text += f" The end of the run could not be noted: {trouble}"
-        self.ended = replace(Event(kind, self._taking.step), text=text, at_s=self._taking.since())
+        self.ended = replace(Event(kind, self._context.step), text=text, at_s=self._context.since())
         try:
             self._tell(self.ended)
         finally:

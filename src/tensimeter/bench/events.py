@@ -9,7 +9,7 @@ from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.testplan.step import Step
 
 if TYPE_CHECKING:
-    from tensimeter.core.testplan.soak.state import SoakState
+    from tensimeter.core.heatup.soak_state import SoakState
 
 Kind = Literal[
     "started",

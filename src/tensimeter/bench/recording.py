@@ -4,7 +4,9 @@ from concurrent.futures import ThreadPoolExecutor, wait
 from typing import TYPE_CHECKING
 
 from tensimeter.bench.events import Event
-from tensimeter.bench.hands import RESET_S, START_S
+from tensimeter.bench.loading import Loading
+from tensimeter.bench.operator_actions import RESET_S, START_S, OperatorActions
+from tensimeter.bench.step_context import StepContext
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import Trouble
 from tensimeter.core.parts.roles import WaveformRecorder
@@ -12,7 +14,6 @@ from tensimeter.core.testplan.step import Capture, Step
 from tensimeter.store.waves import keep_wave
 
 if TYPE_CHECKING:
-    from tensimeter.bench.taking import Taking
     from tensimeter.bench.visa import VisaInstrument
 
 #: Real seconds between two words to the load while a record comes over.
@@ -25,8 +26,8 @@ PLAIN_SAMPLES, PLAIN_RATE = 10_000, 1e6
 class Recording:
     """Arms, sets off, fetches, keeps."""
 
-    def __init__(self, taking: "Taking") -> None:
-        self._taking = taking
+    def __init__(self, context: StepContext, actions: OperatorActions, loading: Loading) -> None:
+        self._context, self._actions, self._loading = context, actions, loading
 
     def now(self, step: Step) -> None:
         """A record of what stands there, under the load that was settled."""
@@ -38,7 +39,7 @@ class Recording:
     def event(self, step: Step) -> None:
         """A record about a load step, or about switching on or off."""
         assert step.capture is not None
-        if self._taking.bench.scope is None:
+        if self._context.bench.scope is None:
             raise Trouble(
                 "This step needs an oscilloscope; the bench names none. Bring its record as a file."
             )
@@ -48,44 +49,44 @@ class Recording:
             self._switching(step, step.capture)
 
     def _load_step(self, step: Step, capture: Capture) -> None:
-        taking = self._taking
+        context = self._context
         device = capture.by_hand
         if not device:
-            taking.settle(step)
+            self._loading.settle(step)
         self._arm(capture, "EXT")
         to_A = capture.to_A or 0.0
         if device:
-            taking.hands.join_device(taking.plan.output.id, to_A, step.hand)
+            self._actions.join_device(context.plan.output.id, to_A, step.hand)
         else:
-            taking.bench.load.set_amps(to_A)
+            context.bench.load.set_amps(to_A)
         self._wait(step, capture.record_s)
         self._fetch(step)
 
     def _switching(self, step: Step, capture: Capture) -> None:
-        taking, on = self._taking, capture.event == "power_on"
+        context, on = self._context, capture.event == "power_on"
         if on:
-            taking.let_go()
-            taking.hands.power(False, "Switch the supply off at the wall.")
-            taking.wait(RESET_S)
-            taking.load_blind(step)
+            context.let_go()
+            self._actions.power(False, "Switch the supply off at the wall.")
+            context.wait(RESET_S)
+            self._loading.load_blind(step)
         else:
-            taking.settle(step)
+            self._loading.settle(step)
         self._arm(capture, "EXT")
-        taking.hands.power(on, step.hand)
-        taking.wait(capture.record_s)
+        self._actions.power(on, step.hand)
+        context.wait(capture.record_s)
         if not on:
-            taking.let_go()
+            context.let_go()
         self._fetch(step)
         if not on:
-            taking.wait(RESET_S)
-            taking.hands.power(True, "Switch the supply on again at the wall.")
-            taking.wait(START_S)
+            context.wait(RESET_S)
+            self._actions.power(True, "Switch the supply on again at the wall.")
+            context.wait(START_S)
 
     def _arm(self, capture: Capture, source: str) -> None:
-        scope = self._taking.bench.scope
+        scope = self._context.bench.scope
         if scope is None:
             return
-        part = self._taking.file.job.part(scope.part)
+        part = self._context.file.job.part(scope.part)
         most, fastest = PLAIN_SAMPLES, PLAIN_RATE
         if isinstance(part, WaveformRecorder):
             most, fastest = int(part.samples), part.sample_Hz
@@ -97,11 +98,11 @@ class Recording:
 
     def _wait(self, step: Step, seconds: float) -> None:
         """Wait while the load is spoken to, or its watchdog would drop it in a long record."""
-        clock = self._taking.bench.clock
+        clock = self._context.bench.clock
         end = clock.now() + seconds
         while (left := end - clock.now()) > 0:
-            self._taking.wait(min(left, 0.25 * clock.speed))
-            self._taking.look(step)
+            self._context.wait(min(left, 0.25 * clock.speed))
+            self._context.look(step)
 
     def _fetched(self, scope: "VisaInstrument") -> tuple[Array, float, float]:
         """The record, brought over beside the run, which goes on speaking to the load."""
@@ -109,7 +110,7 @@ class Recording:
             coming = beside.submit(scope.fetch)
             try:
                 while not coming.done():
-                    self._taking.speak_to_loads()
+                    self._context.speak_to_loads()
                     wait([coming], LOOK_S)
             except BaseException:
                 scope.break_off()
@@ -117,21 +118,23 @@ class Recording:
             return coming.result()
 
     def _fetch(self, step: Step) -> None:
-        taking, scope = self._taking, self._taking.bench.scope
+        context, scope = self._context, self._context.bench.scope
         if scope is None:
             return
         volts, rate, start = self._fetched(scope)
-        place = step.place or taking.plan.output.id
+        place = step.place or context.plan.output.id
         number = keep_wave(
-            taking.file,
+            context.file,
             volts,
             rate,
             place,
             start_s=start,
             instrument=scope.part,
-            origin=taking.origin,
-            test=taking.plan.test.id,
+            origin=context.origin,
+            test=context.plan.test.id,
             step=step.index,
-            run=taking.run,
+            run=context.run,
         )
-        taking.tell(Event("wave", step, at_s=taking.since(), text=f"waveform {number}, {len(volts)} samples"))
+        context.tell(
+            Event("wave", step, at_s=context.since(), text=f"waveform {number}, {len(volts)} samples")
+        )

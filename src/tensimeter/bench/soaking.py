@@ -2,18 +2,17 @@
 
 import math
 from concurrent.futures import Future, ThreadPoolExecutor, wait
-from typing import TYPE_CHECKING
 
 from tensimeter.bench.events import Crossed, Event
+from tensimeter.bench.loading import Loading
+from tensimeter.bench.step_context import StepContext
+from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.soak.estimation import state_at
 from tensimeter.core.testplan.soak.run import GONE_SHARE, soak_runs
-from tensimeter.core.testplan.soak.state import SoakState, state_at
 from tensimeter.core.testplan.step import Plan, Step
-
-if TYPE_CHECKING:
-    from tensimeter.bench.taking import Taking
 
 #: How often in a row a forecast must be sure before the load is dropped for it.
 SURE_TIMES = 2
@@ -32,8 +31,8 @@ DENSER = 5
 class Soaking:
     """Holds the steps of one run that last; remembers what the last forecast said."""
 
-    def __init__(self, taking: "Taking") -> None:
-        self.taking = taking
+    def __init__(self, context: StepContext, loading: Loading) -> None:
+        self._context, self._loading = context, loading
         self.state: SoakState | None = None
         self._kept: list[Reading] = []
         self._sure = 0
@@ -48,19 +47,19 @@ class Soaking:
 
     def hold(self, step: Step) -> None:
         """Hold a step's load for its time, or until it may be called proven; Crossed where it must end."""
-        taking, clock = self.taking, self.taking.bench.clock
-        taking.load(step)
-        taking.announce(step)
+        context, clock = self._context, self._context.bench.clock
+        self._loading.load(step)
+        context.announce(step)
         end = clock.now() + (step.hold_s or 0.0)
         # What stood before the load or the trim was changed must not be read as this step's.
-        taking.wait(min(SETTLES_S, step.every_s / 4))
-        taking.look(step)
-        last = step.index == len(taking.plan.steps) - 1
+        context.wait(min(SETTLES_S, step.every_s / 4))
+        context.look(step)
+        last = step.index == len(context.plan.steps) - 1
         self._gone, self._turns, self._turned_at = False, 0, -math.inf
         while True:
             begun = clock.now()
             try:
-                kept, live = taking.scan(step)
+                kept, live = self._loading.scan(step)
             except Crossed:
                 self._keep_last(step)
                 raise
@@ -69,9 +68,9 @@ class Soaking:
                 self._gone, self._turns, self._turned_at = not self._gone, self._turns + 1, begun
                 # What acted may come back by itself: it is watched, with the load as it is.
                 said = "The output is gone." if self._gone else "The output is back."
-                taking.tell(Event("warmth", step, text=said, at_s=taking.since()))
+                context.tell(Event("warmth", step, text=said, at_s=context.since()))
             foreseen = self._foresee()
-            taking.tell(Event("kept", step, tuple(kept), *live, at_s=taking.since()))
+            context.tell(Event("kept", step, tuple(kept), *live, at_s=context.since()))
             if foreseen and last and self.state is not None and self.state.proven:
                 return
             if clock.now() >= end or (step.may_trip and self._turns >= 2 * OFTEN):
@@ -81,7 +80,7 @@ class Soaking:
 
     def _turned(self, step: Step, volts: float) -> bool:
         """Whether the output has gone, or has come back."""
-        stands = step.trim_V or self.taking.plan.output.nominal_V
+        stands = step.trim_V or self._context.plan.output.nominal_V
         return (volts < GONE_SHARE * stands) != self._gone
 
     def _wait(self, step: Step, until: float) -> None:
@@ -89,36 +88,36 @@ class Soaking:
 
         An output that goes or comes back is read at once, while its temperatures are those it acted at.
         """
-        taking, clock = self.taking, self.taking.bench.clock
+        context, clock = self._context, self._context.bench.clock
         while (left := until - clock.now()) > 0:
             try:
-                live = taking.look(step)
+                live = context.look(step)
             except Crossed:
                 self._keep_last(step)
                 raise
-            taking.tell(Event("live", step, (), *live, at_s=taking.since()))
+            context.tell(Event("live", step, (), *live, at_s=context.since()))
             if not step.may_trip:
-                taking.obedience.check(step, *live[:2], kept=True)
+                context.obedience.check(step, *live[:2], kept=True)
             if self._turned(step, live[0]) and self._turns < MOST_TURNS:
                 return
-            taking.wait(min(left, max(LOOK_S * clock.speed, 0.05 * step.every_s)))
+            context.wait(min(left, max(LOOK_S * clock.speed, 0.05 * step.every_s)))
 
     def _keep_last(self, step: Step) -> None:
         """What stood when a limit was passed is a fact too: it is kept before the run ends."""
-        seen = self.taking.last_look
+        seen = self._context.last_look
         if seen is not None and all(math.isfinite(v) for _, _, v, _ in seen):
-            self.taking.keep(seen, step, "as the run was ended")
+            self._context.keep(seen, step, "as the run was ended")
 
     def _foresee(self) -> bool:
         """Have the forecast worked out anew beside the run, which goes on; Crossed once it is sure."""
-        if not self.taking.plan.test.soaks:
+        if not self._context.plan.test.soaks:
             return False
         if self._thinking is None:
-            kept, job, plan = list(self._kept), self.taking.file.job, self.taking.plan
+            kept, job, plan = list(self._kept), self._context.file.job, self._context.plan
             self._thinking = self._beside.submit(_state_of, job, plan, kept)
-        while self.taking.bench.clock.stepped and not self._thinking.done():
+        while self._context.bench.clock.stepped and not self._thinking.done():
             # The load is spoken to meanwhile, or its watchdog would drop it.
-            self.taking.speak_to_loads()
+            self._context.speak_to_loads()
             wait([self._thinking], LOOK_S)
         if not self._thinking.done():
             return False
@@ -126,10 +125,10 @@ class Soaking:
         return state is not None and state is not self.state and self._take(state)
 
     def _take(self, state: SoakState) -> bool:
-        plan = self.taking.plan
+        plan = self._context.plan
         self.state = state
-        self.taking.tell(
-            Event("warmth", self.taking.step, text=state.sentence, at_s=self.taking.since(), state=state)
+        self._context.tell(
+            Event("warmth", self._context.step, text=state.sentence, at_s=self._context.since(), state=state)
         )
         self._sure = self._sure + 1 if state.call == "will cross" and not state.at_full else 0
         spot = state.spot.now.value

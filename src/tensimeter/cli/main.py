@@ -5,6 +5,7 @@ import os
 import sys
 from pathlib import Path
 
+from tensimeter.cli.display import has_display
 from tensimeter.core.errors import Trouble
 
 
@@ -22,14 +23,6 @@ def run() -> None:
 
 def _is_job(word: str) -> bool:
     return not word.startswith("-") and (word.endswith(".tensi") or Path(word).is_file())
-
-
-def has_display() -> bool:
-    """Whether a window can be shown."""
-    chosen = os.environ.get("QT_QPA_PLATFORM", "")
-    if chosen:
-        return chosen not in ("offscreen", "minimal")
-    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
 def _open_window(paths: list[str]) -> int:

@@ -17,7 +17,7 @@ from tensimeter.bench.filed import done_steps
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
-from tensimeter.cli.main import has_display
+from tensimeter.cli.display import has_display
 from tensimeter.cli.output import answer, span
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Interval, worst

@@ -23,12 +23,12 @@ from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.ladder import at
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.soak.estimation import fitted_stages
 from tensimeter.core.testplan.soak.run import soak_runs
-from tensimeter.core.testplan.soak.state import fitted_stages
 from tensimeter.core.testplan.step import Outcome, Plan
 
 if TYPE_CHECKING:
-    from tensimeter.core.testplan.soak.state import SoakState
+    from tensimeter.core.heatup.soak_state import SoakState
 
 
 @dataclass(frozen=True)

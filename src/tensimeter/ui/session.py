@@ -28,8 +28,8 @@ from tensimeter.ui.run_feed import RunFeed
 if TYPE_CHECKING:
     from tensimeter.bench.engine import RunEngine
     from tensimeter.bench.setup import Bench
+    from tensimeter.core.heatup.soak_state import SoakState
     from tensimeter.core.procedure.practice import Practice
-    from tensimeter.core.testplan.soak.state import SoakState
     from tensimeter.store.logs import Log, TemperatureLog
     from tensimeter.store.waveforms import Waveform
 

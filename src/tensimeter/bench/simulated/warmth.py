@@ -10,7 +10,7 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import ConverterPart
 from tensimeter.core.rating.dissipation import sink_of
-from tensimeter.core.thermal.fan_cooling import box_resistance, fan_of, fan_steps, resistance_at
+from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, fan_steps, resistance_at
 from tensimeter.core.thermal.network import AMBIENT, Modes, ThermalNetwork, modes_of, relaxed
 
 #: What a converter that states nothing of its heat gets: K/W of its sink, J/K, K/W of its mounting.

@@ -30,9 +30,9 @@ from tensimeter.core.parts.sized import Sized, figure
 from tensimeter.core.path import FanLink, Link, OutputLink, UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.dissipation import hot_spots, inside_air_C
+from tensimeter.core.rating.fan_cooling import fan_steps, swing
 from tensimeter.core.rating.ladder import operating
 from tensimeter.core.thermal.fan import quieter_dB
-from tensimeter.core.thermal.fan_cooling import fan_steps, swing
 from tensimeter.core.thermal.heatsink import sink_needed
 from tensimeter.core.thermal.ntc import counts, from_beta
 

@@ -10,7 +10,7 @@ from tensimeter.core.heat_design.measuring_points import chain
 from tensimeter.core.heatup.record import digit_of, noise_of
 from tensimeter.core.heatup.turning_points import swinging
 from tensimeter.core.model.job import Job
-from tensimeter.core.thermal.fan_cooling import fan_steps, resting_speed
+from tensimeter.core.rating.fan_cooling import fan_steps, resting_speed
 
 #: How far off its own sensor switches a fan, K, and how far a sink's gain from it strays: rules of thumb.
 SENSOR_K, GAIN_SPREAD = 2.0, 0.15

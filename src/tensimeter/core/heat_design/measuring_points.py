@@ -13,8 +13,8 @@ from tensimeter.core.parts.instruments import Thermometer
 from tensimeter.core.parts.roles import ConverterPart, TemperatureMeter
 from tensimeter.core.path import ConverterLink
 from tensimeter.core.rating.dissipation import hottest_allowed_C, losses, sink_of
+from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, resistance_at, resting_speed
 from tensimeter.core.rating.ladder import at
-from tensimeter.core.thermal.fan_cooling import box_resistance, fan_of, resistance_at, resting_speed
 from tensimeter.core.thermal.rc_ladder import Stages
 
 #: J/K of the air inside with the walls of a small box: a rule of thumb.

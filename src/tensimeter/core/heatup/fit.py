@@ -8,6 +8,7 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.heatup.basis import Linear, Shapes, residuals, sums
 from tensimeter.core.heatup.forecast import BEYOND_K, BEYOND_SPANS, Forecast
+from tensimeter.core.heatup.known import Known
 from tensimeter.core.heatup.prior import Expected
 from tensimeter.core.heatup.quantised import exactly
 from tensimeter.core.heatup.record import Cells, HeatUp, gathered
@@ -26,18 +27,6 @@ SLOW_WRONG, FAST_WRONG, WRONG = 0.1, 0.15, 3.0
 MISFIT = 1.5
 #: Walkers through what is searched for, their steps before and while draws are kept.
 WALKERS, BURN, KEEP = 100, 60, 120
-
-
-@dataclass(frozen=True)
-class Known:
-    """Beliefs before the fit: of what is searched for, means and deviations (d,); of the linear part."""
-
-    mean: Array
-    sd: Array
-    linear: tuple[tuple[float, Linear], ...]
-
-    def log(self, search: Array) -> Array:
-        return np.asarray((-0.5 * ((search - self.mean) / self.sd) ** 2 - np.log(self.sd)).sum(1))
 
 
 def foresee(

@@ -5,17 +5,13 @@ A figure q of digit d is shown when the temperature with its noise lies in q ± 
 and the moments at which the figure changes say most.
 """
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.heatup.basis import Shapes, columns
+from tensimeter.core.heatup.known import Known
 from tensimeter.core.heatup.record import Cells
 from tensimeter.core.heatup.sampler import walked
-
-if TYPE_CHECKING:
-    from tensimeter.core.heatup.fit import Known
 
 #: How well the noise itself is believed beforehand, in ln.
 NOISE_SPREAD = 0.7
@@ -26,7 +22,7 @@ WALKERS, BURN, KEEP = 100, 250, 200
 
 
 def exactly(
-    cells: Cells, known: "Known", search: Array, rises: Array, lag_s: float, rng: np.random.Generator
+    cells: Cells, known: Known, search: Array, rises: Array, lag_s: float, rng: np.random.Generator
 ) -> tuple[Array, Array]:
     """Draws of what is searched for (k, d) and of the linear part (k, p), by every figure shown."""
     d = search.shape[1]
@@ -76,7 +72,7 @@ def _log_shown(shown: Array, level: Array, sigma: Array, digit: float) -> Array:
     return np.asarray(np.log(np.maximum(ndtr(off + half) - ndtr(off - half), 1e-12)))
 
 
-def _log_linear(known: "Known", rises: Array) -> Array:
+def _log_linear(known: Known, rises: Array) -> Array:
     parts = []
     for chance, linear in known.linear:
         off = rises - linear.mean

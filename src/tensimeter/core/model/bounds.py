@@ -1,29 +1,33 @@
 """How large and how deep a job may be: what is beyond is refused when it is read, once and for all."""
 
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
 
 from tensimeter.core.errors import Trouble
-
-if TYPE_CHECKING:
-    from tensimeter.core.model.job import Job
-    from tensimeter.core.path import Design
+from tensimeter.core.model.tests import TestRecord
+from tensimeter.core.parts.part import PartRecord
+from tensimeter.core.path import Design
 
 #: Far above anything that stands on a bench; a file with more was made to do harm, or is damaged.
 MOST_LINKS, MOST_DEPTH, MOST_PARTS, MOST_TESTS, MOST_VARIANTS = 300, 100, 3000, 1000, 50
 
 
-def must_be_bounded(job: "Job") -> None:
-    """Trouble where a job is too large, nested too deeply, or two of its things have one id."""
+def must_be_bounded(
+    stock: Sequence[PartRecord], tests: Sequence[TestRecord], designs: Sequence[Design]
+) -> None:
+    """Trouble where a job is too large, nested too deeply, or two of its things have one id.
+
+    `designs` are the one in hand and those of its variants.
+    """
     for what, count, most in (
-        ("parts", len(job.stock), MOST_PARTS),
-        ("tests", len(job.campaign.tests), MOST_TESTS),
-        ("variants", len(job.variants), MOST_VARIANTS),
+        ("parts", len(stock), MOST_PARTS),
+        ("tests", len(tests), MOST_TESTS),
+        ("variants", len(designs) - 1, MOST_VARIANTS),
     ):
         if count > most:
             raise Trouble(f"This job has {count} {what}; {most} are the most that is read.")
-    _one_id("part", [part.id for part in job.stock])
-    _one_id("test", [test.id for test in job.campaign.tests])
-    for design in (job.design, *(v.design for v in job.variants)):
+    _one_id("part", [part.id for part in stock])
+    _one_id("test", [test.id for test in tests])
+    for design in designs:
         _must_be_walkable(design)
 
 
@@ -33,7 +37,7 @@ def _one_id(what: str, ids: list[str]) -> None:
         raise Trouble(f"This job has two {what}s called “{twice}”; nothing was read of it.")
 
 
-def _must_be_walkable(design: "Design") -> None:
+def _must_be_walkable(design: Design) -> None:
     if len(design.links) > MOST_LINKS:
         raise Trouble(f"This job has {len(design.links)} links; {MOST_LINKS} are the most that is read.")
     _one_id("link", [link.id for link in design.links])

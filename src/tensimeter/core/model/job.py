@@ -189,5 +189,6 @@ def read_job(data: str | bytes | dict[str, Any]) -> Job:
             ) from error
         where = ".".join(str(step) for step in first["loc"]) or "the whole"
         raise Trouble(f"This is not a job that can be read: {where}: {first['msg']}.") from error
-    must_be_bounded(job)
+    designs = (job.design, *(v.design for v in job.variants))
+    must_be_bounded(job.stock, job.campaign.tests, designs)
     return job

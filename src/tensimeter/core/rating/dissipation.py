@@ -11,8 +11,7 @@ from tensimeter.core.explain import Given, Worked
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import ConverterPart, SinkPart, SourcePart
 from tensimeter.core.path import ConverterLink, Link
-from tensimeter.core.thermal.derating import hottest_at
-from tensimeter.core.thermal.fan_cooling import (
+from tensimeter.core.rating.fan_cooling import (
     Phase,
     Step,
     box_resistance,
@@ -22,6 +21,7 @@ from tensimeter.core.thermal.fan_cooling import (
     seconds_to,
     settled,
 )
+from tensimeter.core.thermal.derating import hottest_at
 from tensimeter.core.thermal.heatsink import SinkFigures
 
 

@@ -2,12 +2,12 @@
 
 import math
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from tensimeter.core.analysis.regulation import Readings, Regulation, regulation
 from tensimeter.core.errors import Trouble
+from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
 from tensimeter.core.measurement.readings import (
     PRETENDED,
@@ -23,9 +23,6 @@ from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
-
-if TYPE_CHECKING:
-    from tensimeter.core.testplan.soak.state import SoakState
 
 
 def rates(result: Outcome) -> bool:
@@ -115,7 +112,7 @@ def outcome(
     waves: Sequence[Wave] = (),
     *,
     running: bool = False,
-    soak: "SoakState | None" = None,
+    soak: SoakState | None = None,
 ) -> Outcome:
     """Judge a test by all its readings and waveforms; while it is running by what the run tells of heat.
 

@@ -3,7 +3,7 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -12,15 +12,13 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.load_line import LoadLine, load_line
 from tensimeter.core.electrical.elements import Network
 from tensimeter.core.explain import Worked
+from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict
 from tensimeter.core.measurement.readings import Pair, Quantity, Reading, Wave, interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
 from tensimeter.core.path import OutputLink
 from tensimeter.core.rating.ladder import FullLoad
-
-if TYPE_CHECKING:
-    from tensimeter.core.testplan.soak.state import SoakState
 
 #: Where the watts that a supply takes are read.
 WALL = "wall"
@@ -170,7 +168,7 @@ class Facts:
     waves: tuple[Wave, ...] = ()
     #: What a run that is on has told of a soak; what takes long is not worked out anew while it is on.
     running: bool = False
-    soak: "SoakState | None" = None
+    soak: SoakState | None = None
 
     def last(self, step: int, quantity: str, place: str | None = None) -> Reading | None:
         """The latest figure of a quantity at a step; at the output under test where no place is named."""

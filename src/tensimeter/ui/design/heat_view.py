@@ -9,7 +9,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.path import FanLink
 from tensimeter.core.quantity import fixed
 from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
-from tensimeter.core.thermal.fan_cooling import box_resistance, fan_of, swing
+from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, swing
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.session import Session
 

@@ -10,8 +10,8 @@ from PyQt6.QtGui import QFontMetricsF
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.heat_design.by_design import HeatByDesign
+from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.testplan.soak.run import SoakRun
-from tensimeter.core.testplan.soak.state import SoakState
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.theme import theme
 

@@ -10,8 +10,8 @@ from tensimeter.core.heat_design.measuring_points import temperature_places
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.testplan.registry import kind_of
+from tensimeter.core.testplan.soak.estimation import state_at
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, run_name, soak_runs
-from tensimeter.core.testplan.soak.state import state_at
 from tensimeter.core.testplan.step import Outcome, Plan
 from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
 from tensimeter.ui.parts.picture_plot import PicturePlot

@@ -5,13 +5,16 @@ import numpy as np
 from tensimeter.core.explain import Given, Worked
 from tensimeter.core.heat_design.fanned import SENSOR_K
 from tensimeter.core.heat_design.measuring_points import Scenario, temperature_places, thermometer
+from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Endurance, Soak
 from tensimeter.core.parts.roles import ConverterPart
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.rating.fan_cooling import resting_speed
 from tensimeter.core.testplan.kinds.heat_kind import HeatKind, watchable
+from tensimeter.core.testplan.soak.estimation import state_at, state_of
 from tensimeter.core.testplan.soak.identified import Shown, shown
 from tensimeter.core.testplan.soak.run import (
     FIRST_SCANS,
@@ -21,10 +24,8 @@ from tensimeter.core.testplan.soak.run import (
     place_of,
     soak_runs,
 )
-from tensimeter.core.testplan.soak.state import SoakState, state_at, state_of
 from tensimeter.core.testplan.step import Facts, Finding, Plan, Situation, Step, predicted
 from tensimeter.core.thermal.derating import allowed_at
-from tensimeter.core.thermal.fan_cooling import resting_speed
 from tensimeter.core.thermal.rc_ladder import Fitted
 
 #: A room as warm as a shed in summer, and the share of a sink that a year's dust takes: rules of thumb.

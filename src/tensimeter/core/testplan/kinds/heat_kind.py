@@ -13,8 +13,8 @@ from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import PLACE_C, TestKind
 from tensimeter.core.testplan.picture import Line, Picture
+from tensimeter.core.testplan.soak.estimation import state_of
 from tensimeter.core.testplan.soak.run import soak_runs
-from tensimeter.core.testplan.soak.state import state_of
 from tensimeter.core.testplan.step import Outcome, Plan
 
 T = TypeVar("T", bound=TestRecord)

@@ -15,8 +15,8 @@ from tensimeter.core.heat_design.measuring_points import (
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import ConverterPart
+from tensimeter.core.testplan.soak.estimation import fitted_stages
 from tensimeter.core.testplan.soak.run import SoakRun, amps_of
-from tensimeter.core.testplan.soak.state import fitted_stages
 from tensimeter.core.testplan.step import Plan
 from tensimeter.core.thermal.rc_ladder import Fitted, Stages
 from tensimeter.core.thermal.remedies import Part, Remedy, changes, remedies

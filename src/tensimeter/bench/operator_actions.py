@@ -1,33 +1,29 @@
 """What hands do between two steps: move leads, turn trims, switch at the wall. A person is asked where no
 instrument and no simulated bench does it."""
 
-from typing import TYPE_CHECKING
-
 from tensimeter.bench.events import Event
 from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.step_context import StepContext
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import Step
-
-if TYPE_CHECKING:
-    from tensimeter.bench.taking import Taking
 
 #: Bench seconds without power after which a supply is taken to be reset, and after power until it stands.
 RESET_S, START_S = 8.0, 3.0
 
 
-class Hands:
+class OperatorActions:
     """Arranges the bench for each step, and knows where everything sits."""
 
-    def __init__(self, taking: "Taking") -> None:
-        self._taking = taking
+    def __init__(self, context: StepContext) -> None:
+        self._context = context
         self._at: dict[str, str] = {}
         self._line_V: float | None = None
         self._trims: dict[str, float] = {}
 
     def where(self, role: str) -> str:
         """The output at which an instrument sits."""
-        return self._at.get(role, self._taking.plan.output.id if role in ("load", "voltmeter") else "")
+        return self._at.get(role, self._context.plan.output.id if role in ("load", "voltmeter") else "")
 
     def role_at(self, output: str) -> str | None:
         """The further load that sits at an output."""
@@ -37,10 +33,10 @@ class Hands:
 
     def arrange(self, step: Step) -> None:
         """Everything of a step but the loads' settings."""
-        bench = self._taking.bench
-        place = step.place or self._taking.plan.output.id
+        bench = self._context.bench
+        place = step.place or self._context.plan.output.id
         if self.where("load") != place:
-            self._taking.let_go()
+            self._context.let_go()
             self.join_load(place, step.hand)
         self.join_meter(place)
         if step.reset:
@@ -61,22 +57,22 @@ class Hands:
     @property
     def can_reset(self) -> bool:
         """Whether the supply can be switched without asking a person."""
-        return self._taking.bench.line is not None or self._taking.bench.hands is not None
+        return self._context.bench.line is not None or self._context.bench.hands is not None
 
     def reset(self, words: str = "") -> None:
         """Off at the wall for long enough, and on again; trims are back where they belong."""
         for output in list(self._trims):
-            link = next((o for o in self._taking.file.job.design.outputs() if o.id == output), None)
+            link = next((o for o in self._context.file.job.design.outputs() if o.id == output), None)
             if link is not None and self._trimmed_back(output, link.nominal_V):
                 self._trims[output] = link.nominal_V
         self.power(False, words)
-        self._taking.wait(RESET_S)
+        self._context.wait(RESET_S)
         self.power(True)
-        self._taking.wait(START_S)
+        self._context.wait(START_S)
 
     def join_load(self, output: str, words: str = "") -> None:
         """Load and meter at an output, with the load off."""
-        if self._taking.bench.hands is not None:
+        if self._context.bench.hands is not None:
             self._do("place_load", role="load", output=output)
         elif output != self.where("load"):
             self.ask(words or f"Move the load and the meter to {self._name(output)}.")
@@ -84,7 +80,7 @@ class Hands:
 
     def join(self, role: str, output: str) -> None:
         """A further load at an output."""
-        if self._taking.bench.hands is not None:
+        if self._context.bench.hands is not None:
             self._do("place_load", role=role, output=output)
         else:
             self.ask(f"Join {role} to {self._name(output)}.")
@@ -94,7 +90,7 @@ class Hands:
         """The voltmeter alone at an output; loads stay as they are."""
         if self.where("voltmeter") == output:
             return
-        if self._taking.bench.hands is not None:
+        if self._context.bench.hands is not None:
             self._do("place_meter", output=output)
         else:
             self.ask(f"Move the voltmeter to {self._name(output)}.", unloaded=False)
@@ -102,14 +98,14 @@ class Hands:
 
     def join_device(self, output: str, amps: float, words: str) -> None:
         """A real device as the load."""
-        if self._taking.bench.hands is not None:
+        if self._context.bench.hands is not None:
             self._do("join", output=output, amps=f"{amps:.4f}")
         else:
             self.ask(words, unloaded=False)
 
     def power(self, on: bool, words: str = "") -> None:
         """Switch the supply at the wall."""
-        bench = self._taking.bench
+        bench = self._context.bench
         if bench.line is not None:
             bench.line.switch(on)
             if bench.line.can("is_on") and bench.line.is_on() != on:
@@ -121,24 +117,24 @@ class Hands:
 
     def ask(self, text: str, *, unloaded: bool = True) -> None:
         """Have a person do something, with the loads off meanwhile where they have to be."""
-        taking = self._taking
+        context = self._context
         if unloaded:
-            taking.let_go()
+            context.let_go()
             # Nobody is sent to the plugs before the load itself says that it is off.
-            taking.look_unloaded()
-        taking.control.answered.clear()
-        taking.tell(Event("ask", taking.step, text=text, at_s=taking.since()))
+            context.look_unloaded()
+        context.control.answered.clear()
+        context.tell(Event("ask", context.step, text=text, at_s=context.since()))
         if unloaded:
-            taking.wait_unloaded(taking.control.answered.wait)
+            context.wait_unloaded(context.control.answered.wait)
             return
         # Volts are not judged meanwhile: a lead in the hand and a supply that is off read nothing.
-        while not taking.control.answered.wait(0.2):
-            taking.speak_to_loads()
-        taking.control.check()
+        while not context.control.answered.wait(0.2):
+            context.speak_to_loads()
+        context.control.check()
 
     def left_behind(self) -> str:
         """Set the line back where an instrument can; say what only hands can."""
-        bench, job = self._taking.bench, self._taking.file.job
+        bench, job = self._context.bench, self._context.file.job
         said = ""
         if self._line_V is not None and self._line_V != job.settings.mains_V:
             try:
@@ -155,7 +151,7 @@ class Hands:
 
     def _trimmed_back(self, output: str, volts: float) -> bool:
         """Whether simulated hands turned a trim back to where it belongs."""
-        if self._taking.bench.hands is None:
+        if self._context.bench.hands is None:
             return False
         try:
             self._do("trim", output=output, volts=f"{volts:.4f}")
@@ -164,7 +160,7 @@ class Hands:
         return True
 
     def _do(self, command: str, **values: str) -> None:
-        hands = self._taking.bench.hands
+        hands = self._context.bench.hands
         assert hands is not None
         hands.ask_hands(command, **values)
         said = hands.errors()
@@ -172,5 +168,5 @@ class Hands:
             raise Trouble(f"The simulated bench can't do this ({said[0]}): take the point by hand.")
 
     def _name(self, output: str) -> str:
-        outputs = self._taking.file.job.design.outputs()
+        outputs = self._context.file.job.design.outputs()
         return next((o.name for o in outputs if o.id == output), output)

@@ -1,0 +1,20 @@
+"""What is believed of a heat-up before its readings are looked at."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.heatup.basis import Linear
+
+
+@dataclass(frozen=True)
+class Known:
+    """Beliefs before the fit: of what is searched for, means and deviations (d,); of the linear part."""
+
+    mean: Array
+    sd: Array
+    linear: tuple[tuple[float, Linear], ...]
+
+    def log(self, search: Array) -> Array:
+        return np.asarray((-0.5 * ((search - self.mean) / self.sd) ** 2 - np.log(self.sd)).sum(1))
