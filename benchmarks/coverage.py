@@ -12,11 +12,11 @@ import sys
 
 import numpy as np
 
-from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
 from tensimeter.core.analysis.regulation import Readings, regulation
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.simulation.supply import HiddenErrors, SimulatedSupply
 
 NO_LOAD_V, RESISTANCE = 13.570, 0.0047 + 0.0061 + 2 * 1.7241e-8 * 2 / 2.5e-6 + 0.0088
 

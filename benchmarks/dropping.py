@@ -19,7 +19,6 @@ from pathlib import Path
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.profile import GENERIC, role_of
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.misbehaving import Fault
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.tests import (
@@ -33,6 +32,7 @@ from tensimeter.core.model.tests import (
 from tensimeter.core.parts.instruments import Clamp
 from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, stand_ins
+from tensimeter.simulation.misbehaving import Fault
 from tensimeter.store.jobfile import JobFile
 
 SPEED = 10.0

@@ -10,11 +10,11 @@ import pyvisa
 from benchmarks.measure import Row, in_turns
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 
 CHANNELS = 8

@@ -3,8 +3,8 @@
 import time
 
 from benchmarks.measure import Row
-from tensimeter.bench.simulated.supply import SimulatedSupply
 from tensimeter.demo import ridge_pier
+from tensimeter.simulation.supply import SimulatedSupply
 
 RATE_HZ = 10.0
 

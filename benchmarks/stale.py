@@ -19,12 +19,12 @@ from pathlib import Path
 
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.misbehaving import Fault
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job, stand_ins
+from tensimeter.simulation.misbehaving import Fault
 from tensimeter.store.jobfile import JobFile
 
 SPEED = 60.0
@@ -80,7 +80,7 @@ def one(seed: int) -> tuple[str, str, int, list[str], str]:
 
 def _true_volts(served, amps: float) -> float:
     """What stands at the output with a load of so much on it, by the hidden supply itself."""
-    from tensimeter.bench.simulated.behaviour import Demand
+    from tensimeter.simulation.behaviour import Demand
 
     load = served.devices["load"]
     value = (

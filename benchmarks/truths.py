@@ -16,9 +16,6 @@ import numpy as np
 
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.behaviour import Behaviour
-from tensimeter.bench.simulated.server import StandIns
-from tensimeter.bench.simulated.supply import SimulatedSupply
 from tensimeter.core.analysis.limit import LimitKind
 from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import CrossRegulation, LoadRegulation, Overload, OverVoltage
@@ -32,6 +29,9 @@ from tensimeter.core.testplan.kinds.overload import limit_of
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.demo.bench_parts import ROLES, bench_parts
+from tensimeter.simulation.behaviour import Behaviour
+from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.supply import SimulatedSupply
 from tensimeter.store.jobfile import JobFile
 
 KINDS = [k for k in LimitKind if k is not LimitKind.UNSURE]

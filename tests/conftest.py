@@ -9,10 +9,10 @@ from hypothesis import settings
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from tensimeter.bench.setup import Bench, open_bench
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.model.edits import readings_first
 from tensimeter.core.model.job import Assembly, Job
 from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 
 # The same examples on every machine: a run that fails can be repeated. Others are tried with

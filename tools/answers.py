@@ -16,7 +16,7 @@ import shutil
 import sys
 import tempfile
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -277,10 +277,11 @@ def demo_runs(folder: Path) -> dict[str, object]:
 
 def write(folder: Path, out: Path) -> None:
     paths = sorted(folder.glob("*.tensi"))
-    with ProcessPoolExecutor(2, max_tasks_per_child=8) as pool:
-        runs = pool.submit(demo_runs, folder)
-        found = {p.name: a for p, a in zip(paths, pool.map(answers, paths), strict=True)}
-        found["without a job"] = runs.result()
+    # A window leaves much behind: each process answers a few jobs only.
+    with get_context("spawn").Pool(2, maxtasksperchild=6) as pool:
+        runs = pool.apply_async(demo_runs, (folder,))
+        found = {p.name: a for p, a in zip(paths, pool.imap(answers, paths, 1), strict=True)}
+        found["without a job"] = runs.get()
     out.write_text(json.dumps(found, indent=0, sort_keys=True))
     print(f"{len(found)} sets of answers, {sum(map(len, found.values()))} answers: {out}")
 

@@ -13,9 +13,6 @@ from tensimeter.bench.approach import Approach
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.profile import load_profile
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.behaviour import Behaviour, Demand, meeting_point, ripple_wave
-from tensimeter.bench.simulated.server import StandIns
-from tensimeter.bench.simulated.supply import SimulatedSupply
 from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.analysis.limit import LimitKind
 from tensimeter.core.measurement.conformity import Accuracy
@@ -25,6 +22,9 @@ from tensimeter.core.model.tests import LoadRegulation, Overload
 from tensimeter.core.parts.instruments import Clamp
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
+from tensimeter.simulation.behaviour import Behaviour, Demand, meeting_point, ripple_wave
+from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.supply import SimulatedSupply
 from tensimeter.store.jobfile import JobFile
 
 TRACED = (LimitKind.CONSTANT_CURRENT, LimitKind.FOLDBACK, LimitKind.CONSTANT_POWER, LimitKind.BROWN_OUT)

@@ -10,7 +10,6 @@ import pytest
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import changed, with_campaign
@@ -38,6 +37,7 @@ from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.demo.library import stand_ins as simulated
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook
 
@@ -131,8 +131,8 @@ def test_a_load_that_holds_a_resistance_or_a_power(bed: Bed, mode: str) -> None:
 
 
 def test_a_latched_supply_is_reset_before_the_next_test(tmp_path: Path, demo: Job) -> None:
-    from tensimeter.bench.simulated.behaviour import Behaviour
     from tensimeter.core.analysis.limit import LimitKind
+    from tensimeter.simulation.behaviour import Behaviour
 
     latch = {"dew": Behaviour(limit=LimitKind.LATCH_OFF, limit_A=3.4)}
     with (

@@ -6,16 +6,16 @@ from dataclasses import replace
 
 import pytest
 
+from tensimeter.app.imported_readings import file_log, file_typed
 from tensimeter.bench.engine import Event, RunEngine, RunLimits
-from tensimeter.bench.filed import file_log, file_typed
 from tensimeter.bench.profile import load_profile
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import Log
 

@@ -12,10 +12,10 @@ from tensimeter.bench.finding import found_instruments, resource_of
 from tensimeter.bench.profile import GENERIC, NEEDED, load_profile, role_of, try_profile
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import open_bench_file, read_bench_file, write_bench_file
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
+from tensimeter.simulation.server import StandIns
 
 
 def tried(served: StandIns, role: str, profile: str) -> dict[str, object]:

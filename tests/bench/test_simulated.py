@@ -9,9 +9,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tensimeter.bench.clock import Clock
-from tensimeter.bench.simulated.scpi import ScpiDevice
-from tensimeter.bench.simulated.server import StandIns
-from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import Trouble
@@ -19,6 +16,9 @@ from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job
 from tensimeter.demo.library import demo_truths
+from tensimeter.simulation.scpi import ScpiDevice
+from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.supply import HiddenErrors, SimulatedSupply
 
 
 @pytest.fixture

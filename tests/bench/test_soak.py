@@ -8,8 +8,6 @@ import pytest
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.supply import SimulatedSupply
-from tensimeter.bench.simulated.warmth import HeatGuard, HeatTruths, Warmth
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import changed, with_test
 from tensimeter.core.model.job import Job
@@ -18,6 +16,8 @@ from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.demo import finishers_bench, ridge_pier
 from tensimeter.demo.library import demo_job, stand_ins
+from tensimeter.simulation.supply import SimulatedSupply
+from tensimeter.simulation.warmth import HeatGuard, HeatTruths, Warmth
 from tensimeter.store.jobfile import JobFile
 
 

@@ -19,14 +19,14 @@ from tensimeter.bench.cuts import Cut, address_of
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.guarding import RunGuard
 from tensimeter.bench.setup import Bench, open_bench
-from tensimeter.bench.simulated.behaviour import Demand
-from tensimeter.bench.simulated.misbehaving import Fault
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.testplan.plan import plan
+from tensimeter.simulation.behaviour import Demand
+from tensimeter.simulation.misbehaving import Fault
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 
 SPEED = 30.0

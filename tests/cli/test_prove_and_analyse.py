@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tensimeter.bench.simulated.server import StandIns
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook
 

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from tensimeter.bench.filed import file_typed
+from tensimeter.app.imported_readings import file_typed
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Overrule
 from tensimeter.core.readingline import understand

@@ -7,11 +7,11 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.model.edits import changed, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.form import RecordForm

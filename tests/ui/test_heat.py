@@ -163,7 +163,7 @@ def test_a_soak_by_hand_with_a_thermometer_and_a_pencil(
     begun = 1_790_000_000.0
 
     def typed(minute: float, text: str) -> None:
-        monkeypatch.setattr("tensimeter.bench.filed.time.time", lambda: begun + 60 * minute)
+        monkeypatch.setattr("tensimeter.app.imported_readings.time.time", lambda: begun + 60 * minute)
         line.entry.setText(text)
         QTest.keyClick(line.entry, Qt.Key.Key_Return)
         assert line.hint.text().startswith("kept"), line.hint.text()

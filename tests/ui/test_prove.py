@@ -10,7 +10,6 @@ from PyQt6.QtTest import QTest
 
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench, read_bench_file
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.job import Job
@@ -27,6 +26,7 @@ from tensimeter.core.model.tests import (
 )
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.demo.library import stand_ins as simulated
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.prove.instruments_window import InstrumentsWindow
 from tensimeter.ui.theme import theme

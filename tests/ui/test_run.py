@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import QApplication
 
 from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.window import MainWindow
 

@@ -10,13 +10,13 @@ from PyQt6.QtTest import QTest
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.readings import Reading, thinned
 from tensimeter.core.testplan.evaluation import already_read, proven_A, shown_A
 from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.report.sheet import build
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.run_feed import RunFeed
 from tensimeter.ui.window import MainWindow

@@ -21,6 +21,7 @@ from tensimeter.bench.step_context import StepContext
 from tensimeter.bench.step_runner import WATCHDOG_S, StepRunner
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.procedure.notices import must_be_lifted
 from tensimeter.core.testplan.step import Plan, Step
 from tensimeter.store.jobfile import JobFile
 
@@ -66,6 +67,9 @@ class RunEngine:
                 f"This test loads {most + 1} outputs at once; the bench has {1 + len(bench.others)} "
                 f"load{'s' if bench.others else ''}. Add [load2] to it, or take the points by hand."
             )
+        if not bench.simulated:
+            # Nothing simulated can hurt; a real supply waits for its hold points, whoever starts its run.
+            must_be_lifted(file.job, file.readings(), plan.output.id)
         file.must_have_room()
         self.file, self.plan, self.bench, self._tell = file, plan, bench, tell
         self.limits = limits or RunLimits.for_plan(plan)

@@ -5,8 +5,8 @@ from typing import Annotated, Any
 
 import typer
 
-from tensimeter.bench.filed import done_steps, file_log, file_typed
-from tensimeter.bench.filed_heat import file_heat_log
+from tensimeter.app.imported_readings import done_steps, file_log, file_typed
+from tensimeter.app.imported_temperatures import file_heat_log
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer

@@ -11,9 +11,9 @@ from typing import Annotated, Any
 
 import typer
 
+from tensimeter.app.imported_readings import done_steps
 from tensimeter.bench.clock import SteppedClock, clock_at
 from tensimeter.bench.engine import Event, RunEngine
-from tensimeter.bench.filed import done_steps
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict

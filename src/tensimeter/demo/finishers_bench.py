@@ -4,7 +4,6 @@ On the upper tap the regulator burns more than its sink can shed at low volts; o
 out in the valleys before the top of its range. All names, labels and figures are invented.
 """
 
-from tensimeter.bench.simulated.warmth import HeatGuard, HeatTruths
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import LoadRegulation, OverTemperature
@@ -27,6 +26,7 @@ from tensimeter.core.path import (
 )
 from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
+from tensimeter.simulation.warmth import HeatGuard, HeatTruths
 
 #: What the builder does not know: the regulator's reference and a tired clamp.
 TRUTHS: dict[tuple[str, str], float] = {

@@ -4,12 +4,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from tensimeter.bench.clock import Clock
-from tensimeter.bench.simulated.server import StandIns
-from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
 from tensimeter.core.procedure.practice import Mistake, Practice
 from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier
+from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.warmth import HeatTruths
 from tensimeter.store.jobfile import JobFile
 
 _JOBS: dict[str, tuple[Callable[[], Job], dict[tuple[str, str], float]]] = {

@@ -5,8 +5,6 @@ All names, labels and figures are invented.
 
 from dataclasses import replace
 
-from tensimeter.bench.simulated.behaviour import Behaviour
-from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.analysis.limit import LimitKind
 from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import LoadRegulation, Soak
@@ -19,6 +17,8 @@ from tensimeter.core.parts.registry import Part
 from tensimeter.core.path import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
+from tensimeter.simulation.behaviour import Behaviour
+from tensimeter.simulation.warmth import HeatTruths
 
 #: What the builder does not know: element, field, true figure.
 TRUTHS: dict[tuple[str, str], float] = {

@@ -60,7 +60,7 @@ def write(file: JobFile, path: Path) -> None:
 
 def font_face() -> str:
     """The shipped type as style rules, so that a document needs nothing beside itself."""
-    fonts = resources.files("tensimeter.ui").joinpath("assets", "fonts")
+    fonts = resources.files("tensimeter.assets").joinpath("fonts")
     rules = []
     for name, style, weight in _FACES:
         data = base64.b64encode(fonts.joinpath(f"B612-{name}.otf").read_bytes()).decode()

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from tensimeter.assets.colours import PAPER, PRINT_HOLD, PRINT_PENCIL
 from tensimeter.core.analysis.extremes import Envelope
 from tensimeter.core.analysis.ripple import Ripple as RippleFigures
 from tensimeter.core.measurement.readings import Wave
@@ -14,8 +15,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-INK, PENCIL, RULE, PREDICTION = "#22303C", "#6B7680", "#D8D2C4", "#3D648C"
-COLOURS = {"holds": "#1C7468", "misses": "#BC3B24", "too_close": "#A86A12"}
+INK, PENCIL, RULE, PREDICTION = PAPER.ink, PRINT_PENCIL, PAPER.rule, PAPER.prediction
+COLOURS = {"holds": PAPER.holds, "misses": PAPER.miss, "too_close": PRINT_HOLD}
 
 
 def quiet(axes: "Axes", across: str, up: str) -> None:
@@ -31,9 +32,9 @@ def quiet(axes: "Axes", across: str, up: str) -> None:
 def draw_picture(figure: "Figure", picture: Picture) -> None:
     axes = figure.subplots()
     if picture.band is not None:
-        axes.axhspan(*picture.band, color="#1C7468", alpha=0.09, lw=0)
+        axes.axhspan(*picture.band, color=PAPER.holds, alpha=0.09, lw=0)
         for end in picture.band:
-            axes.axhline(end, color="#1C7468", lw=0.8)
+            axes.axhline(end, color=PAPER.holds, lw=0.8)
     for line in picture.lines:
         colour = {"prediction": PREDICTION, "path": PENCIL}.get(line.role, INK)
         dash = "--" if line.role == "prediction" else "-"

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from tensimeter.assets.colours import PAPER
 from tensimeter.core.model.job import Job
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
@@ -65,7 +66,7 @@ def _svg(draw: "Callable[[Figure], None]") -> str:
     from matplotlib import font_manager
     from matplotlib.figure import Figure
 
-    face = resources.files("tensimeter.ui").joinpath("assets", "fonts", "B612-Regular.otf")
+    face = resources.files("tensimeter.assets").joinpath("fonts", "B612-Regular.otf")
     if "B612" not in font_manager.get_font_names():
         font_manager.fontManager.addfont(str(face))
 
@@ -87,9 +88,9 @@ def _draw(axes: object, result: Outcome) -> None:
 
     assert isinstance(axes, Axes)
     low, high = result.plan.steps[0].allowed.ends
-    axes.axhspan(low, high, color="#1C7468", alpha=0.09, lw=0)
+    axes.axhspan(low, high, color=PAPER.holds, alpha=0.09, lw=0)
     for end in (low, high):
-        axes.axhline(end, color="#1C7468", lw=0.8)
+        axes.axhline(end, color=PAPER.holds, lw=0.8)
     line = result.plan.line
     if line is not None:
         order = np.argsort(line.amps)

@@ -48,6 +48,11 @@ class RunFeed(QObject):
         self._kept = []
         self._life.start()
 
+    def rest(self) -> None:
+        """No run speaks any more."""
+        self._soon.stop()
+        self._life.stop()
+
     def hear(self, event: Event) -> None:
         """Called by the run, in its own thread."""
         if event.kind == "live":
@@ -70,8 +75,7 @@ class RunFeed(QObject):
                 self._bring_kept()
             return
         if event.kind in ENDS:
-            self._soon.stop()
-            self._life.stop()
+            self.rest()
             self._bring_kept()
         self.came.emit(event)
 

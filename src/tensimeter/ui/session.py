@@ -1,46 +1,38 @@
-"""What the window is working on: the open job, its readings, the subject in hand, the run."""
+"""The work session as widgets see it: what has changed comes as signals, in the window's own thread."""
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tensimeter.bench.events import ENDS, Event
-from tensimeter.bench.filed import done_steps, file_from_meter, file_log, file_practice, file_typed, file_wave
-from tensimeter.bench.filed_heat import file_heat_log
-from tensimeter.core.circuit.load_line import full_load
-from tensimeter.core.errors import Doubtful, Trouble
+from tensimeter.app.work_session import WorkSession
+from tensimeter.bench.events import Event
+from tensimeter.core.errors import Trouble
 from tensimeter.core.explain import Worked
-from tensimeter.core.measurement.readings import Reading, thinned
-from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Test
-from tensimeter.core.readingline import Correction, Understood, at_place
-from tensimeter.core.testplan.evaluation import already_read
-from tensimeter.core.testplan.registry import kind_of
-from tensimeter.core.testplan.step import Outcome, Plan
-from tensimeter.store.corrections import correct
-from tensimeter.store.jobfile import JobFile, LogEntry
-from tensimeter.store.waves import WaveBook
-from tensimeter.ui.deeds import Deeds
-from tensimeter.ui.derived import Derived, Hand
+from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.run_feed import RunFeed
 
 if TYPE_CHECKING:
-    from tensimeter.bench.engine import RunEngine
+    from collections.abc import Callable
+
     from tensimeter.bench.setup import Bench
-    from tensimeter.core.heatup.soak_state import SoakState
-    from tensimeter.core.procedure.practice import Practice
-    from tensimeter.store.logs import Log, TemperatureLog
-    from tensimeter.store.waveforms import Waveform
 
 
-#: How many scans of a run are shown while one is on; its verdict is taken from all.
-MOST_SHOWN = 1500
-#: How long leaving waits for the load's being off, s.
-LEAVE_S = 3.0
+class _Teller:
+    """Hands on to the session's signals what the work session tells."""
+
+    def __init__(self, session: "Session") -> None:
+        self.job_changed = session.job_changed.emit
+        self.readings_changed = session.readings_changed.emit
+        self.subject_changed = session.subject_changed.emit
+        self.point_changed = session.point_changed.emit
+        self.hand_changed = session.hand_changed.emit
+        self.logged = session.logged.emit
+        self.run_told = session.run_event.emit
+        self.said = session.say
+        self.troubled = session.complain
 
 
-class Session(QObject):
+class Session(WorkSession, QObject):
     """The open job and everything in hand. Widgets read it and ask it; it tells them of change."""
 
     job_changed = pyqtSignal()
@@ -55,393 +47,43 @@ class Session(QObject):
     hand_changed = pyqtSignal()
 
     def __init__(self, file: JobFile) -> None:
-        super().__init__()
-        self.file = file
-        self.book = WaveBook(file)
-        self.deeds = Deeds(file)
-        #: The log that was asked about; brought once more it is taken.
-        self._asked_about = ""
-        self.subject: str | None = None
-        self.test_id: str | None = None
-        self.step_index = 0
-        self.hand_meter: str | None = None
-        #: The step in hand of Assemble or Wake; None where a test is.
-        self.hand: Hand | None = None
-        #: The supply that is practised on, put together rightly or not; None on a real one.
-        self.practice: Practice | None = None
-        #: A bench file whose voltmeter may read the step in hand; empty without one.
-        self.bench_file = ""
-        self.engine: RunEngine | None = None
-        #: What the run waits for hands to do; empty while it waits for nothing.
-        self.asked_of_hands = ""
-        self.bench: Bench | None = None
-        self._load_before_run: dict[str, float] | None = None
-        self._in_run = False
-        #: What the run has told of a soak.
-        self.soak: SoakState | None = None
-        #: Thinned readings while a run goes on; None otherwise.
-        self._shown: list[Reading] | None = None
-        self._thin_at = 0
-        self.load: dict[str, float] = full_load(self.job)
-        self._derive()
-        tests = self.job.campaign.tests
-        if tests:
-            self.choose_test(tests[0].id)
+        QObject.__init__(self)
         self.feed = RunFeed(self)
-        self.feed.came.connect(self._on_run_event)
-        self.feed.alive.connect(self._show_life)
-        self.closed = False
+        WorkSession.__init__(self, file, _Teller(self))
+        self.feed.came.connect(self.on_run_event)
+        self.feed.alive.connect(self.show_life)
 
     @property
     def trace(self) -> list[tuple[float, float]]:
         """Seconds and volts of the run, as they came."""
         return self.feed.trace
 
-    @property
-    def job(self) -> Job:
-        return self.file.job
-
-    def _derive(self) -> None:
-        before = getattr(self, "now", None)
-        same = before is not None and before.job is self.job
-        self.now = Derived(
-            self.job,
-            self.file.readings() if self._shown is None else self._shown,
-            self.load,
-            before.plans if same else None,
-            waves=self.book.waves(),
-            judged=before.judged if same else None,
-            running=(self.test_id, self.soak) if self._in_run and self.test_id else None,
-        )
-
-    # -- the document ---------------------------------------------------------------------------
-
-    def edit(self, name: str, job: Job) -> bool:
-        """Keep an edit; whether it was kept (a sentence is shown where it was not)."""
-        try:
-            if job == self.job:
-                return True
-            self.file.edit(name, job)
-            self.deeds.edited()
-            self.file.log("edit", name)
-        except Trouble as trouble:
-            self.trouble.emit(str(trouble))
-            return False
-        self._after_job_change()
-        return True
-
-    def undo(self) -> None:
-        self._travel(self.deeds.undo, "undone")
-
-    def redo(self) -> None:
-        self._travel(self.deeds.redo, "done again")
-
-    def _travel(self, move: object, word: str) -> None:
-        try:
-            name = move()  # type: ignore[operator]
-            if name:
-                self.file.log("edit", f"{name}: {word}")
-        except Trouble as trouble:
-            self.trouble.emit(str(trouble))
-            return
-        self._after_job_change()
-        self._after_readings()
-
-    def _after_job_change(self) -> None:
-        known = {o.id: o.full_load_A for o in self.job.design.outputs()}
-        self.load = {k: self.load.get(k, v) for k, v in known.items()}
-        self._derive()
-        if self.now.plan(self.test_id) is None:
-            tests = (t.id for t in self.job.campaign.tests)
-            self.test_id = next((t for t in tests if self.now.plan(t)), None)
-            self.step_index = 0
-        if self.subject not in {link.id for link in self.job.design.links}:
-            self.subject = None
-        self.job_changed.emit()
-        self.logged.emit()
-
-    # -- the subject ----------------------------------------------------------------------------
-
-    def choose(self, link_id: str | None) -> None:
-        """Make a link the subject of workspace and right column."""
-        if link_id != self.subject:
-            self.subject = link_id
-            self.subject_changed.emit()
-
-    @property
-    def output_id(self) -> str | None:
-        """The output in hand: the subject, the first one it feeds, or that of the test."""
-        outputs = self.job.design.outputs()
-        for output in outputs:
-            path = [link.id for link in self.job.design.path_to(output.id)]
-            if self.subject == output.id or (self.subject in path and len(path) > 1):
-                test_output = self.plan.output.id if self.plan else None
-                shared = [
-                    o.id for o in outputs if self.subject in [p.id for p in self.job.design.path_to(o.id)]
-                ]
-                return test_output if test_output in shared else output.id
-        if self.plan:
-            return self.plan.output.id
-        return outputs[0].id if outputs else None
-
-    def set_load(self, output: str, amps: float) -> None:
-        """Move the operating point of one output, at its own volts."""
-        self.load = {**self.load, output: max(amps, 0.0)}
-        self.now = self.now.with_load(self.load)
-        self.point_changed.emit()
-
-    def try_point(self, output: str, volts: float, amps: float) -> None:
-        """Move the operating point of one output to volts it may be set to; the design stays as it is."""
-        self.load = {**self.load, output: max(amps, 0.0)}
-        self.now = self.now.with_load(self.load, (output, volts))
-        self.point_changed.emit()
-
-    # -- the test in hand -----------------------------------------------------------------------
-
-    @property
-    def plan(self) -> Plan | None:
-        return self.now.plan(self.test_id)
-
-    @property
-    def outcome(self) -> Outcome | None:
-        return self.now.outcome(self.test_id)
-
-    @property
-    def test(self) -> Test | None:
-        return next((t for t in self.job.campaign.tests if t.id == self.test_id), None)
-
-    def choose_test(self, test_id: str) -> None:
-        self.test_id = test_id
-        self.step_index = self._next_step()
-        plan_ = self.plan
-        if plan_:
-            self.subject = plan_.output.id
-        self.subject_changed.emit()
-
-    def choose_step(self, index: int) -> None:
-        if index != self.step_index:
-            self.step_index = index
-            self.subject_changed.emit()
-
-    def _next_step(self) -> int:
-        plan_ = self.plan
-        if plan_ is None:
-            return 0
-        done = done_steps(plan_, self.now.readings)
-        return next((s.index for s in plan_.steps if s.index not in done), 0)
-
-    # -- readings -------------------------------------------------------------------------------
-
-    def take_typed(self, line: Understood) -> list[Reading]:
-        """Keep a typed reading; Trouble when it can't be kept."""
-        kept = file_typed(self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index)
-        self._noted(kept, f"{line.summary}, typed", kept[0].step)
-        return kept
-
-    def _noted(self, kept: list[Reading], words: str, step: int | None = None) -> None:
-        """What follows once facts were kept: a line in the logbook, and a way back."""
-        self.file.log("reading", words)
-        self.file.settle()
-        self.deeds.kept(words, kept)
-        self._after_readings(step)
-
-    def correct(self, wanted: Correction) -> str:
-        """Strike or replace what was kept; what was done. Trouble when it can't be."""
-        said = correct(self.file, wanted)
-        self.file.settle()
-        self._after_readings()
-        return said
-
-    def take_up(self, hand: Hand | None) -> None:
-        """Make a step of Assemble or Wake the one in hand."""
-        if hand != self.hand:
-            self.hand = hand
-            self.hand_changed.emit()
-
-    def job_of(self, reading: Reading) -> Job | None:
-        """The job as it stood when a reading was taken."""
-        return self.file.job_at_reading(reading.id) if reading.id is not None else None
-
-    def take_practice(self, place: str, name: str, quantity: str) -> None:
-        """Take a reading from the practice supply; it is kept, marked as practice."""
-        if self.practice is None:
-            raise Trouble("The practice supply has nothing to read there.")
-        self._noted(*file_practice(self.file, self.practice, place, name, quantity, self.hand_meter))
-
-    def take_from_meter(self, place: str, name: str) -> None:
-        """Read the bench's voltmeter once and keep it at a place; Trouble when it gives nothing."""
-        self._noted(*file_from_meter(self.file, Path(self.bench_file), place, name))
-
-    def take_at(self, place: str, name: str, quantity: str, text: str) -> list[Reading]:
-        """Keep a figure typed where its place and quantity are known already; Trouble when it is none."""
-        line = at_place(place, name, quantity, text)
-        kept = file_typed(self.file, line, None, instrument=self.hand_meter)
-        self._noted(kept, f"{line.summary}, typed")
-        return kept
-
-    def take_wave(self, wave: "Waveform", source: str) -> None:
-        """File a waveform under the step in hand; Trouble where the step asks for none."""
-        number = file_wave(self.file, wave, self.plan, self.step_index, source)
-        words = f"waveform of {len(wave.volts)} samples from {source}"
-        self._noted([], words)
-        self.deeds.done.pop()
-        self.deeds.kept_wave(words, number)
-
-    def take_log(self, log: "Log | TemperatureLog", source: str) -> int:
-        """File a log's rows under the test in hand; the number of rows. Trouble when it can't."""
-        if self.plan is None:
-            raise Trouble("Choose a test first; the log is filed under it.")
-        filed = file_heat_log if kind_of(self.plan.test).heats else file_log
-        try:
-            kept = filed(self.file, log, self.plan, source, accept=self._asked_about == source)
-        except Doubtful as doubtful:
-            self._asked_about = source
-            raise Trouble(f"{doubtful} Bring it once more to take it all the same.") from doubtful
-        self._asked_about = ""
-        rows = len({r.scan for r in kept})
-        self._noted(kept, f"{rows} rows from {source}")
-        return rows
-
-    def note(self, kind: str, text: str) -> None:
-        """Write a line into the logbook; remarks are printed on the data sheet."""
-        try:
-            self.file.log(kind, text)
-        except Trouble as trouble:
-            self.trouble.emit(str(trouble))
-        self.logged.emit()
-
-    def _after_readings(self, step: int | None = None) -> None:
-        """All that follows from new readings; a step that is held, or not yet done, stays in hand."""
-        self._derive()
-        self.step_index = self._next_step()
-        if self.plan is not None and step is not None:
-            held = self.plan.steps[step].hold_s is not None
-            if held or step not in done_steps(self.plan, self.now.readings):
-                self.step_index = step
-        self.readings_changed.emit()
-        self.logged.emit()
-
-    def logbook(self, last: int = 200) -> list[LogEntry]:
-        return self.file.logbook(last)
-
-    # -- the run --------------------------------------------------------------------------------
-
-    @property
-    def running(self) -> bool:
-        return self.engine is not None and self.engine.alive
-
-    def start_run(self, bench: "Bench", *, present: bool = False, anew: bool = False) -> None:
-        """Run the test in hand on a bench, or what is still open of it; Trouble when it can't begin."""
-        from tensimeter.bench.engine import RunEngine
-
-        if self.plan is None:
-            raise Trouble("Choose a test first.")
-        if self.running:
-            raise Trouble("A run is on already.")
-        self.engine = RunEngine(
-            self.file,
-            self.plan,
-            bench,
-            self.feed.hear,
-            present=present,
-            done=frozenset() if anew else already_read(self.outcome, simulated=bench.simulated),
-        )
-        self.bench = bench
-        self._in_run, self.soak = True, None
-        self._shown = thinned(self.file.readings(), MOST_SHOWN)
+    def start_run(
+        self,
+        bench: "Bench",
+        hear: "Callable[[Event], None] | None" = None,
+        *,
+        present: bool = False,
+        anew: bool = False,
+    ) -> None:
+        """Run the test in hand on a bench; what it tells comes by way of the window's own thread."""
         self.feed.begin()
-        self.engine.window_answers()
-        self.file.log("run", f"{self.plan.test.id} begun")
-        self.engine.start()
+        try:
+            WorkSession.start_run(self, bench, hear or self.feed.hear, present=present, anew=anew)
+        except Trouble:
+            self.feed.rest()
+            raise
 
-    def skip_point(self) -> None:
-        """Pass the point in hand over; the run goes on with the next."""
-        if self.engine is not None:
-            self.engine.skip()
-
-    def hands_are_done(self) -> None:
-        """What the run asked hands to do is done."""
-        self.asked_of_hands = ""
-        if self.engine is not None:
-            self.engine.answer()
-
-    def drop_load(self) -> None:
-        if self.engine is not None:
-            self.engine.drop()
-
-    def _show_life(self) -> None:
-        """Tell the run that the window answers."""
-        if self.engine is not None:
-            self.engine.window_answers()
-
-    def _on_run_event(self, event: Event) -> None:
-        """Bring everything up to date, then tell the widgets."""
-        if self.closed:
-            return
-        if event.kind == "kept":
-            self._show_more(event.readings)
-        elif event.step is not None:
-            # What was kept may be told of when the next step has begun.
-            self.step_index = event.step.index
-        if event.kind == "step" and event.step is not None and self.plan is not None:
-            self._follow_load(self.plan.output.id, event.step.set_A)
-        if event.state is not None:
-            self.soak = event.state
-        if event.kind in ("kept", "wave", "warmth"):
-            self._derive()
-            self.readings_changed.emit()
-        self.asked_of_hands = event.text if event.kind == "ask" else ""
-        if event.kind in ENDS:
-            self._end_run(event)
-        self.run_event.emit(event)
-
-    def _show_more(self, readings: tuple[Reading, ...]) -> None:
-        """Show what was kept beside what is shown, thinned when that has doubled."""
-        if self._shown is not None:
-            self._shown += readings
-            if len(self._shown) > self._thin_at:
-                self._shown = thinned(self._shown, MOST_SHOWN)
-                self._thin_at = 2 * len(self._shown) + MOST_SHOWN
-
-    def _end_run(self, event: Event) -> None:
-        self._in_run, self._shown = False, None
-        self.file.log("run", f"{self.test_id} {event.kind}: {event.text}")
-        self.file.settle()
-        if self.bench is not None:
-            self.bench.close()
-            self.bench = None
-        if self._load_before_run is not None:
-            self.load, self._load_before_run = self._load_before_run, None
-        self._after_readings()
-        self.point_changed.emit()
-        (self.told if event.kind == "done" else self.trouble).emit(event.text)
-
-    def _follow_load(self, output: str, amps: float) -> None:
-        """Predict the path at what the run sets: this output alone is loaded."""
-        if self._load_before_run is None:
-            self._load_before_run = dict(self.load)
-        self.load = dict.fromkeys(self.load, 0.0)
-        self.set_load(output, amps)
-
-    def drop_and_wait(self) -> str:
-        """End a run; what is not proven of its load's being off, in a sentence, empty where all is."""
-        if self.engine is None or not self.engine.alive:
-            return ""
-        self.engine.drop()
-        if not self.engine.wait_until_off(LEAVE_S) or not self.engine.load_off:
-            off = self.engine.off
-            return off.text if off is not None else "It is not confirmed that the load is off: look, by hand."
-        return ""
-
-    def close(self) -> None:
-        """End a run with the load off, then close the file."""
-        if self.engine is not None and self.engine.alive:
-            self.engine.drop()
-            self.engine.join(8)
-        if self.bench is not None:
-            self.bench.close()
-        self.closed = True
-        self.file.close()
+    # -- what widgets say -----------------------------------------------------------------------
 
     def why(self, worked: Worked) -> None:
+        """Have a figure worked out in the right column."""
         self.asked_why.emit(worked)
+
+    def say(self, text: str) -> None:
+        """Tell the user in one sentence what was done."""
+        self.told.emit(text)
+
+    def complain(self, text: str) -> None:
+        """Tell the user in one sentence what can't be done."""
+        self.trouble.emit(text)

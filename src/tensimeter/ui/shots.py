@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench
-from tensimeter.bench.simulated.server import StandIns
 from tensimeter.core.model.edits import changed, readings_first, with_test
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Changed
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.generator import generated
 from tensimeter.demo.library import demo_job, stand_ins
+from tensimeter.simulation.server import StandIns
 from tensimeter.store.jobfile import JobFile
 
 if TYPE_CHECKING:

@@ -1,6 +1,5 @@
 """Colours by name for paper and night, the shipped type, and the style sheet made from both."""
 
-from dataclasses import dataclass
 from importlib import resources
 
 from PyQt6.QtCore import QByteArray, QObject, QSize, Qt, pyqtSignal
@@ -8,47 +7,7 @@ from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette,
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QApplication
 
-
-@dataclass(frozen=True)
-class Colours:
-    """The named colours; nothing in the window uses another."""
-
-    paper: str
-    sheet: str
-    ink: str
-    pencil: str
-    rule: str
-    hold: str
-    miss: str
-    holds: str
-    prediction: str
-    chosen: str
-
-
-PAPER = Colours(
-    paper="#F6F3EC",
-    sheet="#FFFDF8",
-    ink="#22303C",
-    pencil="#59646D",
-    rule="#D8D2C4",
-    hold="#8F580C",
-    miss="#BC3B24",
-    holds="#1C7468",
-    prediction="#3D648C",
-    chosen="#EAE4D6",
-)
-NIGHT = Colours(
-    paper="#171C21",
-    sheet="#1F262D",
-    ink="#E4DFD3",
-    pencil="#9BA6AF",
-    rule="#38424B",
-    hold="#D69A45",
-    miss="#F08066",
-    holds="#5CBFAF",
-    prediction="#8DB4DC",
-    chosen="#2C353E",
-)
+from tensimeter.assets.colours import NIGHT, PAPER, Colours
 
 
 class Theme(QObject):
@@ -104,14 +63,14 @@ theme = Theme()
 
 
 def load_fonts() -> None:
-    folder = resources.files("tensimeter.ui").joinpath("assets", "fonts")
+    folder = resources.files("tensimeter.assets").joinpath("fonts")
     for name in ("Regular", "Bold", "Italic"):
         QFontDatabase.addApplicationFontFromData(QByteArray(folder.joinpath(f"B612-{name}.otf").read_bytes()))
 
 
 def icon(name: str, colour: str = "ink", size: int = 18) -> QIcon:
     """A shipped icon in a named colour."""
-    path = resources.files("tensimeter.ui").joinpath("assets", "icons", f"{name}.svg")
+    path = resources.files("tensimeter.assets").joinpath("icons", f"{name}.svg")
     data = path.read_text().replace("currentColor", getattr(theme.colours, colour))
     renderer = QSvgRenderer(QByteArray(data.encode()))
     pixmap = QPixmap(QSize(size, size) * 2)
@@ -145,8 +104,8 @@ def _palette(c: Colours) -> QPalette:
 
 def _style(t: Theme) -> str:
     c, px = t.colours, t.px
-    tick = resources.files("tensimeter.ui").joinpath("assets", "icons", "tick.svg")
-    arrow = resources.files("tensimeter.ui").joinpath("assets", "icons", "arrow-down.svg")
+    tick = resources.files("tensimeter.assets").joinpath("icons", "tick.svg")
+    arrow = resources.files("tensimeter.assets").joinpath("icons", "arrow-down.svg")
     return f"""
     QWidget {{ color: {c.ink}; font-size: {10.5 * t.scale}pt; }}
     QMainWindow, #page {{ background: {c.paper}; }}

@@ -3,9 +3,9 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
+from tensimeter.app.derived import Hand
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.procedure.matrix import Checked, checked
-from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.node_matrix import NodeMatrix
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import label, tip

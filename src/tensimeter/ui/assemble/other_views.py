@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tensimeter.app.derived import Hand
 from tensimeter.core.assembly.harness import harness
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Band, Verdict
@@ -20,7 +21,6 @@ from tensimeter.core.model.assembly_edits import mixed_up, put_back, with_pulled
 from tensimeter.core.procedure.protection import protection
 from tensimeter.core.procedure.stored_energy import EMPTY_V, Stored, how_long, is_empty, stored, ways
 from tensimeter.core.quantity import show
-from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.parts.text_table import text_table
@@ -229,7 +229,7 @@ class ApartView(QWidget):
                 self.keyed.isChecked(), self.tag.text(),
             )  # fmt: skip
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         self.session.edit(f"{self.what.text()} pulled", job)
         for field in (self.what, self.where, self.tag):

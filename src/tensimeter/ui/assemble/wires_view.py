@@ -123,7 +123,7 @@ class WiresView(QWidget):
                 words, fields = f"{item.text(0)} cut to {metres:g} m", {"length_m": metres}
                 job = with_wire(self.session.job, wire, **fields)
             except Trouble as trouble:
-                self.session.trouble.emit(str(trouble))
+                self.session.complain(str(trouble))
                 self.refresh()
                 return
         elif column != 0:
@@ -143,10 +143,10 @@ class WiresView(QWidget):
         try:
             (write_labels if labels else write_list)(self.session.job, path)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         self.session.note("export", f"{'labels' if labels else 'wire list'} written to {path.name}")
-        self.session.told.emit(f"{path} written.")
+        self.session.say(f"{path} written.")
 
 
 def _swatch(colour: str) -> QIcon:

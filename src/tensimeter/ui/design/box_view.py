@@ -70,7 +70,7 @@ class BoxView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(label(self._to_buy(), wrap=True))
         settings = session.job.settings
-        self.form = RecordForm(settings, apply, session.trouble.emit)
+        self.form = RecordForm(settings, apply, session.complain)
         self.form.setMaximumWidth(theme.px(330))
         row = QHBoxLayout()
         row.addWidget(self.form, 0, Qt.AlignmentFlag.AlignTop)

@@ -101,7 +101,7 @@ class PathPanel(QWidget):
         part = self.session.job.part(link.part)
         kind = part.kind if part is not None else ""
         hidden = {name for name, wanted in _OF_ONE_KIND.items() if wanted != kind} | _CHOSEN
-        self.form = RecordForm(link, self._apply, self.session.trouble.emit, hidden=hidden)
+        self.form = RecordForm(link, self._apply, self.session.complain, hidden=hidden)
         self._link_layout.addWidget(self.form)
         self._link_layout.addStretch(1)
 
@@ -174,7 +174,7 @@ class PathPanel(QWidget):
         try:
             job = new_link(self.session.job, text, after)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         added = next(link for link in job.design.links if link.id not in before)
         if self.session.edit(f"{added.name} joined", job):

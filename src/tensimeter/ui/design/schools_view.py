@@ -34,7 +34,7 @@ class SchoolsView(QWidget):
             self._row(grid, line, school)
         column.addWidget(rows)
         hidden = {name for name in type(policy).model_fields if name not in _TYPED}
-        self.form = RecordForm(policy, apply, session.trouble.emit, hidden=hidden)
+        self.form = RecordForm(policy, apply, session.complain, hidden=hidden)
         self.form.setMaximumWidth(theme.px(360))
         column.addWidget(self.form)
 

@@ -311,7 +311,7 @@ class DesignStage(QWidget):
                 self.session.try_point(output, volts, amps)
                 return
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         if output:
             self.session.set_load(output, amps)

@@ -89,7 +89,7 @@ class VariantBar(QWidget):
     def drop(self, name: str) -> None:
         job = self.session.job
         if name == job.variant:
-            self.session.trouble.emit(f"{name} is in hand; take up another one first.")
+            self.session.complain(f"{name} is in hand; take up another one first.")
         else:
             self.session.edit(f"variant {name} dropped", without_variant(job, name))
 
@@ -98,7 +98,7 @@ class VariantBar(QWidget):
         try:
             job = keep_variant(self.session.job, self.name.text())
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         self.session.edit(f"variant {before} set aside", job)
 

@@ -4,11 +4,11 @@ import math
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from tensimeter.app.derived import Hand
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.measurement.readings import PRETENDED_WORDS, interval_of
 from tensimeter.core.quantity import show
-from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare, verdict_colour
 from tensimeter.ui.parts.window_gauge import WindowGauge
@@ -83,7 +83,7 @@ class StepEntry(QWidget):
             self.session.take_at(hand.place, hand.name, hand.quantity, text)
         except Trouble as trouble:
             self.field.setText(text)
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
 
     def practise(self) -> None:
         hand = self.session.hand
@@ -92,7 +92,7 @@ class StepEntry(QWidget):
         try:
             self.session.take_practice(hand.place, hand.name, hand.quantity)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
 
     def read_meter(self) -> None:
         """One reading of the bench's voltmeter for the step in hand."""
@@ -102,4 +102,4 @@ class StepEntry(QWidget):
         try:
             self.session.take_from_meter(hand.place, hand.name)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))

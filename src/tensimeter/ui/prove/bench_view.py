@@ -6,12 +6,12 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from tensimeter.app.derived import Hand
 from tensimeter.bench.events import Event
 from tensimeter.core.errors import Trouble
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.step import OPEN
-from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.session import Session

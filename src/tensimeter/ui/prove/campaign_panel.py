@@ -223,7 +223,7 @@ class CampaignPanel(QScrollArea):
 
     def _on_meter(self, _: int) -> None:
         self.session.hand_meter = self.meter.currentData()
-        self.session.subject_changed.emit()
+        self.session.look_again()
 
     def _plan_all(self) -> None:
         self.session.edit("campaign planned", generated(self.session.job))
@@ -276,7 +276,7 @@ class CampaignPanel(QScrollArea):
                 anew=anew,
             )
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
         self.refresh()
 
     def _on_start_all(self) -> None:
@@ -285,7 +285,7 @@ class CampaignPanel(QScrollArea):
                 self.source.currentData(), self.bench_path.text().strip(), present=self.present.isChecked()
             )
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
         self.refresh()
 
     def _on_pause(self) -> None:
@@ -309,15 +309,15 @@ class CampaignPanel(QScrollArea):
                 typed = self.rate.text().strip()
                 wave = read_waveform(path, parse(typed, "Hz") if typed else None)
                 self.session.take_wave(wave, path.name)
-                self.session.told.emit(f"{len(wave.volts)} samples of {path.name} kept.")
+                self.session.say(f"{len(wave.volts)} samples of {path.name} kept.")
                 return
             warm = plan is not None and kind_of(plan.test).heats
             log = read_temperatures(path) if warm else read_log(path)
             count = self.session.take_log(log, path.name)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
-        self.session.told.emit(f"{count} rows of {path.name} kept.")
+        self.session.say(f"{count} rows of {path.name} kept.")
 
 
 def _figure(result: Outcome) -> str:

@@ -8,11 +8,10 @@ from PyQt6.QtCore import QTimer
 from tensimeter.bench.events import Event
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
-from tensimeter.core.procedure.notices import must_be_lifted
 from tensimeter.ui.session import Session
 
 if TYPE_CHECKING:
-    from tensimeter.bench.simulated.server import StandIns
+    from tensimeter.simulation.server import StandIns
 
 #: How fast the quick stand-ins' clock runs.
 QUICK = 20.0
@@ -50,8 +49,6 @@ class RunControl:
         if source == "bench":
             if not bench_path:
                 raise Trouble("Type the path of a bench file first.")
-            # Nothing simulated can hurt; a real supply waits for its hold points.
-            must_be_lifted(session.job, session.now.readings, session.plan.output.id)
             bench = open_bench_file(session.job, Path(bench_path))
         else:
             speed = QUICK if source == "quick" else 1.0
@@ -80,7 +77,7 @@ class RunControl:
             self.start(source, path, present=present)
         except Trouble as trouble:
             self.waiting.clear()
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
 
     def _on_run_event(self, event: Event) -> None:
         if event.kind in ("aborted", "failed"):

@@ -59,7 +59,7 @@ class SetupView(QScrollArea):
         self.changed_field: Field | None = None
         if test.soaks:
             self._add_changes(test)
-        self.form = RecordForm(test, self._apply, self.session.trouble.emit, hidden=("output", "device"))
+        self.form = RecordForm(test, self._apply, self.session.complain, hidden=("output", "device"))
         self._column.addWidget(self.form)
         self._column.addStretch(1)
 
@@ -82,7 +82,7 @@ class SetupView(QScrollArea):
         try:
             link = test.watched_link or watched(session.job, test.output)
         except Trouble as trouble:
-            session.trouble.emit(str(trouble))
+            session.complain(str(trouble))
             return
         runs = [r.run for r in session.now.readings if r.test == test.id and r.run is not None]
         change = Changed(link=link, what=words[:80], after_run=max(runs, default=None))
@@ -106,4 +106,4 @@ class SetupView(QScrollArea):
                 kind = KINDS[test.kind]
                 self._apply(kind.with_lines(text, test), kind.lines_words.partition(":")[0])
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))

@@ -85,7 +85,7 @@ class AlivePanel(QWidget):
             name = f"{self.part.name}, {found.step.probe}"
             self.session.take_at(found.step.place, name, found.step.quantity, field.text())
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         self.refresh()
         following = list(self.fields)

@@ -117,7 +117,7 @@ class PartEditor(QScrollArea):
     # -- figures --------------------------------------------------------------------------------
 
     def _show_figures(self, part: Part) -> None:
-        say = self.session.trouble.emit
+        say = self.session.complain
         hidden = () if part.cased else ("opened", "isolation_ohm")
         self.form = RecordForm(part, self._typed, say, hidden=hidden)
         self._column.addWidget(self.form)
@@ -194,7 +194,7 @@ class PartEditor(QScrollArea):
         try:
             job = with_efficiency(self.session.job, self.part.id, self.efficiency.text())
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         self._edit(f"efficiency of {self.part.name}", job)
 
@@ -215,11 +215,11 @@ class PartEditor(QScrollArea):
             assert isinstance(self.part, SourcePart)
             part = self.part.with_cross(found)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         if self.apply(part, "rails, fitted"):
             rail, by, ohms = found.worst
-            self.session.told.emit(f"{rail} moves most: {show(-ohms.value, 'ohm')} by each ampere on {by}.")
+            self.session.say(f"{rail} moves most: {show(-ohms.value, 'ohm')} by each ampere on {by}.")
 
     # -- the other views ------------------------------------------------------------------------
 
@@ -245,7 +245,7 @@ class PartEditor(QScrollArea):
 
     def _show_bin(self, part: Part) -> None:
         """What the bin knows of a part: where it is in use, what was known of it when."""
-        kept = next((k for k in own_bin_parts(self.session.trouble.emit) if k.part.id == part.id), None)
+        kept = next((k for k in own_bin_parts(self.session.complain) if k.part.id == part.id), None)
         if kept is None:
             return
         jobs = f"; in the path of {', '.join(kept.jobs)}" if kept.jobs else ""
@@ -267,9 +267,9 @@ class PartEditor(QScrollArea):
             with own_bin() as bin_:
                 bin_.take_out(part.id)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
-        self.session.told.emit(f"{part.name} is out of the bin; this job keeps its card.")
+        self.session.say(f"{part.name} is out of the bin; this job keeps its card.")
         self.refresh()
 
     def keep(self) -> None:
@@ -281,9 +281,9 @@ class PartEditor(QScrollArea):
                 used = {link.part for link in self.session.job.design.links}
                 bin_.note_use(self.session.job.name, used & {k.part.id for k in bin_.parts()})
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
-        self.session.told.emit(f"{part.name} is kept in the bin; other jobs can take it from there.")
+        self.session.say(f"{part.name} is kept in the bin; other jobs can take it from there.")
         self.refresh()
 
     # -- edits ----------------------------------------------------------------------------------
@@ -314,7 +314,7 @@ class PartEditor(QScrollArea):
 
     def _teach(self, part: Part) -> None:
         """What was measured of a part that is in the bin is written down there as well."""
-        if any(k.part.id == part.id for k in own_bin_parts(self.session.trouble.emit)):
+        if any(k.part.id == part.id for k in own_bin_parts(self.session.complain)):
             self.keep()
 
     def _apply_inner(self, field: str, index: int, record: Record, words: str) -> bool:
@@ -328,7 +328,7 @@ class PartEditor(QScrollArea):
         try:
             job = split_up(self.session.job, self.part.id)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         self._edit(f"{self.part.name} told apart", job)
 

@@ -93,7 +93,7 @@ class MarkedPhoto(QWidget):
         try:
             job = with_mark(self.session.job, self.photo, *self.place, self.what.text())
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         if self.session.edit(f"{self.what.text()} marked on a photo", job):
             self.what.empty()

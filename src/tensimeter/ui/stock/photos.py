@@ -69,7 +69,7 @@ class Photos(QWidget):
         try:
             attach(self.session.file, self.subject, path)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         self.session.note("edit", f"{path.name} kept with {self.subject.partition(':')[2]}")
         self.refresh()
@@ -78,9 +78,9 @@ class Photos(QWidget):
         try:
             self.session.file.add_attachment(item.subject, item.name, item.media, None, hides=item.id)
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
-        self.session.told.emit(f"{item.name} is out of sight; the file keeps it.")
+        self.session.say(f"{item.name} is out of sight; the file keeps it.")
         self.refresh()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

@@ -72,7 +72,7 @@ class StockStage(QWidget):
 
     def _offered(self) -> list[tuple[str, Part]]:
         """What can be added besides a nameplate: what is in the bin, then the library, with words each."""
-        say, here = self.session.trouble.emit, {p.id for p in self.session.job.stock}
+        say, here = self.session.complain, {p.id for p in self.session.job.stock}
         kept = [k.part for k in own_bin_parts(say)]
         self._owned = {p.id for p in kept}
         bin_ = [(f"from the bin: {p.name}", p) for p in kept if p.id not in here]
@@ -144,7 +144,7 @@ class StockStage(QWidget):
         try:
             part = self._named(text) or card_from_nameplate(self.session.job, text)
         except Trouble as trouble:
-            self.session.trouble.emit(f"{trouble} Or name a part of the list beside it.")
+            self.session.complain(f"{trouble} Or name a part of the list beside it.")
             return
         if self._add(part):
             self.nameplate.empty()
@@ -183,7 +183,7 @@ class StockStage(QWidget):
         try:
             job = without_part(self.session.job, part.id)
         except Trouble as trouble:
-            self.session.trouble.emit(f"{part.name}: {trouble}")
+            self.session.complain(f"{part.name}: {trouble}")
             return
         self.current = None
         self.session.edit(f"{part.name} removed", job)

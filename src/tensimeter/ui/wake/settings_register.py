@@ -44,7 +44,7 @@ class SettingsRegister(QWidget):
         try:
             job = with_setting(self.session.job, self.what.text(), self.value.text(), self.shown_by.text())
         except Trouble as trouble:
-            self.session.trouble.emit(str(trouble))
+            self.session.complain(str(trouble))
             return
         if self.session.edit(f"{self.what.text()} set to {self.value.text()}", job):
             for field in (self.what, self.value, self.shown_by):

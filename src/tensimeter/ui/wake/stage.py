@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tensimeter.app.derived import Hand
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED
 from tensimeter.core.model.assembly_edits import with_assembly
@@ -22,7 +23,6 @@ from tensimeter.core.procedure.first_power import LIMITERS, Woken, bare_seconds,
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.quantity import show
 from tensimeter.demo.library import demo_mistakes
-from tensimeter.ui.derived import Hand
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label, rule, tip
@@ -257,7 +257,7 @@ class WakeStage(QWidget):
             # The one that comes with a demo, then another; for the builder's own, by its name.
             start = 0 if demo_mistakes(job) else zlib.crc32(job.name.encode())
             self.session.practice = made[(start + 2 * which) % len(made)]
-        self.session.hand_changed.emit()
+        self.session.hand_is_same()
 
     def _take_bench(self) -> None:
         self.session.bench_file = self.bench_file.text().strip()

@@ -6,20 +6,6 @@ import threading
 from collections.abc import Mapping
 
 from tensimeter.bench.clock import Clock
-from tensimeter.bench.simulated.behaviour import Behaviour
-from tensimeter.bench.simulated.instruments import (
-    SimulatedClamp,
-    SimulatedLoad,
-    SimulatedMeter,
-    SimulatedThermometer,
-    World,
-)
-from tensimeter.bench.simulated.misbehaving import Fault, stream
-from tensimeter.bench.simulated.powering import SimulatedHands, SimulatedLine
-from tensimeter.bench.simulated.scope import SimulatedScope
-from tensimeter.bench.simulated.scpi import ScpiDevice
-from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
-from tensimeter.bench.simulated.warmth import HeatTruths
 from tensimeter.core.errors import Trouble
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import (
@@ -30,6 +16,20 @@ from tensimeter.core.parts.roles import (
     VoltMeter,
     WaveformRecorder,
 )
+from tensimeter.simulation.behaviour import Behaviour
+from tensimeter.simulation.instruments import (
+    SimulatedClamp,
+    SimulatedLoad,
+    SimulatedMeter,
+    SimulatedThermometer,
+    World,
+)
+from tensimeter.simulation.misbehaving import Fault, stream
+from tensimeter.simulation.powering import SimulatedHands, SimulatedLine
+from tensimeter.simulation.scope import SimulatedScope
+from tensimeter.simulation.scpi import ScpiDevice
+from tensimeter.simulation.supply import HiddenErrors, SimulatedSupply
+from tensimeter.simulation.warmth import HeatTruths
 
 _LONGEST_LINE = 4096
 #: How a request of a web browser begins.

@@ -1,10 +1,10 @@
 """What powers the supply, and the hands that turn its trims, move leads and join devices."""
 
-from tensimeter.bench.simulated.behaviour import Demand
-from tensimeter.bench.simulated.instruments import World
-from tensimeter.bench.simulated.scpi import ScpiDevice, ScpiError, boolean, number, shown
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.parts.roles import LineFeeder
+from tensimeter.simulation.behaviour import Demand
+from tensimeter.simulation.instruments import World
+from tensimeter.simulation.scpi import ScpiDevice, ScpiError, boolean, number, shown
 
 #: What a source that states no accuracy for its watts is given.
 PLAIN_WATTS = Accuracy(of_reading=0.01, counts=2, resolution=0.1)

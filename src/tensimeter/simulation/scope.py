@@ -4,11 +4,11 @@ import zlib
 
 import numpy as np
 
-from tensimeter.bench.simulated.behaviour import off_wave, on_wave, ripple_wave, step_wave
-from tensimeter.bench.simulated.instruments import World
-from tensimeter.bench.simulated.scpi import ScpiDevice, ScpiError, block, number, shown
 from tensimeter.core.arrays import Array
 from tensimeter.core.parts.roles import WaveformRecorder
+from tensimeter.simulation.behaviour import off_wave, on_wave, ripple_wave, step_wave
+from tensimeter.simulation.instruments import World
+from tensimeter.simulation.scpi import ScpiDevice, ScpiError, block, number, shown
 
 #: Codes to each side of the middle that a digitiser of sixteen bits with averaging shows.
 _CODES = 32_000

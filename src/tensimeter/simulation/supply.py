@@ -7,8 +7,6 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from tensimeter.bench.simulated.behaviour import Behaviour, Demand, meeting_point
-from tensimeter.bench.simulated.warmth import HeatTruths, Warmth
 from tensimeter.core.analysis.limit import LimitKind
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.elements import Conversion, Network
@@ -17,6 +15,8 @@ from tensimeter.core.electrical.solver import solve
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.job import Job
 from tensimeter.core.rating.dissipation import losses
+from tensimeter.simulation.behaviour import Behaviour, Demand, meeting_point
+from tensimeter.simulation.warmth import HeatTruths, Warmth
 
 #: Time constant in s with which a reading follows a change of load.
 SETTLING_S = 0.12

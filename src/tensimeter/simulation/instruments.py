@@ -5,11 +5,11 @@ import time
 from functools import partial
 
 from tensimeter.bench.clock import Clock
-from tensimeter.bench.simulated.behaviour import Demand
-from tensimeter.bench.simulated.scpi import ScpiDevice, ScpiError, boolean, number, shown
-from tensimeter.bench.simulated.supply import HiddenErrors, SimulatedSupply
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.parts.roles import CurrentClamp, SetLoad, TemperatureMeter, VoltMeter
+from tensimeter.simulation.behaviour import Demand
+from tensimeter.simulation.scpi import ScpiDevice, ScpiError, boolean, number, shown
+from tensimeter.simulation.supply import HiddenErrors, SimulatedSupply
 
 
 class World:

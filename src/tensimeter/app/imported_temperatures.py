@@ -4,7 +4,7 @@ import time
 
 import numpy as np
 
-from tensimeter.bench.filed import ask_about
+from tensimeter.app.imported_readings import ask_about, file_log
 from tensimeter.core.errors import Trouble
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Quantity, Reading
@@ -12,7 +12,7 @@ from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan
 from tensimeter.store.jobfile import JobFile
-from tensimeter.store.logs import TemperatureLog
+from tensimeter.store.logs import Log, TemperatureLog
 
 _ROOMS = ("ambient", "room")
 
@@ -80,3 +80,16 @@ def _step(plan: Plan, amps: float | None) -> int:
     if amps is None or not plan.steps:
         return max(len(plan.steps) - 1, 0)
     return min(plan.steps, key=lambda s: (abs(s.set_A - amps), s.index)).index
+
+
+def file_any_log(
+    file: JobFile, log: Log | TemperatureLog, plan: Plan, source: str, *, accept: bool = False
+) -> list[Reading]:
+    """Keep the rows of a log under a test, of the kind that the test takes; Trouble where it is none."""
+    if kind_of(plan.test).heats:
+        if not isinstance(log, TemperatureLog):
+            raise Trouble(f"{source} has no temperatures; {plan.test.id} reads them over time.")
+        return file_heat_log(file, log, plan, source, accept=accept)
+    if isinstance(log, TemperatureLog):
+        raise Trouble(f"{source} has temperatures; {plan.test.id} reads volts and amps.")
+    return file_log(file, log, plan, source, accept=accept)

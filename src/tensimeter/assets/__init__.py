@@ -1,0 +1,1 @@
+"""Fonts, icons and colours that ship with the program."""
