@@ -15,7 +15,7 @@ import numpy as np
 from tensimeter.core.analysis.regulation import Readings, regulation
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.testplan.plan import plan
-from tensimeter.demo.library import demo_job, demo_truths
+from tensimeter.demo.library import demo_job, hidden_parameters
 from tensimeter.simulation.supply import HiddenErrors, SimulatedSupply
 
 NO_LOAD_V, RESISTANCE = 13.570, 0.0047 + 0.0061 + 2 * 1.7241e-8 * 2 / 2.5e-6 + 0.0088
@@ -42,7 +42,7 @@ def main(runs: int = 400) -> None:
     job = demo_job("ridge-pier")
     worked_out = plan(job, job.campaign.tests[0])
     load = job.part("sink-150")
-    supply = SimulatedSupply(job, demo_truths("ridge-pier"))
+    supply = SimulatedSupply(job, hidden_parameters("ridge-pier"))
     for name in ("bench-meter", "hand-meter"):
         inside, widths = np.zeros(2, int), []
         meter = job.part(name).range_for("V", 13.6)

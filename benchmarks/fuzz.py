@@ -411,7 +411,7 @@ def _use(job) -> None:
     """What a window asks of a job when it opens it."""
     from tensimeter.core.circuit.load_line import full_load
     from tensimeter.core.circuit.network import has_source
-    from tensimeter.core.errors import Trouble
+    from tensimeter.core.errors import UserError
     from tensimeter.core.procedure.notices import notices
     from tensimeter.core.rating.ladder import at
     from tensimeter.core.testplan.plan import plan
@@ -419,10 +419,10 @@ def _use(job) -> None:
     load = full_load(job)
     notices(job)
     if has_source(job):
-        with contextlib.suppress(Trouble):
+        with contextlib.suppress(UserError):
             at(job, load)
     for test in job.campaign.tests[:2]:
-        with contextlib.suppress(Trouble):
+        with contextlib.suppress(UserError):
             plan(job, test)
 
 
@@ -561,7 +561,7 @@ def batch(job: tuple[str, int, int]) -> tuple[str, int, list[str], float]:
     """Try some inputs of one reader; how many, what failed, and the most MB that the process took."""
     import warnings
 
-    from tensimeter.core.errors import Trouble
+    from tensimeter.core.errors import UserError
 
     name, begin, end = job
     warnings.simplefilter("ignore")
@@ -581,7 +581,7 @@ def batch(job: tuple[str, int, int]) -> tuple[str, int, list[str], float]:
             signal.setitimer(signal.ITIMER_REAL, 60)
             try:
                 read(bed, rng)
-            except Trouble as trouble:
+            except UserError as trouble:
                 if not str(trouble).strip() or "\n" in str(trouble).strip():
                     failed.append(f"{name} {number}: no single sentence: {str(trouble)[:120]!r}")
             except TimeoutError:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tensimeter.core.heatup.fit import FAST_WRONG, SLOW_WRONG, WRONG, foresee
+from tensimeter.core.heatup.fit import FAST_WRONG, SLOW_WRONG, WRONG, fit_heat_up
 from tensimeter.core.heatup.prior import Expected
 from tensimeter.core.heatup.record import HeatUp
 
@@ -83,7 +83,7 @@ def tried(job: tuple[str, int]) -> tuple[bool, float, float, bool]:
     name, seed = job
     case = CASES[name]
     record, expected, true, rise = drawn(case, seed)
-    found = foresee(record, expected, "1" if case.stages == 1 else "auto", compare=False)
+    found = fit_heat_up(record, expected, "1" if case.stages == 1 else "auto", compare=False)
     final = found.final
     inside = final.low <= true <= final.high
     return inside, abs(final.value - true) / rise, (final.high - final.low) / rise, False

@@ -13,8 +13,8 @@ from tensimeter.bench.setup import open_bench
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.testplan.plan import plan
-from tensimeter.demo.library import demo_job, demo_truths
-from tensimeter.simulation.server import StandIns
+from tensimeter.demo.library import demo_job, hidden_parameters
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 
 CHANNELS = 8
@@ -74,7 +74,7 @@ def engine_rows(count: int) -> Row:
     job = demo_job("ridge-pier")
     with (
         tempfile.TemporaryDirectory() as scratch,
-        StandIns(job, truths=demo_truths("ridge-pier"), speed=60) as served,
+        SimulatedBench(job, truths=hidden_parameters("ridge-pier"), speed=60) as served,
         JobFile.create(Path(scratch) / "job.tensi", job) as file,
     ):
         bench = open_bench(job, served.resources, speed=60)

@@ -9,9 +9,9 @@ from concurrent.futures import ProcessPoolExecutor
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from tensimeter.core.thermal.rc_ladder import Heating, Stages, Track, fit_stages
+from tensimeter.core.thermal.rc_ladder import CauerLadder, Heating, Track, fit_ladder
 
-DESIGN = Stages({"case": 2.0, "sink": 6.0, "air": 0.9}, {"case": 14.0, "sink": 220.0, "air": 600.0})
+DESIGN = CauerLadder({"case": 2.0, "sink": 6.0, "air": 0.9}, {"case": 14.0, "sink": 220.0, "air": 600.0})
 POWER_SHARE = 0.05
 
 
@@ -47,7 +47,7 @@ def tried(seed: int) -> list[bool]:
         np.array([0.0, 7200.0]),
         np.array([room, room + 2.0]),
     )
-    found = fit_stages(DESIGN, heating, tracks)
+    found = fit_ladder(DESIGN, heating, tracks)
     inside = []
     for place in ("case", "sink", "air"):
         for value, of in ((theta[place], found.theta(place)), (c[place], found.capacity(place))):

@@ -19,7 +19,7 @@ from pathlib import Path
 
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.testplan.plan import plan
@@ -62,7 +62,7 @@ def one(seed: int) -> tuple[str, str, int, list[str], str]:
                 job, {k: v for k, v in served.resources.items() if k in ("load", "voltmeter")},
                 profiles={"voltmeter": _profile(Path(scratch), mark)}, speed=SPEED,
             )  # fmt: skip
-        except Trouble as trouble:
+        except UserError as trouble:
             return kind, mark, 0, [], str(trouble)
         engine = RunEngine(file, plan(job, test), bench, lambda event: None)
         engine.start()

@@ -30,7 +30,7 @@ from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 from tensimeter.simulation.behaviour import Behaviour
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.simulation.supply import SimulatedSupply
 from tensimeter.store.jobfile import JobFile
 
@@ -111,7 +111,7 @@ def run(seed: int) -> dict[str, object]:
     with (
         tempfile.TemporaryDirectory() as scratch,
         JobFile.create(Path(scratch) / "job.tensi", job) as file,
-        StandIns(job, truths=truths, behaviours=behaviours, seed=seed, speed=SPEED) as served,
+        SimulatedBench(job, truths=truths, behaviours=behaviours, seed=seed, speed=SPEED) as served,
     ):
         bench = open_bench(job, served.resources, speed=SPEED)
         for test in job.campaign.tests:

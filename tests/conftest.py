@@ -11,8 +11,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from tensimeter.bench.setup import Bench, open_bench
 from tensimeter.core.model.edits import readings_first
 from tensimeter.core.model.job import Assembly, Job
-from tensimeter.demo.library import demo_job, demo_truths
-from tensimeter.simulation.server import StandIns
+from tensimeter.demo.library import demo_job, hidden_parameters
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 
 # The same examples on every machine: a run that fails can be repeated. Others are tried with
@@ -62,12 +62,12 @@ def shed_file(tmp_path: Path):
 
 @pytest.fixture
 def stand_ins(demo: Job):
-    with StandIns(demo, truths=demo_truths("ridge-pier"), seed=3, speed=SPEED) as served:
+    with SimulatedBench(demo, truths=hidden_parameters("ridge-pier"), seed=3, speed=SPEED) as served:
         yield served
 
 
 @pytest.fixture
-def bench(demo: Job, stand_ins: StandIns):
+def bench(demo: Job, stand_ins: SimulatedBench):
     opened: Bench = open_bench(demo, stand_ins.resources, speed=SPEED)
     yield opened
     opened.close()

@@ -67,7 +67,7 @@ wire --gauge 0.75mm2 --length 140cm --current 30A
 
 def random_job(seed: int, folder: Path) -> None:
     """A job put together by chance from the parts that ship, with readings by chance."""
-    from tensimeter.core.errors import Trouble
+    from tensimeter.core.errors import UserError
     from tensimeter.core.model.edits import changed, new_link, with_campaign, with_link
     from tensimeter.core.model.job import Job
     from tensimeter.core.testplan.generator import generated
@@ -91,7 +91,7 @@ def random_job(seed: int, folder: Path) -> None:
         lines.append(f"output OUT{number} {volts}V {amps}A")
     after = None
     for line in lines:
-        with contextlib.suppress(Trouble):
+        with contextlib.suppress(UserError):
             before = {link.id for link in job.design.links}
             job = new_link(job, ("or " if chance.random() < 0.05 else "") + line, after)
             new = [link for link in job.design.links if link.id not in before]

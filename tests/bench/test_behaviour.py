@@ -23,7 +23,7 @@ from tensimeter.core.parts.instruments import Clamp
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.simulation.behaviour import Behaviour, Demand, meeting_point, ripple_wave
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.simulation.supply import SimulatedSupply
 from tensimeter.store.jobfile import JobFile
 
@@ -71,15 +71,15 @@ def test_each_behaviour_shows_in_the_supply(demo: Job) -> None:
     latch.advance(4.0)
     latch.power(True)
     assert latch.settled("mount") == pytest.approx(13.6, abs=1e-3)
-    tries = supply(limit=LimitKind.HICCUP, period_s=1.0, duty=0.3)
-    tries.draw("mount", Demand("CR", 1.0))
+    incoming_steps = supply(limit=LimitKind.HICCUP, period_s=1.0, duty=0.3)
+    incoming_steps.draw("mount", Demand("CR", 1.0))
     seen = []
     for _ in range(100):
-        tries.advance(0.1)
-        seen.append(tries.amps("mount") > 0)
+        incoming_steps.advance(0.1)
+        seen.append(incoming_steps.amps("mount") > 0)
     assert np.mean(seen) == pytest.approx(0.3, abs=0.06)
-    tries.draw("mount", 0.0)
-    assert tries.settled("mount") == pytest.approx(13.6, abs=1e-3)
+    incoming_steps.draw("mount", 0.0)
+    assert incoming_steps.settled("mount") == pytest.approx(13.6, abs=1e-3)
     trips = supply(trip_V=15.0)
     trips.set_trim("mount", 14.9)
     assert trips.settled("mount") == pytest.approx(14.9)
@@ -136,7 +136,7 @@ def test_a_clamp_reads_the_amps_and_the_load_is_still_spoken_to(tmp_path: Path, 
         id="clamp", name="Clamp", most_A=40, amps=Accuracy(of_reading=0.02, counts=5, resolution=0.01)
     )
     job = edits.with_campaign(stock_edits.with_part(demo, clamp), clamp="clamp", ammeter="clamp")
-    with JobFile.create(tmp_path / "c.tensi", job) as file, StandIns(job, seed=2, speed=60) as served:
+    with JobFile.create(tmp_path / "c.tensi", job) as file, SimulatedBench(job, seed=2, speed=60) as served:
         bench = open_bench(job, served.resources, speed=60)
         worked_out = plan(job, LoadRegulation(id="t", output="mount", dwell_s=120, longest_dwell_s=240))
         engine = RunEngine(file, worked_out, bench, lambda e: None)

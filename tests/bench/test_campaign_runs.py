@@ -10,7 +10,7 @@ import pytest
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import changed, with_campaign
 from tensimeter.core.model.job import Job
@@ -37,7 +37,7 @@ from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.demo.library import stand_ins as simulated
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook
 
@@ -48,7 +48,7 @@ SPEED = 40.0
 class Bed:
     """A job file and a bench of its own on which tests are run."""
 
-    def __init__(self, file: JobFile, served: StandIns, bench: Bench) -> None:
+    def __init__(self, file: JobFile, served: SimulatedBench, bench: Bench) -> None:
         self.file, self.served, self.bench = file, served, bench
         self.events: list[Event] = []
 
@@ -137,7 +137,7 @@ def test_a_latched_supply_is_reset_before_the_next_test(tmp_path: Path, demo: Jo
     latch = {"dew": Behaviour(limit=LimitKind.LATCH_OFF, limit_A=3.4)}
     with (
         JobFile.create(tmp_path / "bed.tensi", demo) as file,
-        StandIns(demo, behaviours=latch, seed=1, speed=SPEED) as served,
+        SimulatedBench(demo, behaviours=latch, seed=1, speed=SPEED) as served,
     ):
         bench = open_bench(demo, served.resources, speed=SPEED)
         bed = Bed(file, served, bench)
@@ -156,7 +156,7 @@ def test_trip_trim_line_and_short(bed: Bed) -> None:
     assert value(trip, "trips at").value == pytest.approx(15.42, rel=0.01)
     assert text(trip, "after a reset") == "the volts are back"
     _, trim = bed.run(Tolerance(id="trim", output="mount", span_V=(12, 15)))
-    assert trim.verdict is Verdict.HOLDS
+    assert trim.verdict is Verdict.CONFORMS
     _, line = bed.run(LineRegulation(id="line", output="dew"))
     assert value(line, "line regulation").value == pytest.approx(0.0002 * 2, abs=2e-4)
     # The line is back where it was.
@@ -182,7 +182,7 @@ def test_several_outputs_at_once(bed: Bed) -> None:
     _, heat = bed.run(Efficiency(id="eff", output="mount", points=(0.5, 1.0)))
     assert value(heat, "efficiency at 8 A").value == pytest.approx(0.785, abs=0.02)
     alone = Bench(bed.bench.load, bed.bench.voltmeter, clock=bed.bench.clock)
-    with pytest.raises(Trouble, match="loads 2 outputs at once; the bench has 1 load"):
+    with pytest.raises(UserError, match="loads 2 outputs at once; the bench has 1 load"):
         RunEngine(
             bed.file, plan(bed.file.job, Outlets(id="o", output="mount", others=("dew",))), alone, print
         )

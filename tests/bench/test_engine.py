@@ -6,16 +6,16 @@ from dataclasses import replace
 
 import pytest
 
-from tensimeter.app.imported_readings import file_log, file_typed
+from tensimeter.app.imported_readings import import_log, import_typed
 from tensimeter.bench.engine import Event, RunEngine, RunLimits
 from tensimeter.bench.profile import load_profile
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import Log
 
@@ -44,7 +44,7 @@ def run(
     return engine
 
 
-def test_a_whole_run(job_file: JobFile, bench: Bench, stand_ins: StandIns) -> None:
+def test_a_whole_run(job_file: JobFile, bench: Bench, stand_ins: SimulatedBench) -> None:
     kinds: list[str] = []
     engine = run(job_file, bench, lambda _, e: kinds.append(e.kind))
     assert engine.ended is not None
@@ -82,7 +82,7 @@ def fail_at(step: int, action: Callable[[RunEngine], None]) -> Callable[[RunEngi
 @pytest.mark.parametrize("role", ["load", "voltmeter", "thermometer"])
 @pytest.mark.parametrize("fault", ["silent", "garble", "close"])
 def test_a_failing_instrument_ends_the_run(
-    job_file: JobFile, bench: Bench, stand_ins: StandIns, qtbot, role: str, fault: str
+    job_file: JobFile, bench: Bench, stand_ins: SimulatedBench, qtbot, role: str, fault: str
 ) -> None:
     engine = run(job_file, bench, fail_at(3, lambda _: stand_ins.faults.__setitem__(role, fault)))
     assert engine.ended is not None
@@ -98,7 +98,7 @@ def test_a_failing_instrument_ends_the_run(
         assert "watchdog" in engine.ended.text or "cut the supply" in engine.ended.text
 
 
-def test_the_whole_bench_disappears(job_file: JobFile, bench: Bench, stand_ins: StandIns) -> None:
+def test_the_whole_bench_disappears(job_file: JobFile, bench: Bench, stand_ins: SimulatedBench) -> None:
     engine = run(job_file, bench, fail_at(2, lambda _: stand_ins.stop()))
     assert engine.ended is not None
     assert engine.ended.kind == "failed"
@@ -106,7 +106,7 @@ def test_the_whole_bench_disappears(job_file: JobFile, bench: Bench, stand_ins: 
     assert len([r for r in job_file.readings() if r.quantity == "V"]) == 2
 
 
-def test_dropping_the_load(job_file: JobFile, bench: Bench, stand_ins: StandIns) -> None:
+def test_dropping_the_load(job_file: JobFile, bench: Bench, stand_ins: SimulatedBench) -> None:
     engine = run(job_file, bench, fail_at(4, RunEngine.drop))
     assert engine.ended is not None
     assert (engine.ended.kind, engine.load_off) == ("aborted", True)
@@ -114,7 +114,9 @@ def test_dropping_the_load(job_file: JobFile, bench: Bench, stand_ins: StandIns)
     assert len([r for r in job_file.readings() if r.quantity == "V"]) == 4
 
 
-def test_a_pause_takes_the_load_off_and_goes_on(job_file: JobFile, bench: Bench, stand_ins: StandIns) -> None:
+def test_a_pause_takes_the_load_off_and_goes_on(
+    job_file: JobFile, bench: Bench, stand_ins: SimulatedBench
+) -> None:
     seen = []
 
     def act(engine: RunEngine, event: Event) -> None:
@@ -135,7 +137,7 @@ def test_a_pause_takes_the_load_off_and_goes_on(job_file: JobFile, bench: Bench,
     [("min_V", 13.4, "below the limit"), ("max_A", 3.0, "above the limit"), ("max_C", 20.0, "°C is above")],
 )
 def test_a_crossed_limit(
-    job_file: JobFile, bench: Bench, stand_ins: StandIns, limit: str, value: float, words: str
+    job_file: JobFile, bench: Bench, stand_ins: SimulatedBench, limit: str, value: float, words: str
 ) -> None:
     limits = replace(RunLimits.for_plan(plan(job_file.job, job_file.job.campaign.tests[0])), **{limit: value})
     engine = run(job_file, bench, limits=limits)
@@ -145,7 +147,7 @@ def test_a_crossed_limit(
     assert not stand_ins.load_drawing
 
 
-def test_an_exception_in_the_listener(job_file: JobFile, bench: Bench, stand_ins: StandIns) -> None:
+def test_an_exception_in_the_listener(job_file: JobFile, bench: Bench, stand_ins: SimulatedBench) -> None:
     def boom(engine: RunEngine) -> None:
         raise ZeroDivisionError("listener")
 
@@ -156,7 +158,7 @@ def test_an_exception_in_the_listener(job_file: JobFile, bench: Bench, stand_ins
 
 
 def test_a_load_that_lets_go_is_not_the_supplys_limit(
-    job_file: JobFile, bench: Bench, stand_ins: StandIns
+    job_file: JobFile, bench: Bench, stand_ins: SimulatedBench
 ) -> None:
     load = stand_ins.devices["load"]
     engine = run(job_file, bench, fail_at(3, lambda _: stand_ins._loop.call_soon_threadsafe(load.drop)))
@@ -167,7 +169,7 @@ def test_a_load_that_lets_go_is_not_the_supplys_limit(
 
 def test_a_supply_that_is_off_is_asked_about(job_file: JobFile, demo: Job) -> None:
     dead = {("donor-a", "emf"): 0.1, ("donor-b", "emf"): 0.1}
-    with StandIns(demo, truths=dead, speed=SPEED) as served:
+    with SimulatedBench(demo, truths=dead, speed=SPEED) as served:
         bench = open_bench(demo, served.resources, speed=SPEED)
         engine = run(job_file, bench)
         bench.close()
@@ -177,7 +179,7 @@ def test_a_supply_that_is_off_is_asked_about(job_file: JobFile, demo: Job) -> No
 
 
 def test_a_load_without_watchdog_wants_presence(
-    job_file: JobFile, demo: Job, stand_ins: StandIns, tmp_path
+    job_file: JobFile, demo: Job, stand_ins: SimulatedBench, tmp_path
 ) -> None:
     text = "\n".join(
         line for line in load_profile_text("generic-load").splitlines() if not line.startswith("watchdog")
@@ -185,7 +187,7 @@ def test_a_load_without_watchdog_wants_presence(
     own = tmp_path / "plain-load.toml"
     own.write_text(text)
     bench = open_bench(demo, stand_ins.resources, profiles={"load": str(own)}, speed=SPEED)
-    with pytest.raises(Trouble, match="no watchdog"):
+    with pytest.raises(UserError, match="no watchdog"):
         RunEngine(job_file, plan(demo, demo.campaign.tests[0]), bench, lambda _: None)
     engine = run(job_file, bench, present=True)
     assert engine.ended is not None
@@ -211,9 +213,9 @@ def load_profile_text(name: str) -> str:
 def test_profiles_that_cannot_be_used(tmp_path, text: str, words: str) -> None:
     path = tmp_path / "p.toml"
     path.write_text(text)
-    with pytest.raises(Trouble, match=words):
+    with pytest.raises(UserError, match=words):
         load_profile(str(path))
-    with pytest.raises(Trouble, match="can't be read"):
+    with pytest.raises(UserError, match="can't be read"):
         load_profile(str(tmp_path / "none.toml"))
 
 
@@ -233,14 +235,14 @@ def test_profiles_that_cannot_be_used(tmp_path, text: str, words: str) -> None:
 def test_bench_files_that_cannot_be_opened(demo: Job, tmp_path, text: str, words: str) -> None:
     path = tmp_path / "bench.toml"
     path.write_text(text)
-    with pytest.raises(Trouble, match=words):
+    with pytest.raises(UserError, match=words):
         open_bench_file(demo, path)
 
 
 def test_typed_readings_find_their_step_and_keep_the_meter(job_file: JobFile) -> None:
     worked_out = plan(job_file.job, job_file.job.campaign.tests[0])
     typed = understand(job_file.job, "mount 13.41V @3.2A")
-    volts, amps = file_typed(job_file, typed, worked_out, instrument="hand-meter")
+    volts, amps = import_typed(job_file, typed, worked_out, instrument="hand-meter")
     assert (volts.step, volts.test, volts.instrument, volts.range) == (
         2,
         "load-regulation",
@@ -248,13 +250,15 @@ def test_typed_readings_find_their_step_and_keep_the_meter(job_file: JobFile) ->
         "20 V",
     )
     assert (amps.value, amps.instrument, amps.scan) == (3.2, "sink-150", volts.scan)
-    again = file_typed(job_file, understand(job_file.job, "13.58", default_place="mount"), worked_out, step=0)
+    again = import_typed(
+        job_file, understand(job_file.job, "13.58", default_place="mount"), worked_out, step=0
+    )
     assert [r.step for r in again] == [0, 0]
     assert again[1].value == 0.0
-    odd = file_typed(job_file, understand(job_file.job, "mount 13.3 @5.6A"), worked_out)
+    odd = import_typed(job_file, understand(job_file.job, "mount 13.3 @5.6A"), worked_out)
     assert odd[0].step is None
     assert odd[0].test == "load-regulation"
-    aside = file_typed(job_file, understand(job_file.job, "sink 47.2C"), worked_out)
+    aside = import_typed(job_file, understand(job_file.job, "sink 47.2C"), worked_out)
     assert (aside[0].test, aside[0].quantity) == (None, "C")
     found = outcome(job_file.job, worked_out, job_file.readings())
     assert (found.measured, len(found.extra)) == (2, 1)
@@ -266,13 +270,13 @@ def test_a_log_fills_the_same_campaign_plateau_by_plateau(job_file: JobFile) -> 
     worked_out = plan(job_file.job, job_file.job.campaign.tests[0])
     amps = np.repeat([s.set_A for s in worked_out.steps], 3) + 0.001
     log = Log({"volts": 13.58 - 0.05 * amps, "amps": amps, "time": np.arange(24.0)}, ("v", "i", "t"))
-    kept = file_log(job_file, log, worked_out, "bench.csv")
+    kept = import_log(job_file, log, worked_out, "bench.csv")
     assert len(kept) == 48
     found = outcome(job_file.job, worked_out, job_file.readings())
     assert found.complete
     assert found.regulation is not None
     assert found.regulation.output_resistance_ohm.value == pytest.approx(0.05, rel=1e-4)
     backwards = Log({"volts": log.columns["volts"], "amps": -amps - 1}, ("v", "i"))
-    with pytest.raises(Trouble, match="wires swapped"):
-        file_log(job_file, backwards, worked_out, "bench.csv")
+    with pytest.raises(UserError, match="wires swapped"):
+        import_log(job_file, backwards, worked_out, "bench.csv")
     assert len(job_file.readings()) == 48

@@ -13,12 +13,12 @@ from tensimeter.bench.profile import GENERIC, NEEDED, load_profile, role_of, try
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import open_bench_file, read_bench_file, write_bench_file
 from tensimeter.bench.visa import VisaInstrument
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 
 
-def tried(served: StandIns, role: str, profile: str) -> dict[str, object]:
+def tried(served: SimulatedBench, role: str, profile: str) -> dict[str, object]:
     wanted = load_profile(profile)
     instrument = VisaInstrument(served.resources[role], wanted, role)
     rows = list(try_profile(instrument, wanted))
@@ -27,7 +27,7 @@ def tried(served: StandIns, role: str, profile: str) -> dict[str, object]:
 
 
 @pytest.mark.parametrize("role", ["load", "load2", "voltmeter", "thermometer", "scope", "line"])
-def test_each_generic_profile_fits_its_stand_in(stand_ins: StandIns, role: str) -> None:
+def test_each_generic_profile_fits_its_stand_in(stand_ins: SimulatedBench, role: str) -> None:
     before = stand_ins.world.supply.line_V, stand_ins.world.supply.powered
     rows = tried(stand_ins, role, GENERIC[role_of(role)])
     assert all(row.fits is not False for row in rows.values()), rows
@@ -43,7 +43,7 @@ def test_each_generic_profile_fits_its_stand_in(stand_ins: StandIns, role: str) 
         assert rows["fetch"].answer == "1000 samples"
 
 
-def test_a_wrong_profile_is_told_command_by_command(stand_ins: StandIns, tmp_path: Path) -> None:
+def test_a_wrong_profile_is_told_command_by_command(stand_ins: SimulatedBench, tmp_path: Path) -> None:
     wrong = tried(stand_ins, "voltmeter", "generic-load")
     assert wrong["identify"].fits
     assert [c for c, row in wrong.items() if row.fits is False][:3] == ["constant_current", "set_amps", "off"]
@@ -57,7 +57,7 @@ def test_a_wrong_profile_is_told_command_by_command(stand_ins: StandIns, tmp_pat
     assert tried(stand_ins, "voltmeter", "generic-meter")["read_volts"].remark == "over range"
 
 
-def test_who_answers_is_asked_nothing_else(stand_ins: StandIns, tmp_path: Path) -> None:
+def test_who_answers_is_asked_nothing_else(stand_ins: SimulatedBench, tmp_path: Path) -> None:
     port = stand_ins.resources["voltmeter"].split("::")[2]
     path = tmp_path / "b.toml"
     write_bench_file(path, {"load": (stand_ins.resources["load"], "generic-load")})
@@ -84,15 +84,15 @@ def test_bench_files_are_written_and_read_back(tmp_path: Path, demo: Job) -> Non
     assert resources == {k: v[0] for k, v in wanted.items()}
     assert (profiles["load2"], speed) == ("generic-load", 1.0)
     for bad, said in (({}, "needs a load"), ({"load": ("x", "no-such-profile")}, "can't be read")):
-        with pytest.raises(Trouble, match=said):
+        with pytest.raises(UserError, match=said):
             write_bench_file(path, bad)
-    with pytest.raises(Trouble, match="can't be written"):
+    with pytest.raises(UserError, match="can't be written"):
         write_bench_file(tmp_path / "none" / "b.toml", wanted)
     for name in ("teapot", "voltmeter2", "scope9"):
-        with pytest.raises(Trouble, match="is no role"):
+        with pytest.raises(UserError, match="is no role"):
             role_of(name)
     path.write_text('[load]\nreplay = "none.csv"\n')
-    with pytest.raises(Trouble, match="could not be opened"):
+    with pytest.raises(UserError, match="could not be opened"):
         open_bench_file(demo, path)
 
 
@@ -104,14 +104,14 @@ def test_any_text_is_a_profile_or_a_sentence(text: str) -> None:
     with tempfile.TemporaryDirectory() as scratch:
         path = Path(scratch) / "p.toml"
         path.write_text(text, encoding="utf-8", newline="")
-        with pytest.raises(Trouble):
+        with pytest.raises(UserError):
             load_profile(str(path))
 
 
 @pytest.mark.parametrize(
     "block", [b"#12he\n", b"#0\n", b"#9x\n", b"1,2,3\n", b"\n", b"#14\x00\x01\x02\x03\n"]
 )
-def test_a_record_that_is_no_block_is_a_lost_link(stand_ins: StandIns, block: bytes) -> None:
+def test_a_record_that_is_no_block_is_a_lost_link(stand_ins: SimulatedBench, block: bytes) -> None:
     scope = VisaInstrument(stand_ins.resources["scope"], load_profile("generic-scope"), "scope-20")
     device = stand_ins.devices["scope"]
     device.handle = lambda line: "1e-6,0,0.1,5" if "PRE" in line else block.rstrip(b"\n")
@@ -128,7 +128,7 @@ def test_a_record_that_is_no_block_is_a_lost_link(stand_ins: StandIns, block: by
 
 
 def test_what_sends_unasked_or_speaks_of_the_web_does_not_fit(demo: Job, tmp_path: Path) -> None:
-    with StandIns(demo, speed=400) as served:
+    with SimulatedBench(demo, speed=400) as served:
         served.streams["voltmeter"] = 50.0
         rows = tried(served, "voltmeter", "generic-meter")
         assert not any(row.fits for row in rows.values() if "?" in row.sent)
@@ -153,7 +153,7 @@ def test_what_sends_unasked_or_speaks_of_the_web_does_not_fit(demo: Job, tmp_pat
     web.close()
 
 
-def test_a_browser_is_hung_up_on(stand_ins: StandIns) -> None:
+def test_a_browser_is_hung_up_on(stand_ins: SimulatedBench) -> None:
     port = int(stand_ins.resources["load"].split("::")[2])
     with socket.create_connection(("127.0.0.1", port)) as link:
         link.sendall(b"POST / HTTP/1.1\r\nHost: elsewhere\r\n\r\nINP ON\nCURR 5\n")
@@ -162,7 +162,7 @@ def test_a_browser_is_hung_up_on(stand_ins: StandIns) -> None:
     assert not stand_ins.load_drawing
 
 
-def test_what_an_instrument_says_is_cut_to_a_line(stand_ins: StandIns) -> None:
+def test_what_an_instrument_says_is_cut_to_a_line(stand_ins: SimulatedBench) -> None:
     load = VisaInstrument(stand_ins.resources["load"], load_profile("generic-load"), "load")
     load.identity()
     answers = iter(['-222,"' + "\x1b[31m" + "x" * 5000 + '"', '0,"No error"'])
@@ -197,11 +197,11 @@ def test_what_an_instrument_says_is_cut_to_a_line(stand_ins: StandIns) -> None:
 def test_a_profile_says_no_more_than_it_shows(tmp_path: Path, text: str, words: str) -> None:
     path = tmp_path / "p.toml"
     path.write_text(f"role = 'voltmeter'\n{text}")
-    with pytest.raises(Trouble, match=words):
+    with pytest.raises(UserError, match=words):
         load_profile(str(path))
     bare = ["on='1'", "off='0'", "is_on='?'", "read_volts='V'", "read_amps='A'"]
     path.write_text("\n".join(["role='load'", "[commands]", "set_amps='CURR 5'", *bare]))
-    with pytest.raises(Trouble, match="set_amps lacks"):
+    with pytest.raises(UserError, match="set_amps lacks"):
         load_profile(str(path))
 
 
@@ -226,5 +226,5 @@ def test_paths_of_a_bench_file_are_meant_from_where_it_lies(tmp_path: Path, monk
         ("load = 1", "needs a line"),
     ):
         file.write_text(text)
-        with pytest.raises(Trouble, match=words):
+        with pytest.raises(UserError, match=words):
             read_bench_file(file)

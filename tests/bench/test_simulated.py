@@ -11,18 +11,18 @@ from hypothesis import strategies as st
 from tensimeter.bench.clock import Clock
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job
-from tensimeter.demo.library import demo_truths
+from tensimeter.demo.library import hidden_parameters
 from tensimeter.simulation.scpi import ScpiDevice
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.simulation.supply import HiddenErrors, SimulatedSupply
 
 
 @pytest.fixture
-def visa(stand_ins: StandIns):
+def visa(stand_ins: SimulatedBench):
     """Plain PyVISA sessions to the stand-ins, by role."""
     manager = pyvisa.ResourceManager("@py")
     opened = {
@@ -47,7 +47,7 @@ def test_a_plain_client_sees_the_predicted_drop(visa: dict, demo: Job) -> None:
     # A little later the output has settled.
     for _ in range(50):
         loaded_V = float(meter.query("MEAS:VOLT?"))
-    truth = build(demo).with_values(demo_truths("ridge-pier"))
+    truth = build(demo).with_values(hidden_parameters("ridge-pier"))
     ends = solve(truth, {"mount": np.array([0.0, amps])})["mount"].V
     accuracy = demo.part("bench-meter").range_for("V", 13.6).accuracy
     assert amps == pytest.approx(2.0, abs=0.02)
@@ -92,7 +92,7 @@ def test_the_error_queue_overflows_as_it_should_and_clears(visa: dict) -> None:
     assert load.query("CURR 1;CURR?;*OPC?") == "1.000000E+00;1"
 
 
-def test_garbage_is_survived_and_clients_come_in_turn(stand_ins: StandIns) -> None:
+def test_garbage_is_survived_and_clients_come_in_turn(stand_ins: SimulatedBench) -> None:
     port = int(stand_ins.resources["load"].split("::")[2])
     for _ in range(3):
         with socket.create_connection(("127.0.0.1", port), 2) as client:
@@ -124,7 +124,7 @@ def test_meter_ranges_and_over_range(visa: dict) -> None:
 
 def test_the_load_protects_itself(demo: Job) -> None:
     weak = edits.changed(demo.part("sink-150"), max_W=30, max_A=20)
-    with StandIns(stock_edits.with_part(demo, weak), speed=100) as served:
+    with SimulatedBench(stock_edits.with_part(demo, weak), speed=100) as served:
         load = served.devices["load"]
         load.handle("CURR 4;INP ON")
         load.handle("*OPC?")
@@ -132,7 +132,7 @@ def test_the_load_protects_itself(demo: Job) -> None:
         assert load.handle("SYST:ERR?").startswith("-221,")
 
 
-def test_the_watchdog_drops_a_load_that_nobody_speaks_to(stand_ins: StandIns, qtbot) -> None:
+def test_the_watchdog_drops_a_load_that_nobody_speaks_to(stand_ins: SimulatedBench, qtbot) -> None:
     port = int(stand_ins.resources["load"].split("::")[2])
     with socket.create_connection(("127.0.0.1", port), 2) as client:
         client.sendall(b"*RST\nSYST:WDOG 0.3\nCURR 1\nINP ON\nINP?\n")
@@ -187,9 +187,9 @@ def test_the_supply_warms_settles_and_limits(demo: Job) -> None:
 
 
 def test_stand_ins_need_a_load_and_an_output(demo: Job) -> None:
-    with pytest.raises(Trouble, match="no output"):
-        StandIns(Job(name="x"))
-    with pytest.raises(Trouble, match="no electronic load"):
-        StandIns(edits.with_campaign(demo, load=None))
+    with pytest.raises(UserError, match="no output"):
+        SimulatedBench(Job(name="x"))
+    with pytest.raises(UserError, match="no electronic load"):
+        SimulatedBench(edits.with_campaign(demo, load=None))
     with pytest.raises(ValueError, match="above zero"):
         Clock(0)

@@ -17,7 +17,7 @@ from tensimeter.core.testplan.plan import plan
 from tensimeter.demo import finishers_bench, ridge_pier
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.simulation.supply import SimulatedSupply
-from tensimeter.simulation.warmth import HeatGuard, HeatTruths, Warmth
+from tensimeter.simulation.warmth import HeatGuard, HiddenHeat, Warmth
 from tensimeter.store.jobfile import JobFile
 
 
@@ -42,7 +42,7 @@ def test_places_warm_as_their_network_and_any_step_gives_the_same(ridge: Job) ->
 
 
 def test_a_drifting_room_a_lagging_and_a_badly_placed_probe(ridge: Job) -> None:
-    truths = HeatTruths(drift_K_h=1.0, lag_s={"front-end-sink": 120.0}, contact={"front-end-case": 0.8})
+    truths = HiddenHeat(drift_K_h=1.0, lag_s={"front-end-sink": 120.0}, contact={"front-end-case": 0.8})
     warm = Warmth(ridge, truths)
     warm.heat({"front-end": 8.0}, 0.0)
     warm.advance(36_000.0)
@@ -83,7 +83,7 @@ def test_a_fan_a_lid_and_a_loss_that_grows() -> None:
     link = next(iter(Warmth(job).links))
 
     def ended(watts: float, **truths: object) -> Warmth:
-        warm = Warmth(job, HeatTruths(**truths))
+        warm = Warmth(job, HiddenHeat(**truths))
         warm.heat({link: watts}, 5.0)
         warm.record(6 * 3600, 0.5)
         return warm
@@ -136,7 +136,7 @@ def test_a_soak_drops_the_load_before_the_limit(ridge: Job, tmp_path: Path) -> N
     assert states[-1].at_load_s < 8 * 60
     read = file.readings()
     assert {r.place for r in read if r.quantity == "C"} == {"front-end-case", "front-end-sink", "ambient"}
-    assert outcome(file.job, plan(file.job, test), read).verdict in (Verdict.MISSES, Verdict.TOO_CLOSE)
+    assert outcome(file.job, plan(file.job, test), read).verdict in (Verdict.NONCONFORMING, Verdict.TOO_CLOSE)
     file.close()
 
 
@@ -182,7 +182,7 @@ def test_a_load_that_lets_go_ends_a_soak_and_what_fails_is_kept(ridge: Job, tmp_
 
 @pytest.mark.parametrize(
     ("back_C", "afterwards", "verdict"),
-    [(None, "stays off until it is reset", Verdict.HOLDS), (70.0, "cycles: off", Verdict.MISSES)],
+    [(None, "stays off until it is reset", Verdict.CONFORMS), (70.0, "cycles: off", Verdict.NONCONFORMING)],
 )
 def test_a_protection_against_heat_acts_and_is_judged(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, back_C: float | None, afterwards: str, verdict: Verdict
@@ -223,5 +223,5 @@ def test_a_fan_is_seen_to_come_on_and_a_low_output_is_not_taken_for_gone(tmp_pat
     assert not any("output is gone" in e.text for e in events)
     found = {f.name: f for f in outcome(file.job, plan(file.job, test), file.readings()).findings}
     assert found["comes on at"].value.low < 60 < found["comes on at"].value.high
-    assert found["on in time"].verdict is Verdict.HOLDS
+    assert found["on in time"].verdict is Verdict.CONFORMS
     file.close()

@@ -19,14 +19,14 @@ from tensimeter.bench.cuts import Cut, address_of
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.guarding import RunGuard
 from tensimeter.bench.setup import Bench, open_bench
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.testplan.plan import plan
 from tensimeter.simulation.behaviour import Demand
 from tensimeter.simulation.misbehaving import Fault
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 
 SPEED = 30.0
@@ -46,11 +46,11 @@ def kept(tmp_path: Path, plain_job: Job):
 
 @pytest.fixture
 def served(plain_job: Job):
-    with StandIns(plain_job, seed=5, speed=SPEED) as bench:
+    with SimulatedBench(plain_job, seed=5, speed=SPEED) as bench:
         yield bench
 
 
-def opened(job: Job, served: StandIns, tmp_path: Path, **changed: str) -> Bench:
+def opened(job: Job, served: SimulatedBench, tmp_path: Path, **changed: str) -> Bench:
     """A bench without its line source, which would cut; profiles changed by leaving lines out, by role."""
     from importlib import resources
 
@@ -111,7 +111,7 @@ def at_step(index: int, action):
 def test_an_answer_that_does_not_end_ends_the_run_and_drop_waits_for_none(
     kept: JobFile,
     plain_job: Job,
-    served: StandIns,
+    served: SimulatedBench,
     tmp_path: Path,
     kind: str,
     role: str,
@@ -154,7 +154,7 @@ def test_an_answer_that_does_not_end_ends_the_run_and_drop_waits_for_none(
 @pytest.mark.parametrize("mark", ["", "sequence", "sequence identify"])
 @pytest.mark.parametrize("kind", ["twice", "swapped", "pieces", "previous", "stream"])
 def test_no_answer_becomes_a_reading_that_belongs_to_another_question(
-    kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path, kind: str, mark: str
+    kept: JobFile, plain_job: Job, served: SimulatedBench, tmp_path: Path, kind: str, mark: str
 ) -> None:
     if kind == "stream":
         served.streams["voltmeter"] = 25.0
@@ -162,7 +162,7 @@ def test_no_answer_becomes_a_reading_that_belongs_to_another_question(
         served.faults["voltmeter"] = Fault(kind, "MEAS:VOLT", random.Random(7))
     try:
         bench = opened(plain_job, served, tmp_path, voltmeter=mark or "#nothing")
-    except Trouble:
+    except UserError:
         # It was found out as it was opened.
         return
     run(kept, bench)
@@ -227,7 +227,7 @@ def disobey(device, how: str) -> None:
     ],
 )
 def test_a_load_that_does_not_obey_is_noticed_at_once(
-    kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path, how: str, words: str, proven: bool
+    kept: JobFile, plain_job: Job, served: SimulatedBench, tmp_path: Path, how: str, words: str, proven: bool
 ) -> None:
     device = served.devices["load"]
     bench = opened(plain_job, served, tmp_path)
@@ -247,7 +247,7 @@ def test_a_load_that_does_not_obey_is_noticed_at_once(
 
 
 def test_a_run_that_cannot_prove_its_load_off_did_not_end_well(
-    kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path
+    kept: JobFile, plain_job: Job, served: SimulatedBench, tmp_path: Path
 ) -> None:
     device = served.devices["load"]
     bench = opened(plain_job, served, tmp_path, load="watchdog")
@@ -261,7 +261,7 @@ def test_a_run_that_cannot_prove_its_load_off_did_not_end_well(
 
 
 def test_an_ammeter_that_fades_is_no_load_that_does_not_obey(
-    kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path
+    kept: JobFile, plain_job: Job, served: SimulatedBench, tmp_path: Path
 ) -> None:
     device = served.devices["load"]
     plain, still = device._current, [0]
@@ -439,7 +439,7 @@ def test_cuts_that_cannot_cut_are_refused(given: dict[str, str], words: str) -> 
 
 
 def test_a_cut_is_tried_before_a_run_leans_on_it(
-    kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path
+    kept: JobFile, plain_job: Job, served: SimulatedBench, tmp_path: Path
 ) -> None:
     line = served.resources["line"]
     words = {"on": "OUTP ON", "off": "OUTP OFF", "is_on": "OUTP?"}
@@ -456,16 +456,16 @@ def test_a_cut_is_tried_before_a_run_leans_on_it(
     assert "it cuts nothing" in engine.ended.text
     assert engine.load_off
     nothing = opened(plain_job, served, tmp_path, load="watchdog")
-    with pytest.raises(Trouble, match="no independent cut"):
+    with pytest.raises(UserError, match="no independent cut"):
         RunEngine(kept, plan(plain_job, POINTS), nothing, print)
     nothing.close()
 
 
 def test_without_a_guard_no_run_is_left_alone(
-    kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    kept: JobFile, plain_job: Job, served: SimulatedBench, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     def refuse(self: RunGuard) -> None:
-        raise Trouble("The guard did not start.")
+        raise UserError("The guard did not start.")
 
     monkeypatch.setattr(RunGuard, "start", refuse)
     engine = run(kept, opened(plain_job, served, tmp_path), present=False)
@@ -477,7 +477,7 @@ def test_without_a_guard_no_run_is_left_alone(
 
 
 def test_a_guard_that_dies_ends_the_run_with_the_load_off(
-    kept: JobFile, plain_job: Job, served: StandIns, tmp_path: Path
+    kept: JobFile, plain_job: Job, served: SimulatedBench, tmp_path: Path
 ) -> None:
     def kill(engine: RunEngine) -> None:
         os.kill(engine._context.pulse.guard.pid, signal.SIGKILL)
@@ -488,7 +488,9 @@ def test_a_guard_that_dies_ends_the_run_with_the_load_off(
     assert "guard has gone" in engine.ended.text
 
 
-def test_a_full_disk_loses_nothing_that_was_shown(plain_job: Job, served: StandIns, tmp_path: Path) -> None:
+def test_a_full_disk_loses_nothing_that_was_shown(
+    plain_job: Job, served: SimulatedBench, tmp_path: Path
+) -> None:
     path = tmp_path / "f.tensi"
     JobFile.create(path, plain_job).close()
     script = """
@@ -524,7 +526,7 @@ print("ended", engine.ended.kind, engine.load_off, engine.ended.text)
 # -- signals and standstills ------------------------------------------------------------------------
 
 
-def proving(path: Path, served: StandIns, tmp_path: Path) -> subprocess.Popen[str]:
+def proving(path: Path, served: SimulatedBench, tmp_path: Path) -> subprocess.Popen[str]:
     """The command in a process of its own, on the simulated bench of this one, its load on."""
     tables = [f'[{r}]\nresource = "{served.resources[r]}"\n' for r in ("load", "voltmeter")]
     bench = tmp_path / "bench.toml"
@@ -546,7 +548,7 @@ def proving(path: Path, served: StandIns, tmp_path: Path) -> subprocess.Popen[st
 
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP, signal.SIGINT])
 def test_a_signal_drops_the_load_and_ends_in_a_sentence(
-    tmp_path: Path, plain_job: Job, served: StandIns, number: signal.Signals
+    tmp_path: Path, plain_job: Job, served: SimulatedBench, number: signal.Signals
 ) -> None:
     path = tmp_path / "s.tensi"
     JobFile.create(path, plain_job).close()
@@ -562,7 +564,7 @@ def test_a_signal_drops_the_load_and_ends_in_a_sentence(
 
 
 def test_what_is_read_after_a_standstill_is_not_kept(
-    tmp_path: Path, plain_job: Job, served: StandIns
+    tmp_path: Path, plain_job: Job, served: SimulatedBench
 ) -> None:
     path = tmp_path / "s.tensi"
     JobFile.create(path, plain_job).close()

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tensimeter.bench.setup import read_voltmeter
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import understand
 from tensimeter.demo.library import demo_job
@@ -300,5 +300,5 @@ def test_a_voltmeter_that_is_not_there_gives_one_sentence(tmp_path: Path, demo: 
         ("not toml", "is not a bench file"),
     ):
         file.write_text(text)
-        with pytest.raises(Trouble, match=said):
+        with pytest.raises(UserError, match=said):
             read_voltmeter(demo, file)

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook
 
@@ -133,7 +133,7 @@ def test_prove_all_of_a_small_job(tensimeter, shed_file: JobFile, demo) -> None:
         assert {t.kind for t in file.job.campaign.tests} == {"tolerance", "load-regulation"}
 
 
-def test_a_profile_is_checked_and_instruments_answer(tensimeter, stand_ins: StandIns) -> None:
+def test_a_profile_is_checked_and_instruments_answer(tensimeter, stand_ins: SimulatedBench) -> None:
     load, meter = stand_ins.resources["load"], stand_ins.resources["voltmeter"]
     code, out, _ = tensimeter("check-profile", "generic-load", load, "--json")
     found = json.loads(out)

@@ -16,7 +16,7 @@ from tensimeter.core.electrical.feedback import Divider, infer, shift
 from tensimeter.core.electrical.pwm_dac import pwm_dac
 from tensimeter.core.electrical.regulator import Regulator, nearest, r2_for, tapped_input
 from tensimeter.core.electrical.stack import Unit
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.thermal import derating, heatsink
 
 
@@ -35,7 +35,7 @@ def test_the_textbook_regulator() -> None:
     turned = Regulator(240, 500, pot_ohm=2000)
     assert turned.span_V == pytest.approx((1.25 * (1 + 500 / 240) + 0.025, 1.25 * (1 + 2500 / 240) + 0.125))
     assert turned.volts_per_turn(10) == pytest.approx((turned.span_V[1] - turned.span_V[0]) / 10)
-    with pytest.raises(Trouble, match="below the reference"):
+    with pytest.raises(UserError, match="below the reference"):
         r2_for(made, 1.0)
 
 
@@ -69,7 +69,7 @@ def test_a_resistor_across_a_leg() -> None:
     lowered = shift(Divider(2.5, 10e3, 2.5e3), 10e3, across="upper")
     assert lowered.high_V == pytest.approx(2.5 * (1 + 5e3 / 2.5e3))
     assert lowered.fails == "high"
-    with pytest.raises(Trouble, match="shorts the leg"):
+    with pytest.raises(UserError, match="shorts the leg"):
         shift(Divider(2.5, 10e3, 2.5e3), 0.0, 10e3)
 
 
@@ -80,9 +80,9 @@ def test_an_unknown_divider_is_found_from_two_resistors(ref, upper, lower, r) ->
     assert found.volts(3 * r) == pytest.approx(divider.volts(3 * r), rel=1e-6)
     wanted = divider.volts(2 * r)
     assert found.resistor_for(wanted) == pytest.approx(2 * r, rel=1e-4)
-    with pytest.raises(Trouble, match="No resistor"):
+    with pytest.raises(UserError, match="No resistor"):
         found.resistor_for(0.5 * divider.volts())
-    with pytest.raises(Trouble, match="different resistances"):
+    with pytest.raises(UserError, match="different resistances"):
         infer([(r, 1.0), (r, 2.0)])
 
 
@@ -104,7 +104,7 @@ def test_the_weakest_unit_limits_and_taps_add_up() -> None:
     three = stack.stack([Unit(24, 5)] * 3)
     assert any("60 V" in w for w in three.warnings)
     assert any("rule of thumb" in w for w in three.warnings)
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         stack.stack([])
 
 
@@ -117,7 +117,7 @@ def test_a_fuse_is_chosen_and_what_it_cannot_do_is_said() -> None:
     behind = fuse.choose(8.0, wire_A=10.0, most_A=9.5)
     assert "does not protect" in behind.warnings[0]
     assert "protects nothing" in behind.warnings[1]
-    with pytest.raises(Trouble, match="No fuse"):
+    with pytest.raises(UserError, match="No fuse"):
         fuse.choose(500.0)
     assert fuse.transformer_primary_A(2.0, 18, 230) == pytest.approx(1.8 * 2 * 18 / 230)
 
@@ -126,7 +126,7 @@ def test_a_dummy_load_runs_at_half_its_rating() -> None:
     found = dummy_load(12, 0.5, 25)
     assert (found.resistance_ohm, found.power_W, found.rating_W) == (24, 6, 15)
     assert found.surface_C == pytest.approx(25 + 250 * 6 / 15)
-    with pytest.raises(Trouble, match="several"):
+    with pytest.raises(UserError, match="several"):
         dummy_load(48, 10)
 
 
@@ -154,5 +154,5 @@ def test_discharge_by_hand_and_that_it_creeps() -> None:
     assert found.time_s == pytest.approx(0.1)
     assert (found.power_W, found.energy_J, found.current_A) == pytest.approx((160, 8, 0.4))
     assert found.creeps_to_V == pytest.approx(40)
-    with pytest.raises(Trouble, match="below the start"):
+    with pytest.raises(UserError, match="below the start"):
         discharge(100e-6, 5, 10, 1e3)

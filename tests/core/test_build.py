@@ -8,7 +8,7 @@ from tensimeter.core.analysis.leakage import leakage
 from tensimeter.core.assembly.harness import PINS, harness
 from tensimeter.core.assembly.wiring import mains_units, wire_list
 from tensimeter.core.electrical import wire
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.assembly_edits import (
@@ -25,7 +25,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.parts.plain_loads import Resistor
 from tensimeter.core.procedure.causes import causes
-from tensimeter.core.procedure.first_power import bare_seconds, touches, wake_steps, woken
+from tensimeter.core.procedure.first_power import bare_seconds, power_up_results, power_up_steps, touches
 from tensimeter.core.procedure.matrix import checked, matrix
 from tensimeter.core.procedure.notices import must_be_lifted, notices, open_holds
 from tensimeter.core.procedure.practice import Practice, mistakes
@@ -48,7 +48,7 @@ def all_read(job: Job, supply: Practice, origin: str = "typed") -> list[Reading]
     """Every place of Assemble and Wake, as a supply put together so would read."""
     places = [(p.place, p.quantity) for p in matrix(job)]
     places += [(s.place, "V") for s in stored(job)]
-    places += [(s.place, s.quantity) for s in wake_steps(job) if s.band is not None]
+    places += [(s.place, s.quantity) for s in power_up_steps(job) if s.band is not None]
     return [read(job, p, q, supply.value(p), k, origin) for k, (p, q) in enumerate(places, 1)]
 
 
@@ -94,7 +94,7 @@ def test_the_builders_own_length_tick_and_colour(demo: Job) -> None:
     bonded = demo.model_copy(update={"policy": changed(demo.policy, reference="negative_bonded")})
     assert any(w.start.link == "donor-a" and w.end.link == "chassis" for w in wire_list(bonded))
     broken = with_link(demo, changed(demo.design.link("mount-lead"), part=None))
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         wire_list(broken)
 
 
@@ -134,11 +134,11 @@ def test_what_was_pulled_goes_back_and_is_not_mixed_up(demo: Job) -> None:
     ids = [p.id for p in job.assembly.pulled]
     assert len(set(ids)) == 2
     assert [p.back for p in put_back(job, ids[1], True).assembly.pulled] == [False, True]
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         with_pulled(job, " ", "plug", "", False, "")
     job = with_setting(with_setting(demo, "trip", "14.8 V", ""), "trip", "15.2 V", "wake-mount")
     assert [(s.what, s.value) for s in job.assembly.settings] == [("trip", "15.2 V")]
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         with_setting(job, "trip", " ", "")
 
 
@@ -212,12 +212,12 @@ def test_the_matrix_of_a_stack_has_every_isolation_one_would_read(make, units: i
 def test_a_pair_is_judged_by_its_kind() -> None:
     job = demo_job("ridge-pier")
     verdicts = {
-        ("joined-earth-donor-a-case", "ohm", 0.3): Verdict.HOLDS,
-        ("joined-earth-donor-a-case", "ohm", math.inf): Verdict.MISSES,
-        ("apart-live-earth", "ohm", math.inf): Verdict.HOLDS,
-        ("apart-live-earth", "ohm", 47e3): Verdict.MISSES,
-        ("diode-donor-a-minus-donor-a-plus", "V", 0.55): Verdict.HOLDS,
-        ("diode-donor-a-minus-donor-a-plus", "V", math.inf): Verdict.MISSES,
+        ("joined-earth-donor-a-case", "ohm", 0.3): Verdict.CONFORMS,
+        ("joined-earth-donor-a-case", "ohm", math.inf): Verdict.NONCONFORMING,
+        ("apart-live-earth", "ohm", math.inf): Verdict.CONFORMS,
+        ("apart-live-earth", "ohm", 47e3): Verdict.NONCONFORMING,
+        ("diode-donor-a-minus-donor-a-plus", "V", 0.55): Verdict.CONFORMS,
+        ("diode-donor-a-minus-donor-a-plus", "V", math.inf): Verdict.NONCONFORMING,
     }
     for (place, quantity, value), wanted in verdicts.items():
         found = {c.pair.place: c.verdict for c in checked(job, [read(job, place, quantity, value, 1)])}
@@ -239,7 +239,7 @@ def test_a_supply_put_together_rightly_lifts_every_hold_and_practice_lifts_none(
     assert open_holds(found, "assemble") == open_holds(found, "wake") == []
     output = job.design.outputs()[0].id
     must_be_lifted(job, all_read(job, Practice(job)), output)
-    with pytest.raises(Trouble, match="Hold point open"):
+    with pytest.raises(UserError, match="Hold point open"):
         must_be_lifted(job, all_read(job, Practice(job), "practice"), output)
     taken = with_assembly(job, already_running=True)
     assert open_holds(notices(taken), "assemble") == open_holds(notices(taken), "wake") == []
@@ -267,13 +267,13 @@ def test_every_mistake_shows_before_it_does_damage(name: str) -> None:
     assert {m.mistake for m in made} <= set(CAUGHT)
     for supply in made:
         readings = all_read(job, supply)
-        wrong = [c.pair.place for c in checked(job, readings) if c.verdict is Verdict.MISSES]
-        wrong += [w.step.id for w in woken(job, readings) if w.verdict is Verdict.MISSES]
+        wrong = [c.pair.place for c in checked(job, readings) if c.verdict is Verdict.NONCONFORMING]
+        wrong += [w.step.id for w in power_up_results(job, readings) if w.verdict is Verdict.NONCONFORMING]
         shows, harms = CAUGHT[supply.mistake]
         assert wrong, supply.mistake
         assert wrong[0].startswith(shows), (supply.mistake, wrong)
         # In the order in which steps are taken: the matrix first, then the ladder.
-        order = [p.place for p in matrix(job)] + [s.id for s in wake_steps(job)]
+        order = [p.place for p in matrix(job)] + [s.id for s in power_up_steps(job)]
         if harms is not None:
             later = next(k for k, step in enumerate(order) if step.startswith(harms))
             assert order.index(wrong[0]) < later or shows == "alone-rail", supply.mistake
@@ -282,8 +282,10 @@ def test_every_mistake_shows_before_it_does_damage(name: str) -> None:
 
 
 def woken_at(job: Job, step_id: str, value: float):
-    step = next(s for s in wake_steps(job) if s.id == step_id)
-    return next(w for w in woken(job, [read(job, step.place, "V", value, 1)]) if w.step.id == step_id)
+    step = next(s for s in power_up_steps(job) if s.id == step_id)
+    return next(
+        w for w in power_up_results(job, [read(job, step.place, "V", value, 1)]) if w.step.id == step_id
+    )
 
 
 @pytest.mark.parametrize(
@@ -309,7 +311,7 @@ def test_a_wrong_value_names_its_likeliest_cause(demo: Job, step: str, value: fl
 def test_a_right_value_has_no_cause_and_a_trim_aims_where_it_is_told(demo: Job) -> None:
     assert causes(demo, woken_at(demo, "outlet-mount", 13.6)) == []
     far = with_link(demo, changed(demo.output("mount"), aim="far_end", device_max_V=13.7))
-    step = next(s for s in wake_steps(far) if s.id == "trim-front-end")
+    step = next(s for s in power_up_steps(far) if s.id == "trim-front-end")
     assert step.expected == pytest.approx(13.6 + 8 * 0.0437, abs=0.01)
     assert "stands 13.7 V only" in step.do
     # Before its sink is on: 90 J over the loss at full load.
@@ -317,15 +319,15 @@ def test_a_right_value_has_no_cause_and_a_trim_aims_where_it_is_told(demo: Job) 
 
 
 def test_a_reading_of_an_earlier_design_is_marked_and_judged_anew(demo: Job) -> None:
-    at = next(s for s in wake_steps(demo) if s.id == "trim-front-end")
+    at = next(s for s in power_up_steps(demo) if s.id == "trim-front-end")
     readings = [read(demo, at.place, "V", 13.6, 1)]
     later = with_link(demo, changed(demo.design.link("front-end"), set_V=15.0))
 
     def state(job: Job):
-        return next(w for w in woken(job, readings, lambda r: demo) if w.step.id == at.id)
+        return next(w for w in power_up_results(job, readings, lambda r: demo) if w.step.id == at.id)
 
-    assert (state(demo).earlier, state(demo).verdict) == (False, Verdict.HOLDS)
-    assert (state(later).earlier, state(later).verdict) == (True, Verdict.MISSES)
+    assert (state(demo).earlier, state(demo).verdict) == (False, Verdict.CONFORMS)
+    assert (state(later).earlier, state(later).verdict) == (True, Verdict.NONCONFORMING)
     moved = with_link(demo, changed(demo.output("hub"), tolerance=0.1))
     assert not state(moved).earlier
 
@@ -343,12 +345,12 @@ def test_the_source_behind_volts_to_earth(farad: float, volts: float) -> None:
     assert found.touch_current_A == pytest.approx(
         volts / math.hypot(2000, 1 / (2 * math.pi * 50 * farad)), rel=1e-6
     )
-    assert found.verdict is Verdict.HOLDS
+    assert found.verdict is Verdict.CONFORMS
     live = leakage(110.0, 10e6, 108.0, 100e3, 50, 0.25e-3)
-    assert live.verdict is Verdict.MISSES
+    assert live.verdict is Verdict.NONCONFORMING
     assert "Treat it as live" in live.warnings[0]
     for bad in ((0.0, 1.0), (5.0, 9.0)):
-        with pytest.raises(Trouble):
+        with pytest.raises(UserError):
             leakage(bad[0], 10e6, bad[1], 100e3, 50, 0.25e-3)
 
 
@@ -365,8 +367,8 @@ def test_touch_current_decides_the_step(demo: Job) -> None:
     later = [r._replace(id=r.id + 2, value=v) for r, v in zip(first, (20.0, 0.9), strict=True)]
     both = touches(demo, [*first, *later])
     assert both[1].touch_current_A < both[0].touch_current_A
-    for opened, loaded, verdict in ((61.0, 4.2, Verdict.HOLDS), (61.0, 60.0, Verdict.MISSES)):
-        found = woken(demo, with_earth(opened, loaded))
+    for opened, loaded, verdict in ((61.0, 4.2, Verdict.CONFORMS), (61.0, 60.0, Verdict.NONCONFORMING)):
+        found = power_up_results(demo, with_earth(opened, loaded))
         assert next(w for w in found if w.step.id == "earth-loaded").verdict is verdict
     assert touches(demo, []) == []
 
@@ -385,15 +387,15 @@ def test_protection_parts_by_position_and_reading(demo: Job) -> None:
     assert [g.verdict for g in diodes] == [Verdict.NOT_MEASURED] * 2
     assert "7.4 A and 30 V backwards" in diodes[0].stands
     fuses = {g.where: g.verdict for g in found if g.what == "fuse"}
-    assert fuses["Fuse 16 A, in the plus of MOUNT"] is Verdict.HOLDS
-    assert sum(v is Verdict.MISSES for v in fuses.values()) == 2
+    assert fuses["Fuse 16 A, in the plus of MOUNT"] is Verdict.CONFORMS
+    assert sum(v is Verdict.NONCONFORMING for v in fuses.values()) == 2
     read_all = protection(demo, all_read(demo, Practice(demo)))
-    assert {g.verdict for g in read_all if g.what != "fuse"} == {Verdict.HOLDS}
+    assert {g.verdict for g in read_all if g.what != "fuse"} == {Verdict.CONFORMS}
     missing = Practice(demo, "no_reverse_diode", ("donor-b",))
-    wrong = [g.where for g in protection(demo, all_read(demo, missing)) if g.verdict is Verdict.MISSES]
+    wrong = [g.where for g in protection(demo, all_read(demo, missing)) if g.verdict is Verdict.NONCONFORMING]
     assert any("across Donor B" in where for where in wrong)
     electronic = demo.model_copy(update={"policy": changed(demo.policy, protection="electronic")})
-    assert Verdict.MISSES not in {g.verdict for g in protection(electronic)}
+    assert Verdict.NONCONFORMING not in {g.verdict for g in protection(electronic)}
 
 
 def test_practice_after_a_real_reading_takes_nothing_back() -> None:
@@ -404,6 +406,6 @@ def test_practice_after_a_real_reading_takes_nothing_back() -> None:
         practised = read(job, pair.place, pair.quantity, figure, 2, "practice")
         alone = checked(job, [practised])[0].verdict
         # By itself it is shown; once something real was read there it says nothing any more.
-        assert checked(job, [good, practised])[0].verdict is Verdict.HOLDS
-        assert checked(job, [practised, good])[0].verdict is Verdict.HOLDS
-        assert alone in (Verdict.HOLDS, Verdict.MISSES)
+        assert checked(job, [good, practised])[0].verdict is Verdict.CONFORMS
+        assert checked(job, [practised, good])[0].verdict is Verdict.CONFORMS
+        assert alone in (Verdict.CONFORMS, Verdict.NONCONFORMING)

@@ -130,9 +130,9 @@ def test_nothing_read_is_not_a_verdict(demo: Job, mount: Plan) -> None:
 def test_a_point_that_misses_ends_the_rating_below_it(demo: Job, mount: Plan) -> None:
     volts = {k: 13.58 - 0.052 * s.set_A for k, s in enumerate(mount.steps)}
     found = outcome(demo, mount, take(mount, volts))
-    assert found.steps[5].verdict is Verdict.MISSES
-    assert found.verdict is Verdict.MISSES
-    assert found.regulation_verdict is Verdict.HOLDS
+    assert found.steps[5].verdict is Verdict.NONCONFORMING
+    assert found.verdict is Verdict.NONCONFORMING
+    assert found.regulation_verdict is Verdict.CONFORMS
     assert proven_A(found) == 6.4
     assert "At 8 A the volts miss." in advice.outcome_sentence(found)
     # A second look at the same current that fails takes that current away, too.
@@ -191,7 +191,7 @@ def test_a_correction_replaces_what_it_names(demo: Job, mount: Plan) -> None:
     right = [r._replace(id=50 + w.id, corrects=w.id) for r, w in zip(right, wrong, strict=True)]
     assert len(standing([*wrong, *right])) == 2
     found = outcome(demo, mount, [*wrong, *right])
-    assert found.steps[0].verdict is Verdict.HOLDS
+    assert found.steps[0].verdict is Verdict.CONFORMS
 
 
 def test_readings_find_their_step(mount: Plan) -> None:

@@ -13,9 +13,9 @@ from tensimeter.core.assembly.box_fit import fit
 from tensimeter.core.assembly.harness import harness
 from tensimeter.core.assembly.wiring import wire_list
 from tensimeter.core.design.failures import failures
-from tensimeter.core.design.policies import SCHOOLS
+from tensimeter.core.design.policies import POLICY_OPTIONS
 from tensimeter.core.design.sizing import sized
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.assembly_edits import with_assembly
 from tensimeter.core.model.edits import changed, new_link, with_link
@@ -26,8 +26,8 @@ from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.procedure.causes import causes
-from tensimeter.core.procedure.first_power import wake_steps, woken
-from tensimeter.core.procedure.incoming_check import tries
+from tensimeter.core.procedure.first_power import power_up_results, power_up_steps
+from tensimeter.core.procedure.incoming_check import incoming_steps
 from tensimeter.core.procedure.matrix import checked, matrix
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.procedure.practice import Practice, mistakes
@@ -140,14 +140,14 @@ def test_whatever_is_joined_is_solved_said_and_never_breaks(
         for text in (f"{word}{part.name} {k}", f"output OUT{k} 12V 1A"):
             try:
                 job = new_link(job, text, at_link)
-            except Trouble as trouble:
+            except UserError as trouble:
                 said.append(str(trouble))
     for notice in notices(job):
         assert "nan" not in f"{notice.title} {notice.text}".casefold().split()
-    for school in SCHOOLS:
+    for school in POLICY_OPTIONS:
         assert isinstance(school.consequence(job), str)
     for part in job.stock:
-        assert all(s.rules_out for s in tries(job, part))
+        assert all(s.rules_out for s in incoming_steps(job, part))
     assert fit(job, BoxRecord()).sentence
     assert len(matrix(job)) == len({p.place for p in matrix(job)})
     if problems(job.design, job.stock) or not any(x.kind == "unit" for x in job.design.links):
@@ -155,7 +155,7 @@ def test_whatever_is_joined_is_solved_said_and_never_breaks(
     try:
         _, solution, limits = at(job, {o.id: np.float64(0.5) for o in job.design.outputs()})
         wires, faults = wire_list(job), failures(job)
-    except Trouble as trouble:
+    except UserError as trouble:
         said.append(str(trouble))
         wires, faults, limits, solution = [], [], [], None
     assert all(sentence.endswith(".") for sentence in said)
@@ -172,7 +172,7 @@ def test_whatever_is_joined_is_solved_said_and_never_breaks(
         taken = []
         for place, quantity in (
             *((c.pair.place, c.pair.quantity) for c in checked(job, [])),
-            *((s.place, s.quantity) for s in wake_steps(job) if s.band is not None),
+            *((s.place, s.quantity) for s in power_up_steps(job) if s.band is not None),
         ):
             value = supply.value(place)
             assert value is not None
@@ -182,5 +182,5 @@ def test_whatever_is_joined_is_solved_said_and_never_breaks(
                     1, 0.0, place, quantity, value, "", accuracy, "two-wire", "typed", range_, id=len(taken)
                 )
             )
-        for state in woken(job, taken):
+        for state in power_up_results(job, taken):
             assert all(cause.words for cause in causes(job, state))

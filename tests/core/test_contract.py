@@ -24,8 +24,8 @@ from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.parts.registry import BY_KEY, FED_KINDS, KINDS, PART_KINDS, SHELVES
 from tensimeter.core.parts.roles import FedPart, Instrument, PathPart, PlainLoad, SinkPart, SourcePart
-from tensimeter.core.procedure.first_power import wake_steps
-from tensimeter.core.procedure.incoming_check import tries
+from tensimeter.core.procedure.first_power import power_up_steps
+from tensimeter.core.procedure.incoming_check import incoming_steps
 from tensimeter.core.procedure.matrix import matrix
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.dissipation import losses
@@ -90,7 +90,7 @@ def test_every_kind_says_what_it_is(kind: type[PartRecord]) -> None:
     assert read_job(job.model_dump_json()).stock[0] == part
     schema = json.dumps(Job.model_json_schema())
     assert f'"{kind.__name__}"' in schema
-    for step in tries(job, part):
+    for step in incoming_steps(job, part):
         assert step.do
         assert step.rules_out
         assert step.band.low is not None or step.band.high is not None
@@ -130,7 +130,7 @@ def test_every_kind_of_a_path_is_solved_limited_shorted_and_woken(kind: type[Pat
     assert isinstance(sized(job, link_id, solution).notes, tuple)
     assert {n.stage for n in notices(job, [])} <= {"stock", "design", "assemble", "wake", "prove"}
     if isinstance(part, SourcePart):
-        assert f"alone-{link_id}" in {s.id for s in wake_steps(job)}
+        assert f"alone-{link_id}" in {s.id for s in power_up_steps(job)}
         assert part.drives_A > 0
         assert part.strays > 0
         assert [p for p in matrix(job) if p.hold or "nothing" in p.why]

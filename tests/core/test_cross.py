@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tensimeter.core.analysis.cross import cross_regulation
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
@@ -65,7 +65,7 @@ def test_cases_that_tell_too_little_are_refused(amps: np.ndarray, sentence: str)
     full = np.zeros((len(amps), 3))
     full[:, : amps.shape[1]] = amps
     read = volts(full)[:, : amps.shape[1]]
-    with pytest.raises(Trouble, match=sentence):
+    with pytest.raises(UserError, match=sentence):
         cross_regulation(RAILS[: amps.shape[1]], read, amps, EXACT, EXACT)
 
 
@@ -92,14 +92,14 @@ def test_it_goes_onto_the_card_of_the_supply(tmp_path: Path) -> None:
         ("time,x\n1,2", "no columns such as"),
     ):
         path.write_text(text)
-        with pytest.raises(Trouble, match=said):
+        with pytest.raises(UserError, match=said):
             part.with_cross(cross_regulation(*read_load_cases(path), EXACT, EXACT))
 
 
 def test_what_was_proven_becomes_a_supply_of_the_bin() -> None:
     job: Job = demo_job("ridge-pier")
     worked_out = plan(job, job.campaign.tests[0])
-    with pytest.raises(Trouble, match="Nothing is proven"):
+    with pytest.raises(UserError, match="Nothing is proven"):
         proven_supply(job, outcome(job, worked_out, []))
     meter = Accuracy(of_reading=0.0005, counts=3, resolution=0.001)
     rows = []

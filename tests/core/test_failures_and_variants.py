@@ -4,7 +4,7 @@ import pytest
 
 from tensimeter.core.design.failures import failures
 from tensimeter.core.design.variants import compared, keep_variant, proposals, take_up, without_variant
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, readings_first, with_link
 from tensimeter.core.model.job import Job, read_job
 from tensimeter.core.procedure.notices import notices
@@ -62,9 +62,9 @@ def test_variants_are_kept_taken_up_and_compared(demo: Job) -> None:
     assert read_job(back.model_dump_json()) == back
     assert without_variant(back, "at 65 %").variants == ()
     for wrong in ("", "as built"):
-        with pytest.raises(Trouble, match="name of its own"):
+        with pytest.raises(UserError, match="name of its own"):
             keep_variant(demo, wrong)
-    with pytest.raises(Trouble, match="no variant"):
+    with pytest.raises(UserError, match="no variant"):
         take_up(demo, "nothing")
 
 

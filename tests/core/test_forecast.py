@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from tensimeter.core.errors import Trouble
-from tensimeter.core.heatup.fit import foresee
+from tensimeter.core.errors import UserError
+from tensimeter.core.heatup.fit import fit_heat_up
 from tensimeter.core.heatup.prior import Expected
 from tensimeter.core.heatup.record import HeatUp, digit_of, gathered, noise_of
 from tensimeter.core.heatup.runaway import runs_away
@@ -23,7 +23,7 @@ BOX = ([1, 2, 3, 5, 7, 10], [109, 149, 149, 191, 213, 224], 213.80940889, 1 / 5.
 @pytest.mark.parametrize("known", [MISRA, BOX])
 def test_certified_fits_of_one_exponential(known) -> None:
     x, y, final, tau, deviation = known
-    found = foresee(HeatUp(np.array(x, float), np.array(y, float), 0.0, (0.0,), 0.0), None, "1")
+    found = fit_heat_up(HeatUp(np.array(x, float), np.array(y, float), 0.0, (0.0,), 0.0), None, "1")
     assert found.final.value == pytest.approx(final, rel=1e-7)
     assert found.time_constant.value == pytest.approx(tau, rel=1e-6)
     # Its interval is about the certified deviation times Student's t.
@@ -56,7 +56,7 @@ def test_two_time_constants_end_inside_their_interval_and_more_readings_narrow_i
     for seed in range(4 if digit < 1 else 2):
         for spans, wide in widths.items():
             record, final = heat_up(seed, spans, digit=digit)
-            found = foresee(record, DESIGN, compare=False)
+            found = fit_heat_up(record, DESIGN, compare=False)
             inside += found.final.low <= final <= found.final.high
             wide.append(found.final.high - found.final.low)
             if spans == 2.0:
@@ -70,25 +70,25 @@ def test_two_time_constants_end_inside_their_interval_and_more_readings_narrow_i
 def test_what_the_forecast_rests_on_is_said() -> None:
     early, _ = heat_up(1, 0.08, n=40, noise=0.4)
     late, _ = heat_up(1, 3.0)
-    assert "design model" in foresee(early, DESIGN).ground
-    assert foresee(late, DESIGN).ground == "readings"
-    assert foresee(late).ground == "readings"
+    assert "design model" in fit_heat_up(early, DESIGN).ground
+    assert fit_heat_up(late, DESIGN).ground == "readings"
+    assert fit_heat_up(late).ground == "readings"
 
 
 def test_orders_are_told_by_evidence_and_one_constant_is_wide_where_two_are() -> None:
     single, final = heat_up(3, 1.5, parts=((40.0, 1.0),), noise=0.1)
-    assert foresee(single).order == 1
+    assert fit_heat_up(single).order == 1
     double, ends = heat_up(3, 1.5, noise=0.1)
-    found = foresee(double)
+    found = fit_heat_up(double)
     assert found.order == 2
     assert found.final.low < ends < found.final.high
-    assert foresee(single).final.low < final < foresee(single).final.high
+    assert fit_heat_up(single).final.low < final < fit_heat_up(single).final.high
 
 
 def test_an_end_that_nothing_bounds_is_open() -> None:
     t = np.arange(0, 600, 10.0)
     straight = HeatUp(t, 20 + 0.01 * t + 0.02 * np.sin(7 * t), 20.0, (0.0,))
-    found = foresee(straight)
+    found = fit_heat_up(straight)
     assert np.isinf(found.final.high)
     assert not found.steady()
     assert found.final.low > straight.celsius[-1] - 0.5
@@ -106,7 +106,7 @@ def test_load_steps_lag_and_a_known_start() -> None:
     celsius = 25 + 20 * rise(t, 900.0) + 22 * rise(t - 1200, 900.0)
     rng = np.random.default_rng(2)
     record = HeatUp(t, celsius + 0.05 * rng.standard_normal(len(t)), 25.0, (0.0, 1200.0), lag_s=lag)
-    found = foresee(record, None, "1")
+    found = fit_heat_up(record, None, "1")
     assert found.final.value == pytest.approx(67.0, abs=0.3)
     assert found.time_constant.value == pytest.approx(900, rel=0.02)
     # T = 67 − a·e^(−s/900): a is what is still to come, and 60 °C lies in the past.
@@ -126,7 +126,7 @@ def test_load_steps_lag_and_a_known_start() -> None:
 
 def test_a_hotter_place_a_thermometers_offset_and_more_heat() -> None:
     record, final = heat_up(5, 3.0)
-    found = foresee(record, DESIGN, compare=False)
+    found = fit_heat_up(record, DESIGN, compare=False)
     assert found.shifted(10.0).final.value == pytest.approx(found.final.value + 10)
     wide, narrow = found.read_with(2.0).final, found.final
     assert wide.half_width == pytest.approx(np.hypot(1.9, narrow.half_width), rel=0.15)
@@ -146,11 +146,11 @@ def test_digits_noise_and_what_is_no_heat_up() -> None:
     assert digit_of(fine) < 1e-3
     assert gathered(HeatUp(t, np.round(fine), 20.0)).coarse
     assert not gathered(HeatUp(t, np.round(fine, 1), 20.0)).coarse
-    with pytest.raises(Trouble, match="Five temperatures"):
-        foresee(HeatUp(t[:3], fine[:3], 20.0))
-    with pytest.raises(Trouble, match="backwards"):
+    with pytest.raises(UserError, match="Five temperatures"):
+        fit_heat_up(HeatUp(t[:3], fine[:3], 20.0))
+    with pytest.raises(UserError, match="backwards"):
         HeatUp(t[::-1], fine, 20.0)
-    with pytest.raises(Trouble, match="column"):
+    with pytest.raises(UserError, match="column"):
         HeatUp(t[:5], fine, 20.0)
 
 
@@ -180,7 +180,7 @@ def test_a_place_that_begins_warm_gives_part_of_it_away_at_once() -> None:
     true = 20 + 10 * fast + 2 * slow + 22 * (1 - fast) + 28 * (1 - slow)
     shown = np.round(true + 0.05 * rng.standard_normal(len(t)), 1)
     design = Expected((45.0,), 1300.0, 0.05, 0.4)
-    told = foresee(HeatUp(t, shown, 20.0, (0.0,), warm=True), design, compare=False)
+    told = fit_heat_up(HeatUp(t, shown, 20.0, (0.0,), warm=True), design, compare=False)
     assert told.final.low < 70 < told.final.high
     assert told.now.value == pytest.approx(true[-1], abs=0.2)
     assert told.remaining.value == pytest.approx(26 * np.exp(-890 / 1500), rel=0.3)

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from tensimeter.core.assembly.box_fit import fit
-from tensimeter.core.design.policies import SCHOOLS
+from tensimeter.core.design.policies import POLICY_OPTIONS
 from tensimeter.core.design.sizing import sized
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, new_link, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
@@ -164,7 +164,7 @@ def test_a_hot_spot_may_come_to_less_at_many_amps() -> None:
     assert float(derated.fraction) == pytest.approx((plain.shown[0] - 20) / 60, rel=1e-3)
     assert float(spot(8.0, (60, 7), (120, 6)).fraction) > 1e3
     for wrong in ([(60, 9)], [(60, 9), (60, 8)], [(60, 6), (90, 9)]):
-        with pytest.raises(Trouble, match="no more is allowed the hotter"):
+        with pytest.raises(UserError, match="no more is allowed the hotter"):
             spot(8.0, *wrong)
 
 
@@ -260,21 +260,21 @@ def test_a_divider_and_a_controlled_set_point_are_sized_at_their_converter(bench
 
 
 def test_every_policy_has_its_question_and_reason_and_says_what_it_does(bench: Job) -> None:
-    asked = {school.field for school in SCHOOLS}
+    asked = {school.field for school in POLICY_OPTIONS}
     assert set(type(bench.policy).model_fields) - asked == {"fuse_share", "spread"}
     for job in (bench, demo_job("ridge-pier"), demo_job("dome-workshop"), Job(name="empty")):
-        for school in SCHOOLS:
+        for school in POLICY_OPTIONS:
             assert isinstance(school.consequence(job), str)
             for choice in school.choices:
                 assert getattr(changed(job.policy, **{school.field: choice}), school.field) == choice
     ridge = demo_job("ridge-pier")
-    said = {school.field: school.consequence(ridge) for school in SCHOOLS}
+    said = {school.field: school.consequence(ridge) for school in POLICY_OPTIONS}
     assert "Donor A 5.04 A of 6.3 A" in said["donor_share"]
     assert "CAMERA HUB has neither" in said["protection"]
     # 6 K/W and 220 J/K: 22 minutes, twice.
     assert "44 min" in said["proven_when"]
     wants = ridge.model_copy(update={"policy": changed(ridge.policy, after_overload="off_until_reset")})
-    overload = next(s for s in SCHOOLS if s.field == "after_overload")
+    overload = next(s for s in POLICY_OPTIONS if s.field == "after_overload")
     assert "not what is wanted" in overload.consequence(wants)
     far = ridge.model_copy(update={"policy": changed(ridge.policy, aim="far_end")})
     assert new_link(far, "output SPARE 12V 1A", "front-end").output("spare").aim == "far_end"

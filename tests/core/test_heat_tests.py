@@ -20,7 +20,7 @@ from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import run_name, soak_runs
 from tensimeter.core.testplan.step import FAN, Outcome
-from tensimeter.core.thermal.rc_ladder import Stages
+from tensimeter.core.thermal.rc_ladder import CauerLadder
 from tensimeter.demo.library import demo_job
 
 METER = Accuracy(of_reading=0.0002, counts=1, resolution=0.001)
@@ -99,7 +99,7 @@ def test_a_soak_that_is_settled_holds_and_tells_its_stages(ridge: Job) -> None:
     soaked(log, 2.0)
     result = log.judged()
     junction = finding(result, "junction")
-    assert junction.verdict is Verdict.HOLDS
+    assert junction.verdict is Verdict.CONFORMS
     assert junction.value.low < 20 + 8.18 * 8.9 < junction.value.high
     assert finding(result, "slow time constant").value.value == pytest.approx(1320 * 1.06, rel=0.06)
     assert finding(result, "still to come").text == "steady"
@@ -129,7 +129,7 @@ def test_a_badly_seated_pad_is_foretold_and_its_failure_is_a_result(ridge: Job) 
     log = Log(ridge, test)
     soaked(log, 1.0, (5.6, 6.2), dies_at=2400.0, every=20.0)
     result = log.judged()
-    assert result.verdict is Verdict.MISSES
+    assert result.verdict is Verdict.NONCONFORMING
     gone = finding(result, "output gone")
     assert "after 40 min at 8 A" in gone.text
     assert "Front end case" in gone.text
@@ -147,7 +147,7 @@ def test_a_badly_seated_pad_is_foretold_and_its_failure_is_a_result(ridge: Job) 
     soaked(log, 2.0, (1.8, 6.2), begin=90_000.0, run=2)
     runs = soak_runs(log.readings)
     assert [run_name(log.plan, r, k) for k, r in enumerate(runs)] == ["run 1", "run 2, pad reseated"]
-    assert log.judged().verdict is Verdict.HOLDS
+    assert log.judged().verdict is Verdict.CONFORMS
 
 
 def test_part_load_tells_what_full_load_will_do(ridge: Job) -> None:
@@ -240,7 +240,7 @@ def test_a_fan_that_always_runs_is_in_what_the_design_expects(cooled: Job) -> No
     always = changed(cooled, design=changed(cooled.design, links=tuple(links)))
     still, running = chain(cooled, "regulator"), chain(always, "regulator")
     assert (still.theta_K_W["sink"], running.theta_K_W["sink"]) == (2.6, 1.0)
-    better = Stages({**running.theta_K_W, "sink": 0.8}, running.capacity_J_K)
+    better = CauerLadder({**running.theta_K_W, "sink": 0.8}, running.capacity_J_K)
     fitted = as_fitted(always, "regulator", better)
     assert chain(fitted, "regulator").theta_K_W["sink"] == pytest.approx(0.8)
     assert chain(fitted, "regulator", 0.0).theta_K_W["sink"] == pytest.approx(2.6 * 0.8)
@@ -265,16 +265,16 @@ def test_a_fan_that_hunts_is_loud_or_late_is_found(ridge: Job) -> None:
         )
     log.put(2500, 0, dB=30.0)
     result = log.judged()
-    assert finding(result, "hunts").verdict is Verdict.MISSES
+    assert finding(result, "hunts").verdict is Verdict.NONCONFORMING
     # On at 50 °C and off at 40 °C, each between two samples of half a kelvin.
     assert finding(result, "comes on").value.value == pytest.approx(49.8, abs=0.5)
     assert finding(result, "goes off").value.value == pytest.approx(40.2, abs=0.5)
     assert "by its volts" in finding(result, "comes on").text
-    assert finding(result, "on in time").verdict is Verdict.MISSES
+    assert finding(result, "on in time").verdict is Verdict.NONCONFORMING
     # What is typed afterwards, outside the run, takes none of it away.
     log.put(9e5, 0, run=None, dB=29.0)
-    assert finding(log.judged(), "on in time").verdict is Verdict.MISSES
-    assert finding(result, "loudness, idle").verdict in (Verdict.HOLDS, Verdict.TOO_CLOSE)
+    assert finding(log.judged(), "on in time").verdict is Verdict.NONCONFORMING
+    assert finding(result, "loudness, idle").verdict in (Verdict.CONFORMS, Verdict.TOO_CLOSE)
     # By its sink alone: it comes on between two loads, which make the sink turn as well.
     t = np.arange(0.0, 4800.0, 10.0)
     heat = np.select([t < 1200, t < 2400, t < 3600], [0.0, 1.0, 0.0], 0.7)
@@ -304,19 +304,19 @@ def test_over_temperature_acts_comes_back_or_cycles(ridge: Job) -> None:
         return log.judged()
 
     latched = after(lambda t: 13.2 if t < 1200 else 0.0)
-    assert finding(latched, "acts, Front end case").verdict is Verdict.HOLDS
+    assert finding(latched, "acts, Front end case").verdict is Verdict.CONFORMS
     acts = finding(latched, "acts, Front end case").value
     assert acts.low < 70.0 < acts.high < acts.low + 2 * (1.1 + 0.4)
-    assert finding(latched, "afterwards").verdict is Verdict.HOLDS
+    assert finding(latched, "afterwards").verdict is Verdict.CONFORMS
     back = after(lambda t: 0.0 if 1200 <= t < 1500 else 13.2)
     assert "restarts by itself after 300 s" in finding(back, "afterwards").text
-    assert finding(back, "afterwards").verdict is Verdict.MISSES
+    assert finding(back, "afterwards").verdict is Verdict.NONCONFORMING
     cycling = after(lambda t: 0.0 if t > 1200 and (t // 50) % 2 else 13.2)
     assert "cycles" in finding(cycling, "afterwards").text
     assert finding(after(lambda t: 13.2), "acts").verdict is Verdict.NOT_MEASURED
     test = changed(test, below_C=70.0)
     assert finding(after(lambda t: 13.2), "acts").text == "not up to 80 °C"
-    assert finding(after(lambda t: 13.2), "acts").verdict is Verdict.MISSES
+    assert finding(after(lambda t: 13.2), "acts").verdict is Verdict.NONCONFORMING
 
 
 def test_a_sensor_against_a_reference_and_the_hottest_place(ridge: Job) -> None:
@@ -324,7 +324,7 @@ def test_a_sensor_against_a_reference_and_the_hottest_place(ridge: Job) -> None:
     for step, (sensor, reference) in enumerate(((21.0, 20.4), (44.0, 47.1), (66.0, 72.0))):
         log.put(60.0 * step, step, ntc=sensor, front_end_sink=reference, front_end_case=reference + 9)
     result = log.judged()
-    assert finding(result, "sensor is off by").verdict is Verdict.MISSES
+    assert finding(result, "sensor is off by").verdict is Verdict.NONCONFORMING
     assert finding(result, "its gain").value.value == pytest.approx(51.6 / 45, rel=0.02)
     assert "Front end case" in finding(result, "hottest").name
     assert finding(result, "hottest").text == "the sensor belongs there"

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job, read_job
 from tensimeter.core.model.nameplate import read_nameplate
@@ -42,7 +42,7 @@ def test_a_label_that_contradicts_itself_is_flagged() -> None:
 
 @pytest.mark.parametrize("text", ["", "150W", "24V 12V 3A", "24V 3A 120%", "-5V 1A", "0V 1A"])
 def test_nameplates_that_say_too_little_or_nonsense(text: str) -> None:
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         read_nameplate(text)
 
 
@@ -50,7 +50,7 @@ def test_nameplates_that_say_too_little_or_nonsense(text: str) -> None:
 def test_any_nameplate_is_read_or_refused(text: str) -> None:
     try:
         plate = read_nameplate(text)
-    except Trouble:
+    except UserError:
         return
     assert plate.volts > 0
 
@@ -73,7 +73,7 @@ def test_a_job_is_immutable_and_survives_json(demo: Job) -> None:
     ],
 )
 def test_a_job_that_cannot_be_read_is_named(demo: Job, change: dict, words: str) -> None:
-    with pytest.raises(Trouble, match=words):
+    with pytest.raises(UserError, match=words):
         read_job({**demo.model_dump(), **change})
 
 
@@ -104,14 +104,14 @@ def test_a_path_grows_by_names(demo: Job) -> None:
     "text", ["", "nothing such", "output", "output MOUNT", "bench multimeter", "step-down"]
 )
 def test_links_that_cannot_be(demo: Job, text: str) -> None:
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         edits.new_link(demo, text, "front-end")
 
 
 def test_parts_in_use_stay(demo: Job) -> None:
-    with pytest.raises(Trouble, match="Front end"):
+    with pytest.raises(UserError, match="Front end"):
         stock_edits.without_part(demo, "front-end-40")
-    with pytest.raises(Trouble, match="campaign"):
+    with pytest.raises(UserError, match="campaign"):
         stock_edits.without_part(demo, "sink-150")
     assert stock_edits.without_part(demo, "fuse-4").part("fuse-4") is None
 
@@ -152,7 +152,7 @@ def test_two_units_on_one_and_an_edit_out_of_range(demo: Job) -> None:
     assert "stands already" in problems(design, demo.stock)["donor-c"]
     link = demo.design.link("front-end")
     assert isinstance(link, ConverterLink)
-    with pytest.raises(Trouble, match="set V"):
+    with pytest.raises(UserError, match="set V"):
         edits.changed(link, set_V=-1)
 
 
@@ -161,7 +161,7 @@ def test_the_readings_first_door() -> None:
     assert job.output("OUT").full_load_A == 5
     assert not problems(job.design, job.stock)
     assert json.loads(job.model_dump_json())["nameplate"]["text"] == "12V 60W"
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         edits.readings_first("Shed supply", "12V")
-    with pytest.raises(Trouble, match="OUT"):
+    with pytest.raises(UserError, match="OUT"):
         job.output("mount")

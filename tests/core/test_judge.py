@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import (
     Accuracy,
     Band,
@@ -72,20 +72,20 @@ def test_accuracy_as_it_is_printed(text: str, resolution: float | None, expected
 
 @pytest.mark.parametrize("text", ["", "good", "0.5%+2", "200%+1@0.01", "0.5+2@0.01", "0.5%+2@0"])
 def test_accuracy_that_cannot_be(text: str) -> None:
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         parse_accuracy(text)
 
 
 @pytest.mark.parametrize(
     ("low", "high", "verdict"),
     [
-        (13.3, 13.5, Verdict.HOLDS),
-        (13.2, 14.0, Verdict.HOLDS),
+        (13.3, 13.5, Verdict.CONFORMS),
+        (13.2, 14.0, Verdict.CONFORMS),
         (13.1, 13.3, Verdict.TOO_CLOSE),
         (13.9, 14.1, Verdict.TOO_CLOSE),
         (13.0, 14.2, Verdict.TOO_CLOSE),
-        (12.9, 13.1, Verdict.MISSES),
-        (14.1, 14.3, Verdict.MISSES),
+        (12.9, 13.1, Verdict.NONCONFORMING),
+        (14.1, 14.3, Verdict.NONCONFORMING),
     ],
 )
 def test_the_whole_interval_decides(low: float, high: float, verdict: Verdict) -> None:
@@ -94,10 +94,10 @@ def test_the_whole_interval_decides(low: float, high: float, verdict: Verdict) -
 
 def test_open_bands_and_nothing_read() -> None:
     assert judge(None, Band(0, 1)) is Verdict.NOT_MEASURED
-    assert judge(Interval(5, 4, 6), Band(None, 7)) is Verdict.HOLDS
-    assert judge(Interval(5, 4, 6), Band(7, None)) is Verdict.MISSES
-    assert worst([Verdict.HOLDS, Verdict.TOO_CLOSE]) is Verdict.TOO_CLOSE
-    assert worst([Verdict.TOO_CLOSE, Verdict.MISSES, Verdict.HOLDS]) is Verdict.MISSES
+    assert judge(Interval(5, 4, 6), Band(None, 7)) is Verdict.CONFORMS
+    assert judge(Interval(5, 4, 6), Band(7, None)) is Verdict.NONCONFORMING
+    assert worst([Verdict.CONFORMS, Verdict.TOO_CLOSE]) is Verdict.TOO_CLOSE
+    assert worst([Verdict.TOO_CLOSE, Verdict.NONCONFORMING, Verdict.CONFORMS]) is Verdict.NONCONFORMING
     assert worst([]) is Verdict.NOT_MEASURED
     assert Verdict.TOO_CLOSE.words == "too close to call"
 

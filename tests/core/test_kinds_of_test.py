@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Verdict
 from tensimeter.core.measurement.readings import Reading, Wave
 from tensimeter.core.model import edits, stock_edits
@@ -110,7 +110,7 @@ def test_every_kind_is_planned_for_every_output_of_every_demo() -> None:
                 assert advice.outcome_sentence(empty)
                 if worked_out.steps:
                     assert worked_out.duration_s > 0
-    with pytest.raises(Trouble, match="no test “teapot”"):
+    with pytest.raises(UserError, match="no test “teapot”"):
         blank("teapot", job, output)
 
 
@@ -142,9 +142,9 @@ def test_tolerance_and_the_trims_ends(demo: Job) -> None:
         notes.put(0, V=13.55, A=0).put(1, V=11.4, A=0).put(2, V=14.8, A=0).put(3, V=13.6, A=0).judged(demo)
     )
     assert found(result, "volts off").value.value == pytest.approx(13.55 / 13.6 - 1)
-    assert found(result, "trim lowest").verdict is Verdict.HOLDS
-    assert found(result, "trim highest").verdict is Verdict.MISSES
-    assert result.verdict is Verdict.MISSES
+    assert found(result, "trim lowest").verdict is Verdict.CONFORMS
+    assert found(result, "trim highest").verdict is Verdict.NONCONFORMING
+    assert result.verdict is Verdict.NONCONFORMING
     assert result.complete
 
 
@@ -158,7 +158,7 @@ def test_line_regulation_counts_what_one_range_does_not_share(demo: Job) -> None
     assert finding.value.value == pytest.approx(0.012 / 13.6)
     # Gain and offset of one range fall out: far finer than a single reading of ± 3.6 mV.
     assert finding.value.half_width * 13.6 < 0.0025
-    assert finding.verdict is Verdict.HOLDS
+    assert finding.verdict is Verdict.CONFORMS
     one_line = Notes(plan(demo, LineRegulation(id="t", output="mount"))).put(1, V=13.2, A=8.0)
     assert not one_line.judged(demo).findings
     # 13.25 V are expected at full load, of at least 13.19 V.
@@ -200,7 +200,7 @@ def test_efficiency_beside_what_the_design_says(demo: Job) -> None:
     at_8 = found(result, "efficiency at 8 A")
     out = (13.6 - 0.36) * 8
     assert at_8.value.value == pytest.approx(out / (out / 0.8 + 2))
-    assert at_8.verdict is Verdict.HOLDS
+    assert at_8.verdict is Verdict.CONFORMS
     assert found(result, "lost as heat at 8 A").value.value == pytest.approx(out / 4 + 2, rel=1e-6)
     assert found(result, "watts taken at no load").value.value == 2.0
     shown = kind_of(result.plan.test).picture(result, result.plan.test)
@@ -237,7 +237,7 @@ def test_capacity_down_to_its_cut_off(demo: Job) -> None:
     result = notes.judged(demo)
     assert found(result, "charge").value.value == pytest.approx(4.0, rel=1e-6)
     assert found(result, "energy").value.value == pytest.approx(4.0 * 12.0, rel=1e-6)
-    assert found(result, "charge").verdict is Verdict.MISSES
+    assert found(result, "charge").verdict is Verdict.NONCONFORMING
     assert len(kind_of(result.plan.test).picture(result, result.plan.test).spots) == 37
 
 
@@ -258,7 +258,7 @@ def test_every_outlet_alone_and_together(demo: Job) -> None:
     for step in two.steps:
         notes.put(step.index, V=13.3 if step.place == "mount" else 11.6, A=step.set_A)
     result = notes.judged(demo)
-    assert result.verdict is Verdict.HOLDS
+    assert result.verdict is Verdict.CONFORMS
     assert found(result, "DEW HEATER").text == "3 of 3 read"
 
 
@@ -273,12 +273,12 @@ def test_what_is_claimed_of_bought_units(demo: Job) -> None:
     notes = Notes(plan(demo, test))
     notes.put(0, V=12.1, A=0).put(1, V=11.9, A=2.0).put(2, V=5.2, A=0).put(3, V=5.0, A=2.1)
     result = notes.judged(demo)
-    assert found(result, "left brick").verdict is Verdict.HOLDS
+    assert found(result, "left brick").verdict is Verdict.CONFORMS
     # Its volts hold, but what was claimed did not flow.
-    assert found(result, "right one").verdict is Verdict.MISSES
+    assert found(result, "right one").verdict is Verdict.NONCONFORMING
     assert "only 2.1 A flowed" in found(result, "right one").text
     for text in ("a unit", "brick 5 V", "brick 0 V 2 A"):
-        with pytest.raises(Trouble):
+        with pytest.raises(UserError):
             units_from(text)
 
 
@@ -287,7 +287,7 @@ def test_points_of_a_reach_are_typed_and_shown(demo: Job) -> None:
     assert points == (Corner(volts=12, amps=3, why="lowest"), Corner(volts=13.5, amps=0.5))
     test = ReachPoints(id="t", output="mount", points=points)
     assert points_from(points_text(test.points)) == points
-    with pytest.raises(Trouble, match="no point"):
+    with pytest.raises(UserError, match="no point"):
         points_from("twelve volts")
     worked_out = plan(demo, test)
     # Set without load: what the load pulls is part of what is expected.
@@ -311,7 +311,7 @@ def test_over_voltage_trips_between_two_trims() -> None:
     result = notes.judged(job)
     finding = found(result, "trips at")
     assert finding.value.low <= 15.2 <= finding.value.high
-    assert finding.verdict is Verdict.HOLDS
+    assert finding.verdict is Verdict.CONFORMS
     assert found(result, "trim back").text == "it stays off"
     assert found(result, "after a reset").text == "the volts are back"
     assert len(kind_of(result.plan.test).picture(result, result.plan.test).spots) == 6
@@ -319,7 +319,7 @@ def test_over_voltage_trips_between_two_trims() -> None:
     for k, trim in enumerate(trims):
         never.put(k, V=trim, A=0.0)
     assert "not yet" in found(never.judged(job), "trip").text
-    assert found(never.put(back[0], V=13.6, A=0).judged(job), "trip").verdict is Verdict.MISSES
+    assert found(never.put(back[0], V=13.6, A=0).judged(job), "trip").verdict is Verdict.NONCONFORMING
     assert trip_V(job, "mount") is None
 
 
@@ -375,7 +375,7 @@ def test_a_short_counts_the_largest_of_its_looks(demo: Job) -> None:
     notes.put(3, V=0.0, A=0.0)
     result = notes.judged(demo)
     assert found(result, "current into a short").value.value == 2.8
-    assert found(result, "current into a short").verdict is Verdict.HOLDS
+    assert found(result, "current into a short").verdict is Verdict.CONFORMS
     assert found(result, "after it").text == "it stays off"
     straight = edits.changed(demo.policy, short_circuit="straight")
     titles = [s.title for s in plan(demo.model_copy(update={"policy": straight}), notes.plan.test).steps]
@@ -391,13 +391,13 @@ def test_ripple_from_a_waveform_or_off_the_screen(demo: Job) -> None:
         notes.put(step, V=13.5, A=notes.plan.steps[step].set_A).wave(step, volts, 1e6)
     result = notes.judged(demo)
     assert found(result, "p-p at no load").value.value == pytest.approx(2 * 0.013, rel=0.02)
-    assert found(result, "p-p at no load").verdict is Verdict.HOLDS
+    assert found(result, "p-p at no load").verdict is Verdict.CONFORMS
     assert found(result, "p-p at 8 A").verdict is Verdict.TOO_CLOSE
     assert "2 × mains" in found(result, "rms at 8 A").text
     assert any(f.is_note and "bandwidth limit" in f.text for f in result.findings)
     assert "fine enough" in advice.settle_sentence(demo, notes.plan)
     typed = Notes(notes.plan).put(2, Vpp=0.2).judged(demo)
-    assert found(typed, "p-p at 8 A").verdict is Verdict.MISSES
+    assert found(typed, "p-p at 8 A").verdict is Verdict.NONCONFORMING
     without = edits.with_campaign(demo, oscilloscope=None)
     assert "42mVpp" in advice.settle_sentence(without, notes.plan)
 
@@ -423,7 +423,7 @@ def test_a_load_step_and_a_start_from_waveforms(demo: Job) -> None:
     starts.wave(1, np.where(t < 0.04, 13.6, 0.0), 1e4, t[0])
     result = starts.judged(demo)
     assert found(result, "overshoot, MOUNT").value.value == pytest.approx(0.08, rel=0.05)
-    assert found(result, "overshoot, MOUNT").verdict is Verdict.MISSES
+    assert found(result, "overshoot, MOUNT").verdict is Verdict.NONCONFORMING
     assert found(result, "hold-up, MOUNT").value.value == pytest.approx(0.04, abs=1e-3)
     assert found(result, "order").text == "CAMERA HUB before MOUNT"
     dead = Notes(starts.plan).wave(0, np.zeros(20_000), 1e4, t[0]).judged(demo)
@@ -446,7 +446,7 @@ def test_a_real_device_and_loads_that_cannot_be_set(demo: Job) -> None:
     notes.put(0, V=13.6, A=0).put(2, V=13.5, A=2.1).wave(1, np.linspace(13.6, 11.5, 1000), 1e4)
     result = notes.judged(job)
     assert found(result, "draws").value.value == 2.1
-    assert found(result, "lowest volts").verdict is Verdict.MISSES
+    assert found(result, "lowest volts").verdict is Verdict.NONCONFORMING
     assert found(result, "volts lost").value.value == pytest.approx(0.1)
     by_hand = edits.with_campaign(job, load="r10", other_loads=("lamp", "fan", "r22", "led"))
     worked_out = plan(by_hand, LoadRegulation(id="t", output="mount"))

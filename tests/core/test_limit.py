@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tensimeter.core.analysis.limit import LimitKind, current_limit
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 
 V0, OHM, KNEE = 13.6, 0.04, 6.0
@@ -101,5 +101,5 @@ def test_a_load_that_only_reaches_its_foot_still_tells() -> None:
     ],
 )
 def test_records_that_tell_nothing(volts: list[float], amps: list[float], said: str) -> None:
-    with pytest.raises(Trouble, match=said):
+    with pytest.raises(UserError, match=said):
         current_limit(np.array(volts, float), np.array(amps, float))

@@ -12,7 +12,7 @@ from tensimeter.core.design.bands import allowed
 from tensimeter.core.design.reach import reach
 from tensimeter.core.design.startup import inrushes
 from tensimeter.core.electrical.losses import fit_losses
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, new_link, with_link, without_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
@@ -163,7 +163,7 @@ def test_batteries_by_chemistry() -> None:
     assert lead.charging().volts == pytest.approx(14.4)
     assert "no protection board" in iron.charging().refused
     assert changed(iron, board=True).charging().volts == pytest.approx(14.6)
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         lead.hours(0)
 
 
@@ -247,7 +247,7 @@ def test_two_of_these_are_told_apart() -> None:
     apart = split_up(job, "unit")
     assert [(p.name, p.count) for p in apart.stock] == [("unit, A", 1), ("unit, B", 1), ("unit, C", 1)]
     assert len({p.id for p in apart.stock}) == 3
-    with pytest.raises(Trouble, match="only one"):
+    with pytest.raises(UserError, match="only one"):
         split_up(apart, "unit")
 
 
@@ -265,7 +265,7 @@ def test_losses_are_fitted_from_one_two_or_a_table_of_efficiencies() -> None:
         for i in amps:
             assert p0 + a * i + b * i * i == pytest.approx(1.2 + 0.5 * i + 0.06 * i * i, rel=1e-3)
         assert min(p0, a, b) >= 0
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         fit_losses([])
 
 

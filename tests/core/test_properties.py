@@ -14,7 +14,7 @@ from tensimeter.core.design.reach import reach
 from tensimeter.core.electrical.elements import CurrentSink, Network, Series
 from tensimeter.core.electrical.reservoir import Curve
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import parse_accuracy
 from tensimeter.core.model.edits import changed, with_link
 from tensimeter.core.model.job import Job, read_job
@@ -29,7 +29,7 @@ def refused(call: Callable[[], object]) -> str:
     """The sentence that a call is refused with; empty where it goes through."""
     try:
         call()
-    except Trouble as trouble:
+    except UserError as trouble:
         return str(trouble)
     return ""
 
@@ -153,7 +153,7 @@ def test_no_figure_breaks_what_is_said_of_a_design(name: str, data: st.DataObjec
             job = with_part(
                 job, changed(part, **{field: getattr(part, field) * data.draw(st.floats(0.01, 100))})
             )
-        except Trouble:
+        except UserError:
             return
     for notice in notices(job):
         assert notice.title
@@ -202,6 +202,6 @@ def test_any_accuracy_is_read_or_refused(text: str) -> None:
 
 def test_a_loop_is_named_and_nothing_hangs(demo: Job) -> None:
     looped = with_link(demo, changed(demo.design.link("front-end"), fed_by="mount-lead"))
-    with pytest.raises(Trouble, match="loop"):
+    with pytest.raises(UserError, match="loop"):
         build(looped)
     assert any("loop" in n.text for n in notices(looped) if n.kind == "miss")

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from tensimeter.core import quantity
 from tensimeter.core.electrical import wire
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import decimals_for, fixed, parse, show, split, with_uncertainty
 
 
@@ -45,7 +45,7 @@ def test_reads_what_bench_notes_hold(text: str, unit: str, value: float) -> None
 @pytest.mark.parametrize("text", ["OL", "ol", "open", "O.L"])
 def test_open_is_what_a_meter_shows_and_no_figure(text: str) -> None:
     assert math.isinf(split(text)[0])
-    with pytest.raises(Trouble, match="no figure"):
+    with pytest.raises(UserError, match="no figure"):
         parse(text, "ohm")
 
 
@@ -53,7 +53,7 @@ def test_open_is_what_a_meter_shows_and_no_figure(text: str) -> None:
     "text", ["1e400", "-1e400", "5e-324", "1e13", "inf", "nan", "13.58 4", "1.234,5", "9" * 70]
 )
 def test_what_is_no_size_of_anything_is_refused(text: str) -> None:
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         parse(text, "V")
 
 
@@ -62,7 +62,7 @@ def test_what_is_no_size_of_anything_is_refused(text: str) -> None:
     [("", "V"), ("volts", "V"), ("12A", "V"), ("1.2.3", "V"), ("12 parsec", ""), ("--3", "V")],
 )
 def test_bad_figures_are_named(text: str, unit: str) -> None:
-    with pytest.raises(Trouble) as caught:
+    with pytest.raises(UserError) as caught:
         parse(text, unit)
     assert str(caught.value).endswith(".")
 
@@ -71,7 +71,7 @@ def test_bad_figures_are_named(text: str, unit: str) -> None:
 def test_any_text_is_read_or_refused_in_a_sentence(text: str) -> None:
     try:
         value, unit = split(text)
-    except Trouble:
+    except UserError:
         return
     assert not math.isnan(value)
     assert isinstance(unit, str)

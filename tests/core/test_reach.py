@@ -19,7 +19,7 @@ from tensimeter.core.design.reach import (
 from tensimeter.core.design.worst_case import corners, spread, volts_of
 from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, readings_first, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
@@ -146,10 +146,10 @@ def test_what_a_load_can_sink(demo: Job) -> None:
 def test_outputs_that_cannot_be_set(demo: Job) -> None:
     assert volts_span(demo, "mount") == (0.5, 40)
     assert adjustable(demo, "hub").id == "hub-module"
-    with pytest.raises(Trouble, match="no converter to set"):
+    with pytest.raises(UserError, match="no converter to set"):
         reach(readings_first("Shed", "12V 5A"), "out", VOLTS, AMPS)
     broken = with_link(demo, changed(demo.design.link("mount-lead"), part="nothing"))
-    with pytest.raises(Trouble, match="lead"):
+    with pytest.raises(UserError, match="lead"):
         reach(broken, "mount", VOLTS, AMPS)
 
 

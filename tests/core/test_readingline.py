@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job, Overrule
@@ -67,7 +67,7 @@ def test_the_last_digit_is_the_resolution(demo: Job, text: str, step: float, at_
     ],
 )
 def test_lines_that_mean_nothing(demo: Job, text: str) -> None:
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         understand(demo, text)
 
 
@@ -100,7 +100,7 @@ def test_any_line_is_understood_or_refused(text: str) -> None:
     job = edits.readings_first("Shed", "12V 5A")
     try:
         found = understand(job, text, 12.0, "out")
-    except Trouble:
+    except UserError:
         return
     assert found.quantity in ("V", "A", "C", "ohm", "W", "dB", "Vpp")
     assert not math.isnan(found.value)
@@ -115,13 +115,13 @@ def test_a_hold_is_lifted_by_the_right_reading_only(demo: Job, running: Job) -> 
         return [n.title for n in open_holds(notices(job, readings), "prove", "mount")]
 
     assert held([]) == ["MOUNT to earth"]
-    with pytest.raises(Trouble, match="Hold point open"):
+    with pytest.raises(UserError, match="Hold point open"):
         must_be_lifted(running, [], "mount")
     assert held([earth("earth-mount", 12.0)]) == ["MOUNT is not floating"]
     assert held([earth("earth-mount", 12.0), earth("earth-mount", math.inf, 2)]) == []
     must_be_lifted(running, [earth("earth-mount", 5e6)], "mount")
     # One that was built with the program has its holds of Assemble and Wake before a real load as well.
-    with pytest.raises(Trouble, match="live pin to neutral pin"):
+    with pytest.raises(UserError, match="live pin to neutral pin"):
         must_be_lifted(demo, [earth("earth-mount", 5e6)], "mount")
     bonded = demo.model_copy(update={"policy": edits.changed(demo.policy, reference="negative_bonded")})
     assert held([earth("earth-mount", math.inf)], bonded) == ["MOUNT is not bonded to earth"]

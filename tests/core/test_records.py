@@ -9,7 +9,7 @@ import pytest
 
 from tensimeter.core.analysis.capacity import capacity
 from tensimeter.core.analysis.transient import transient
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 
 def discharge(n: int, uneven: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -50,7 +50,7 @@ def test_charge_and_energy_to_a_cut_off(n: int, uneven: bool) -> None:
     ],
 )
 def test_a_record_that_tells_no_capacity_is_refused(t: list, v: list, cutoff: float, said: str) -> None:
-    with pytest.raises(Trouble, match=said):
+    with pytest.raises(UserError, match=said):
         capacity(np.array(t), np.array(v), np.ones(len(t)), cutoff)
 
 
@@ -94,12 +94,12 @@ def test_a_record_that_ends_too_soon_or_shows_no_step_says_so() -> None:
     assert found.recovery_s is None
     assert "take a longer one" in found.warnings[0]
     flat = 13.6 + np.random.default_rng(1).normal(0, 0.002, 2000)
-    with pytest.raises(Trouble, match="No step is seen"):
+    with pytest.raises(UserError, match="No step is seen"):
         transient(np.arange(2000.0), flat)
     for bad in ({"band": 0.0}, {"step_at_s": 9.0}):
-        with pytest.raises(Trouble):
+        with pytest.raises(UserError):
             transient(t, v, **bad)
-    with pytest.raises(Trouble, match="twenty samples"):
+    with pytest.raises(UserError, match="twenty samples"):
         transient(t[:5], v[:5])
 
 

@@ -5,7 +5,7 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified, winding_resistance
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 CASES = [
     (Rectifier(12.6, 0.4, 3300e-6), 0.7),
@@ -101,5 +101,5 @@ def test_idle_it_stands_at_the_crest() -> None:
 )
 def test_what_cannot_be_is_said(change: dict, load: dict, word: str) -> None:
     figures = {"emf_V": 12.6, "resistance_ohm": 0.4, "capacitance_F": 3300e-6} | change
-    with pytest.raises(Trouble, match=word):
+    with pytest.raises(UserError, match=word):
         rectified(Rectifier(**figures), **load)

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tensimeter.core.analysis.regulation import Readings, next_reading, regulation
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 
 EXACT = Accuracy(of_reading=0, counts=0, resolution=1e-9)
@@ -121,7 +121,7 @@ def test_a_line_that_stops_short_says_so() -> None:
 
 def test_too_little_is_refused() -> None:
     for volts, amps in (([13.6], [0.0]), ([13.6, 13.5], [2.0, 2.0]), ([], [])):
-        with pytest.raises(Trouble):
+        with pytest.raises(UserError):
             regulation(Readings.of_one_pair(np.array(volts), np.array(amps), METER, AMMETER), 13.6)
 
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tensimeter.core.analysis.ripple import ripple
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.store.waveforms import read_waveform
 
 RATE, SECONDS = 1e6, 0.4
@@ -68,9 +68,9 @@ def test_short_coarse_and_limited_records() -> None:
     assert limited.rms_V == pytest.approx(0.040, rel=0.02)
     assert limited.pp_V < 0.13
     for bad in ({"volts": np.ones(10)}, {"rate_Hz": 0.0}, {"trim": 0.6}, {"switching_Hz": -1.0}):
-        with pytest.raises(Trouble):
+        with pytest.raises(UserError):
             ripple(**({"volts": record(seconds=0.01), "rate_Hz": RATE} | bad))
-    with pytest.raises(Trouble, match="no numbers"):
+    with pytest.raises(UserError, match="no numbers"):
         ripple(np.append(np.ones(100), np.nan), RATE)
 
 
@@ -100,5 +100,5 @@ def test_waveforms_are_read_or_refused(tmp_path: Path) -> None:
         ("back.csv", "does not rise"),
         ("none.npy", "can't be read"),
     ):
-        with pytest.raises(Trouble, match=said):
+        with pytest.raises(UserError, match=said):
             read_waveform(tmp_path / name)

@@ -10,7 +10,7 @@ from tensimeter.core.design.reach import reach
 from tensimeter.core.design.startup import lock_ins
 from tensimeter.core.electrical.rectifier import rectified
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, new_link, with_link, without_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
@@ -78,7 +78,7 @@ def test_a_supply_with_rails_joins_as_its_rails(dome: Job) -> None:
     joined = new_link(empty, "24-pin", None)
     assert [link.name for link in joined.design.links] == ["12 V", "5 V", "3.3 V"]
     assert not problems(joined.design, joined.stock)
-    with pytest.raises(Trouble, match="in the path already"):
+    with pytest.raises(UserError, match="in the path already"):
         new_link(joined, "24-pin", None)
 
 
@@ -98,7 +98,7 @@ def test_a_transformer_is_the_curve_of_its_reservoir(finisher: Job) -> None:
         float(alone.transformer_rms_A), rel=0.01
     )
     assert source.no_load_high_line_V == pytest.approx(1.1 * 25.6 * np.sqrt(2) - 1.8)
-    with pytest.raises(Trouble, match="no tap 3"):
+    with pytest.raises(UserError, match="no tap 3"):
         build(with_link(finisher, changed(finisher.design.link("transformer"), tap=2)))
 
 

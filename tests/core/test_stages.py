@@ -6,25 +6,25 @@ from scipy.integrate import solve_ivp
 
 from tensimeter.core.analysis.calibration import calibrated, hottest
 from tensimeter.core.design.reach import reach
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import (
     Scenario,
     as_fitted,
     chain,
     expected,
     heats,
+    measuring_points,
     spot_above,
     steady_spot_C,
-    temperature_places,
     watched,
 )
 from tensimeter.core.heatup.turning_points import acted, swinging, thresholds
 from tensimeter.core.model.edits import changed
-from tensimeter.core.thermal.rc_ladder import Heating, Stages, Track, fit_stages, response
+from tensimeter.core.thermal.rc_ladder import CauerLadder, Heating, Track, fit_ladder, response
 from tensimeter.core.thermal.remedies import Part, remedies
 from tensimeter.demo.library import demo_job
 
-TRUE = Stages({"case": 3.0, "sink": 5.0, "air": 1.1}, {"case": 20.0, "sink": 180.0, "air": 500.0})
+TRUE = CauerLadder({"case": 3.0, "sink": 5.0, "air": 1.1}, {"case": 20.0, "sink": 180.0, "air": 500.0})
 HEATING = Heating(
     np.array([0.0, 600.0]),
     {"case": np.array([3.0, 8.0]), "air": np.array([5.0, 9.0])},
@@ -53,12 +53,12 @@ def test_stages_follow_an_integrator_and_are_fitted_back() -> None:
     for k, place in enumerate(("case", "sink", "air")):
         assert found[place] == pytest.approx(true[k], abs=2e-3)
     rng = np.random.default_rng(3)
-    guess = Stages({"case": 2.0, "sink": 6.0, "air": 0.8}, {"case": 14.0, "sink": 250.0, "air": 400.0})
+    guess = CauerLadder({"case": 2.0, "sink": 6.0, "air": 0.8}, {"case": 14.0, "sink": 250.0, "air": 400.0})
     tracks = [
         Track(p, t, np.round(true[k] + 0.6 * (k - 1) + 0.1 * rng.standard_normal(len(t)), 1), 0.12, 1.0)
         for k, p in enumerate(("case", "sink", "air"))
     ]
-    fit = fit_stages(guess, HEATING, tracks)
+    fit = fit_ladder(guess, HEATING, tracks)
     for place in ("case", "sink", "air"):
         for value, of in (
             (TRUE.theta_K_W[place], fit.theta(place)),
@@ -67,14 +67,14 @@ def test_stages_follow_an_integrator_and_are_fitted_back() -> None:
             assert of.low < value < of.high
             assert of.half_width < 0.3 * value
     # With the case alone read, the sink and the box are known no better than their sum lets them.
-    alone = fit_stages(guess, HEATING, tracks[:1])
+    alone = fit_ladder(guess, HEATING, tracks[:1])
     assert alone.theta("air").half_width > 2 * fit.theta("air").half_width
     drawn = fit.drawn(200)
     assert np.std([s.theta_K_W["case"] for s in drawn]) == pytest.approx(
         fit.theta("case").half_width / 1.96, rel=0.25
     )
-    with pytest.raises(Trouble, match="No thermometer"):
-        fit_stages(guess, HEATING, [Track("elsewhere", t, true[0])])
+    with pytest.raises(UserError, match="No thermometer"):
+        fit_ladder(guess, HEATING, [Track("elsewhere", t, true[0])])
 
 
 def test_what_a_design_expects_is_its_network() -> None:
@@ -95,11 +95,11 @@ def test_what_a_design_expects_is_its_network() -> None:
     assert expected(job, "mount", "front-end", "ambient", (4.0,)) is None
     assert spot_above(job, "front-end", "front-end-case") == pytest.approx(0.9)
     assert spot_above(job, "front-end", "front-end-sink") == pytest.approx(2.9)
-    with pytest.raises(Trouble, match="sheds its heat"):
+    with pytest.raises(UserError, match="sheds its heat"):
         watched(job, "hub")
     boxed = changed(job, settings=changed(job.settings, box_K_W=0.8))
     assert chain(boxed, "front-end").places == ("case", "sink", "air")
-    assert temperature_places(job)["front-end-case"] == "Front end case"
+    assert measuring_points(job)["front-end-case"] == "Front end case"
 
 
 def test_another_room_fan_dust_and_lid() -> None:
@@ -116,7 +116,9 @@ def test_another_room_fan_dust_and_lid() -> None:
 
 def test_the_reach_follows_the_fitted_stages() -> None:
     job = demo_job("ridge-pier")
-    worse = as_fitted(job, "front-end", Stages({"case": 5.6, "sink": 6.2}, {"case": 13.0, "sink": 232.0}))
+    worse = as_fitted(
+        job, "front-end", CauerLadder({"case": 5.6, "sink": 6.2}, {"case": 13.0, "sink": 232.0})
+    )
     volts, amps = np.array([13.6]), np.linspace(0, 10, 41)
     as_designed, as_read = (reach(j, "mount", volts, amps) for j in (job, worse))
     at_eight = int(np.argmin(np.abs(amps - 8)))
@@ -143,7 +145,7 @@ def test_remedies_are_ranked_by_what_they_buy() -> None:
     assert found[0].hottest_C == pytest.approx(115 - 30)
     # A mounting that is better than designed is no remedy.
     assert not any("designed" in r.what for r in remedies(part, reseated_K_W=2.0))
-    with pytest.raises(Trouble, match="Without power"):
+    with pytest.raises(UserError, match="Without power"):
         remedies(Part(0.0, 1, 0.5, 1.0, 3.0, 25.0, 100.0))
 
 
@@ -184,7 +186,7 @@ def test_a_sensor_is_put_right_and_the_hottest_place_found() -> None:
     found = hottest({"case": 71.0, "sink": 62.0, "coil": 70.5}, 0.3)
     assert (found.place, found.sure) == ("case", False)
     assert hottest({"case": 71.0, "sink": 62.0}, 0.3).sure
-    with pytest.raises(Trouble, match="two places"):
+    with pytest.raises(UserError, match="two places"):
         hottest({"case": 71.0}, 0.3)
-    with pytest.raises(Trouble, match="reference"):
+    with pytest.raises(UserError, match="reference"):
         calibrated(sensor, reference[:2], 0.5)

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.thermal import derating, fan, heatsink, ntc
 from tensimeter.core.thermal.network import ThermalNetwork
 
@@ -74,7 +74,7 @@ def test_heat_up_goes_on_from_where_it_was() -> None:
     ],
 )
 def test_networks_that_cannot_be(capacity: dict, joined: dict, word: str) -> None:
-    with pytest.raises(Trouble, match=word):
+    with pytest.raises(UserError, match=word):
         ThermalNetwork(capacity, joined).steady({})
 
 
@@ -86,9 +86,9 @@ def test_devices_that_share_a_sink() -> None:
     assert found.junction_C == pytest.approx((65 + 24 * 1.2, 65 + 16 * 1.2))
     needed = heatsink.sink_needed(powers, 0.5, 0.7, 125.0, 25.0)
     assert heatsink.mounted(powers, needed, 0.5, 0.7, 25.0).hottest_C == pytest.approx(125.0)
-    with pytest.raises(Trouble, match="no sink is big enough"):
+    with pytest.raises(UserError, match="no sink is big enough"):
         heatsink.sink_needed([100.0], 0.5, 0.7, 125.0)
-    with pytest.raises(Trouble, match="mismatch"):
+    with pytest.raises(UserError, match="mismatch"):
         heatsink.shares(2, 1.5)
 
 
@@ -108,9 +108,9 @@ def test_a_derating_curve_and_its_inverse(celsius: float, used: float) -> None:
     allowed = float(derating.allowed_at(curve, celsius))
     if used <= allowed:
         assert derating.hottest_for(curve, used) >= celsius - 1e-9 or celsius <= 50
-    with pytest.raises(Trouble, match="never rises"):
+    with pytest.raises(UserError, match="never rises"):
         derating.allowed_at([(20, 1.0), (40, 2.0)], 30)
-    with pytest.raises(Trouble, match="allowed cold"):
+    with pytest.raises(UserError, match="allowed cold"):
         derating.hottest_for(curve, 7.0)
 
 
@@ -130,7 +130,7 @@ def test_a_hunting_fan_against_its_own_simulation() -> None:
     assert found.period_s == pytest.approx(np.diff(switched).mean(), rel=1e-3)
     assert fan.hunting(10.0, 25.0, **args).state == "never on"
     assert fan.hunting(80.0, 25.0, **args).state == "stays on"
-    with pytest.raises(Trouble, match="hysteresis"):
+    with pytest.raises(UserError, match="hysteresis"):
         fan.hunting(30.0, 25.0, **{**args, "off_C": 60.0})
     assert fan.quieter_dB(3000, 1500) == pytest.approx(-15.05, abs=0.01)
 
@@ -149,5 +149,5 @@ def test_thermistors_from_label_and_points() -> None:
     assert ntc.counts(10e3, 10e3, 1023) == pytest.approx(511.5)
     assert ntc.counts(2.5e3, 10e3, 1000, to_ground=False) == pytest.approx(800)
     for bad in ([(25, 1e4)], [(25, 1e4), (25, 2e4)], [(25, -1.0), (50, 1e3)]):
-        with pytest.raises(Trouble):
+        with pytest.raises(UserError):
             ntc.from_points(bad)

@@ -3,7 +3,7 @@
 import pytest
 
 from tensimeter.core.electrical import fuse, wire
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.parts.fuse import FusePart
 
 #: Ω per km at 20 °C of even gauges, from the published copper wire table (NBS Handbook 100).
@@ -43,7 +43,7 @@ def test_sizes_as_typed(text: str, mm2: float) -> None:
 
 @pytest.mark.parametrize("text", ["16", "awg", "99awg", "0mm2", "-1mm2", "1.5", "thick"])
 def test_sizes_that_are_none(text: str) -> None:
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         wire.parse_area(text)
 
 

@@ -5,8 +5,8 @@ from pathlib import Path
 
 import pytest
 
-from tensimeter.app.imported_readings import file_typed
-from tensimeter.core.errors import Trouble
+from tensimeter.app.imported_readings import import_typed
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Overrule
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.plan import plan
@@ -21,7 +21,7 @@ def fill(file: JobFile, slope: float = 0.052, steps: range = range(8)) -> None:
     for k in steps:
         amps = worked_out.steps[k].set_A
         line = f"{output.name} {output.nominal_V - 0.02 - slope * amps:.3f}V @{amps}A"
-        file_typed(file, understand(file.job, line), worked_out)
+        import_typed(file, understand(file.job, line), worked_out)
 
 
 def test_the_sheet_holds_all_that_was_shown(job_file: JobFile) -> None:
@@ -89,8 +89,8 @@ def test_both_forms_are_written(job_file: JobFile, tmp_path: Path) -> None:
         write(job_file, path)
         assert path.read_bytes().startswith(start)
         assert path.stat().st_size > 20_000
-    with pytest.raises(Trouble, match=r"\.pdf or \.html"):
+    with pytest.raises(UserError, match=r"\.pdf or \.html"):
         write(job_file, tmp_path / "sheet.doc")
     (tmp_path / "wall").write_text("")
-    with pytest.raises(Trouble, match="can't be written"):
+    with pytest.raises(UserError, match="can't be written"):
         write(job_file, tmp_path / "wall" / "sheet.html")

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.job import Job
 from tensimeter.store.bin import Bin
@@ -45,9 +45,9 @@ def test_a_file_that_is_no_bin_is_left_alone(tmp_path: Path, demo: Job) -> None:
         pass
     before = (tmp_path / "job.tensi").read_bytes()
     for name in ("text.db", "job.tensi"):
-        with pytest.raises(Trouble, match=r"left as it is|can't be used"):
+        with pytest.raises(UserError, match=r"left as it is|can't be used"):
             Bin(tmp_path / name)
     assert (tmp_path / "job.tensi").read_bytes() == before
     (tmp_path / "file").write_text("")
-    with pytest.raises(Trouble, match="can't be written"):
+    with pytest.raises(UserError, match="can't be written"):
         Bin(tmp_path / "file" / "bin.db")

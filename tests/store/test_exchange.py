@@ -9,7 +9,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
 from tensimeter.store.database import TABLES
@@ -63,7 +63,7 @@ def test_an_export_holds_logs_of_each_test(job_file: JobFile, tmp_path: Path) ->
     log = read_log(next(p for p in written if p.parent.name == "readings"))
     assert [c.tolist() for c in log.need("time", "volts", "amps")] == [[0, 1], [13.6, 13.4], [0, 4]]
     assert json.loads((tmp_path / "out" / "job.json").read_text())["name"] == "Ridge pier supply"
-    with pytest.raises(Trouble, match="not empty"):
+    with pytest.raises(UserError, match="not empty"):
         export(job_file, tmp_path / "out")
 
 
@@ -85,7 +85,7 @@ def test_a_bad_export_makes_no_file(
 ) -> None:
     export(job_file, tmp_path / "out")
     (tmp_path / "out" / name).write_text(text)
-    with pytest.raises(Trouble, match=words):
+    with pytest.raises(UserError, match=words):
         import_folder(tmp_path / "out", tmp_path / "b.tensi").close()
     assert not (tmp_path / "b.tensi").exists()
 
@@ -126,7 +126,7 @@ def test_logs_in_every_usual_dress(tmp_path: Path, text: str, volts: list, amps:
 def test_bad_logs_are_a_sentence(tmp_path: Path, text: str, words: str) -> None:
     path = tmp_path / "log.csv"
     path.write_text(text)
-    with pytest.raises(Trouble, match=words):
+    with pytest.raises(UserError, match=words):
         read_log(path).need("volts", "amps")
 
 
@@ -137,7 +137,7 @@ def test_any_file_is_a_log_or_refused(tmp_path: Path, data: bytes) -> None:
     path.write_bytes(data)
     try:
         log = read_log(path)
-    except Trouble:
+    except UserError:
         return
     assert len(log) > 0
     assert all(np.isfinite(c).all() for c in log.columns.values())
@@ -148,10 +148,10 @@ def test_columns_by_name_and_missing_ones(tmp_path: Path) -> None:
     path.write_text("first,second\n13.6,0\n")
     found = read_log(path, {"volts": "first", "amps": "second"})
     assert found.need("volts")[0].tolist() == [13.6]
-    with pytest.raises(Trouble, match="no column “third”"):
+    with pytest.raises(UserError, match="no column “third”"):
         read_log(path, {"volts": "third"})
-    with pytest.raises(Trouble, match="--temp"):
+    with pytest.raises(UserError, match="--temp"):
         found.need("temp")
-    with pytest.raises(Trouble, match="can't be read"):
+    with pytest.raises(UserError, match="can't be read"):
         read_log(tmp_path / "none.csv")
     assert not math.isnan(len(found))

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job, read_job
 from tensimeter.core.readingline import Correction
@@ -119,7 +119,7 @@ def test_the_unit_in_a_header_counts(
 def test_a_unit_that_is_not_known_is_refused_by_name(tmp_path: Path, header: str, unit: str) -> None:
     path = tmp_path / "log.csv"
     path.write_text(f"{header},note\n1,2\n", encoding="utf-8")
-    with pytest.raises(Trouble, match=f"“{unit}” is no unit") as refused:
+    with pytest.raises(UserError, match=f"“{unit}” is no unit") as refused:
         read_log(path)
     assert header in str(refused.value)
 
@@ -132,11 +132,11 @@ def test_rails_are_scaled_too_and_over_range_is_no_figure(tmp_path: Path) -> Non
     assert (volts.tolist(), amps.tolist()) == ([[12.05, 5.02]], [[1.5, 2.0]])
     log = tmp_path / "log.csv"
     log.write_text("v,i\n13.6,0\n9.9E37,4\n")
-    with pytest.raises(Trouble, match="1 of 2 rows of volts are over the instrument's range"):
+    with pytest.raises(UserError, match="1 of 2 rows of volts are over the instrument's range"):
         read_log(log).need("volts")
     assert np.isinf(read_log(log).need("volts", over_range=True)[0]).tolist() == [False, True]
     log.write_text("v,i\n13.6,0\n1e309,4\n")
-    with pytest.raises(Trouble, match="not finite"):
+    with pytest.raises(UserError, match="not finite"):
         read_log(log)
 
 
@@ -161,7 +161,7 @@ def test_pipes_devices_and_names_that_are_none_end_in_a_sentence(tmp_path: Path,
             lambda p: attach(job_file, "job", p),
             JobFile,
         ):
-            with pytest.raises(Trouble):
+            with pytest.raises(UserError):
                 read(path)
 
 
@@ -180,7 +180,7 @@ def test_a_small_file_cannot_ask_for_all_memory(tmp_path: Path, shape: str, word
     head = f"{{'descr': '<f8', 'fortran_order': False, 'shape': {shape}, }}"
     raw = data.getvalue()
     path.write_bytes(raw[:10] + head.ljust(len(raw) - 64 - 11).encode() + b"\n" + raw[-64:])
-    with pytest.raises(Trouble, match=words):
+    with pytest.raises(UserError, match=words):
         read_waveform(path, 1e3)
 
 
@@ -199,19 +199,19 @@ def test_an_import_follows_no_link_and_leaves_nothing_behind(job_file: JobFile, 
         kept = victim.read_bytes()
         victim.unlink()
         victim.symlink_to(secret)
-        with pytest.raises(Trouble):
+        with pytest.raises(UserError):
             import_folder(folder, made)
         victim.unlink()
         victim.write_bytes(kept)
     inside = folder / "attachments"
     shutil.move(inside, tmp_path / "elsewhere")
     inside.symlink_to(tmp_path / "elsewhere")
-    with pytest.raises(Trouble, match="not a folder of its own"):
+    with pytest.raises(UserError, match="not a folder of its own"):
         import_folder(folder, made)
     inside.unlink()
     shutil.move(tmp_path / "elsewhere", inside)
     (folder / "reading.csv").write_text((folder / "reading.csv").read_text() + "1,2\n")
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         import_folder(folder, made)
     assert not [p.name for p in tmp_path.iterdir() if "made" in p.name]
 
@@ -261,7 +261,7 @@ def test_a_file_is_held_by_itself_not_by_its_name(tmp_path: Path, demo: Job) -> 
         other.symlink_to(path)
         os.link(path, hard)
         for name in (other, hard, path):
-            with pytest.raises(Trouble, match="open in another"):
+            with pytest.raises(UserError, match="open in another"):
                 JobFile(name)
     JobFile(hard).close()
 
@@ -271,13 +271,13 @@ def test_a_file_that_is_moved_or_removed_loses_nothing(tmp_path: Path, demo: Job
     with JobFile.create(path, demo) as file:
         file.keep(pair(1, 13.6))
         path.rename(moved)
-        with pytest.raises(Trouble, match="moved or renamed"):
+        with pytest.raises(UserError, match="moved or renamed"):
             file.keep(pair(2, 13.5))
     with JobFile(moved) as file:
         assert [r.value for r in file.readings()] == [13.6, 4.0]
         file.keep(pair(2, 13.5))
         moved.unlink()
-        with pytest.raises(Trouble, match="removed while it is open") as said:
+        with pytest.raises(UserError, match="removed while it is open") as said:
             file.keep(pair(3, 13.4))
     assert "b-rescued.tensi" in str(said.value)
     with JobFile(tmp_path / "b-rescued.tensi") as file:
@@ -329,7 +329,7 @@ def test_a_row_that_is_none_is_told_and_never_raises(
     try:
         with JobFile(path) as file:
             found = file.check()
-    except Trouble as trouble:
+    except UserError as trouble:
         found = [str(trouble)]
     assert found
 
@@ -355,7 +355,7 @@ def test_a_job_is_bounded_when_it_is_read(demo: Job, harm: str) -> None:
     elif harm == "huge figure":
         data["settings"]["mains_V"] = 1e300
     text = json.dumps(data) if harm != "nested" else '{"stock":' + "[" * 100_000
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         read_job(text)
 
 
@@ -370,7 +370,7 @@ def test_what_is_struck_enters_nothing_and_stays(job_file: JobFile) -> None:
     standing = {r.quantity: r for r in job_file.readings()}
     assert (standing["V"].value, standing["V"].scan, standing["V"].corrects) == (13.52, 2, 3)
     for target, words in (("1", "taken back already"), ("99", "no reading 99")):
-        with pytest.raises(Trouble, match=words):
+        with pytest.raises(UserError, match=words):
             correct(job_file, Correction("reading", target, "again"))
     job_file.strike([1, 2], "")
     assert len(job_file.readings()) == 4

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
@@ -64,7 +64,7 @@ def test_every_edit_is_on_disk_at_once(job_file: JobFile) -> None:
     job_file.edit("call it two", renamed(job_file.job, "two"))
     with JobFile(job_file.path, read_only=True) as other:
         assert other.job.name == "two"
-        with pytest.raises(Trouble, match="reading only"):
+        with pytest.raises(UserError, match="reading only"):
             other.edit("no", other.job)
 
 
@@ -86,7 +86,7 @@ def test_rows_are_never_changed(job_file: JobFile) -> None:
 
 
 def test_a_scan_is_kept_whole_or_not_at_all(job_file: JobFile) -> None:
-    with pytest.raises(Trouble):
+    with pytest.raises(UserError):
         job_file.keep([reading(1), reading(1, corrects=999)])
     assert job_file.readings() == []
     job_file.keep([reading(1)])
@@ -107,9 +107,9 @@ def test_runs_and_the_logbook(job_file: JobFile) -> None:
 
 
 def test_a_file_is_opened_once(job_file: JobFile) -> None:
-    with pytest.raises(Trouble, match="open in another"):
+    with pytest.raises(UserError, match="open in another"):
         JobFile(job_file.path)
-    with pytest.raises(Trouble, match="exists already"):
+    with pytest.raises(UserError, match="exists already"):
         JobFile.create(job_file.path, job_file.job)
 
 
@@ -139,7 +139,7 @@ def damaged(path: Path, kind: str) -> None:
 def open_and_check(path: Path, read_only: bool) -> None:
     with JobFile(path, read_only=read_only) as file:
         file.readings()
-        raise Trouble("; ".join(file.check()))
+        raise UserError("; ".join(file.check()))
 
 
 @pytest.mark.parametrize(
@@ -160,16 +160,16 @@ def test_bad_files_are_named_and_left_alone(tmp_path: Path, demo: Job, kind: str
     damaged(path, kind)
     before = path.read_bytes()
     for read_only in (True, False):
-        with pytest.raises(Trouble, match=words):
+        with pytest.raises(UserError, match=words):
             open_and_check(path, read_only)
     if kind not in ("truncated", "beheaded"):
         assert path.read_bytes() == before
 
 
 def test_missing_files_and_folders(tmp_path: Path) -> None:
-    with pytest.raises(Trouble, match="no file"):
+    with pytest.raises(UserError, match="no file"):
         JobFile(tmp_path / "none.tensi")
-    with pytest.raises(Trouble, match="a folder"):
+    with pytest.raises(UserError, match="a folder"):
         JobFile(tmp_path)
 
 
@@ -177,7 +177,7 @@ def test_a_full_disk_is_a_sentence_and_loses_nothing(job_file: JobFile) -> None:
     job_file.keep([reading(1)])
     pages = job_file._db.execute("PRAGMA page_count").fetchone()[0]
     job_file._db.execute(f"PRAGMA max_page_count = {pages}")
-    with pytest.raises(Trouble, match="disk is full"):
+    with pytest.raises(UserError, match="disk is full"):
         job_file.keep([reading(k, note="x" * 2000) for k in range(2, 60)])
     assert [r.scan for r in job_file.readings()] == [1]
     job_file._db.execute("PRAGMA max_page_count = 1000000")
@@ -237,13 +237,13 @@ def test_a_folder_without_permission(tmp_path: Path, demo: Job) -> None:
     folder = tmp_path / "locked"
     folder.mkdir()
     folder.chmod(0o500)
-    with pytest.raises(Trouble, match="can't be written"):
+    with pytest.raises(UserError, match="can't be written"):
         JobFile.create(folder / "a.tensi", demo)
 
 
 def test_a_name_that_cannot_be_a_folder(tmp_path: Path, demo: Job) -> None:
     (tmp_path / "file").write_text("")
-    with pytest.raises(Trouble, match="can't be written"):
+    with pytest.raises(UserError, match="can't be written"):
         JobFile.create(tmp_path / "file" / "a.tensi", demo)
 
 

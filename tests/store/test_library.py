@@ -6,10 +6,10 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.registry import SHELVES
-from tensimeter.core.procedure.incoming_check import tries
+from tensimeter.core.procedure.incoming_check import incoming_steps
 from tensimeter.store.attachments import attach, attachments
 from tensimeter.store.exchange import export, import_folder
 from tensimeter.store.jobfile import JobFile
@@ -32,7 +32,7 @@ def test_the_shipped_library_has_every_kind_and_says_what_it_is() -> None:
         assert second
         bounds = part.rated()
         assert bounds is None or min(bounds) > 0
-        steps = tries(Job(name="x"), part)
+        steps = incoming_steps(Job(name="x"), part)
         assert len({s.id for s in steps}) == len(steps)
         for step in steps:
             low, high = step.band.ends
@@ -71,7 +71,7 @@ def test_the_own_file_adds_and_replaces(tmp_path: Path) -> None:
     ],
 )
 def test_a_mistake_is_named_and_nothing_is_taken(text: str, said: str) -> None:
-    with pytest.raises(Trouble, match="Nothing of it was taken") as trouble:
+    with pytest.raises(UserError, match="Nothing of it was taken") as trouble:
         read_parts(text, "own.toml")
     assert said in str(trouble.value)
 
@@ -79,10 +79,10 @@ def test_a_mistake_is_named_and_nothing_is_taken(text: str, said: str) -> None:
 def test_a_file_that_is_none_is_left_alone(tmp_path: Path) -> None:
     own = tmp_path / "parts.toml"
     own.write_bytes(b"\xff\xfe\x00")
-    with pytest.raises(Trouble, match="can't be read"):
+    with pytest.raises(UserError, match="can't be read"):
         library(own)
     own.write_bytes(b"#" * 2_000_001)
-    with pytest.raises(Trouble, match="up to 2 are taken in"):
+    with pytest.raises(UserError, match="up to 2 are taken in"):
         library(own)
 
 
@@ -94,7 +94,7 @@ def test_any_text_is_parts_or_a_sentence(text: str) -> None:
     said = "x.toml"
     try:
         found = read_parts(text, "x.toml")
-    except Trouble as trouble:
+    except UserError as trouble:
         found, said = [], str(trouble)
     assert isinstance(found, list)
     assert "x.toml" in said
@@ -107,7 +107,7 @@ def test_any_table_is_load_cases_or_a_sentence(tmp_path_factory, data: bytes) ->
     path.write_bytes(data)
     try:
         rails, volts, amps = read_load_cases(path)
-    except Trouble as trouble:
+    except UserError as trouble:
         said = str(trouble)
     else:
         said = "."
@@ -127,7 +127,7 @@ def test_attachments_travel_with_the_job(tmp_path: Path, demo: Job) -> None:
         gone = attach(file, "part:enclosed-a", photo)
         file.add_attachment("part:enclosed-a", "label.png", "image/png", None, hides=gone)
         for wrong, said in ((word, "no PNG"), (tmp_path / "none.png", "can't be read")):
-            with pytest.raises(Trouble, match=said):
+            with pytest.raises(UserError, match=said):
                 attach(file, "part:enclosed-a", wrong)
         written = export(file, tmp_path / "out")
         assert tmp_path / "out" / "attachments" / f"{kept}.png" in written
@@ -139,6 +139,6 @@ def test_attachments_travel_with_the_job(tmp_path: Path, demo: Job) -> None:
         assert back.blob("attachment", kept) == PNG
         assert back.check() == []
     (tmp_path / "out" / "attachments" / f"{kept}.png").unlink()
-    with pytest.raises(Trouble, match="Nothing was made"):
+    with pytest.raises(UserError, match="Nothing was made"):
         import_folder(tmp_path / "out", tmp_path / "c.tensi")
     assert not (tmp_path / "c.tensi").exists()

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.store.logs import read_temperatures
 
 
@@ -54,5 +54,5 @@ def test_volts_and_amps_may_stand_beside(tmp_path: Path) -> None:
     ],
 )
 def test_what_is_no_log_of_temperatures(tmp_path: Path, text: str, said: str) -> None:
-    with pytest.raises(Trouble, match=said):
+    with pytest.raises(UserError, match=said):
         read_temperatures(written(tmp_path, text))

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tensimeter.core.analysis.extremes import Envelope
 from tensimeter.core.analysis.startup import hold_up_s, start_up
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.store.exchange import export, import_folder
 from tensimeter.store.jobfile import JobFile
@@ -34,7 +34,7 @@ def test_waves_are_kept_and_fetched_when_asked_for(job_file: JobFile) -> None:
     assert again[0] is wave
     assert [w.samples for w in again] == [5000, 10]
     assert job_file.check() == []
-    with pytest.raises(Trouble, match="rows are never changed"):
+    with pytest.raises(UserError, match="rows are never changed"):
         job_file._row("UPDATE wave SET step = 2")
     with pytest.raises(KeyError):
         job_file.add("nonsense", x=1)
@@ -51,7 +51,7 @@ def test_waves_go_out_and_come_back(job_file: JobFile, tmp_path: Path) -> None:
         assert (wave.test, wave.step, wave.note, wave.rate_Hz) == ("ripple", 0, "by hand", 1e6)
         assert wave.volts == pytest.approx(VOLTS, abs=1e-6)
     (tmp_path / "out" / "waves" / "1.npy").unlink()
-    with pytest.raises(Trouble, match="Nothing was made"):
+    with pytest.raises(UserError, match="Nothing was made"):
         import_folder(tmp_path / "out", tmp_path / "other.tensi")
 
 
@@ -81,7 +81,7 @@ def test_a_damaged_wave_is_one_sentence(job_file: JobFile) -> None:
     }
     job_file.add("wave", **row, note="", data=b"not an array", revision=job_file.revision)
     (wave,) = WaveBook(job_file).waves()
-    with pytest.raises(Trouble, match="rest of the job is whole"):
+    with pytest.raises(UserError, match="rest of the job is whole"):
         _ = wave.volts
 
 
@@ -111,7 +111,7 @@ def test_any_bytes_are_a_waveform_or_a_sentence(data: bytes, ending: str) -> Non
     with tempfile.TemporaryDirectory() as scratch:
         path = Path(scratch) / f"w{ending}"
         path.write_bytes(data)
-        with contextlib.suppress(Trouble):
+        with contextlib.suppress(UserError):
             assert len(read_waveform(path, 1e6).volts) >= 2
 
 
@@ -127,7 +127,7 @@ def test_starts_and_hold_up() -> None:
     assert hold_up_s(t, np.where(t < 0.05, 12, 3), 11) == pytest.approx(0.05, abs=1e-3)
     assert hold_up_s(t, np.full_like(t, 12), 11) is None
     for volts, said in ((np.zeros_like(t), "did not come up"), (np.full_like(t, 12), "was up before")):
-        with pytest.raises(Trouble, match=said):
+        with pytest.raises(UserError, match=said):
             start_up(t, volts, 12)
-    with pytest.raises(Trouble, match="fifty samples"):
+    with pytest.raises(UserError, match="fifty samples"):
         start_up(t[:10], rise[:10], 12)

@@ -64,7 +64,7 @@ def test_a_supply_is_assembled_and_woken_by_keyboard(open_demo, keys, name: str)
         QApplication.processEvents()
         for _ in range(60):
             hand = session.hand
-            if hand is None or hand.verdict is Verdict.HOLDS:
+            if hand is None or hand.verdict is Verdict.CONFORMS:
                 break
             keys(window, "Ctrl+l", as_typed(supply.value(hand.place), hand.quantity), "Enter")
     assert holds(window, "assemble") == 0
@@ -77,11 +77,11 @@ def test_a_supply_is_assembled_and_woken_by_keyboard(open_demo, keys, name: str)
     for _ in range(40):
         QApplication.processEvents()
         hand = session.hand
-        if hand is None or hand.verdict is Verdict.HOLDS:
+        if hand is None or hand.verdict is Verdict.CONFORMS:
             break
         keys(window, "Ctrl+l", as_typed(supply.value(hand.place), hand.quantity), "Enter")
     assert holds(window, "wake") == 0
-    assert [w.verdict for w in stage.found] == [Verdict.HOLDS] * len(stage.found)
+    assert [w.verdict for w in stage.found] == [Verdict.CONFORMS] * len(stage.found)
     text = html(build(session.file))
     assert f"{len(stage.found) - 1} of {len(stage.found) - 1} steps hold" in text
     assert "Practice" not in text

@@ -10,8 +10,8 @@ from tensimeter.bench.setup import open_bench
 from tensimeter.core.model.edits import changed, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.demo.library import demo_job, demo_truths
-from tensimeter.simulation.server import StandIns
+from tensimeter.demo.library import demo_job, hidden_parameters
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.form import RecordForm
@@ -316,7 +316,7 @@ def test_after_a_run_the_operating_point_is_what_it_was(open_demo, qtbot) -> Non
     design, session = window.stage("design"), window.session
     assert design.point.text() == "8 A"
     job = session.job
-    with StandIns(job, truths=demo_truths(job.name), speed=400) as served:
+    with SimulatedBench(job, truths=hidden_parameters(job.name), speed=400) as served:
         session.start_run(open_bench(job, served.resources, speed=400))
         qtbot.waitUntil(lambda: not session.running and session.bench is None, timeout=30000)
     assert session.outcome.complete

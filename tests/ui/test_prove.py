@@ -26,7 +26,7 @@ from tensimeter.core.model.tests import (
 )
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.demo.library import stand_ins as simulated
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.prove.instruments_window import InstrumentsWindow
 from tensimeter.ui.theme import theme
@@ -43,7 +43,7 @@ def with_tests(window: MainWindow, *tests: object) -> None:
     window.session.choose_test(tests[0].id)
 
 
-def run(window: MainWindow, served: StandIns, qtbot, test: str) -> None:
+def run(window: MainWindow, served: SimulatedBench, qtbot, test: str) -> None:
     session = window.session
     session.choose_test(test)
     session.start_run(open_bench(session.job, served.resources, clock=served.clock))
@@ -92,7 +92,7 @@ def test_a_campaign_is_planned_taken_apart_and_put_back(window: MainWindow, keys
     assert window.rail.buttons[4].caption.endswith("tests read") or "hold" in window.rail.buttons[4].caption
 
 
-def test_what_each_kind_gives_is_shown(window: MainWindow, served: StandIns, qtbot) -> None:
+def test_what_each_kind_gives_is_shown(window: MainWindow, served: SimulatedBench, qtbot) -> None:
     with_tests(
         window,
         Ripple(id="ripple", output="mount", switching_Hz=117e3, points=(0.0, 1.0)),
@@ -118,7 +118,9 @@ def test_what_each_kind_gives_is_shown(window: MainWindow, served: StandIns, qtb
         rows = [stage.found.topLevelItem(k).text(0) for k in range(stage.found.topLevelItemCount())]
         assert figure in rows, (test, rows)
         assert session.outcome.complete
-        assert figure.split(";")[0] in stage.sentence.text() or session.outcome.verdict is Verdict.MISSES
+        assert (
+            figure.split(";")[0] in stage.sentence.text() or session.outcome.verdict is Verdict.NONCONFORMING
+        )
     stage.show_view("points")
     session.choose_test("ripple")
     session.choose_step(0)
@@ -136,7 +138,7 @@ def test_what_each_kind_gives_is_shown(window: MainWindow, served: StandIns, qtb
     theme.use(night=False, scale=1.0)
 
 
-def test_zoom_and_pan_by_keys(window: MainWindow, served: StandIns, qtbot) -> None:
+def test_zoom_and_pan_by_keys(window: MainWindow, served: SimulatedBench, qtbot) -> None:
     with_tests(window, Ripple(id="ripple", output="mount", points=(1.0,)))
     stage = window.stage("prove")
     run(window, served, qtbot, "ripple")
@@ -220,7 +222,7 @@ def test_by_hand_with_what_a_step_asks_for_beside(window: MainWindow, keys, tmp_
     session.choose_test("ripple")
     session.choose_step(2)
     keys(window, "Ctrl+l", "mount 240mVpp", "Enter")
-    assert session.outcome.findings[0].verdict is Verdict.MISSES
+    assert session.outcome.findings[0].verdict is Verdict.NONCONFORMING
     session.choose_step(1)
     volts = 13.4 + 0.02 * np.sin(np.arange(20_000) / 50)
     path = tmp_path / "scope.npy"
@@ -290,7 +292,7 @@ def test_all_that_is_open_is_run_one_after_another(window: MainWindow, qtbot, ke
     assert [r.test for r in session.file.runs()] == ["one", "two", "three", "r"]
 
 
-def test_hands_are_asked_on_screen(window: MainWindow, served: StandIns, qtbot) -> None:
+def test_hands_are_asked_on_screen(window: MainWindow, served: SimulatedBench, qtbot) -> None:
     with_tests(window, LineRegulation(id="line", output="hub", lines=(0.9, 1.1)))
     session = window.session
     window.stage("prove")
@@ -311,7 +313,7 @@ def test_hands_are_asked_on_screen(window: MainWindow, served: StandIns, qtbot) 
 
 
 def test_instruments_are_found_tried_and_assigned(
-    window: MainWindow, served: StandIns, tmp_path: Path, qtbot
+    window: MainWindow, served: SimulatedBench, tmp_path: Path, qtbot
 ) -> None:
     panel = window.stage("prove").campaign
     panel.find.click()
@@ -351,7 +353,7 @@ def test_instruments_are_found_tried_and_assigned(
 
 
 def test_the_sheet_has_a_section_for_each_test(
-    window: MainWindow, served: StandIns, qtbot, tmp_path: Path
+    window: MainWindow, served: SimulatedBench, qtbot, tmp_path: Path
 ) -> None:
     from tensimeter.report.datasheet import html, pdf
     from tensimeter.report.sheet import build

@@ -13,16 +13,16 @@ from PyQt6.QtWidgets import QApplication
 
 from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.window import MainWindow
 
 from ..conftest import SPEED
 
 
-def begin(window: MainWindow, served: StandIns, speed: float = SPEED) -> None:
+def begin(window: MainWindow, served: SimulatedBench, speed: float = SPEED) -> None:
     window.stage("prove")
     window.session.start_run(open_bench(window.session.job, served.resources, speed=speed))
 
@@ -31,7 +31,7 @@ def ended(window: MainWindow) -> bool:
     return not window.session.running and window.session.bench is None
 
 
-def test_a_run_from_start_to_plate(window: MainWindow, stand_ins: StandIns, qtbot) -> None:
+def test_a_run_from_start_to_plate(window: MainWindow, stand_ins: SimulatedBench, qtbot) -> None:
     seen: list[tuple] = []
 
     def look(event: Event) -> None:
@@ -57,7 +57,7 @@ def test_a_run_from_start_to_plate(window: MainWindow, stand_ins: StandIns, qtbo
 
 @pytest.mark.parametrize("stage", ["prove", "stock", "plate"])
 def test_escape_drops_the_load_from_anywhere(
-    window: MainWindow, stand_ins: StandIns, qtbot, keys, stage: str
+    window: MainWindow, stand_ins: SimulatedBench, qtbot, keys, stage: str
 ) -> None:
     begin(window, stand_ins, 20)
     qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=5000)
@@ -73,7 +73,7 @@ def test_escape_drops_the_load_from_anywhere(
 
 
 def test_closing_the_window_puts_the_load_off(
-    open_window, job_file: JobFile, stand_ins: StandIns, qtbot
+    open_window, job_file: JobFile, stand_ins: SimulatedBench, qtbot
 ) -> None:
     window = open_window(job_file)
     begin(window, stand_ins, 20)
@@ -86,7 +86,7 @@ def test_closing_the_window_puts_the_load_off(
 
 @pytest.mark.parametrize("fault", ["close", "garble"])
 def test_a_lost_instrument_is_a_sentence_on_screen(
-    window: MainWindow, stand_ins: StandIns, qtbot, fault: str
+    window: MainWindow, stand_ins: SimulatedBench, qtbot, fault: str
 ) -> None:
     begin(window, stand_ins)
     qtbot.waitUntil(lambda: window.session.outcome.measured >= 2, timeout=10000)
@@ -106,7 +106,7 @@ def test_a_run_begun_with_the_stages_own_button(window: MainWindow, qtbot) -> No
     assert not panel.present.isVisible()
     panel.start.click()
     qtbot.waitUntil(lambda: window.session.running, timeout=5000)
-    with pytest.raises(Trouble, match="on already"):
+    with pytest.raises(UserError, match="on already"):
         window.control.start("quick")
     panel.pause.click()
     qtbot.waitUntil(lambda: panel.pause.text() == "Go on", timeout=5000)
@@ -157,7 +157,7 @@ app.exec()
 
 
 def test_a_killed_window_leaves_the_load_off_and_the_readings_there(
-    job_file: JobFile, stand_ins: StandIns
+    job_file: JobFile, stand_ins: SimulatedBench
 ) -> None:
     path = job_file.path
     job_file.close()

@@ -227,7 +227,7 @@ def test_readings_first_by_keyboard(open_window, shed_file: JobFile, keys) -> No
     assert "extended from 4 A" in stage.sentence.text()
     result = window.session.outcome
     assert result is not None
-    assert (result.measured, result.regulation_verdict) == (3, Verdict.MISSES)
+    assert (result.measured, result.regulation_verdict) == (3, Verdict.NONCONFORMING)
     assert window.strip.cells[0].volts == pytest.approx(12.08 - 0.0725 * 5, abs=0.01)
     assert window.session.readings_changed
 

@@ -10,13 +10,13 @@ from PyQt6.QtTest import QTest
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading, thinned
 from tensimeter.core.testplan.evaluation import already_read, proven_A, shown_A
 from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.report.sheet import build
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.run_feed import RunFeed
 from tensimeter.ui.window import MainWindow
@@ -136,7 +136,7 @@ def test_nothing_simulated_is_proven_in_anybodys_job(open_window, tmp_path, qtbo
     assert sheet.stamp == "SIMULATED"
     assert (sheet.ratings[0].proven, "simulated" in sheet.ratings[0].why) == ("not proven", True)
     assert "simulated" in sheet.sections[0].title
-    with pytest.raises(Trouble, match="proves nothing"):
+    with pytest.raises(UserError, match="proves nothing"):
         proven_supply(session.job, result)
     # One real reading, and what was simulated counts no more beside it.
     typed(window, "mount 13.6V @0A")
@@ -162,7 +162,7 @@ def test_a_window_does_not_close_in_silence_on_a_load_that_stays_on(open_window,
     job = demo_job("ridge-pier")
     window = open_window(JobFile.create(tmp_path / "j.tensi", job))
     window.stage("prove")
-    with StandIns(job, seed=5, speed=20) as served:
+    with SimulatedBench(job, seed=5, speed=20) as served:
         wanted = {k: v for k, v in served.resources.items() if k in ("load", "voltmeter")}
         bench = open_bench(job, wanted, speed=20)
         window.session.start_run(bench, present=True)
@@ -224,7 +224,7 @@ def test_a_job_that_can_not_be_opened_is_told_of_where_someone_looks(tmp_path, m
 
     path = tmp_path / "held.tensi"
     with JobFile.create(path, demo_job("ridge-pier")):
-        with pytest.raises(Trouble, match="open in another"):
+        with pytest.raises(UserError, match="open in another"):
             app.open_window(path, seen=False)
         shown: list[str] = []
 

@@ -12,7 +12,7 @@ from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.reach import set_to
 from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import as_fitted
 from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.measurement.readings import Quantity, Reading, Wave, real_ones
@@ -81,7 +81,7 @@ class Derived:
         try:
             network = set_to(self.job, self.volts[0], self.volts[1], load) if self.volts else None
             return at(self.job, load, network)
-        except Trouble:
+        except UserError:
             return None
 
     def plan(self, test_id: str | None) -> Plan | None:
@@ -92,7 +92,7 @@ class Derived:
         if test.id not in self.plans:
             try:
                 self.plans[test.id] = plan(self.job, test)
-            except Trouble:
+            except UserError:
                 self.plans[test.id] = None
         return self.plans[test.id]
 

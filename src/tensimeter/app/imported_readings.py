@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from tensimeter.core.errors import Doubtful, Trouble
+from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Origin, Quantity, Reading, standing
 from tensimeter.core.model.instruments import accuracy_of
@@ -57,7 +57,7 @@ def _watched(job: Job, plan: Plan | None, place: str) -> str:
     return f"{link}-{place}" if link else place
 
 
-def file_typed(
+def import_typed(
     file: JobFile,
     line: Understood,
     plan: Plan | None,
@@ -111,27 +111,27 @@ def file_typed(
     return file.keep(found)
 
 
-def file_practice(
+def import_practice(
     file: JobFile, practice: "Practice", place: str, name: str, quantity: Quantity, meter: str | None
 ) -> tuple[list[Reading], str]:
     """Keep what the practice supply reads at a place, marked as practice; the facts, and their words."""
     value = practice.value(place)
     if value is None:
-        raise Trouble("The practice supply has nothing to read there.")
+        raise UserError("The practice supply has nothing to read there.")
     text = "OL" if math.isinf(value) else f"{value:.4g}" if quantity == "ohm" else f"{value:.2f}"
     line = replace(at_place(place, name, quantity, text), text="practice")
-    kept = file_typed(file, line, None, instrument=meter, origin="practice")
+    kept = import_typed(file, line, None, instrument=meter, origin="practice")
     return kept, f"{line.summary}, practice"
 
 
-def file_from_meter(file: JobFile, bench_file: Path, place: str, name: str) -> tuple[list[Reading], str]:
-    """Keep one reading of the voltmeter that a bench file names; Trouble where it gives none."""
+def import_from_meter(file: JobFile, bench_file: Path, place: str, name: str) -> tuple[list[Reading], str]:
+    """Keep one reading of the voltmeter that a bench file names; UserError where it gives none."""
     from tensimeter.bench.setup import read_voltmeter
 
     value, simulated = read_voltmeter(file.job, bench_file)
     line = replace(at_place(place, name, "V", f"{value:.6g}"), text="read by the bench")
     origin: Origin = "simulated" if simulated else "instrument"
-    kept = file_typed(file, line, None, instrument=file.job.campaign.voltmeter, origin=origin)
+    kept = import_typed(file, line, None, instrument=file.job.campaign.voltmeter, origin=origin)
     by = "a simulated voltmeter" if simulated else "the bench's voltmeter"
     return kept, f"{line.summary}, by {by}"
 
@@ -169,7 +169,7 @@ def _reading(
     )
 
 
-def file_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bool = False) -> list[Reading]:
+def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bool = False) -> list[Reading]:
     """Keep every row of a log as a pair of volts and amps of the output under test.
 
     Doubtful where its figures can't be right, unless they are accepted; then nothing was kept.
@@ -238,11 +238,11 @@ def ask_about(source: str, found: list[str]) -> None:
         raise Doubtful(f"{source}: {found[0]}{more} Nothing was taken.")
 
 
-def file_wave(file: JobFile, wave: "Waveform", plan: Plan | None, index: int, source: str) -> int:
-    """Keep a waveform from a file under a step that asks for one; Trouble where it asks for none."""
+def import_waveform(file: JobFile, wave: "Waveform", plan: Plan | None, index: int, source: str) -> int:
+    """Keep a waveform from a file under a step that asks for one; UserError where it asks for none."""
     step = plan.steps[index] if plan and index < len(plan.steps) else None
     if plan is None or step is None or step.capture is None:
-        raise Trouble("The step in hand asks for no waveform; choose one of ripple, transient or start.")
+        raise UserError("The step in hand asks for no waveform; choose one of ripple, transient or start.")
     before = step.capture.before if step.capture.event != "none" else 0.0
     # A file that begins at zero does not say where its event is: it is taken to be where it was asked for.
     start = -before * len(wave.volts) / wave.rate_Hz if wave.start_s == 0 else wave.start_s

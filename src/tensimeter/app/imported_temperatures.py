@@ -4,8 +4,8 @@ import time
 
 import numpy as np
 
-from tensimeter.app.imported_readings import ask_about, file_log
-from tensimeter.core.errors import Trouble
+from tensimeter.app.imported_readings import ask_about, import_log
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Quantity, Reading
 from tensimeter.core.model.instruments import accuracy_of
@@ -17,19 +17,21 @@ from tensimeter.store.logs import Log, TemperatureLog
 _ROOMS = ("ambient", "room")
 
 
-def file_heat_log(
+def import_temperatures(
     file: JobFile, log: TemperatureLog, plan: Plan, source: str, *, accept: bool = False
 ) -> list[Reading]:
-    """Keep every row of a log of temperatures as a run of its own; Trouble where it is none of a held load.
+    """Keep every row of a log of temperatures as a run of its own; UserError where it is none of a held load.
 
     Doubtful where its figures can't be right, unless they are accepted.
     Columns named as the job's places stand there; the first other one is the watched place, room the ambient.
     Where amps are in the log they tell the step, else the last one is meant.
     """
     if not kind_of(plan.test).heats:
-        raise Trouble("Temperatures over time belong to a soak, a fan or a sensor: choose one of them first.")
+        raise UserError(
+            "Temperatures over time belong to a soak, a fan or a sensor: choose one of them first."
+        )
     if (np.diff(log.time_s) < 0).any():
-        raise Trouble(f"The times of {source} run backwards; nothing was taken.")
+        raise UserError(f"The times of {source} run backwards; nothing was taken.")
     if not accept:
         found = doubts(volts=log.volts, amps=log.amps, most_A=plan.most_A or None, steady=False)
         for name, celsius in log.celsius.items():
@@ -82,14 +84,14 @@ def _step(plan: Plan, amps: float | None) -> int:
     return min(plan.steps, key=lambda s: (abs(s.set_A - amps), s.index)).index
 
 
-def file_any_log(
+def import_any_log(
     file: JobFile, log: Log | TemperatureLog, plan: Plan, source: str, *, accept: bool = False
 ) -> list[Reading]:
-    """Keep the rows of a log under a test, of the kind that the test takes; Trouble where it is none."""
+    """Keep the rows of a log under a test, of the kind that the test takes; UserError where it is none."""
     if kind_of(plan.test).heats:
         if not isinstance(log, TemperatureLog):
-            raise Trouble(f"{source} has no temperatures; {plan.test.id} reads them over time.")
-        return file_heat_log(file, log, plan, source, accept=accept)
+            raise UserError(f"{source} has no temperatures; {plan.test.id} reads them over time.")
+        return import_temperatures(file, log, plan, source, accept=accept)
     if isinstance(log, TemperatureLog):
-        raise Trouble(f"{source} has temperatures; {plan.test.id} reads volts and amps.")
-    return file_log(file, log, plan, source, accept=accept)
+        raise UserError(f"{source} has temperatures; {plan.test.id} reads volts and amps.")
+    return import_log(file, log, plan, source, accept=accept)

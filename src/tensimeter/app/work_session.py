@@ -6,11 +6,17 @@ from typing import TYPE_CHECKING, Protocol
 
 from tensimeter.app.deeds import Deeds
 from tensimeter.app.derived import Derived, Hand
-from tensimeter.app.imported_readings import done_steps, file_from_meter, file_practice, file_typed, file_wave
-from tensimeter.app.imported_temperatures import file_any_log
+from tensimeter.app.imported_readings import (
+    done_steps,
+    import_from_meter,
+    import_practice,
+    import_typed,
+    import_waveform,
+)
+from tensimeter.app.imported_temperatures import import_any_log
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.circuit.load_line import full_load
-from tensimeter.core.errors import Doubtful, Trouble
+from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.readings import Quantity, Reading, thinned
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
@@ -115,7 +121,7 @@ class WorkSession:
             self.file.edit(name, job)
             self.deeds.edited()
             self.file.log("edit", name)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.listener.troubled(str(trouble))
             return False
         self._after_job_change()
@@ -132,7 +138,7 @@ class WorkSession:
             name = move()  # type: ignore[operator]
             if name:
                 self.file.log("edit", f"{name}: {word}")
-        except Trouble as trouble:
+        except UserError as trouble:
             self.listener.troubled(str(trouble))
             return
         self._after_job_change()
@@ -224,8 +230,8 @@ class WorkSession:
     # -- readings -------------------------------------------------------------------------------
 
     def take_typed(self, line: Understood) -> list[Reading]:
-        """Keep a typed reading; Trouble when it can't be kept."""
-        kept = file_typed(self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index)
+        """Keep a typed reading; UserError when it can't be kept."""
+        kept = import_typed(self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index)
         self._noted(kept, f"{line.summary}, typed", kept[0].step)
         return kept
 
@@ -237,7 +243,7 @@ class WorkSession:
         self._after_readings(step)
 
     def correct(self, wanted: Correction) -> str:
-        """Strike or replace what was kept; what was done. Trouble when it can't be."""
+        """Strike or replace what was kept; what was done. UserError when it can't be."""
         said = correct(self.file, wanted)
         self.file.settle()
         self._after_readings()
@@ -264,38 +270,38 @@ class WorkSession:
     def take_practice(self, place: str, name: str, quantity: Quantity) -> None:
         """Take a reading from the practice supply; it is kept, marked as practice."""
         if self.practice is None:
-            raise Trouble("The practice supply has nothing to read there.")
-        self._noted(*file_practice(self.file, self.practice, place, name, quantity, self.hand_meter))
+            raise UserError("The practice supply has nothing to read there.")
+        self._noted(*import_practice(self.file, self.practice, place, name, quantity, self.hand_meter))
 
     def take_from_meter(self, place: str, name: str) -> None:
-        """Read the bench's voltmeter once and keep it at a place; Trouble when it gives nothing."""
-        self._noted(*file_from_meter(self.file, Path(self.bench_file), place, name))
+        """Read the bench's voltmeter once and keep it at a place; UserError when it gives nothing."""
+        self._noted(*import_from_meter(self.file, Path(self.bench_file), place, name))
 
     def take_at(self, place: str, name: str, quantity: Quantity, text: str) -> list[Reading]:
-        """Keep a figure typed where its place and quantity are known already; Trouble when it is none."""
+        """Keep a figure typed where its place and quantity are known already; UserError when it is none."""
         line = at_place(place, name, quantity, text)
-        kept = file_typed(self.file, line, None, instrument=self.hand_meter)
+        kept = import_typed(self.file, line, None, instrument=self.hand_meter)
         self._noted(kept, f"{line.summary}, typed")
         return kept
 
     def take_wave(self, wave: "Waveform", source: str) -> None:
-        """File a waveform under the step in hand; Trouble where the step asks for none."""
-        number = file_wave(self.file, wave, self.plan, self.step_index, source)
+        """File a waveform under the step in hand; UserError where the step asks for none."""
+        number = import_waveform(self.file, wave, self.plan, self.step_index, source)
         words = f"waveform of {len(wave.volts)} samples from {source}"
         self._noted([], words)
         self.deeds.done.pop()
         self.deeds.kept_wave(words, number)
 
     def take_log(self, log: "Log | TemperatureLog", source: str) -> int:
-        """File a log's rows under the test in hand; the number of rows. Trouble when it can't."""
+        """File a log's rows under the test in hand; the number of rows. UserError when it can't."""
         if self.plan is None:
-            raise Trouble("Choose a test first; the log is filed under it.")
+            raise UserError("Choose a test first; the log is filed under it.")
         accept = self._asked_about == source
         try:
-            kept = file_any_log(self.file, log, self.plan, source, accept=accept)
+            kept = import_any_log(self.file, log, self.plan, source, accept=accept)
         except Doubtful as doubtful:
             self._asked_about = source
-            raise Trouble(f"{doubtful} Bring it once more to take it all the same.") from doubtful
+            raise UserError(f"{doubtful} Bring it once more to take it all the same.") from doubtful
         self._asked_about = ""
         rows = len({r.scan for r in kept})
         self._noted(kept, f"{rows} rows from {source}")
@@ -305,7 +311,7 @@ class WorkSession:
         """Write a line into the logbook; remarks are printed on the data sheet."""
         try:
             self.file.log(kind, text)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.listener.troubled(str(trouble))
         self.listener.logged()
 
@@ -332,16 +338,16 @@ class WorkSession:
     def start_run(
         self, bench: "Bench", hear: Callable[[Event], None], *, present: bool = False, anew: bool = False
     ) -> None:
-        """Run the test in hand on a bench, or what is still open of it; Trouble when it can't begin.
+        """Run the test in hand on a bench, or what is still open of it; UserError when it can't begin.
 
         `hear` is called in the run's own thread; who owns the session brings each event to `on_run_event`.
         """
         from tensimeter.bench.engine import RunEngine
 
         if self.plan is None:
-            raise Trouble("Choose a test first.")
+            raise UserError("Choose a test first.")
         if self.running:
-            raise Trouble("A run is on already.")
+            raise UserError("A run is on already.")
         self.engine = RunEngine(
             self.file,
             self.plan,

@@ -5,7 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.guard import switch_cut
 
 
@@ -52,10 +52,10 @@ class Cut(BaseModel):
         return {"name": name, "address": address, **self.model_dump(exclude={"resource", "baud"})}
 
     def switch(self, on: bool, name: str) -> None:
-        """Close (on) or open it from here; Trouble where that fails."""
+        """Close (on) or open it from here; UserError where that fails."""
         why_not = switch_cut(self.told(name), on)
         if why_not:
-            raise Trouble(f"The {name} did not switch {'on' if on else 'off'}: {why_not}.")
+            raise UserError(f"The {name} did not switch {'on' if on else 'off'}: {why_not}.")
 
 
 def _is_hexadecimal(text: str) -> bool:

@@ -19,7 +19,7 @@ from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.run_limits import RunLimits
 from tensimeter.bench.step_context import StepContext
 from tensimeter.bench.step_runner import WATCHDOG_S, StepRunner
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.procedure.notices import must_be_lifted
 from tensimeter.core.testplan.step import Plan, Step
@@ -57,13 +57,13 @@ class RunEngine:
         done: frozenset[int] = frozenset(),
     ) -> None:
         if not bench.drops_by_itself and not present:
-            raise Trouble(
+            raise UserError(
                 "This load has no watchdog and the bench no independent cut, so nothing drops it if its own "
                 "link dies. Run it only while you stay with it, and say so first."
             )
         most = max((sum(a > 0 for _, a in s.others) for s in plan.steps), default=0)
         if most > len(bench.others):
-            raise Trouble(
+            raise UserError(
                 f"This test loads {most + 1} outputs at once; the bench has {1 + len(bench.others)} "
                 f"load{'s' if bench.others else ''}. Add [load2] to it, or take the points by hand."
             )
@@ -169,7 +169,7 @@ class RunEngine:
             kind, text = "aborted", "The load was dropped."
         except (Crossed, Stopped) as why:
             text = str(why)
-        except (LinkFailed, Trouble) as error:
+        except (LinkFailed, UserError) as error:
             text = str(error)
             guard = self._context.pulse.guard
             if self._control.stop.is_set():
@@ -199,9 +199,11 @@ class RunEngine:
         guard = RunGuard(told_of(self.bench, self._context.obedience.nothing_A, self.file.path))
         try:
             guard.start()
-        except Trouble as trouble:
+        except UserError as trouble:
             if not self._present:
-                raise Trouble(f"{trouble} Run it only while you stay with it, and say so first.") from trouble
+                raise UserError(
+                    f"{trouble} Run it only while you stay with it, and say so first."
+                ) from trouble
             return
         self._context.pulse.guard = guard
         self._awake.start()
@@ -275,7 +277,7 @@ class RunEngine:
             text += " All readings taken were kept."
             try:
                 self.file.run_event(self._run, kind, text)
-            except Trouble as trouble:
+            except UserError as trouble:
                 text += f" The end of the run could not be noted: {trouble}"
         self.ended = replace(Event(kind, self._context.step), text=text, at_s=self._context.since())
         try:

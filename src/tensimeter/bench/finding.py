@@ -36,7 +36,7 @@ def resource_of(text: str) -> str:
 def found_instruments(extra: Iterable[str] = (), bench_file: Path | None = None) -> Iterator[Found]:
     """Ask every port that is known, what was typed, and what a bench file names.
 
-    Nothing but `*IDN?` is sent. Trouble where the bench file can't be read.
+    Nothing but `*IDN?` is sent. UserError where the bench file can't be read.
     """
     places = [*listed(), *(resource_of(text) for text in extra if text.strip())]
     if bench_file is not None:

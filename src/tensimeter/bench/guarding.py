@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any
 from tensimeter import guard as guard_process
 from tensimeter.bench.cuts import address_of
 from tensimeter.bench.visa import VisaInstrument
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 if TYPE_CHECKING:
     from tensimeter.bench.setup import Bench
@@ -71,7 +71,7 @@ class RunGuard:
         self.acted: dict[str, Any] = {}
 
     def start(self) -> None:
-        """Begin to guard; Trouble where no guard can be had."""
+        """Begin to guard; UserError where no guard can be had."""
         program = [sys.executable, "-I", "-S", str(Path(guard_process.__file__))]
         fds = [one["fd"] for one in self.told["loads"] if one["fd"] is not None]
         for command in (*_in_own_scope(program), program):
@@ -95,7 +95,7 @@ class RunGuard:
                 return
             self._process.kill()
             self._process.wait()
-        raise Trouble("The guard, which drops the load when this program can't, did not start.")
+        raise UserError("The guard, which drops the load when this program can't, did not start.")
 
     @property
     def pid(self) -> int:

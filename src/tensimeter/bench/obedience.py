@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from tensimeter.bench.replay import Replay
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
@@ -77,32 +77,32 @@ class Obedience:
         return False
 
     def must_be_off(self, role: str) -> None:
-        """Trouble where a load that was switched off says otherwise, or its amps do."""
+        """UserError where a load that was switched off says otherwise, or its amps do."""
         load = self.bench.loads()[role]
         if load.is_on():
-            raise Trouble(f"The {role} was switched off and says that it is on.")
+            raise UserError(f"The {role} was switched off and says that it is on.")
         if not self.amps_gone(role):
             amps = show(load.read_amps(), "A", 3)
-            raise Trouble(f"The {role} says that it is off, but {amps} flow: it does not obey.")
+            raise UserError(f"The {role} says that it is off, but {amps} flow: it does not obey.")
 
     # -- on -------------------------------------------------------------------------------------
 
     def check(self, step: Step, volts: float, amps: float, *, kept: bool) -> None:
-        """Trouble where the amps of a step are not those that were set; `kept` when they stand at rest."""
+        """UserError where the amps of a step are not those that were set; `kept` when they stand at rest."""
         if step.ohms is not None or step.watts is not None:
             return
         margin = self._at_zero_A + SHARE * step.set_A
         if amps > step.set_A + margin:
-            raise Trouble(
+            raise UserError(
                 f"{show(step.set_A, 'A', 3)} was set, but {show(amps, 'A', 3)} flow: the load does not obey."
             )
         if not kept or step.past_limits or step.may_trip or step.phase == "back":
             return
         if step.set_A > 0 and not self.bench.load.is_on():
             said = "; ".join(self.bench.load.errors()) or "no reason given"
-            raise Trouble(f"The load switched itself off at {step.set_A:.3g} A ({said}).")
+            raise UserError(f"The load switched itself off at {step.set_A:.3g} A ({said}).")
         if step.phase != "approach" and amps < step.set_A - margin:
-            raise Trouble(
+            raise UserError(
                 f"{step.set_A:.3g} A was set, but only {amps:.3g} A flow: the supply "
                 "limits or the load ran out."
             )
@@ -112,7 +112,7 @@ class Obedience:
         """The same of a further load."""
         margin = self.nothing_A[role] + SHARE * set_A
         if not set_A - margin <= amps <= set_A + margin:
-            raise Trouble(f"{role} was set to {show(set_A, 'A', 3)}, and {show(amps, 'A', 3)} flow there.")
+            raise UserError(f"{role} was set to {show(set_A, 'A', 3)}, and {show(amps, 'A', 3)} flow there.")
 
     def _volts_move(self, step: Step, volts: float, amps: float) -> None:
         """A load that shows its own setting where nothing flows is told by volts that stand still."""
@@ -128,7 +128,7 @@ class Obedience:
         if not self._echoes or high[0] <= low[0] or expected < EXPECTED_COUNTS * count:
             return
         if abs(low[1] - high[1]) < min(MOVES_COUNTS * count, 0.1 * expected):
-            raise Trouble(
+            raise UserError(
                 f"The load shows exactly {show(high[0], 'A', 3)}, but the volts did not move where "
                 f"{show(expected, 'V', 2)} were expected: nothing says that current flows. A clamp would."
             )

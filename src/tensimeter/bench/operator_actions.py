@@ -4,7 +4,7 @@ instrument and no simulated bench does it."""
 from tensimeter.bench.events import Event
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.step_context import StepContext
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import Step
 
@@ -109,7 +109,7 @@ class OperatorActions:
         if bench.line is not None:
             bench.line.switch(on)
             if bench.line.can("is_on") and bench.line.is_on() != on:
-                raise Trouble(f"The line source did not switch {'on' if on else 'off'}.")
+                raise UserError(f"The line source did not switch {'on' if on else 'off'}.")
         elif bench.hands is not None:
             self._do("power_on" if on else "power_off")
         elif words or not on:
@@ -155,7 +155,7 @@ class OperatorActions:
             return False
         try:
             self._do("trim", output=output, volts=f"{volts:.4f}")
-        except (LinkFailed, Trouble):
+        except (LinkFailed, UserError):
             return False
         return True
 
@@ -165,7 +165,7 @@ class OperatorActions:
         hands.ask_hands(command, **values)
         said = hands.errors()
         if said:
-            raise Trouble(f"The simulated bench can't do this ({said[0]}): take the point by hand.")
+            raise UserError(f"The simulated bench can't do this ({said[0]}): take the point by hand.")
 
     def _name(self, output: str) -> str:
         outputs = self._context.file.job.design.outputs()

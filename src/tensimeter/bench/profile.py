@@ -11,7 +11,7 @@ from typing import Annotated, Literal, Protocol
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.store.regular import MOST_TEXT, parse_toml, read_regular
 
 Role = Literal["load", "voltmeter", "thermometer", "scope", "clamp", "line", "hands"]
@@ -111,21 +111,21 @@ GENERIC: dict[str, str] = {
 
 
 def role_of(name: str) -> str:
-    """The role of a bench's entry: `load2` is a load as well; Trouble where it is none."""
+    """The role of a bench's entry: `load2` is a load as well; UserError where it is none."""
     plain = name.rstrip("0123456789")
     if plain not in GENERIC or (plain != name and plain != "load"):
         roles = [*(r for r in GENERIC if r != "hands"), "load2", "load3"]
-        raise Trouble(f"“{name}” is no role; use one of {', '.join(roles)}.")
+        raise UserError(f"“{name}” is no role; use one of {', '.join(roles)}.")
     return plain
 
 
 def load_profile(name: str) -> Profile:
-    """A shipped profile by name, or one of the user's by path; Trouble when it can't be used."""
+    """A shipped profile by name, or one of the user's by path; UserError when it can't be used."""
     try:
         path = Path(name)
         path.is_file()
     except (OSError, ValueError) as error:
-        raise Trouble("That is no name of a profile.") from error
+        raise UserError("That is no name of a profile.") from error
     shipped = resources.files("tensimeter.bench").joinpath("profiles", f"{path.name}.toml")
     data = shipped.read_bytes() if shipped.is_file() else read_regular(path, MOST_TEXT)
     try:
@@ -133,15 +133,17 @@ def load_profile(name: str) -> Profile:
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(step) for step in first["loc"]) or "the whole"
-        raise Trouble(f"The profile {name} is not one that can be used: {where}: {first['msg']}.") from error
+        raise UserError(
+            f"The profile {name} is not one that can be used: {where}: {first['msg']}."
+        ) from error
     missing = NEEDED[profile.role] - set(profile.commands)
     if missing:
-        raise Trouble(f"The profile {name} lacks the command {', '.join(sorted(missing))}.")
+        raise UserError(f"The profile {name} lacks the command {', '.join(sorted(missing))}.")
     return profile
 
 
 @dataclass(frozen=True)
-class Tried:
+class IncomingResult:
     """One command of a profile as it was tried: what was sent, what came back, whether that fits."""
 
     command: str
@@ -168,7 +170,7 @@ _MOVES = frozenset(("on", "set_volts", "trim", "place_load", "place_meter", "pow
 _ORDER = ("identify", "clear", "error", "reset")
 
 
-def try_profile(instrument: "Talks", profile: Profile) -> Iterator[Tried]:
+def try_profile(instrument: "Talks", profile: Profile) -> Iterator[IncomingResult]:
     """Try each command of a profile on an instrument; nothing is switched on or moved by it.
 
     A query must answer in time and with what is asked for; after another command the error queue, where
@@ -179,35 +181,35 @@ def try_profile(instrument: "Talks", profile: Profile) -> Iterator[Tried]:
     for name in names:
         text = profile.commands[name]
         if name in _MOVES or (profile.role == "line" and name in ("off", "reset")):
-            yield Tried(name, text, "", None, "not sent: it would switch something on or move it")
+            yield IncomingResult(name, text, "", None, "not sent: it would switch something on or move it")
             continue
         for word, value in _HARMLESS.items():
             text = text.replace("{" + word + "}", value)
         if "{" in text:
-            yield Tried(name, text, "", False, "has a word in braces that is not known")
+            yield IncomingResult(name, text, "", False, "has a word in braces that is not known")
             continue
         yield _tried(instrument, profile, name, text)
 
 
-def _tried(instrument: "Talks", profile: Profile, name: str, text: str) -> Tried:
+def _tried(instrument: "Talks", profile: Profile, name: str, text: str) -> IncomingResult:
     try:
         if name == "identify" and instrument.ask_raw(text) != instrument.ask_raw(text):
-            return Tried(name, text, "", False, "it does not answer the same twice")
+            return IncomingResult(name, text, "", False, "it does not answer the same twice")
         if name == "fetch":
             count = len(instrument.fetch_raw())
-            return Tried(name, text, f"{count} samples", count > 1)
+            return IncomingResult(name, text, f"{count} samples", count > 1)
         if "?" not in text:
             instrument.say_raw(text)
             if "error" not in profile.commands:
-                return Tried(name, text, "", None, "sent; this profile has no way to ask for errors")
+                return IncomingResult(name, text, "", None, "sent; this profile has no way to ask for errors")
             said = instrument.ask_raw(profile.commands["error"])
             fine = said.lstrip("+").startswith("0")
-            return Tried(name, text, "", fine, "accepted" if fine else f"refused: {said}")
+            return IncomingResult(name, text, "", fine, "accepted" if fine else f"refused: {said}")
         answer = instrument.ask_raw(text)
     except LinkFailed as failed:
         _drain(instrument, profile)
-        return Tried(name, text, "", False, str(failed))
-    return Tried(name, text, answer[:60], *_fits(name, answer))
+        return IncomingResult(name, text, "", False, str(failed))
+    return IncomingResult(name, text, answer[:60], *_fits(name, answer))
 
 
 def _drain(instrument: "Talks", profile: Profile) -> None:

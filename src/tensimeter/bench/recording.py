@@ -8,7 +8,7 @@ from tensimeter.bench.loading import Loading
 from tensimeter.bench.operator_actions import RESET_S, START_S, OperatorActions
 from tensimeter.bench.step_context import StepContext
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.parts.roles import WaveformRecorder
 from tensimeter.core.testplan.step import Capture, Step
 from tensimeter.store.waves import keep_wave
@@ -40,7 +40,7 @@ class Recording:
         """A record about a load step, or about switching on or off."""
         assert step.capture is not None
         if self._context.bench.scope is None:
-            raise Trouble(
+            raise UserError(
                 "This step needs an oscilloscope; the bench names none. Bring its record as a file."
             )
         if step.capture.event == "load_step":
@@ -94,7 +94,7 @@ class Recording:
         scope.arm(rate, max(round(rate * capture.record_s), 10), capture.before, source)
         said = scope.errors()
         if said:
-            raise Trouble(f"The oscilloscope refused its settings: {'; '.join(said)}.")
+            raise UserError(f"The oscilloscope refused its settings: {'; '.join(said)}.")
 
     def _wait(self, step: Step, seconds: float) -> None:
         """Wait while the load is spoken to, or its watchdog would drop it in a long record."""

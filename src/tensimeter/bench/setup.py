@@ -13,7 +13,7 @@ from tensimeter.bench.profile import GENERIC, load_profile, role_of
 from tensimeter.bench.replay import Replay
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.visa import VisaInstrument
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.store.regular import read_toml
 
@@ -99,13 +99,13 @@ def open_bench(
     speed: float = 1,
     clock: Clock | None = None,
 ) -> Bench:
-    """Open the instruments of a campaign by role → resource string; Trouble when one is missing.
+    """Open the instruments of a campaign by role → resource string; UserError when one is missing.
 
     `replay:` and a path stand for a log that is played again instead of an instrument.
     """
     wanted = parts_by_role(job)
     if "load" not in resources:
-        raise Trouble("A run needs a load; the bench names none.")
+        raise UserError("A run needs a load; the bench names none.")
     clock = clock or Clock(speed)
     opened: dict[str, VisaInstrument | Replay] = {}
     replays: dict[str, Replay] = {}
@@ -119,22 +119,25 @@ def open_bench(
                 opened[name] = replays[path].as_part(part)
                 continue
             opened[name] = open_instrument(name, resource, (profiles or {}).get(name, ""), part)
-    except (LinkFailed, Trouble) as error:
+    except (LinkFailed, UserError) as error:
         for instrument in opened.values():
             instrument.close()
-        raise Trouble(f"The bench could not be opened: {error}") from error
+        raise UserError(f"The bench could not be opened: {error}") from error
     named: dict[str, Any] = {k: v for k, v in opened.items() if not k[-1].isdigit()}
     others = {k: v for k, v in opened.items() if k[-1].isdigit() and isinstance(v, VisaInstrument)}
     return Bench(**named, others=others, clock=clock)
 
 
 def open_instrument(name: str, resource: str, profile_name: str, part: str) -> VisaInstrument:
-    """Open one instrument and ask who it is, which switches nothing; Trouble or LinkFailed when it fails."""
+    """Open one instrument and ask who it is, which switches nothing.
+
+    UserError or LinkFailed when it fails.
+    """
     role = role_of(name)
     chosen = profile_name or GENERIC[role]
     profile = load_profile(chosen)
     if profile.role != role:
-        raise Trouble(f"The profile {chosen} is for a {profile.role}, not for a {role}.")
+        raise UserError(f"The profile {chosen} is for a {profile.role}, not for a {role}.")
     instrument = VisaInstrument(resource, profile, part)
     try:
         # A socket may open on nothing; only an answer tells.
@@ -155,9 +158,9 @@ def open_bench_file(job: Job, path: Path) -> Bench:
 
 
 def write_bench_file(path: Path, wanted: dict[str, tuple[str, str]]) -> None:
-    """Write a bench file from role → (resource, profile); Trouble where it can't be."""
+    """Write a bench file from role → (resource, profile); UserError where it can't be."""
     if "load" not in wanted:
-        raise Trouble("A bench needs a load; say where it is.")
+        raise UserError("A bench needs a load; say where it is.")
     lines = ["# Written by Tensimeter; edit it as you like."]
     for role, (resource, profile) in wanted.items():
         load_profile(profile)
@@ -165,7 +168,7 @@ def write_bench_file(path: Path, wanted: dict[str, tuple[str, str]]) -> None:
     try:
         path.write_text("\n".join(lines))
     except OSError as error:
-        raise Trouble(f"{path} can't be written: {error.strerror}.") from error
+        raise UserError(f"{path} can't be written: {error.strerror}.") from error
 
 
 def read_voltmeter(job: Job, path: Path) -> tuple[float, bool]:
@@ -175,18 +178,18 @@ def read_voltmeter(job: Job, path: Path) -> tuple[float, bool]:
     """
     told = read_bench_file(path)
     if "voltmeter" not in told.resources:
-        raise Trouble(f"{path} names no voltmeter.")
+        raise UserError(f"{path} names no voltmeter.")
     part = job.campaign.voltmeter or "voltmeter"
     try:
         meter = open_instrument(
             "voltmeter", told.resources["voltmeter"], told.profiles.get("voltmeter", ""), part
         )
     except LinkFailed as error:
-        raise Trouble(f"The voltmeter could not be opened: {error}") from error
+        raise UserError(f"The voltmeter could not be opened: {error}") from error
     try:
         return meter.read_volts(), meter.simulated
     except LinkFailed as error:
-        raise Trouble(f"The voltmeter gave no reading: {error} Nothing was kept.") from error
+        raise UserError(f"The voltmeter gave no reading: {error} Nothing was kept.") from error
     finally:
         meter.close()
 
@@ -202,29 +205,29 @@ class BenchFile:
 
 
 def read_bench_file(path: Path) -> BenchFile:
-    """A bench file; Trouble where it is none. Paths in it are meant from where it lies."""
+    """A bench file; UserError where it is none. Paths in it are meant from where it lies."""
     path = Path(path)
     data = read_toml(path, "a bench file")
     speed = data.pop("speed", 1.0)
     if isinstance(speed, bool) or not isinstance(speed, int | float) or not 1e-3 <= speed <= 1e6:
-        raise Trouble(f"{path}: speed must be a number above zero.")
+        raise UserError(f"{path}: speed must be a number above zero.")
     resources, profiles, cuts = {}, {}, {}
     for role, entry in data.items():
         if not isinstance(entry, dict):
-            raise Trouble(f'{path}: [{role[:40]}] needs a line resource = "…".')
+            raise UserError(f'{path}: [{role[:40]}] needs a line resource = "…".')
         if role.rstrip("0123456789") == "cut":
             cuts[role] = _cut(path, role, entry)
             continue
         role_of(role)
         unknown = set(entry) - {"resource", "profile", "replay"}
         if unknown:
-            raise Trouble(f"{path}: [{role}] has “{sorted(unknown)[0][:40]}”, which is not known.")
+            raise UserError(f"{path}: [{role}] has “{sorted(unknown)[0][:40]}”, which is not known.")
         if isinstance(entry.get("replay"), str):
             resources[role] = f"replay:{path.parent / entry['replay']}"
         elif isinstance(entry.get("resource"), str):
             resources[role] = entry["resource"]
         else:
-            raise Trouble(f'{path}: [{role}] needs a line resource = "…".')
+            raise UserError(f'{path}: [{role}] needs a line resource = "…".')
         if "profile" in entry:
             profiles[role] = _profile_from(path, entry["profile"])
     return BenchFile(resources, profiles, cuts, float(speed))
@@ -233,7 +236,7 @@ def read_bench_file(path: Path) -> BenchFile:
 def _profile_from(path: Path, named: object) -> str:
     """A shipped profile's name, or a path from where the bench file lies."""
     if not isinstance(named, str):
-        raise Trouble(f"{path}: a profile is named by text.")
+        raise UserError(f"{path}: a profile is named by text.")
     beside = path.parent / named
     return str(beside) if ("/" in named or named.endswith(".toml")) else named
 
@@ -244,4 +247,4 @@ def _cut(path: Path, name: str, entry: dict[str, object]) -> Cut:
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(step) for step in first["loc"]) or "the whole"
-        raise Trouble(f"{path}: [{name}]: {where}: {first['msg']}.") from error
+        raise UserError(f"{path}: [{name}]: {where}: {first['msg']}.") from error

@@ -11,7 +11,7 @@ from tensimeter.bench.events import Control, Crossed, Dropped, Event
 from tensimeter.bench.obedience import Obedience
 from tensimeter.bench.pulse import Pulse
 from tensimeter.bench.run_limits import RunLimits
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Origin, Quantity, Reading
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.testplan.step import Plan, Step
@@ -176,10 +176,10 @@ class StepContext:
             raise Dropped
 
     def look_unloaded(self) -> None:
-        """See that nothing flows while nothing should; Trouble where it does."""
+        """See that nothing flows while nothing should; UserError where it does."""
         self.obedience.must_be_off("load")
 
     def must_not_complain(self) -> None:
         errors = self.bench.load.errors()
         if errors:
-            raise Trouble(f"The load refused a command: {'; '.join(errors)}.")
+            raise UserError(f"The load refused a command: {'; '.join(errors)}.")

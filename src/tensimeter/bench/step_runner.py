@@ -8,7 +8,7 @@ from tensimeter.bench.operator_actions import START_S, OperatorActions
 from tensimeter.bench.recording import Recording
 from tensimeter.bench.soaking import Soaking
 from tensimeter.bench.step_context import LOOK_S, StepContext
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.testplan.step import Step
 
@@ -66,7 +66,7 @@ class StepRunner:
             self._actions.reset()
             volts = (context.bench.voltmeter or load).read_volts()
         if not volts > lowest:
-            raise Trouble(
+            raise UserError(
                 f"Only {max(volts, 0.0):.2f} V stand at {context.plan.output.name} without load. Is the "
                 "supply on, and are the sense leads on its terminals? One that tripped wants to be off a "
                 "while."
@@ -101,7 +101,7 @@ class StepRunner:
         return self._actions.left_behind()
 
     def take(self, step: Step) -> bool:
-        """Take one step; False where it was not needed. Skipped, Dropped, Crossed, LinkFailed, Trouble."""
+        """Take one step; False where it was not needed. Skipped, Dropped, Crossed, LinkFailed, UserError."""
         context = self.context
         context.step, context.step_limits = step, context.limits.at(context.plan, step)
         if not self.approach.wants(step):

@@ -18,7 +18,7 @@ from tensimeter.core.analysis.regulation import Readings, regulation
 from tensimeter.core.analysis.ripple import ripple
 from tensimeter.core.analysis.transient import transient
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Doubtful, Trouble
+from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.conformity import (
     Accuracy,
     Band,
@@ -85,7 +85,7 @@ def analyse_regulation(
     data = Readings.of_one_pair(v, i, *accuracies, ohms, 0.1 * abs(ohms))
     volts_nominal = parse(nominal, "V") if nominal else float(v[np.argmin(i)])
     if not 0 < volts_nominal < np.inf:
-        raise Trouble("Nominal volts must be above zero.")
+        raise UserError("Nominal volts must be above zero.")
     if not nominal:
         warnings.append(
             f"No nominal volts given; {volts_nominal:.5g} V, the least loaded reading, were taken."
@@ -287,7 +287,7 @@ def _share(text: str) -> float:
     """A tolerance: `5%`, or a fraction."""
     value = parse(text)
     if not 0 < value <= 1:
-        raise Trouble(f"“{text}” is no tolerance; write it like 5%.")
+        raise UserError(f"“{text}” is no tolerance; write it like 5%.")
     return value
 
 

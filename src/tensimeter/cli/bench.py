@@ -12,7 +12,7 @@ from tensimeter.bench.visa import VisaInstrument
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 
 @app.command("check-profile")
@@ -26,7 +26,7 @@ def check_profile(
     try:
         instrument = VisaInstrument(resource, wanted, resource)
     except LinkFailed as failed:
-        raise Trouble(str(failed)) from failed
+        raise UserError(str(failed)) from failed
     try:
         rows = list(try_profile(instrument, wanted))
     finally:

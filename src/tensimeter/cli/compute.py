@@ -11,7 +11,7 @@ from tensimeter.cli.output import answer
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.reach import most_A, reach, volts_span
 from tensimeter.core.electrical.solution import State
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.quantity import parse
 from tensimeter.core.rating.ladder import at, ranked
@@ -22,9 +22,9 @@ Require = Annotated[str, typer.Option(help="Exit 1 unless the verdict is this on
 
 
 def known_verdict(require: str) -> None:
-    """Trouble for a word that is no verdict, before anything is done."""
+    """UserError for a word that is no verdict, before anything is done."""
     if require and require not in [v.value for v in Verdict]:
-        raise Trouble(f"“{require}” is no verdict; use {', '.join(v.value for v in Verdict)}.")
+        raise UserError(f"“{require}” is no verdict; use {', '.join(v.value for v in Verdict)}.")
 
 
 def check_required(require: str, verdict: Verdict) -> None:
@@ -38,10 +38,10 @@ def _currents(loads: list[str]) -> dict[str, float]:
     for text in loads:
         name, mark, amps = text.partition("=")
         if not mark:
-            raise Trouble(f"“{text}” is no load; write OUTPUT=4A.")
+            raise UserError(f"“{text}” is no load; write OUTPUT=4A.")
         value = parse(amps, "A")
         if not 0 <= value < np.inf:
-            raise Trouble(f"“{text}”: a load's current is zero or above.")
+            raise UserError(f"“{text}”: a load's current is zero or above.")
         found[name] = value
     return found
 
@@ -56,7 +56,7 @@ def solve(
     with JobFile(job, read_only=True) as file:
         document = file.job
     if not has_source(document):
-        raise Trouble("This job has no path from a source; it is known by its readings only.")
+        raise UserError("This job has no path from a source; it is known by its readings only.")
     currents = {document.output(name).id: amps for name, amps in _currents(load).items()}
     _, solution, limits = at(document, currents)
     links = []

@@ -9,7 +9,7 @@ import typer
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.store.database import TABLES
 from tensimeter.store.exchange import export as export_folder
@@ -51,7 +51,7 @@ def check(job: Path, json: Json = False) -> None:
         wrong = file.check()
         counts = {table: file.count(table) for table in TABLES}
     if wrong:
-        raise Trouble(f"{job.name} is damaged: {wrong[0]}. It was left as it is.")
+        raise UserError(f"{job.name} is damaged: {wrong[0]}. It was left as it is.")
     answer({"whole": True, **counts}, json)
 
 

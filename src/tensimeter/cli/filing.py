@@ -5,12 +5,12 @@ from typing import Annotated, Any
 
 import typer
 
-from tensimeter.app.imported_readings import done_steps, file_log, file_typed
-from tensimeter.app.imported_temperatures import file_heat_log
+from tensimeter.app.imported_readings import done_steps, import_log, import_typed
+from tensimeter.app.imported_temperatures import import_temperatures
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
-from tensimeter.core.errors import Doubtful, Trouble
+from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.readingline import Correction, Understood, correction, find_place, understand
 from tensimeter.core.testplan.plan import plan
@@ -41,7 +41,7 @@ def file_command(
     """Keep a typed reading, or every row of a log, as a fact of the job."""
     lines = _lines(line or [])
     if bool(lines) == (log is not None):
-        raise Trouble("Type a reading, or name a log with --log; one of them.")
+        raise UserError("Type a reading, or name a log with --log; one of them.")
     with JobFile(job) as file:
         if log is not None:
             answer(_take_log(file, log, test, accept), json)
@@ -66,7 +66,7 @@ def _take_line(file: JobFile, text: str, test: str, step: int | None, accept: bo
     found = _understood(file, text, worked_out, in_hand)
     if found.question and not accept:
         raise Doubtful(f"{found.question} Nothing was kept; --accept keeps it.")
-    kept = file_typed(file, found, worked_out, step=in_hand)
+    kept = import_typed(file, found, worked_out, step=in_hand)
     file.log("reading", f"{found.summary}, typed")
     first = kept[0]
     return {
@@ -101,7 +101,7 @@ def _plan_for(file: JobFile, test: str, text: str = "") -> Plan | None:
     for end in range(len(text), 0, -1):
         try:
             place, _, known = find_place(job, text[:end])
-        except Trouble:
+        except UserError:
             continue
         if known:
             wanted = place
@@ -116,7 +116,7 @@ def _step_in_hand(file: JobFile, worked_out: Plan | None, step: int | None) -> i
         return None
     if step is not None:
         if step >= len(worked_out.steps):
-            raise Trouble(f"{worked_out.test.id} has {len(worked_out.steps)} steps, from 0 on.")
+            raise UserError(f"{worked_out.test.id} has {len(worked_out.steps)} steps, from 0 on.")
         return step
     done = done_steps(worked_out, file.readings())
     return next((s.index for s in worked_out.steps if s.index not in done), 0)
@@ -125,13 +125,13 @@ def _step_in_hand(file: JobFile, worked_out: Plan | None, step: int | None) -> i
 def _take_log(file: JobFile, log: Path, test: str, accept: bool) -> dict[str, Any]:
     worked_out = _plan_for(file, test)
     if worked_out is None:
-        raise Trouble("This job has no test yet that a log could belong to; plan one first.")
+        raise UserError("This job has no test yet that a log could belong to; plan one first.")
     kept: list[Reading]
     try:
         if kind_of(worked_out.test).heats:
-            kept = file_heat_log(file, read_temperatures(log), worked_out, log.name, accept=accept)
+            kept = import_temperatures(file, read_temperatures(log), worked_out, log.name, accept=accept)
         else:
-            kept = file_log(file, read_log(log), worked_out, log.name, accept=accept)
+            kept = import_log(file, read_log(log), worked_out, log.name, accept=accept)
     except Doubtful as doubtful:
         raise Doubtful(f"{doubtful} --accept takes it all the same.") from doubtful
     rows = len({r.scan for r in kept})
@@ -154,9 +154,9 @@ def strike(
     what = words[0] if words[0] in ("run", "wave", "log") and len(words) > 1 else "reading"
     name = " ".join(words if what == "reading" else words[1:])
     if len(reason.strip()) < 3:
-        raise Trouble("Say in a few words why; it stays beside what is struck.")
+        raise UserError("Say in a few words why; it stays beside what is struck.")
     if by and what != "reading":
-        raise Trouble("Only a reading can be replaced by a figure.")
+        raise UserError("Only a reading can be replaced by a figure.")
     with JobFile(job) as file:
         before = set(file.struck()) | set(file.struck("wave"))
         said = correct(file, Correction(what, name, reason.strip()[:200], by))

@@ -10,8 +10,8 @@ from tensimeter.cli.analyse import Accept, analyse, must_be_plausible
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.errors import Trouble
-from tensimeter.core.heatup.fit import foresee
+from tensimeter.core.errors import UserError
+from tensimeter.core.heatup.fit import fit_heat_up
 from tensimeter.core.heatup.record import HeatUp
 from tensimeter.core.heatup.runaway import runs_away
 from tensimeter.core.measurement.readings import standing
@@ -43,11 +43,11 @@ def analyse_soak(
 ) -> None:
     """Where a heat-up ends, its slow time constant, minutes to a limit: 95 % intervals."""
     if order not in ("1", "2", "auto"):
-        raise Trouble(f"“{order}” is no order; use 1, 2 or auto.")
+        raise UserError(f"“{order}” is no order; use 1, 2 or auto.")
     t, celsius, room, warnings = _columns(file, ambient, time, temp)
     must_be_plausible(file, accept, celsius=celsius)
     if len(t) < 3 or not np.ptp(celsius):
-        raise Trouble(
+        raise UserError(
             f"{file.name}: nothing rises in its {len(t)} rows, so nothing can be foreseen. Hold a load "
             "for longer, and log while it warms up."
         )
@@ -62,7 +62,7 @@ def analyse_soak(
         parse(noise, "K") if noise else None,
         parse(lag, "s"),
     )
-    found = foresee(record, None, cast(Literal["1", "2", "auto"], order))
+    found = fit_heat_up(record, None, cast(Literal["1", "2", "auto"], order))
     minutes = found.minutes_to(parse(limit, "C")) if limit else None
     if found.open_end:
         warnings.append("The readings cannot bound where it ends: hold the load for longer.")
@@ -101,12 +101,12 @@ def _columns(file: Path, ambient: str, time: str, temp: str) -> tuple[Array, Arr
         warnings.append("No ambient was given; 20 °C, held, were taken.")
     chosen = temp or next((n for n in names if n != room_name), "")
     if chosen not in names:
-        raise Trouble(f"{file.name} has no temperature “{chosen}”; it has {', '.join(names)}.")
+        raise UserError(f"{file.name} has no temperature “{chosen}”; it has {', '.join(names)}.")
     return log.time_s, log.celsius[chosen], room, warnings
 
 
 def shown_by(path: Path) -> Shown:
-    """The stages fitted to the last run of a job's soaks; Trouble where none has been read."""
+    """The stages fitted to the last run of a job's soaks; UserError where none has been read."""
     with JobFile(path, read_only=True) as file:
         job, readings = file.job, file.readings()
     for test in reversed([t for t in job.campaign.tests if t.soaks]):
@@ -114,4 +114,4 @@ def shown_by(path: Path) -> Shown:
         found = shown(job, plan(job, test), runs[-1]) if runs else None
         if found is not None:
             return found
-    raise Trouble(f"{path.name} has no soak that was read at a place of its part: run one first.")
+    raise UserError(f"{path.name} has no soak that was read at a place of its part: run one first.")

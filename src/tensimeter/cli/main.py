@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from tensimeter.cli.display import has_display
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 
 def run() -> None:
@@ -27,7 +27,7 @@ def _is_job(word: str) -> bool:
 
 def _open_window(paths: list[str]) -> int:
     if not has_display() and not os.environ.get("QT_QPA_PLATFORM"):
-        raise Trouble(
+        raise UserError(
             "There is no display to open a window on; “tensimeter --help” lists what works without one."
         )
     # Nothing is thrown away while modules are loaded; looking for it would only delay the window.
@@ -41,7 +41,7 @@ def _guarded(action: object) -> None:
     """Bad input ends in one sentence on standard error and exit 2."""
     try:
         action()  # type: ignore[operator]
-    except Trouble as trouble:
+    except UserError as trouble:
         print(str(trouble), file=sys.stderr)
         sys.exit(2)
     except KeyboardInterrupt:

@@ -19,7 +19,7 @@ from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.display import has_display
 from tensimeter.cli.output import answer, span
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval, worst
 from tensimeter.core.measurement.readings import real_ones
 from tensimeter.core.model.edits import with_test
@@ -60,7 +60,7 @@ def _job_of(job: Path | None, demo: str) -> Job:
     if demo:
         return demo_job(demo)
     if job is None:
-        raise Trouble("Name a job file, or --demo ridge-pier.")
+        raise UserError("Name a job file, or --demo ridge-pier.")
     with JobFile(job, read_only=True) as file:
         return file.job
 
@@ -88,7 +88,7 @@ def prove(
     """Run a test of the campaign, or all of it, on instruments and judge it."""
     known_verdict(require)
     if use_stand_ins == (bench is not None):
-        raise Trouble("Choose one: --stand-ins, or --bench BENCH.toml.")
+        raise UserError("Choose one: --stand-ins, or --bench BENCH.toml.")
     with JobFile(job) as file, contextlib.ExitStack() as stack:
         wanted = _planned(file, test, output)
         if bench is not None:

@@ -18,7 +18,7 @@ from tensimeter.core.electrical import wire
 from tensimeter.core.electrical.discharge import discharge
 from tensimeter.core.electrical.dummy_load import DERATING, RISE_AT_RATING_K, dummy_load
 from tensimeter.core.electrical.pwm_dac import pwm_dac
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.nameplate import read_nameplate
 from tensimeter.core.quantity import parse, split
 
@@ -37,7 +37,7 @@ def pairs(texts: list[str], left: str, right: str) -> list[tuple[float, float]]:
     for text in texts:
         first, mark, second = text.partition("=")
         if not mark:
-            raise Trouble(f"“{text}” is no pair; write two figures joined by “=”.")
+            raise UserError(f"“{text}” is no pair; write two figures joined by “=”.")
         found.append((parse(first, left), parse(second, right)))
     return found
 
@@ -54,9 +54,9 @@ def size_wire(
     area = wire.parse_area(gauge)
     metres, amps, celsius = _metres(length), parse(current, "A"), parse(temperature, "C")
     if metres < 0 or amps < 0:
-        raise Trouble("Length and current must be zero or above.")
+        raise UserError("Length and current must be zero or above.")
     if not -100 <= celsius <= 400:
-        raise Trouble(f"{celsius:g} °C is outside what copper wire is used at.")
+        raise UserError(f"{celsius:g} °C is outside what copper wire is used at.")
     ohms = wire.resistance(metres, area, celsius)
     carries = wire.ampacity(area)
     warnings = []
@@ -99,7 +99,7 @@ def size_fuse(
 ) -> None:
     """The rating of a fuse, and whether it can do its work."""
     if speed not in fuses.MELTING_S:
-        raise Trouble(f"“{speed}” is no speed of a fuse; use slow or fast.")
+        raise UserError(f"“{speed}” is no speed of a fuse; use slow or fast.")
     found = fuses.choose(
         parse(current, "A"),
         wire_A=wire.ampacity(wire.parse_area(wire_gauge)) if wire_gauge else None,
@@ -151,10 +151,10 @@ def size_rectifier(
 ) -> None:
     """What a reservoir does under load: mean, valley, ripple, currents of diodes, winding, capacitor."""
     if bridge + centre_tap + half_wave > 1:
-        raise Trouble("Choose one of --bridge, --centre-tap and --half-wave.")
+        raise UserError("Choose one of --bridge, --centre-tap and --half-wave.")
     topology: rectifiers.Topology = "half_wave" if half_wave else ("centre_tap" if centre_tap else "bridge")
     if not resistance and not (rated and rated_current):
-        raise Trouble("Give --resistance, or --rated and --rated-current.")
+        raise UserError("Give --resistance, or --rated and --rated-current.")
     ohms = (
         parse(resistance, "ohm")
         if resistance
@@ -197,7 +197,7 @@ def _load(text: str) -> tuple[float, str]:
     """A load's value and the unit that says its kind: A, ohm or W."""
     value, unit = split(text)
     if unit not in ("", "A", "ohm", "W"):
-        raise Trouble(f"“{text}” is no load; write amps, ohms or watts.")
+        raise UserError(f"“{text}” is no load; write amps, ohms or watts.")
     return value, unit or "A"
 
 
@@ -287,9 +287,9 @@ def size_feedback(
         answer(result, json)
         return
     if across not in ("lower", "upper"):
-        raise Trouble(f"“{across}” is no leg of a divider; use lower or upper.")
+        raise UserError(f"“{across}” is no leg of a divider; use lower or upper.")
     if not (reference and upper and lower and fixed):
-        raise Trouble("Give --reference, --upper, --lower and --fixed; or two --pair.")
+        raise UserError("Give --reference, --upper, --lower and --fixed; or two --pair.")
     divider = feedbacks.Divider(parse(reference, "V"), parse(upper, "ohm"), parse(lower, "ohm"))
     made = feedbacks.shift(
         divider, parse(fixed, "ohm"), parse(pot, "ohm"), "lower" if across == "lower" else "upper",
@@ -317,7 +317,7 @@ def size_stack(
     """Units in series: current, insulation, reverse diodes, and which is the weakest."""
     plates = [read_nameplate(text) for text in unit]
     if any(p.amps is None for p in plates):
-        raise Trouble("Each nameplate needs amps or watts beside the volts.")
+        raise UserError("Each nameplate needs amps or watts beside the volts.")
     trips = [parse(t, "V") for t in trip] + [None] * len(plates)
     taps = [parse(t, "A") for t in tap] + [0.0] * len(plates)
     found = stacks.stack(

@@ -10,7 +10,7 @@ from tensimeter.cli.compute import Json
 from tensimeter.cli.heat import shown_by
 from tensimeter.cli.output import answer
 from tensimeter.cli.size import pairs, size
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, judge
 from tensimeter.core.quantity import parse
 from tensimeter.core.testplan.soak.identified import Shown
@@ -41,7 +41,7 @@ def size_heat_sink(
         _sink_as_shown(shown_by(fitted), parse(limit, "C"), power, json=json)
         return
     if not power or not junction:
-        raise Trouble("Give --power and --junction, or --fitted with a job whose soak has shown them.")
+        raise UserError("Give --power and --junction, or --fitted with a job whose soak has shown them.")
     uneven = parse(mismatch) if devices > 1 else 0.0
     powers = [parse(power, "W") * s for s in heatsink.shares(devices, uneven)]
     thetas = parse(case), parse(junction)
@@ -120,11 +120,11 @@ def size_derating(
         temperature = temperature or f"{part.hottest_C}"
     if not curve:
         if not found:
-            raise Trouble("Give the points of a --curve, or --fitted with a job whose soak was read.")
+            raise UserError("Give the points of a --curve, or --fitted with a job whose soak was read.")
         answer(found, json)
         return
     if not temperature:
-        raise Trouble("Give the --temperature that the curve is read at.")
+        raise UserError("Give the --temperature that the curve is read at.")
     points = pairs(curve, "C", "")
     allowed = float(derating.allowed_at(points, parse(temperature, "C")))
     found["allowed"] = allowed
@@ -160,7 +160,7 @@ def size_fan(
         power, still = power or f"{shown.own_W}", still or f"{stages.theta_K_W['sink']}"
         capacity, ambient = capacity or f"{stages.capacity_J_K['sink']}", f"{shown.air_C}"
     if not (power and still and capacity):
-        raise Trouble(
+        raise UserError(
             "Give --power, --still and --capacity, or --fitted with a job whose soak has shown them."
         )
     found = fan.hunting(
@@ -193,7 +193,7 @@ def size_ntc(
     elif resistance and beta:
         made = ntc.from_beta(parse(resistance, "ohm"), parse(beta))
     else:
-        raise Trouble("Give two or three --point, or --resistance and --beta.")
+        raise UserError("Give two or three --point, or --resistance and --beta.")
     if fitted is not None:
         shown = shown_by(fitted)
         # Where the sink ends, and where it is when the junction is at its limit: what a trip is set by.

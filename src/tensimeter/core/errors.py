@@ -11,7 +11,7 @@ def one_line(text: str) -> str:
     return " ".join("".join(c if c.isprintable() else " " for c in text).split())
 
 
-class Trouble(Exception):
+class UserError(Exception):
     """Something the user can cause or mend.
 
     The message is one sentence or two: what happened, what was kept, what to do.
@@ -21,5 +21,5 @@ class Trouble(Exception):
         return one_line(super().__str__())
 
 
-class Doubtful(Trouble):
+class Doubtful(UserError):
     """Something that can't be right was brought; it is asked about, and taken when it is said again."""

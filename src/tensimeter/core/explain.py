@@ -6,7 +6,7 @@ from tensimeter.core.quantity import show
 
 
 @dataclass(frozen=True)
-class Given:
+class Input:
     """One figure put into a formula: its symbol, what it is, value in SI, unit."""
 
     symbol: str
@@ -16,12 +16,12 @@ class Given:
 
 
 @dataclass(frozen=True)
-class Worked:
+class Derivation:
     """How a figure came about, in a form that can be read and copied."""
 
     title: str
     formula: str
-    given: tuple[Given, ...]
+    given: tuple[Input, ...]
     value: float
     unit: str
     assumptions: tuple[str, ...] = ()

@@ -9,7 +9,7 @@ import re
 
 from quantiphy import Quantity, UnitConversion
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 UnitConversion("Ω", "ohm")
 UnitConversion("°C", "C")
@@ -72,14 +72,14 @@ def parse(text: str, unit: str = "") -> float:
     >>> parse("13,58 V", "V"), parse("4k7", "ohm"), parse("21m", "ohm"), parse("5%", "%")
     (13.58, 4700.0, 0.021, 0.05)
 
-    Raises Trouble when it is not a finite number (`OL` is what a meter shows, and no figure), or has another
-    unit than the one expected.
+    Raises UserError when it is not a finite number (`OL` is what a meter shows, and no figure), or has
+    another unit than the one expected.
     """
     value, found = split(text)
     if math.isinf(value):
-        raise Trouble(f"“{text.strip()}” is no figure; only a meter can be over its range.")
+        raise UserError(f"“{text.strip()}” is no figure; only a meter can be over its range.")
     if unit and found and found != unit:
-        raise Trouble(f"“{text.strip()}” is in {found}; a value in {unit} was expected.")
+        raise UserError(f"“{text.strip()}” is in {found}; a value in {unit} was expected.")
     return value
 
 
@@ -89,13 +89,13 @@ def split(text: str) -> tuple[float, str]:
     if math.isinf(value) and text.strip().lower() in OPEN_WORDS:
         return value, unit
     if value and not SMALLEST <= abs(value) <= LARGEST:
-        raise Trouble(f"“{text.strip()}” is no size that anything here has.")
+        raise UserError(f"“{text.strip()}” is no size that anything here has.")
     return value, unit
 
 
 def _split(text: str) -> tuple[float, str]:
     if len(text) > MOST_TYPED:
-        raise Trouble(f"“{text[:20]}…” is too long for a number.")
+        raise UserError(f"“{text[:20]}…” is too long for a number.")
     raw = text.strip().replace("−", "-").replace("\u202f", " ")
     if raw.lower() in OPEN_WORDS:
         return math.inf, ""
@@ -107,20 +107,20 @@ def _split(text: str) -> tuple[float, str]:
         raw = f"{whole}.{part}{'' if prefix == 'R' else prefix}{tail}"
     number = _NUMBER.match(raw)
     if not number:
-        raise Trouble(f"“{text.strip()}” is not a number.")
+        raise UserError(f"“{text.strip()}” is not a number.")
     tail = raw[number.end() :].strip()
     if tail[:1].isdigit() or tail[:1] in (".", ","):
         # A second figure, or a second decimal mark: what it would be is not guessed at.
-        raise Trouble(f"“{text.strip()}” is not one number; write one decimal mark and no spaces in it.")
+        raise UserError(f"“{text.strip()}” is not one number; write one decimal mark and no spaces in it.")
     if tail in _UNITS and tail != "m":
         value = float(number.group())
         return (value / 100 if tail == "%" else value), _UNITS[tail]
     try:
         quantity = Quantity(number.group() + tail)
     except ValueError as error:
-        raise Trouble(f"“{text.strip()}” is not a number with a unit that is known.") from error
+        raise UserError(f"“{text.strip()}” is not a number with a unit that is known.") from error
     if quantity.units not in _UNITS:
-        raise Trouble(f"The unit of “{text.strip()}” is not known.")
+        raise UserError(f"The unit of “{text.strip()}” is not known.")
     return float(quantity), _UNITS[quantity.units]
 
 

@@ -17,8 +17,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
-from tensimeter.core.heat_design.measuring_points import temperature_places
+from tensimeter.core.errors import UserError
+from tensimeter.core.heat_design.measuring_points import measuring_points
 from tensimeter.core.measurement.readings import Quantity, resolution_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import OPEN_WORDS, parse, show, split
@@ -73,7 +73,7 @@ def places(job: Job) -> list[str]:
         *_HEAT,
         "wall",
         "fan",
-        *(p for p in temperature_places(job) if p.endswith(("-case", "-sink"))),
+        *(p for p in measuring_points(job) if p.endswith(("-case", "-sink"))),
         *(f"{name.casefold()}-panel" for name in outputs),
     ]
 
@@ -100,7 +100,7 @@ def all_places(job: Job, seen: Sequence[str] = ()) -> dict[str, tuple[str, str]]
 
 
 def find_place(job: Job, typed: str) -> tuple[str, str, bool]:
-    """(id, name, whether it is known) of a typed place; Trouble when several begin like it."""
+    """(id, name, whether it is known) of a typed place; UserError when several begin like it."""
     wanted = typed.strip().casefold()
     for link in job.design.links:
         if wanted in (link.name.casefold(), link.id.casefold()):
@@ -111,7 +111,7 @@ def find_place(job: Job, typed: str) -> tuple[str, str, bool]:
     if len(begin) == 1:
         return begin[0].id, begin[0].name, True
     if begin:
-        raise Trouble(f"“{typed}” could be {' or '.join(b.name for b in begin)}; type more of it.")
+        raise UserError(f"“{typed}” could be {' or '.join(b.name for b in begin)}; type more of it.")
     known = wanted in (p.casefold() for p in places(job))
     return wanted.replace(" ", "-"), typed.strip(), known
 
@@ -125,7 +125,7 @@ def understand(
     seen: Sequence[str] = (),
     most_A: float | None = None,
 ) -> Understood:
-    """Read one line; Trouble in one sentence when it can't be read.
+    """Read one line; UserError in one sentence when it can't be read.
 
     `predicted_V` is what is expected at the step in hand and `most_A` the most that is planned, to ask about
     a value that cannot be right; `default_place` (an output's id) is meant when only a figure is typed.
@@ -134,7 +134,7 @@ def understand(
     """
     line = text.strip()
     if len(line) > MOST_LINE:
-        raise Trouble(f"A reading is one short line; this one has {len(line)} characters.")
+        raise UserError(f"A reading is one short line; this one has {len(line)} characters.")
     left, at_sign, right = line.partition("@")
     seen = (*seen, *(place for place, _ in asked))
     where, raw = _parted(job, left.strip(), default_place, seen)
@@ -142,12 +142,12 @@ def understand(
     at_A, at_step = None, 0.01
     if at_sign:
         if not _FIGURE.fullmatch(right.strip()) or right.strip().casefold() in OPEN_WORDS:
-            raise Trouble(f"After @ goes the current, one figure in A; “{right.strip()}” is none.")
+            raise UserError(f"After @ goes the current, one figure in A; “{right.strip()}” is none.")
         at_A, unit = split(right)
         # “@4A” is a load set to 4 A, not one that shows whole amperes.
         at_step = min(_digit(right, at_A), 0.01)
         if unit not in ("", "A"):
-            raise Trouble(f"After @ goes the current; “{right.strip()}” is in {unit}.")
+            raise UserError(f"After @ goes the current; “{right.strip()}” is in {unit}.")
     question = "" if known else _new_place(job, name, seen)
     if raw.casefold() in OPEN_WORDS:
         quantity: Quantity = "ohm" if place.startswith("earth-") else "V"
@@ -155,7 +155,7 @@ def understand(
     peaks = bool(_PEAKS.search(raw))
     value, unit = split(_PEAKS.sub("V", raw))
     if unit and unit not in _QUANTITIES:
-        raise Trouble(f"A reading is in V, A, Ω, W, °C or dB; “{raw.strip()}” is in {unit}.")
+        raise UserError(f"A reading is in V, A, Ω, W, °C or dB; “{raw.strip()}” is in {unit}.")
     quantity = "Vpp" if peaks else _QUANTITIES[unit or _default_unit(place, asked)]
     question = question or _doubt(
         quantity, value, predicted_V if place == default_place else None, at_A, most_A
@@ -175,7 +175,7 @@ def _default_unit(place: str, asked: Sequence[tuple[str, Quantity]]) -> str:
 def _parted(
     job: Job, left: str, default_place: str | None, seen: Sequence[str]
 ) -> tuple[tuple[str, str, bool], str]:
-    """The place and the figure of what stands before @; Trouble where it is not exactly that."""
+    """The place and the figure of what stands before @; UserError where it is not exactly that."""
     if default_place and _FIGURE.fullmatch(left):
         return find_place(job, default_place), left
     known = all_places(job, seen)
@@ -187,19 +187,19 @@ def _parted(
             if _FIGURE.fullmatch(figure):
                 return (*known[name], True), figure
             if figure[:1].isdigit() or figure[:1] in "+-−":
-                raise Trouble(_not_one_figure(figure, known[name][1]))
+                raise UserError(_not_one_figure(figure, known[name][1]))
     match = _LAST.match(left)
     if not match or not match["place"]:
-        raise Trouble("Type a place and a value, for example “mount 13.58V @4A”.")
+        raise UserError("Type a place and a value, for example “mount 13.58V @4A”.")
     place = match["place"].strip(" :=")
     words = place.split()
     if len(words) == 1 and default_place and _FIGURE.fullmatch(place) and place[:1] in "+-−0123456789":
-        raise Trouble(_not_one_figure(left, find_place(job, default_place)[1]))
+        raise UserError(_not_one_figure(left, find_place(job, default_place)[1]))
     if words and _FIGURE.fullmatch(words[-1]) and len(words) > 1:
-        raise Trouble(_not_one_figure(f"{words[-1]} {match['figure']}", " ".join(words[:-1])))
+        raise UserError(_not_one_figure(f"{words[-1]} {match['figure']}", " ".join(words[:-1])))
     found = find_place(job, place)
     if not found[2] and (not _NEW_PLACE.match(place) or len(place) > MOST_PLACE or _holds_figure(words)):
-        raise Trouble(
+        raise UserError(
             f"“{place}” is no place that is known, and no name for a new one: letters first, no figures."
         )
     return found, match["figure"]
@@ -246,7 +246,7 @@ _REPLACE = re.compile(
 
 
 def correction(text: str) -> Correction | None:
-    """A line that takes something back; None where it is a reading. Trouble where it is half of one."""
+    """A line that takes something back; None where it is a reading. UserError where it is half of one."""
     line = text.strip()
     if not re.match(r"^(strike|replace)\b", line, re.I):
         return None
@@ -255,16 +255,16 @@ def correction(text: str) -> Correction | None:
         what = (strike["what"] or "reading").casefold()
         target = strike["target"].strip()
         if what != "log" and target != "last" and not target.isdecimal():
-            raise Trouble(f"“{target}” is no number; the number of a reading stands beside it.")
+            raise UserError(f"“{target}” is no number; the number of a reading stands beside it.")
         return Correction(what, target, _reason(strike["reason"]))
     if replace is not None:
         return Correction("reading", replace["target"], _reason(replace["reason"]), replace["figure"].strip())
-    raise Trouble("Say what and why: “strike 17, mistyped”, or “replace 17 by 13.602 V, a slip”.")
+    raise UserError("Say what and why: “strike 17, mistyped”, or “replace 17 by 13.602 V, a slip”.")
 
 
 def _reason(text: str) -> str:
     if len(text.strip()) < MOST_TERSE:
-        raise Trouble("Say in a few words why; it stays beside what is struck.")
+        raise UserError("Say in a few words why; it stays beside what is struck.")
     return text.strip()[:MOST_LINE]
 
 
@@ -273,7 +273,7 @@ MOST_TERSE = 3
 
 
 def at_place(place: str, name: str, quantity: Quantity, raw: str) -> Understood:
-    """A figure typed where its place and quantity are known already; Trouble when it is none."""
+    """A figure typed where its place and quantity are known already; UserError when it is none."""
     if raw.strip().casefold() in OPEN_WORDS:
         return Understood(place, True, name, quantity, math.inf, 1.0, None, 0.01, raw)
     value = parse(raw, quantity)

@@ -26,7 +26,7 @@ from tensimeter.core.path import (
 )
 from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
-from tensimeter.simulation.warmth import HeatGuard, HeatTruths
+from tensimeter.simulation.warmth import HeatGuard, HiddenHeat
 
 #: What the builder does not know: the regulator's reference and a tired clamp.
 TRUTHS: dict[tuple[str, str], float] = {
@@ -36,7 +36,7 @@ TRUTHS: dict[tuple[str, str], float] = {
 }
 
 #: The regulator cuts itself off before its sink is warm enough for the fan to come on.
-HEAT = HeatTruths(guards={"regulator": HeatGuard(85.0, 70.0)}, lag_s={"regulator-case": 4.0})
+HEAT = HiddenHeat(guards={"regulator": HeatGuard(85.0, 70.0)}, lag_s={"regulator-case": 4.0})
 
 
 def job() -> Job:

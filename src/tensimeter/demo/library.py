@@ -4,12 +4,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from tensimeter.bench.clock import Clock
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.procedure.practice import Mistake, Practice
 from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier
-from tensimeter.simulation.server import StandIns
-from tensimeter.simulation.warmth import HeatTruths
+from tensimeter.simulation.server import SimulatedBench
+from tensimeter.simulation.warmth import HiddenHeat
 from tensimeter.store.jobfile import JobFile
 
 _JOBS: dict[str, tuple[Callable[[], Job], dict[tuple[str, str], float]]] = {
@@ -24,9 +24,9 @@ def demo_names() -> list[str]:
 
 
 def demo_job(name: str) -> Job:
-    """A demo job by name; Trouble names those there are."""
+    """A demo job by name; UserError names those there are."""
     if name not in _JOBS:
-        raise Trouble(f"There is no demo “{name}”; there is {', '.join(_JOBS)}.")
+        raise UserError(f"There is no demo “{name}”; there is {', '.join(_JOBS)}.")
     return _JOBS[name][0]()
 
 
@@ -36,12 +36,12 @@ _BEHAVIOURS = {"ridge-pier": ridge_pier.BEHAVIOURS}
 
 def stand_ins(
     job: Job, *, seed: int = 1, speed: float = 1.0, output: str | None = None, clock: Clock | None = None
-) -> StandIns:
+) -> SimulatedBench:
     """The simulated bench of a job, with what is hidden in it where it is a demo."""
     behaviours = next((b for short, b in _BEHAVIOURS.items() if _JOBS[short][0]().name == job.name), {})
-    return StandIns(
+    return SimulatedBench(
         job,
-        truths=demo_truths(job.name),
+        truths=hidden_parameters(job.name),
         seed=seed,
         speed=speed,
         output=output,
@@ -51,24 +51,24 @@ def stand_ins(
     )
 
 
-def _of_pier(job: Job) -> HeatTruths:
+def _of_pier(job: Job) -> HiddenHeat:
     """A change that its builder wrote down on the weak part mends it."""
     changes = [c for t in job.campaign.tests for c in t.changes_made]
     return ridge_pier.RESEATED if any(c.link == "front-end" for c in changes) else ridge_pier.HEAT
 
 
 #: What is hidden of a demo's heat, by its short name.
-_HEAT: dict[str, Callable[[Job], HeatTruths]] = {
+_HEAT: dict[str, Callable[[Job], HiddenHeat]] = {
     "ridge-pier": _of_pier,
     "finishers-bench": lambda job: finishers_bench.HEAT,
 }
 
 
-def _hidden_heat(job: Job) -> HeatTruths | None:
+def _hidden_heat(job: Job) -> HiddenHeat | None:
     return next((heat(job) for short, heat in _HEAT.items() if _JOBS[short][0]().name == job.name), None)
 
 
-def demo_truths(name: str) -> dict[tuple[str, str], float]:
+def hidden_parameters(name: str) -> dict[tuple[str, str], float]:
     """What is hidden in a demo job, by its short or its full name; nothing for another job."""
     for short, (make, truths) in _JOBS.items():
         if name in (short, make().name):
@@ -88,7 +88,7 @@ def demo_mistakes(job: Job) -> list[Practice]:
     """The mistake that ships with a demo job; none for another job, or where its links are gone."""
     links = {link.id for link in job.design.links}
     return [
-        Practice(job, mistake, at, demo_truths(job.name))
+        Practice(job, mistake, at, hidden_parameters(job.name))
         for short, (mistake, at) in _MISTAKES.items()
         if _JOBS[short][0]().name == job.name and set(at) <= links
     ]

@@ -18,7 +18,7 @@ from tensimeter.core.path import ConverterLink, Design, FuseLink, LeadLink, Outp
 from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 from tensimeter.simulation.behaviour import Behaviour
-from tensimeter.simulation.warmth import HeatTruths
+from tensimeter.simulation.warmth import HiddenHeat
 
 #: What the builder does not know: element, field, true figure.
 TRUTHS: dict[tuple[str, str], float] = {
@@ -34,7 +34,7 @@ TRUTHS: dict[tuple[str, str], float] = {
 }
 #: What is hidden of its heat: the front end's switch sits on a badly seated pad. The junction dies some
 #: forty minutes after full load came on. Reseated, the pad is a little better than the design hoped.
-HEAT = HeatTruths(
+HEAT = HiddenHeat(
     pad_K_W={"front-end": 5.6},
     sink_K_W={"front-end": 6.2},
     sink_J_K={"front-end": 232.0},

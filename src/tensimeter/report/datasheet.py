@@ -5,7 +5,7 @@ import logging
 from importlib import resources
 from pathlib import Path
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.report.figure import test_svg
 from tensimeter.report.sheet import Sheet, build
 from tensimeter.store.jobfile import JobFile
@@ -24,13 +24,13 @@ def html(sheet: Sheet) -> str:
 
 
 def pdf(text: str) -> bytes:
-    """The same HTML as PDF; Trouble names the missing library."""
+    """The same HTML as PDF; UserError names the missing library."""
     try:
         logging.getLogger("weasyprint").setLevel(logging.ERROR)
         logging.getLogger("fontTools").setLevel(logging.ERROR)
         from weasyprint import HTML
     except OSError as error:
-        raise Trouble("PDF needs the system library Pango: sudo apt install libpango-1.0-0 "
+        raise UserError("PDF needs the system library Pango: sudo apt install libpango-1.0-0 "
                       "libpangoft2-1.0-0.") from error  # fmt: skip
     made: bytes = HTML(string=text, url_fetcher=_nothing_outside).write_pdf()
     return made
@@ -46,16 +46,16 @@ def _nothing_outside(url: str, *args: object, **kwargs: object) -> object:
 
 
 def write(file: JobFile, path: Path) -> None:
-    """Write the data sheet to FILE.html or FILE.pdf; Trouble when it can't be."""
+    """Write the data sheet to FILE.html or FILE.pdf; UserError when it can't be."""
     kind = path.suffix.casefold()
     if kind not in (".html", ".pdf"):
-        raise Trouble(f"{path.name}: a data sheet is written as .pdf or .html.")
+        raise UserError(f"{path.name}: a data sheet is written as .pdf or .html.")
     text = html(build(file))
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(pdf(text) if kind == ".pdf" else text.encode())
     except OSError as error:
-        raise Trouble(f"{path} can't be written: {error.strerror}.") from error
+        raise UserError(f"{path} can't be written: {error.strerror}.") from error
 
 
 def font_face() -> str:

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 from tensimeter.bench.setup import parts_by_role
 from tensimeter.core.circuit.network import has_source
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED, PRETENDED_WORDS, Reading, Wave
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.parts.roles import Instrument
-from tensimeter.core.procedure.first_power import woken
+from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
@@ -112,7 +112,7 @@ def outcomes(job: Job, readings: list[Reading], waves: Sequence[Wave] = ()) -> l
     for test in job.campaign.tests:
         try:
             found.append(outcome(job, plan(job, test), readings, waves))
-        except Trouble:
+        except UserError:
             continue
     return found
 
@@ -130,7 +130,7 @@ def rating(result: Outcome) -> Rating:
     parts = []
     if not result.complete:
         parts.append(f"{result.measured} of {len(result.steps)} points measured")
-    failing = [r for r in result.steps if r.pair and r.verdict is not Verdict.HOLDS]
+    failing = [r for r in result.steps if r.pair and r.verdict is not Verdict.CONFORMS]
     if failing:
         first = min(failing, key=lambda r: r.step.set_A)
         parts.append(f"{first.verdict.words} at {show(first.step.set_A, 'A', 3)}")
@@ -197,7 +197,7 @@ def _built(job: Job, readings: list[Reading]) -> tuple[tuple[str, str], ...]:
     if job.assembly.already_running:
         return (("Built and woken", "taken as already built and running; not read with Tensimeter"),)
     pairs = [c.verdict for c in checked(job, readings)]
-    steps = [w.verdict for w in woken(job, readings) if w.step.band is not None]
+    steps = [w.verdict for w in power_up_results(job, readings) if w.step.band is not None]
     practised = any(r.origin == "practice" for r in readings)
     lines = [
         ("Isolation and continuity", _count(pairs, "pairs")),
@@ -213,7 +213,7 @@ def _built(job: Job, readings: list[Reading]) -> tuple[tuple[str, str], ...]:
 
 
 def _count(verdicts: list[Verdict], what: str) -> str:
-    holds = sum(v is Verdict.HOLDS for v in verdicts)
+    holds = sum(v is Verdict.CONFORMS for v in verdicts)
     open_ = sum(v is Verdict.NOT_MEASURED for v in verdicts)
     rest = len(verdicts) - holds - open_
     said = f"{holds} of {len(verdicts)} {what} hold"

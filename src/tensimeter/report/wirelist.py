@@ -5,7 +5,7 @@ from pathlib import Path
 
 from tensimeter.core.assembly.harness import harness
 from tensimeter.core.assembly.wiring import Conductor, wire_list
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import fixed, show
 from tensimeter.report.datasheet import font_face, pdf
@@ -15,7 +15,10 @@ ENDS = 2
 
 
 def write_list(job: Job, path: Path) -> None:
-    """The wires grouped by where they begin, and the harness where there is one; Trouble when it can't be."""
+    """The wires grouped by where they begin, and the harness where there is one.
+
+    UserError when it can't be.
+    """
     _write(path, _html(job, wire_list(job), labels=False))
 
 
@@ -55,4 +58,4 @@ def _write(path: Path, text: str) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(pdf(text))
     except OSError as error:
-        raise Trouble(f"{path} can't be written: {error.strerror}.") from error
+        raise UserError(f"{path} can't be written: {error.strerror}.") from error

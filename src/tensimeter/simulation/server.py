@@ -6,7 +6,7 @@ import threading
 from collections.abc import Mapping
 
 from tensimeter.bench.clock import Clock
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import (
     CurrentClamp,
@@ -29,14 +29,14 @@ from tensimeter.simulation.powering import SimulatedHands, SimulatedLine
 from tensimeter.simulation.scope import SimulatedScope
 from tensimeter.simulation.scpi import ScpiDevice
 from tensimeter.simulation.supply import HiddenErrors, SimulatedSupply
-from tensimeter.simulation.warmth import HeatTruths
+from tensimeter.simulation.warmth import HiddenHeat
 
 _LONGEST_LINE = 4096
 #: How a request of a web browser begins.
 _OF_BROWSERS = (b"GET ", b"POST ", b"PUT ", b"HEAD ", b"OPTIONS ", b"DELETE ", b"CONNECT ", b"PRI * HTTP")
 
 
-class StandIns:
+class SimulatedBench:
     """The simulated bench of a job; use as a context manager, or start and stop it.
 
     `truths` are the supply's hidden figures, `seed` draws the instruments' hidden errors. After
@@ -53,12 +53,12 @@ class StandIns:
         output: str | None = None,
         drift: float = 0.0,
         behaviours: Mapping[str, Behaviour] | None = None,
-        heat: HeatTruths | None = None,
+        heat: HiddenHeat | None = None,
         clock: Clock | None = None,
     ) -> None:
         outputs = job.design.outputs()
         if not outputs:
-            raise Trouble("The job has no output; stand-ins need one to sit on.")
+            raise UserError("The job has no output; stand-ins need one to sit on.")
         chosen = job.output(output).id if output else outputs[0].id
         self.clock = clock or Clock(speed)
         supply = SimulatedSupply(job, truths or {}, drift, heat, behaviours or {})
@@ -78,7 +78,7 @@ class StandIns:
         self._thread = threading.Thread(target=self._serve, name="stand-ins", daemon=True)
         self._ready = threading.Event()
 
-    def start(self) -> "StandIns":
+    def start(self) -> "SimulatedBench":
         self._thread.start()
         self._ready.wait(10)
         return self
@@ -88,7 +88,7 @@ class StandIns:
             self._loop.call_soon_threadsafe(self._loop.stop)
         self._thread.join(5)
 
-    def __enter__(self) -> "StandIns":
+    def __enter__(self) -> "SimulatedBench":
         return self.start()
 
     def __exit__(self, *exc: object) -> None:
@@ -232,7 +232,7 @@ def _answer(device: ScpiDevice, line: bytes) -> bytes | None:
 def _devices(job: Job, world: World) -> dict[str, ScpiDevice]:
     load = job.part(job.campaign.load)
     if not isinstance(load, SetLoad):
-        raise Trouble("The campaign names no electronic load; choose one from the stock first.")
+        raise UserError("The campaign names no electronic load; choose one from the stock first.")
     devices: dict[str, ScpiDevice] = {"load": SimulatedLoad(world, load)}
     for k, part_id in enumerate(job.campaign.other_loads):
         other = job.part(part_id)

@@ -16,7 +16,7 @@ from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.job import Job
 from tensimeter.core.rating.dissipation import losses
 from tensimeter.simulation.behaviour import Behaviour, Demand, meeting_point
-from tensimeter.simulation.warmth import HeatTruths, Warmth
+from tensimeter.simulation.warmth import HiddenHeat, Warmth
 
 #: Time constant in s with which a reading follows a change of load.
 SETTLING_S = 0.12
@@ -55,7 +55,7 @@ class SimulatedSupply:
     job: Job
     truths: Mapping[tuple[str, str], float] = field(default_factory=dict)
     drift: float = 0.0
-    heat: HeatTruths | None = None
+    heat: HiddenHeat | None = None
     behaviours: Mapping[str, Behaviour] = field(default_factory=dict)
 
     def __post_init__(self) -> None:

@@ -28,7 +28,7 @@ class HeatGuard:
 
 
 @dataclass(frozen=True)
-class HeatTruths:
+class HiddenHeat:
     """What the builder does not know of the heat. Fields by link: K/W of its mounting, of its sink; J/K.
 
     A junction dies as its damage comes to one: each second at `dies_C` adds 1/`dies_s`, and twice as much for
@@ -59,8 +59,8 @@ class HeatTruths:
 class Warmth:
     """Temperatures of all places, advanced exactly from event to event: the fan turns, a part dies."""
 
-    def __init__(self, job: Job, truths: HeatTruths | None = None) -> None:
-        self.job, self.truths = job, truths or HeatTruths()
+    def __init__(self, job: Job, truths: HiddenHeat | None = None) -> None:
+        self.job, self.truths = job, truths or HiddenHeat()
         self.links: dict[str, ConverterPart] = {}
         for x in job.design.links:
             part = job.part(x.part)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.regular import read_regular
 
@@ -30,11 +30,11 @@ class Attachment:
 
 
 def attach(file: JobFile, subject: str, path: Path) -> int:
-    """Take a photo or a PDF into the job; Trouble for anything else, or where it can't be read."""
+    """Take a photo or a PDF into the job; UserError for anything else, or where it can't be read."""
     data = read_regular(path, MOST_BYTES)
     media = next((m for start, m in _SIGNATURES.items() if data.startswith(start)), None)
     if media is None:
-        raise Trouble(f"{path.name} is no PNG, JPEG or PDF; nothing was taken in.")
+        raise UserError(f"{path.name} is no PNG, JPEG or PDF; nothing was taken in.")
     return file.add_attachment(subject, path.name, media, data)
 
 

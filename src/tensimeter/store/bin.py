@@ -14,7 +14,7 @@ from pathlib import Path
 
 from pydantic import TypeAdapter, ValidationError
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.parts.registry import Part
 from tensimeter.store.database import cannot_write, said
 
@@ -53,7 +53,7 @@ class Bin:
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise Trouble(cannot_write(self.path, error)) from error
+            raise UserError(cannot_write(self.path, error)) from error
         with said(self.path):
             self._db = sqlite3.connect(self.path, check_same_thread=False, isolation_level=None, timeout=5)
             ours = self._db.execute("PRAGMA application_id").fetchone()[0]
@@ -61,7 +61,7 @@ class Bin:
                 self._db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
             elif ours != APPLICATION_ID:
                 self._db.close()
-                raise Trouble(f"{self.path.name} is a database, but no bin; it was left as it is.")
+                raise UserError(f"{self.path.name} is a database, but no bin; it was left as it is.")
             self._db.execute("PRAGMA journal_mode = WAL")
             self._db.executescript(_TABLES)
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 _PREFIXES = {"": 1.0, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "k": 1e3}
 _WORDS = {"nano": 1e-9, "micro": 1e-6, "milli": 1e-3, "kilo": 1e3, "": 1.0}
@@ -89,7 +89,7 @@ def unit_of(text: str, quantity: str) -> tuple[float, float] | None:
 def header_of(text: str, quantity: str | None = None) -> Header | None:
     """A header taken apart, as the quantity named or by what it is called; None for a column of no interest.
 
-    Trouble where its unit is not known, or belongs to another quantity.
+    UserError where its unit is not known, or belongs to another quantity.
     """
     written = _BRACKETS.findall(text)
     plain = _BRACKETS.sub("", text).strip()
@@ -108,7 +108,7 @@ def header_of(text: str, quantity: str | None = None) -> Header | None:
     if written:
         scale = next((u for u in (unit_of(w, found) for w in written) if u is not None), None)
         if scale is None:
-            raise Trouble(
+            raise UserError(
                 f"“{text}”: “{written[0]}” is no unit of {_SAID[found]} that is known. Nothing was taken; "
                 f"write it like {_LIKE[found]}."
             )

@@ -2,7 +2,7 @@
 
 import time
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.quantity import show
@@ -11,7 +11,7 @@ from tensimeter.store.jobfile import JobFile
 
 
 def correct(file: JobFile, wanted: Correction) -> str:
-    """Strike or replace what a correction names; what was done, in a sentence. Trouble without one.
+    """Strike or replace what a correction names; what was done, in a sentence. UserError without one.
 
     What is struck stays where it is and visible; it enters no figure any more.
     """
@@ -25,7 +25,7 @@ def correct(file: JobFile, wanted: Correction) -> str:
     if wanted.what == "log":
         rows = [r for r in file.facts() if r.origin == "file" and r.note == wanted.target]
         if not rows:
-            raise Trouble(f"No log “{wanted.target}” was taken in; nothing was struck.")
+            raise UserError(f"No log “{wanted.target}” was taken in; nothing was struck.")
         return strike_readings(file, rows, f"log {wanted.target}", wanted.reason)
     found = named_reading(file, wanted.target)
     return strike_readings(file, with_its_pair(file, found), f"reading {found.id}", wanted.reason)
@@ -36,7 +36,7 @@ def strike_run(file: JobFile, run: int, reason: str) -> str:
     rows = [r for r in file.facts() if r.run == run]
     waves = [w for w, of in file.pick("wave", "id, run") if of == run]
     if not rows and not waves:
-        raise Trouble(f"There is no run {run} that kept anything; nothing was struck.")
+        raise UserError(f"There is no run {run} that kept anything; nothing was struck.")
     count = file.strike([r.id for r in rows if r.id], reason) + file.strike(waves, reason, "wave")
     return _said(file, count, f"run {run}", reason)
 
@@ -76,7 +76,7 @@ def with_its_pair(file: JobFile, reading: Reading) -> list[Reading]:
 
 
 def named_reading(file: JobFile, target: str) -> Reading:
-    """The reading with a number, or the last one; Trouble where there is none that still stands."""
+    """The reading with a number, or the last one; UserError where there is none that still stands."""
     rows = file.readings()
     if target == "last" and rows:
         # Of what was typed in one line the first is what was meant.
@@ -84,7 +84,7 @@ def named_reading(file: JobFile, target: str) -> Reading:
     found = next((r for r in rows if str(r.id) == target), None)
     if found is None:
         gone = target != "last" and any(str(r.id) == target for r in file.facts())
-        raise Trouble(
+        raise UserError(
             f"Reading {target} was taken back already; nothing was changed."
             if gone
             else f"There is no reading {target}; nothing was changed."
@@ -94,13 +94,13 @@ def named_reading(file: JobFile, target: str) -> Reading:
 
 def _number(wanted: Correction) -> int:
     if not wanted.target.isdecimal() or len(wanted.target) > 12:
-        raise Trouble(f"“{wanted.target}” is no number of a {wanted.what}; nothing was struck.")
+        raise UserError(f"“{wanted.target}” is no number of a {wanted.what}; nothing was struck.")
     return int(wanted.target)
 
 
 def _said(file: JobFile, count: int, name: str, reason: str) -> str:
     if not count:
-        raise Trouble(f"There was nothing left to strike of {name}.")
+        raise UserError(f"There was nothing left to strike of {name}.")
     rows = "" if count == 1 else f", {count} rows"
     said = f"{name} struck{rows}: {reason}"
     file.log("reading", said)

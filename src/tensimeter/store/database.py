@@ -10,7 +10,7 @@ from importlib import resources
 from pathlib import Path
 from typing import IO
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import FORMAT
 from tensimeter.store.regular import open_regular
 
@@ -33,7 +33,7 @@ def build_empty(path: Path) -> None:
                 _make_tables(db)
             finally:
                 db.close()
-    except Trouble:
+    except UserError:
         path.unlink(missing_ok=True)
         raise
 
@@ -100,16 +100,16 @@ def _reading_mode(path: Path, alone: bool) -> str:
 def must_be_job(path: Path) -> None:
     try:
         if not path.exists():
-            raise Trouble(f"There is no file {path}.")
+            raise UserError(f"There is no file {path}.")
     except (OSError, ValueError) as error:
-        raise Trouble("That is no name of a file.") from error
+        raise UserError("That is no name of a file.") from error
     if path.is_dir():
-        raise Trouble(f"{path} is a folder, not a job file.")
+        raise UserError(f"{path} is a folder, not a job file.")
     with open_regular(path, MOST_JOB) as file:
         start = file.read(16)
     if start != b"SQLite format 3\0":
         what = "empty" if not start else "something else than a job file"
-        raise Trouble(f"{path.name} is {what}; it was left as it is.")
+        raise UserError(f"{path.name} is {what}; it was left as it is.")
 
 
 def lock_of(path: Path) -> IO[bytes]:
@@ -119,18 +119,18 @@ def lock_of(path: Path) -> IO[bytes]:
     which is closed after the database, since closing any handle of a file lets SQLite's locks of it go.
     """
     if not os.access(path, os.W_OK):
-        raise Trouble(
+        raise UserError(
             f"{path.name} can't be written: no permission. It was left as it is; copy it "
             "to a folder of your own."
         )
     if not os.access(path.resolve().parent, os.W_OK):
-        raise Trouble(cannot_write(path, PermissionError(errno.EACCES, os.strerror(errno.EACCES))))
+        raise UserError(cannot_write(path, PermissionError(errno.EACCES, os.strerror(errno.EACCES))))
     lock = open_regular(path, MOST_JOB)
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError as error:
         lock.close()
-        raise Trouble(f"{path.name} is open in another Tensimeter; close it there first.") from error
+        raise UserError(f"{path.name} is open in another Tensimeter; close it there first.") from error
     return lock
 
 
@@ -159,7 +159,7 @@ def said(path: Path) -> Iterator[None]:
         yield
     except (sqlite3.Error, UnicodeDecodeError, OverflowError, RecursionError) as error:
         # Damaged text can't even be told of by SQLite in words that can be read.
-        raise Trouble(f"{path.name}: {_sentence(error)}") from error
+        raise UserError(f"{path.name}: {_sentence(error)}") from error
 
 
 def _sentence(error: Exception) -> str:

@@ -7,7 +7,7 @@ import sqlite3
 from pathlib import Path
 from typing import Any
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import FORMAT, read_job
 from tensimeter.store.attachments import SUFFIXES
@@ -45,7 +45,7 @@ def export(file: JobFile, folder: Path) -> list[Path]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         if any(folder.iterdir()):
-            raise Trouble(f"{folder} is not empty; it was left as it is. Choose another folder.")
+            raise UserError(f"{folder} is not empty; it was left as it is. Choose another folder.")
         written = [folder / "manifest.json", folder / "job.json"]
         written[0].write_text(json.dumps({"tensimeter": "job export", "format": FORMAT}) + "\n")
         written[1].write_text(file.job.model_dump_json(indent=1) + "\n")
@@ -60,7 +60,7 @@ def export(file: JobFile, folder: Path) -> list[Path]:
             pa.csv.write_csv(pa.table(dict(zip(names, arrays, strict=True))), written[-1])
         written += _readings_by_test(file, folder)
     except OSError as error:
-        raise Trouble(
+        raise UserError(
             f"The export to {folder} failed: {error.strerror}. The job file is untouched."
         ) from error
     return written
@@ -87,7 +87,7 @@ def _data_file(folder: Path, table: str, row: dict[str, Any]) -> Path:
     suffix = ".npy" if table == "wave" else SUFFIXES.get(str(row.get("media")), ".bin")
     inside = folder / f"{table}s"
     if inside.is_symlink() or not isinstance(row["id"], int):
-        raise Trouble(f"{inside.name} of the export is not a folder of its own; nothing was made.")
+        raise UserError(f"{inside.name} of the export is not a folder of its own; nothing was made.")
     return inside / f"{row['id']}{suffix}"
 
 
@@ -97,8 +97,8 @@ def _files_as_data(folder: Path, table: str, rows: list[dict[str, Any]]) -> None
             path = _data_file(folder, table, row)
             try:
                 row["data"] = read_regular(path, MOST_DATA, links=False)
-            except Trouble as trouble:
-                raise Trouble(f"{trouble} Nothing was made.") from trouble
+            except UserError as trouble:
+                raise UserError(f"{trouble} Nothing was made.") from trouble
 
 
 def _readings_by_test(file: JobFile, folder: Path) -> list[Path]:
@@ -140,13 +140,13 @@ def _columns_of(rows: list[Reading], output: str) -> dict[str, list[float | None
 
 
 def import_folder(folder: Path, path: Path) -> JobFile:
-    """A new job file from an exported folder; Trouble, and no file, when anything is wrong.
+    """A new job file from an exported folder; UserError, and no file, when anything is wrong.
 
     It is built beside its place, every row of it is checked, and only then it gets its name.
     """
     folder, path = Path(folder), Path(path)
     if path.exists() or path.is_symlink():
-        raise Trouble(f"{path.name} exists already; it was left as it is. Choose another name.")
+        raise UserError(f"{path.name} exists already; it was left as it is. Choose another name.")
     tables = _tables_of(folder)
     making = path.with_name(f".{path.name}.importing")
     try:
@@ -156,10 +156,10 @@ def import_folder(folder: Path, path: Path) -> JobFile:
         with JobFile(making, read_only=True) as made:
             wrong = made.check()
         if wrong:
-            raise Trouble(f"The export does not fit together: {wrong[0]} Nothing was made.")
+            raise UserError(f"The export does not fit together: {wrong[0]} Nothing was made.")
         os.link(making, path)
     except OSError as error:
-        raise Trouble(f"{path} can't be written: {error.strerror}. Nothing was made.") from error
+        raise UserError(f"{path} can't be written: {error.strerror}. Nothing was made.") from error
     finally:
         for left in (making, *(making.with_name(making.name + end) for end in ("-wal", "-shm"))):
             left.unlink(missing_ok=True)
@@ -167,25 +167,25 @@ def import_folder(folder: Path, path: Path) -> JobFile:
 
 
 def _tables_of(folder: Path) -> dict[str, list[dict[str, Any]]]:
-    """Every table of an export, its attachments and waveforms put back; Trouble where it is none."""
+    """Every table of an export, its attachments and waveforms put back; UserError where it is none."""
     try:
         manifest = json.loads(read_regular(folder / "manifest.json", MOST_TEXT, links=False))
-    except (Trouble, ValueError, RecursionError) as error:
-        raise Trouble(f"{folder} is not an exported job: its manifest.json can't be read.") from error
+    except (UserError, ValueError, RecursionError) as error:
+        raise UserError(f"{folder} is not an exported job: its manifest.json can't be read.") from error
     if not isinstance(manifest, dict) or manifest.get("tensimeter") != "job export":
-        raise Trouble(f"{folder} is not an exported job.")
+        raise UserError(f"{folder} is not an exported job.")
     version = manifest.get("format")
     if not isinstance(version, int) or not 1 <= version <= FORMAT:
-        raise Trouble("This export was written by a newer Tensimeter; nothing was changed.")
+        raise UserError("This export was written by a newer Tensimeter; nothing was changed.")
     since = {"strike": 2}
     tables = {t: _read_table(folder / f"{t}.csv") if version >= since.get(t, 1) else [] for t in TABLES}
     for table in ("attachment", "wave"):
         _files_as_data(folder, table, tables[table])
     if not tables["revision"] or not tables["head"]:
-        raise Trouble(f"{folder} holds no revision of a job; nothing was made.")
+        raise UserError(f"{folder} holds no revision of a job; nothing was made.")
     for row in tables["revision"]:
         if not isinstance(row.get("job"), str):
-            raise Trouble("A revision of the export holds no job; nothing was made.")
+            raise UserError("A revision of the export holds no job; nothing was made.")
         read_job(row["job"])
     return tables
 
@@ -213,9 +213,9 @@ def _read_table(path: Path) -> list[dict[str, Any]]:
             file.seek(0)
             table = pa.csv.read_csv(file, convert_options=options, parse_options=parse)
     except (OSError, pa.ArrowException, ValueError) as error:
-        raise Trouble(f"{path.name} of the export can't be read; nothing was made.") from error
+        raise UserError(f"{path.name} of the export can't be read; nothing was made.") from error
     if len(set(table.column_names)) != table.num_columns:
-        raise Trouble(f"{path.name} of the export has two columns of one name; nothing was made.")
+        raise UserError(f"{path.name} of the export has two columns of one name; nothing was made.")
     rows: list[dict[str, Any]] = table.to_pylist()
     return [{k: _as_kept(v) for k, v in row.items()} for row in rows]
 
@@ -244,7 +244,7 @@ def _fill(path: Path, tables: dict[str, list[dict[str, Any]]]) -> None:
             known = {row[1] for row in db.execute(f"PRAGMA table_info({table})")}
             for row in tables[table]:
                 if set(row) != known:
-                    raise Trouble(
+                    raise UserError(
                         f"{table}.csv of the export has other columns than expected; nothing was made."
                     )
                 names = list(row)
@@ -254,9 +254,9 @@ def _fill(path: Path, tables: dict[str, list[dict[str, Any]]]) -> None:
                 )
         db.execute("COMMIT")
         if db.execute("PRAGMA foreign_key_check").fetchone():
-            raise Trouble("The export does not fit together: a row points nowhere; nothing was made.")
+            raise UserError("The export does not fit together: a row points nowhere; nothing was made.")
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     except (sqlite3.Error, OverflowError) as error:
-        raise Trouble(f"The export does not fit together ({error}); nothing was made.") from error
+        raise UserError(f"The export does not fit together ({error}); nothing was made.") from error
     finally:
         db.close()

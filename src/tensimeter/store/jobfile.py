@@ -11,7 +11,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import IO, Any
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import FORMAT, Job, read_job
@@ -98,10 +98,10 @@ class JobFile:
 
     @classmethod
     def create(cls, path: Path, job: Job) -> "JobFile":
-        """A new file with this job as its first revision; Trouble when one is there already."""
+        """A new file with this job as its first revision; UserError when one is there already."""
         path = Path(path)
         if path.exists():
-            raise Trouble(f"{path.name} exists already; it was left as it is. Choose another name.")
+            raise UserError(f"{path.name} exists already; it was left as it is. Choose another name.")
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             build_empty(path)
@@ -112,7 +112,7 @@ class JobFile:
                 db.execute("COMMIT")
             db.close()
         except OSError as error:
-            raise Trouble(cannot_write(path, error)) from error
+            raise UserError(cannot_write(path, error)) from error
         return cls(path)
 
     def close(self) -> None:
@@ -131,13 +131,13 @@ class JobFile:
     def _head_revision(self) -> int:
         row = self._row("SELECT revision FROM head ORDER BY id DESC LIMIT 1")
         if not row:
-            raise Trouble(f"{self.path.name} holds no job; it was left as it is.")
+            raise UserError(f"{self.path.name} holds no job; it was left as it is.")
         return self._number(row[0])
 
     def _number(self, value: object) -> int:
-        """The number of a revision; Trouble where the row that names it is damaged."""
+        """The number of a revision; UserError where the row that names it is damaged."""
         if not isinstance(value, int):
-            raise Trouble(
+            raise UserError(
                 f"{self.path.name} is damaged: a revision is named by no number. It was left as it is."
             )
         return value
@@ -187,19 +187,19 @@ class JobFile:
     def _head_job(self) -> Job:
         row = self._row("SELECT job FROM revision WHERE id = ?", self.revision)
         if not row:
-            raise Trouble(f"{self.path.name} holds no job; it was left as it is.")
+            raise UserError(f"{self.path.name} holds no job; it was left as it is.")
         return read_job(row[0])
 
     # -- facts ----------------------------------------------------------------------------------
 
     def must_be_there(self) -> None:
-        """Trouble where the file was moved or removed while it is open; all that was kept is in it then."""
+        """UserError where the file was moved or removed while it is open; all that was kept is in it then."""
         if self._lock is not None and not self.read_only:
             with self._mutex:
                 must_be_there(self.path, self._lock, self._db)
 
     def must_have_room(self, bytes_needed: int = ROOM_BYTES) -> None:
-        """Trouble where the disk has no room for a run's readings."""
+        """UserError where the disk has no room for a run's readings."""
         must_have_room(self.path, bytes_needed)
 
     def keep(self, readings: Sequence[Reading]) -> list[Reading]:
@@ -380,9 +380,9 @@ class JobFile:
             ours = self._db.execute("PRAGMA application_id").fetchone()[0]
             version = self._db.execute("PRAGMA user_version").fetchone()[0]
         if ours != APPLICATION_ID:
-            raise Trouble(f"{self.path.name} is a database, but no job file; it was left as it is.")
+            raise UserError(f"{self.path.name} is a database, but no job file; it was left as it is.")
         if version > FORMAT:
-            raise Trouble(
+            raise UserError(
                 f"{self.path.name} was written by a newer Tensimeter (format {version}; this one "
                 f"reads {FORMAT}). Nothing was changed; open it with the newer version."
             )
@@ -395,7 +395,7 @@ class JobFile:
     @contextmanager
     def _transaction(self) -> Iterator[sqlite3.Connection]:
         if self.read_only:
-            raise Trouble(f"{self.path.name} is open for reading only; nothing was changed.")
+            raise UserError(f"{self.path.name} is open for reading only; nothing was changed.")
         with self._mutex, said(self.path):
             self._db.execute("BEGIN IMMEDIATE")
             try:

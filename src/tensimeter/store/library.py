@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pydantic import TypeAdapter, ValidationError
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import identifier
 from tensimeter.core.parts.registry import Part
 from tensimeter.store.regular import parse_toml, read_regular
@@ -25,29 +25,29 @@ def shipped_parts() -> tuple[Part, ...]:
 def library(own: Path) -> tuple[Part, ...]:
     """Shipped parts and those of the builder's own file, where there is one; a name of it replaces.
 
-    Trouble in one sentence where the own file can't be read.
+    UserError in one sentence where the own file can't be read.
     """
     found = {part.name: part for part in shipped_parts()}
     if own.exists():
         try:
             text = read_regular(own, MOST_BYTES).decode("utf-8")
-        except Trouble as trouble:
-            raise Trouble(f"{trouble} The shipped library is used alone.") from trouble
+        except UserError as trouble:
+            raise UserError(f"{trouble} The shipped library is used alone.") from trouble
         except UnicodeDecodeError as error:
-            raise Trouble(f"{own.name} can't be read; the shipped library is used alone.") from error
+            raise UserError(f"{own.name} can't be read; the shipped library is used alone.") from error
         found |= {part.name: part for part in read_parts(text, own.name)}
     return tuple(found.values())
 
 
 def read_parts(text: str, source: str) -> list[Part]:
-    """The parts of a TOML text, `[[part]]` each; Trouble names the entry and what is wrong with it."""
+    """The parts of a TOML text, `[[part]]` each; UserError names the entry and what is wrong with it."""
     try:
         data = parse_toml(text.encode(), source, "TOML")
-    except Trouble as trouble:
-        raise Trouble(f"{trouble} Nothing of it was taken.") from trouble
+    except UserError as trouble:
+        raise UserError(f"{trouble} Nothing of it was taken.") from trouble
     entries = data.get("part")
     if not isinstance(entries, list) or set(data) != {"part"}:
-        raise Trouble(f"{source} holds something else than a list of [[part]]. Nothing of it was taken.")
+        raise UserError(f"{source} holds something else than a list of [[part]]. Nothing of it was taken.")
     reader: TypeAdapter[Part] = TypeAdapter(Part)
     found: list[Part] = []
     for k, entry in enumerate(entries, 1):
@@ -59,7 +59,7 @@ def read_parts(text: str, source: str) -> list[Part]:
             reason = error.errors()[0] if isinstance(error, ValidationError) else None
             where = ".".join(str(step) for step in reason["loc"][1:]) if reason else "the whole"
             why = reason["msg"] if reason else "is no table"
-            raise Trouble(
+            raise UserError(
                 f"{source}, “{name}”: {where or 'kind'}: {why}. Nothing of it was taken."
             ) from error
     return found

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.store.columns import Header, header_of
 from tensimeter.store.regular import MOST_TABLE, open_regular
 
@@ -30,19 +30,19 @@ class Log:
         return max((len(c) for c in self.columns.values()), default=0)
 
     def need(self, *quantities: str, over_range: bool = False) -> tuple[Array, ...]:
-        """The columns asked for; Trouble names the one that was not found.
+        """The columns asked for; UserError names the one that was not found.
 
         Figures that the instrument gave as over range are infinite, and refused unless asked for.
         """
         for quantity in quantities:
             if quantity not in self.columns:
-                raise Trouble(
+                raise UserError(
                     f"No column for {quantity} was found; the headers are "
                     f"{', '.join(self.headers)}. Name it with --{quantity}."
                 )
             beyond = 0 if over_range else int(np.isinf(self.columns[quantity]).sum())
             if beyond:
-                raise Trouble(
+                raise UserError(
                     f"{beyond} of {len(self)} rows of {quantity} are over the instrument's range. Take them "
                     "out, or read again on a wider range; nothing was computed."
                 )
@@ -53,14 +53,14 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     """Read a CSV log with a header line.
 
     `named` maps a quantity to the header of its column. Figures are scaled by the unit that the header
-    names. Trouble in one sentence for an empty file, a word in a number column, a unit that is not known,
+    names. UserError in one sentence for an empty file, a word in a number column, a unit that is not known,
     or a column that is missing.
     """
     path = Path(path)
     headers, separator, comma = _head(path)
     wanted = _match(headers, named or {}, path)
     if not wanted:
-        raise Trouble(f"{path.name} has no header that is known; its first line begins {_begins(headers)}.")
+        raise UserError(f"{path.name} has no header that is known; its first line begins {_begins(headers)}.")
     return Log(_read(path, headers, separator, comma, wanted), tuple(headers))
 
 
@@ -85,7 +85,7 @@ _TEMPERATURE = re.compile(
 def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
     """Temperatures over time; `time` names the column of times where its header does not say so.
 
-    Times in minutes or hours are told by the header's unit. Trouble where there is no time or temperature.
+    Times in minutes or hours are told by the header's unit. UserError where there is no time or temperature.
     """
     path = Path(path)
     headers, separator, comma = _head(path)
@@ -103,7 +103,9 @@ def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
     places = [key for key in wanted if key.startswith("at ")]
     if "time" not in wanted or not places:
         missing = "times" if "time" not in wanted else "temperatures"
-        raise Trouble(f"{path.name} has no column of {missing} that is known; it begins {_begins(headers)}.")
+        raise UserError(
+            f"{path.name} has no column of {missing} that is known; it begins {_begins(headers)}."
+        )
     columns = _read(path, headers, separator, comma, wanted)
     Log({k: columns[k] for k in ("time", *places)}, tuple(headers)).need("time", *places)
     celsius = {key.removeprefix("at "): columns[key] for key in places}
@@ -118,7 +120,7 @@ def _plain(header: str) -> str:
 def read_load_cases(path: Path) -> tuple[tuple[str, ...], Array, Array]:
     """Names of rails, volts and amps (n, r) of a table with a row a load case.
 
-    Its columns are `v NAME` and `i NAME`; Trouble where a rail has only one of them.
+    Its columns are `v NAME` and `i NAME`; UserError where a rail has only one of them.
     """
     path = Path(path)
     headers, separator, comma = _head(path)
@@ -134,9 +136,9 @@ def read_load_cases(path: Path) -> tuple[tuple[str, ...], Array, Array]:
     for rail in rails:
         for what in ("v", "i"):
             if f"{what} {rail}" not in wanted:
-                raise Trouble(f"{path.name} has no column “{what} {rail}”; nothing was taken.")
+                raise UserError(f"{path.name} has no column “{what} {rail}”; nothing was taken.")
     if not rails:
-        raise Trouble(f"{path.name} has no columns such as “v 12 V” and “i 12 V”; nothing was taken.")
+        raise UserError(f"{path.name} has no columns such as “v 12 V” and “i 12 V”; nothing was taken.")
     log = Log(_read(path, headers, separator, comma, wanted), tuple(headers))
     columns = dict(zip(wanted, log.need(*wanted), strict=True))
     volts, amps = (np.column_stack([columns[f"{what} {rail}"] for rail in rails]) for what in ("v", "i"))
@@ -159,18 +161,18 @@ def _head(path: Path) -> tuple[list[str], str, bool]:
         # A character may lie across the end of what was read.
         text = codecs.getincrementaldecoder("utf-8-sig")().decode(start, final=len(start) < HEAD_BYTES)
     except UnicodeDecodeError as error:
-        raise Trouble(f"{path.name} is not a text file in UTF-8.") from error
+        raise UserError(f"{path.name} is not a text file in UTF-8.") from error
     lines = text.splitlines()
     if not any(line.strip() for line in lines):
-        raise Trouble(f"{path.name} is empty; there is nothing to read in it.")
+        raise UserError(f"{path.name} is empty; there is nothing to read in it.")
     if len(lines[0]) > MOST_HEADER:
-        raise Trouble(f"{path.name} has a header of more than {MOST_HEADER} characters; it is no log.")
+        raise UserError(f"{path.name} has a header of more than {MOST_HEADER} characters; it is no log.")
     separator, comma = _format(lines)
     headers = [h.strip().strip('"') for h in lines[0].split(separator)]
     if len(headers) > MOST_COLUMNS:
-        raise Trouble(f"{path.name} has {len(headers)} columns; {MOST_COLUMNS} are the most of a log.")
+        raise UserError(f"{path.name} has {len(headers)} columns; {MOST_COLUMNS} are the most of a log.")
     if len(set(headers)) != len(headers):
-        raise Trouble(f"{path.name} has two columns of one name; give each a name of its own.")
+        raise UserError(f"{path.name} has two columns of one name; give each a name of its own.")
     return headers, separator, comma
 
 
@@ -190,9 +192,9 @@ def _read(
     try:
         table = pa.csv.read_csv(path, read, pa.csv.ParseOptions(delimiter=separator), convert)
     except (pa.ArrowException, OSError, ValueError) as error:
-        raise Trouble(f"{path.name}: {_reason(str(error))} Nothing was taken from it.") from error
+        raise UserError(f"{path.name}: {_reason(str(error))} Nothing was taken from it.") from error
     if table.num_rows == 0:
-        raise Trouble(f"{path.name} has a header but no rows; there is nothing to read in it.")
+        raise UserError(f"{path.name} has a header but no rows; there is nothing to read in it.")
     columns = {q: header.in_si(_column(table, headers[k], path)) for q, (k, header) in wanted.items()}
     # The columns are copies: a long log is not held twice.
     del table
@@ -213,7 +215,7 @@ def _match(headers: list[str], named: dict[str, str], path: Path) -> dict[str, t
     try:
         for quantity, name in named.items():
             if name not in headers:
-                raise Trouble(f"{path.name} has no column “{name}”; it has {', '.join(headers)[:200]}.")
+                raise UserError(f"{path.name} has no column “{name}”; it has {', '.join(headers)[:200]}.")
             header = header_of(name, quantity)
             assert header is not None
             found[quantity] = (headers.index(name), header)
@@ -222,8 +224,8 @@ def _match(headers: list[str], named: dict[str, str], path: Path) -> dict[str, t
             header = header_of(text) if k not in taken else None
             if header is not None and header.quantity not in found:
                 found[header.quantity] = (k, header)
-    except Trouble as trouble:
-        raise Trouble(f"{path.name}: {trouble}") from trouble
+    except UserError as trouble:
+        raise UserError(f"{path.name}: {trouble}") from trouble
     return found
 
 
@@ -241,7 +243,7 @@ def _reason(text: str) -> str:
 def _column(table: Any, name: str, path: Path) -> Array:
     column = table.column(name)
     if column.null_count:
-        raise Trouble(
+        raise UserError(
             f"{path.name}: column “{name}” has {column.null_count} empty cells. Fill or "
             "remove those rows; nothing was taken."
         )
@@ -252,5 +254,5 @@ def _column(table: Any, name: str, path: Path) -> Array:
     if beyond.any() and said_so[beyond].all() and not np.isnan(values).any():
         return np.where(beyond, np.copysign(np.inf, values), values)
     if not np.isfinite(values).all() or beyond.any():
-        raise Trouble(f"{path.name}: column “{name}” has values that are not finite numbers.")
+        raise UserError(f"{path.name}: column “{name}” has values that are not finite numbers.")
     return values

@@ -8,7 +8,7 @@ from typing import Any, get_args
 
 from pydantic import ValidationError
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Origin, Quantity, Reading
 from tensimeter.core.model.job import read_job
@@ -60,7 +60,7 @@ _KINDS: dict[str, dict[str, tuple[type, ...]]] = {
 
 
 def reading_of(row: tuple[Any, ...]) -> Reading:
-    """A reading from its id and columns; Trouble names the row where it is none."""
+    """A reading from its id and columns; UserError names the row where it is none."""
     number, *fields = row
     for value, allowed in zip(fields, _TYPES, strict=True):
         if not isinstance(value, allowed):
@@ -101,7 +101,7 @@ def fault_of(table: str, columns: list[str], row: tuple[Any, ...]) -> str:
             instruments_of(named["instruments"], named.get("id", 0))
         if table == "wave" and (named["origin"] not in _ORIGINS or not named["rate"] > 0):
             raise _damaged(table, named.get("id"))
-    except Trouble as trouble:
+    except UserError as trouble:
         return str(trouble)
     return ""
 
@@ -125,13 +125,13 @@ def _fault_of(table: str, columns: list[str], row: tuple[Any, ...]) -> str:
         return wrong
     try:
         read_job(row[columns.index("job")])
-    except Trouble as trouble:
+    except UserError as trouble:
         return f"revision {row[0]}: {trouble}"
     return ""
 
 
-def _damaged(table: str, number: object) -> Trouble:
-    return Trouble(
+def _damaged(table: str, number: object) -> UserError:
+    return UserError(
         f"Row {number} of the table “{table}” is damaged. The file was left as it is; take the last export "
         "or a copy of it."
     )

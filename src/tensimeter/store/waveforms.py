@@ -8,7 +8,7 @@ from typing import IO
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.store.regular import open_regular
 
 #: The longest record that is taken in, samples.
@@ -37,23 +37,25 @@ class Waveform:
 def read_waveform(path: Path, rate_Hz: float | None = None, named: dict[str, str] | None = None) -> Waveform:
     """A waveform of up to ten million samples from `.npy` or a CSV with a header.
 
-    One column of volts needs `rate_Hz`; two are time in s and volts. Trouble where the time does not rise
+    One column of volts needs `rate_Hz`; two are time in s and volts. UserError where the time does not rise
     evenly, a sample is no number, or the rate is not known.
     """
     path = Path(path)
     time, volts = _array(path) if path.suffix.casefold() == ".npy" else _table(path, named or {})
     if len(volts) > MOST_SAMPLES:
-        raise Trouble(f"{path.name} has {len(volts)} samples; {MOST_SAMPLES} are the most that is taken in.")
+        raise UserError(
+            f"{path.name} has {len(volts)} samples; {MOST_SAMPLES} are the most that is taken in."
+        )
     if len(volts) < 2:
-        raise Trouble(f"{path.name} has fewer than two samples.")
+        raise UserError(f"{path.name} has fewer than two samples.")
     if rate_Hz is None and time is None:
-        raise Trouble(f"{path.name} has no times: say how many samples a second with --rate.")
+        raise UserError(f"{path.name} has no times: say how many samples a second with --rate.")
     if not np.isfinite(volts).all():
-        raise Trouble(f"{path.name} has samples that are no numbers; nothing was taken.")
+        raise UserError(f"{path.name} has samples that are no numbers; nothing was taken.")
     rate = rate_Hz if time is None or rate_Hz is not None else _rate(path, time)
     assert rate is not None
     if not (rate > 0 and np.isfinite(rate)):
-        raise Trouble("The rate must be above zero.")
+        raise UserError("The rate must be above zero.")
     start = float(time[0]) if time is not None and rate_Hz is None else 0.0
     return Waveform(volts, float(rate), start)
 
@@ -65,12 +67,12 @@ def _array(path: Path) -> tuple[Array | None, Array]:
         columns = data if data.shape[1] == 2 else data.T
         return np.array(columns[:, 0], float), np.array(columns[:, 1], float)
     if data.ndim != 1:
-        raise Trouble(f"{path.name} has the shape {data.shape}; volts alone, or time and volts, are read.")
+        raise UserError(f"{path.name} has the shape {data.shape}; volts alone, or time and volts, are read.")
     return None, np.array(data, float)
 
 
 def read_array(file: IO[bytes], name: str) -> Array:
-    """A NumPy array of plain numbers; Trouble where it is none, or announces more than the file has.
+    """A NumPy array of plain numbers; UserError where it is none, or announces more than the file has.
 
     The header is read before anything is made of it: a small file may ask for any amount of memory.
     """
@@ -82,21 +84,21 @@ def read_array(file: IO[bytes], name: str) -> Array:
         }[version]
         shape, _, dtype = read_header(file)
         if dtype.hasobject or dtype.kind not in "fiu":
-            raise Trouble(f"{name} does not hold plain numbers.")
+            raise UserError(f"{name} does not hold plain numbers.")
         begin = file.tell()
         left = file.seek(0, 2) - begin
         # Python's own integers: a product of hostile lengths must not wrap round.
         if len(shape) > 2:
-            raise Trouble(f"{name} has the shape {shape}; volts alone, or time and volts, are read.")
+            raise UserError(f"{name} has the shape {shape}; volts alone, or time and volts, are read.")
         if any(n < 0 for n in shape) or math.prod(shape) * dtype.itemsize > left:
-            raise Trouble(f"{name} is cut short: its header announces {shape}, and the file has less.")
+            raise UserError(f"{name} is cut short: its header announces {shape}, and the file has less.")
         file.seek(0)
         data = np.load(file, allow_pickle=False)
-    except Trouble:
+    except UserError:
         raise
     except Exception as error:
         # NumPy reads the header with Python's own parser, which raises much.
-        raise Trouble(f"{name} is not a NumPy array of numbers.") from error
+        raise UserError(f"{name} is not a NumPy array of numbers.") from error
     return np.asarray(data)
 
 
@@ -111,12 +113,12 @@ def _table(path: Path, named: dict[str, str]) -> tuple[Array | None, Array]:
 
 def _rate(path: Path, time: Array) -> float:
     if not (np.isfinite(time).all()):
-        raise Trouble(f"{path.name}: its time has values that are not finite numbers.")
+        raise UserError(f"{path.name}: its time has values that are not finite numbers.")
     steps = np.diff(time)
     step = float(time[-1] - time[0]) / len(steps)
     if not step > 0 or float(steps.min()) <= 0:
-        raise Trouble(f"{path.name}: its time does not rise from sample to sample.")
+        raise UserError(f"{path.name}: its time does not rise from sample to sample.")
     even = time[0] + step * np.arange(len(time))
     if float(np.abs(time - even).max()) > UNEVEN_SHARE * step * max(1.0, len(time) * 1e-6):
-        raise Trouble(f"{path.name} is not sampled evenly; bring it to one rate first. Nothing was taken.")
+        raise UserError(f"{path.name} is not sampled evenly; bring it to one rate first. Nothing was taken.")
     return 1 / step

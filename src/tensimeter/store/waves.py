@@ -7,7 +7,7 @@ from functools import partial
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Origin, Wave
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waveforms import read_array
@@ -76,6 +76,6 @@ class WaveBook:
 def _fetch(file: JobFile, number: int) -> Array:
     try:
         data = read_array(io.BytesIO(file.blob("wave", number)), f"Waveform {number}")
-    except Trouble as trouble:
-        raise Trouble(f"{trouble} The rest of the job is whole.") from trouble
+    except UserError as trouble:
+        raise UserError(f"{trouble} The rest of the job is whole.") from trouble
     return np.asarray(data, float)

@@ -6,7 +6,7 @@ import sqlite3
 from pathlib import Path
 from typing import IO
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.store.database import cannot_write, said
 
 #: What must be free on the disk before a run begins.
@@ -14,20 +14,20 @@ ROOM_BYTES = 32_000_000
 
 
 def must_have_room(path: Path, bytes_needed: int) -> None:
-    """Trouble where the disk has no room for a run's readings."""
+    """UserError where the disk has no room for a run's readings."""
     try:
         free = shutil.disk_usage(path.resolve().parent).free
     except OSError as error:
-        raise Trouble(cannot_write(path, error)) from error
+        raise UserError(cannot_write(path, error)) from error
     if free < bytes_needed:
-        raise Trouble(
+        raise UserError(
             f"Only {free / 1e6:.0f} MB are free where {path.name} lies; a run wants "
             f"{bytes_needed / 1e6:.0f} MB before it starts. Make room first."
         )
 
 
 def must_be_there(path: Path, held: IO[bytes], db: sqlite3.Connection) -> None:
-    """Trouble where a file was moved or removed while `held` is open on it; all kept is in it then."""
+    """UserError where a file was moved or removed while `held` is open on it; all kept is in it then."""
     open_one = os.fstat(held.fileno())
     try:
         there = os.stat(path)
@@ -39,12 +39,12 @@ def must_be_there(path: Path, held: IO[bytes], db: sqlite3.Connection) -> None:
     with said(path):
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     if open_one.st_nlink:
-        raise Trouble(
+        raise UserError(
             f"{path.name} was moved or renamed while it is open. All that was kept is in it where "
             "it lies now; open it there, and enter the last reading again."
         )
     saved = _rescued(path, db)
-    raise Trouble(
+    raise UserError(
         f"{path.name} was removed while it is open. All that was kept is in {saved.name} beside it; "
         "open that, and enter the last reading again."
     )

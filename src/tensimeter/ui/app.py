@@ -13,7 +13,7 @@ from platformdirs import user_log_path
 from PyQt6.QtCore import QLocale, QSettings, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import use_decimal_mark
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.recent import remember
@@ -120,14 +120,14 @@ def _say_unforeseen(program: Tensimeter, app: QApplication) -> None:
 def open_window(path: Path | None, *, seen: bool = True) -> int:
     """Open a job, or the start page; returns when the last window is closed.
 
-    A job that can't be opened is told of on the start page; where nobody would see it, Trouble is raised.
+    A job that can't be opened is told of on the start page; where nobody would see it, UserError is raised.
     """
     # Nothing is thrown away while the window is built either.
     gc.disable()
     file, said = None, ""
     try:
         file = JobFile(path) if path else None
-    except Trouble as trouble:
+    except UserError as trouble:
         # Who opened it from a desktop sees no terminal: the window says why.
         if not seen:
             raise

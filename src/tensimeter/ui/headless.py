@@ -6,7 +6,7 @@ from pathlib import Path
 
 from tensimeter.bench.clock import SteppedClock, clock_at
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.report.datasheet import write
 from tensimeter.store.jobfile import JobFile
@@ -20,7 +20,7 @@ def _free(folder: Path, name: str) -> Path:
 
 
 def play(name: str, folder: Path, speed: float) -> Iterator[str]:
-    """Play a demo's campaign; yields a line for each thing done. Trouble when it can't."""
+    """Play a demo's campaign; yields a line for each thing done. UserError when it can't."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from tensimeter.ui.app import make_application
     from tensimeter.ui.pictures import picture_stages, wait_until
@@ -30,7 +30,7 @@ def play(name: str, folder: Path, speed: float) -> Iterator[str]:
     try:
         file = JobFile.create(_free(folder, name), demo_job(name))
     except OSError as error:
-        raise Trouble(f"{folder} can't be written: {error.strerror}.") from error
+        raise UserError(f"{folder} can't be written: {error.strerror}.") from error
     yield "No display: playing the demo off screen."
     app = make_application()
     session = Session(file)
@@ -48,7 +48,7 @@ def play(name: str, folder: Path, speed: float) -> Iterator[str]:
             ended = wait_until(lambda: not session.running and session.bench is None, 300)
             result = session.outcome
             if not ended or result is None or session.engine is None or session.engine.ended is None:
-                raise Trouble(f"{test.id} did not end.")
+                raise UserError(f"{test.id} did not end.")
             yield f"{result.plan.output.name}: {session.engine.ended.text} {result.verdict.words}"
     session.choose_test(job.campaign.tests[0].id)
     sheets = [folder / f"{name}.{ending}" for ending in ("pdf", "html")]

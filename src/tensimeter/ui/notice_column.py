@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.explain import Worked
+from tensimeter.core.explain import Derivation
 from tensimeter.core.model.job import Overrule
 from tensimeter.core.notice import Notice
 from tensimeter.ui.parts.text import Field, clear, label
@@ -76,7 +76,7 @@ class NoticeCard(Card):
 class WhyCard(Card):
     """A worked answer that can be copied."""
 
-    def __init__(self, worked: Worked, put_away: object) -> None:
+    def __init__(self, worked: Derivation, put_away: object) -> None:
         super().__init__("prediction")
         self.worked = worked
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -109,7 +109,7 @@ class NoticeColumn(QScrollArea):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self._stage = session, "stock"
-        self._worked: Worked | None = None
+        self._worked: Derivation | None = None
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("before you go on")
@@ -129,7 +129,7 @@ class NoticeColumn(QScrollArea):
         self._stage = stage
         self.refresh()
 
-    def show_why(self, worked: Worked | None) -> None:
+    def show_why(self, worked: Derivation | None) -> None:
         self._worked = worked
         self.refresh()
         bar = self.verticalScrollBar()

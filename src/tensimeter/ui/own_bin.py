@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from platformdirs import user_data_path
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.parts.registry import Part
 from tensimeter.store.bin import Bin, Kept
 
@@ -20,7 +20,7 @@ def own_bin_parts(say: Callable[[str], None]) -> list[Kept]:
     try:
         with own_bin() as bin_:
             return bin_.parts()
-    except Trouble as trouble:
+    except UserError as trouble:
         say(str(trouble))
         return []
 
@@ -32,6 +32,6 @@ def own_library(say: Callable[[str], None]) -> tuple[Part, ...]:
 
     try:
         return library(user_data_path("tensimeter") / "parts.toml")
-    except Trouble as trouble:
+    except UserError as trouble:
         say(str(trouble))
         return shipped_parts()

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import OPEN_WORDS, show
 from tensimeter.core.readingline import Understood, at_place, completion, correction, understand
 from tensimeter.ui.parts.text import Elided, Field, tip
@@ -112,7 +112,7 @@ class ReadingLine(QFrame):
                 self.say(f"→ takes back {taken_back.what} {taken_back.target}: {taken_back.reason}", "ink")
                 return
             found = self._understand(text)
-        except Trouble as trouble:
+        except UserError as trouble:
             place = text + self.entry.completes
             self.say(f"Tab: {place}" if self.entry.completes else str(trouble), "pencil")
             return
@@ -161,7 +161,7 @@ class ReadingLine(QFrame):
                 self.say(f"{found.question} Enter again keeps it.", "hold")
                 return
             self.session.take_typed(found)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.say(str(trouble))
             return
         self.entry.empty()

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tensimeter.app.work_session import WorkSession
 from tensimeter.bench.events import Event
-from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Worked
+from tensimeter.core.errors import UserError
+from tensimeter.core.explain import Derivation
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.run_feed import RunFeed
 
@@ -70,13 +70,13 @@ class Session(WorkSession, QObject):
         self.feed.begin()
         try:
             WorkSession.start_run(self, bench, hear or self.feed.hear, present=present, anew=anew)
-        except Trouble:
+        except UserError:
             self.feed.rest()
             raise
 
     # -- what widgets say -----------------------------------------------------------------------
 
-    def why(self, worked: Worked) -> None:
+    def why(self, worked: Derivation) -> None:
         """Have a figure worked out in the right column."""
         self.asked_why.emit(worked)
 

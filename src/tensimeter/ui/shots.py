@@ -14,7 +14,7 @@ from tensimeter.core.model.tests import Changed
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.generator import generated
 from tensimeter.demo.library import demo_job, stand_ins
-from tensimeter.simulation.server import StandIns
+from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 
 if TYPE_CHECKING:
@@ -108,7 +108,7 @@ def _soak(window: "MainWindow", folder: Path) -> None:
     session.choose_test("load-regulation")
 
 
-def _ripple(window: "MainWindow", served: StandIns, folder: Path) -> None:
+def _ripple(window: "MainWindow", served: SimulatedBench, folder: Path) -> None:
     """A test beyond load regulation: the whole campaign planned, ripple taken."""
     from tensimeter.ui.pictures import picture, wait_until
 

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import identifier, readings_first
 from tensimeter.core.model.job import Job
 from tensimeter.demo.library import demo_file, demo_job, demo_names
@@ -164,7 +164,7 @@ class StartPage(QWidget):
         name = field.text().strip()[:80]
         if not name:
             field.setFocus()
-            raise Trouble("The supply needs a name first.")
+            raise UserError("The supply needs a name first.")
         return name
 
     def _begin(self, make: Callable[[], Job]) -> None:
@@ -173,7 +173,7 @@ class StartPage(QWidget):
             folder = jobs_folder()
             taken = [p.stem for p in folder.glob("*.tensi")] if folder.is_dir() else []
             file = JobFile.create(folder / f"{identifier(job.name, taken)}.tensi", job)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.said.setText(str(trouble))
             return
         self.opened.emit(file)
@@ -181,7 +181,7 @@ class StartPage(QWidget):
     def open_demo(self, name: str = "ridge-pier") -> None:
         try:
             self.open_path(demo_file(name, jobs_folder()))
-        except Trouble as trouble:
+        except UserError as trouble:
             self.said.setText(str(trouble))
 
     def _browse(self) -> None:
@@ -193,7 +193,7 @@ class StartPage(QWidget):
         """Open a job file; a sentence here when it can't be."""
         try:
             file = JobFile(path)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.said.setText(str(trouble))
             return
         self.opened.emit(file)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 
 
@@ -30,7 +30,7 @@ def calibrated(sensor_C: Array, reference_C: Array, sd_K: float) -> Calibration:
     """
     s, r = np.asarray(sensor_C, float), np.asarray(reference_C, float)
     if len(s) < 1 or s.shape != r.shape:
-        raise Trouble("A sensor is checked by readings of it and of a reference at the same moment.")
+        raise UserError("A sensor is checked by readings of it and of a reference at the same moment.")
     off = r - s
     before = float(np.abs(off).max())
     if len(s) < 2 or np.ptp(s) < 10:
@@ -63,7 +63,7 @@ class Hottest:
 def hottest(celsius: dict[str, float], sd_K: float) -> Hottest:
     """Which of several places is hottest; `sd_K` is the deviation of one reading against another."""
     if len(celsius) < 2:
-        raise Trouble("Read two places or more, soon after one another, to find the hottest.")
+        raise UserError("Read two places or more, soon after one another, to find the hottest.")
     first, second, *_ = sorted(celsius, key=lambda p: -celsius[p])
     gap, half = celsius[first] - celsius[second], 1.96 * np.sqrt(2) * sd_K
     return Hottest(first, Interval(gap, float(gap - half), float(gap + half)), gap > half)

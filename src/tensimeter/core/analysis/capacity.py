@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 
 @dataclass(frozen=True)
@@ -22,19 +22,19 @@ def capacity(time_s: Array, volts: Array, amps: Array, cutoff_V: float, own_A: f
     """∫I dt and ∫U·I dt by the trapezium rule up to the moment at which the volts cross the cut-off.
 
     The moment lies between two readings, where a straight line meets the cut-off. `own_A` is what the load
-    draws for itself beside what it shows. Arrays (n,), in s, V, A. Raises Trouble for a time that does not
+    draws for itself beside what it shows. Arrays (n,), in s, V, A. Raises UserError for a time that does not
     rise, or fewer than two readings.
     """
     t, v, i = (np.asarray(x, float) for x in (time_s, volts, amps))
     if len(t) < 2 or not (np.diff(t) > 0).all():
-        raise Trouble("Capacity needs two readings or more whose time rises.")
+        raise UserError("Capacity needs two readings or more whose time rises.")
     if cutoff_V < 0 or own_A < 0:
-        raise Trouble("The cut-off and the load's own draw are zero or above.")
+        raise UserError("The cut-off and the load's own draw are zero or above.")
     i = i + own_A
     below = np.flatnonzero(v <= cutoff_V)
     reached = bool(len(below)) and int(below[0]) > 0
     if len(below) and int(below[0]) == 0:
-        raise Trouble(f"The first reading is at or below the cut-off of {cutoff_V:g} V already.")
+        raise UserError(f"The first reading is at or below the cut-off of {cutoff_V:g} V already.")
     if reached:
         k = int(below[0])
         share = (v[k - 1] - cutoff_V) / (v[k - 1] - v[k])

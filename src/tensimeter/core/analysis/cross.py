@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
 
 
@@ -43,17 +43,17 @@ def cross_regulation(
     """Fit the matrix from load cases: volts and amps (n, r), a row a case, a column a rail.
 
     One accuracy counts for every rail, or one is given for each: rails are read on ranges of their own.
-    Raises Trouble for fewer than two rails, or cases that can't tell the rails' currents apart.
+    Raises UserError for fewer than two rails, or cases that can't tell the rails' currents apart.
     """
     v, i = np.asarray(volts, float), np.asarray(amps, float)
     n, r = v.shape
     if r < 2 or i.shape != v.shape:
-        raise Trouble("Cross regulation needs volts and amps of two rails or more.")
+        raise UserError("Cross regulation needs volts and amps of two rails or more.")
     if not (np.isfinite(v).all() and np.isfinite(i).all()):
-        raise Trouble("Volts and amps must be numbers: leave overloads out.")
+        raise UserError("Volts and amps must be numbers: leave overloads out.")
     design = np.column_stack([np.ones(n), -i])
     if n < r + 1 or np.linalg.matrix_rank(design / np.abs(design).max(0).clip(1e-12)) < r + 1:
-        raise Trouble(
+        raise UserError(
             "These load cases can't tell the rails' currents apart: load each rail once by itself, beside "
             "one case without load."
         )

@@ -8,7 +8,7 @@ through a 2 kΩ body (IEC 60990, figure 3, its resistive part).
 import math
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 
 BODY_OHM = 2000.0
@@ -33,19 +33,25 @@ def leakage(
     """Two readings, through the meter alone and with a resistor across it, all volts rms AC.
 
     Where the loaded reading stays as high as the open one the source is no capacitance: treat it as live.
-    Raises Trouble for figures that are not above zero, or a loaded reading above the open one.
+    Raises UserError for figures that are not above zero, or a loaded reading above the open one.
     """
     if min(open_V, meter_ohm, shunt_ohm, mains_Hz, limit_A) <= 0 or loaded_V < 0:
-        raise Trouble("Volts, resistances, frequency and limit must be above zero.")
+        raise UserError("Volts, resistances, frequency and limit must be above zero.")
     loaded_ohm = meter_ohm * shunt_ohm / (meter_ohm + shunt_ohm)
     if loaded_V > open_V * 1.02:
-        raise Trouble("The loaded reading is above the open one: the two were swapped, or it was not steady.")
+        raise UserError(
+            "The loaded reading is above the open one: the two were swapped, or it was not steady."
+        )
     warnings = ["Take it with the mains plug both ways round; the larger counts."]
     if loaded_V >= 0.9 * open_V:
         amps = open_V / BODY_OHM
         warnings.insert(0, "Loaded it stays as high as open: no capacitive source. Treat it as live.")
         return Leakage(
-            math.inf, open_V, amps, Verdict.MISSES if amps > limit_A else Verdict.HOLDS, tuple(warnings)
+            math.inf,
+            open_V,
+            amps,
+            Verdict.NONCONFORMING if amps > limit_A else Verdict.CONFORMS,
+            tuple(warnings),
         )
     # V² = V0²·x²/(1 + x²) with x = ωRC: two equations in V0² and C².
     omega = 2 * math.pi * mains_Hz
@@ -64,5 +70,5 @@ def leakage(
         source = open_V * math.sqrt(1 + a / farad**2)
     reactance = 1 / (omega * farad) if farad > 0 else math.inf
     amps = source / math.hypot(BODY_OHM, reactance)
-    verdict = Verdict.MISSES if amps > limit_A else Verdict.HOLDS
+    verdict = Verdict.NONCONFORMING if amps > limit_A else Verdict.CONFORMS
     return Leakage(farad, source, amps, verdict, tuple(warnings))

@@ -11,7 +11,7 @@ from enum import StrEnum
 import numpy as np
 
 from tensimeter.core.arrays import Array, Flags
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
 
 #: A point has left regulation where its volts are this share below the line of the points before, or this
@@ -120,7 +120,7 @@ def current_limit(
 
     The knee is where the limit's own line meets that of regulation: a straight line in the current over
     volts for constant current, foldback and brown-out, a constant product for constant power; for an output
-    that goes off, the step within which it went. Raises Trouble for fewer than four points, no numbers, or
+    that goes off, the step within which it went. Raises UserError for fewer than four points, no numbers, or
     no point in regulation to begin from.
     """
     p = _points(volts, amps, time_s, set_A)
@@ -129,7 +129,7 @@ def current_limit(
         return _not_reached(p, load_max_A, load_max_W)
     first = p.first
     if first < 2:
-        raise Trouble(_TOO_LATE)
+        raise UserError(_TOO_LATE)
     if _asked_fell_short(p, load_max_A, load_max_W):
         return CurrentLimit(LimitKind.LOAD_LIMITED, reason="the load ran out before the volts fell")
     dead = (p.v < DEAD_SHARE * p.no_load) & (p.i < DEAD_SHARE * p.most_A)
@@ -149,15 +149,15 @@ def _points(volts: Array, amps: Array, time_s: Array | None, set_A: Array | None
     v, i = np.asarray(volts, float), np.asarray(amps, float)
     given = [x for x in (v, i, time_s, set_A) if x is not None]
     if len(v) < 4 or any(len(x) != len(v) for x in given):
-        raise Trouble("A limit needs four points or more, each with volts and amps.")
+        raise UserError("A limit needs four points or more, each with volts and amps.")
     if not all(np.isfinite(x).all() for x in given):
-        raise Trouble("Volts, amps, time and settings must be numbers: leave overloads out.")
+        raise UserError("Volts, amps, time and settings must be numbers: leave overloads out.")
     no_load = float(v[: max(len(v) // 20, 1)].max())
     if no_load <= 0:
-        raise Trouble("The first point has no volts: begin with the output on and no load.")
+        raise UserError("The first point has no volts: begin with the output on and no load.")
     ohm, scatter, line = _line(v, i, no_load)
     if np.abs(line[:2] - v[:2]).max() > LEFT_SHARE * no_load:
-        raise Trouble(_TOO_LATE)
+        raise UserError(_TOO_LATE)
     out = line - v > max(LEFT_SHARE * no_load, LEFT_SIGMA * scatter)
     return _Points(v, i, set_A, time_s, float(line[0] + ohm * i[0]), ohm, scatter, out)
 

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.errors import UserError
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
 
 
@@ -66,7 +66,7 @@ class Regulation:
     #: The largest current read, where full load is more than 5 % beyond it; else None.
     extended_from_A: float | None = None
 
-    def worked(self) -> dict[str, Worked]:
+    def worked(self) -> dict[str, Derivation]:
         """The worked answers behind resistance and regulation."""
         source = (
             "Generalised least squares with shared gain and offset per range; "
@@ -74,16 +74,16 @@ class Regulation:
         )
         r, v0, vf = self.output_resistance_ohm, self.no_load_V, self.full_load_V
         given = (
-            Given("n", "pairs of readings", float(self.count), ""),
-            Given("U0", "no-load volts of the line", v0.value, "V"),
-            Given("U_fl", "volts of the line at full load", vf.value, "V"),
-            Given("I_fl", "full load", self.full_load_A, "A"),
+            Input("n", "pairs of readings", float(self.count), ""),
+            Input("U0", "no-load volts of the line", v0.value, "V"),
+            Input("U_fl", "volts of the line at full load", vf.value, "V"),
+            Input("I_fl", "full load", self.full_load_A, "A"),
         )
         nominal = (
             (v0.value - vf.value) / self.load_regulation.value if (self.load_regulation.value) else np.nan
         )
         return {
-            "resistance": Worked(
+            "resistance": Derivation(
                 "Output resistance",
                 "slope of U = U0 − R·I, weighted",
                 given,
@@ -95,10 +95,10 @@ class Regulation:
                 source,
                 (r.low, r.high),
             ),
-            "regulation": Worked(
+            "regulation": Derivation(
                 "Load regulation",
                 "(U0 − U_fl) / U_nom",
-                (*given[1:], Given("U_nom", "nominal", nominal, "V")),
+                (*given[1:], Input("U_nom", "nominal", nominal, "V")),
                 self.load_regulation.value,
                 "%",
                 (),
@@ -158,14 +158,14 @@ def _fit(design: Array, y: Array, sigma: Array, shared: Array, bounds: Array) ->
 def regulation(data: Readings, nominal: float, full_load: float | None = None) -> Regulation:
     """Fit U = U0 − R·I to pairs of readings and give every figure its 95 % interval.
 
-    nominal in V; full_load in A (the largest current read, when None). Raises Trouble with fewer
+    nominal in V; full_load in A (the largest current read, when None). Raises UserError with fewer
     than two pairs or when all are at one current.
     """
     amps = np.asarray(data.amps)
     if len(amps) < 2 or len(amps) != len(data.volts):
-        raise Trouble("Two pairs of volts and amps are needed for a resistance; add readings.")
+        raise UserError("Two pairs of volts and amps are needed for a resistance; add readings.")
     if np.ptp(amps) <= 3 * min(data.accuracies[k].scatter for k in data.amp_keys):
-        raise Trouble("All readings are at one current; take another at a different load.")
+        raise UserError("All readings are at one current; take another at a different load.")
     full = float(np.max(amps)) if full_load is None else full_load
     y = data.volts + data.lead_ohm * amps
     fall, start = np.polyfit(amps, y, 1)
@@ -260,7 +260,7 @@ def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, fl
     """
     try:
         found = regulation(data, nominal)
-    except Trouble:
+    except UserError:
         return None
     now = found.output_resistance_ohm.half_width
     no_load, ohm = found.no_load_V.value, found.output_resistance_ohm.value

@@ -6,7 +6,7 @@ import numpy as np
 
 from tensimeter.core.analysis.line_names import name_lines
 from tensimeter.core.arrays import Array, IntArray
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: Bins to each side that belong to a line: the main lobe of a Hann window is two, and one for the rounding.
 LOBE = 3
@@ -55,18 +55,18 @@ def ripple(
     power in its lobe by Parseval's theorem, 2·Σ|X|²/(n·Σw²), less the noise beneath, so that a line between
     two bins keeps its amplitude; its frequency comes from the ratio of the two largest bins, which for this
     window gives (2r − 1)/(r + 1) bins. The bandwidth limit is a Butterworth filter of second order.
-    Raises Trouble for too few samples, samples that are no numbers, or settings that mean nothing.
+    Raises UserError for too few samples, samples that are no numbers, or settings that mean nothing.
     """
     v = np.asarray(volts, float)
     if v.ndim != 1 or len(v) < 64:
-        raise Trouble("A ripple record needs 64 samples or more.")
+        raise UserError("A ripple record needs 64 samples or more.")
     if not (rate_Hz > 0 and np.isfinite(rate_Hz) and mains_Hz > 0 and 0 <= trim < 0.5):
-        raise Trouble("Rate and mains must be above zero, and the share left out from 0 to below 50 %.")
+        raise UserError("Rate and mains must be above zero, and the share left out from 0 to below 50 %.")
     if switching_Hz is not None and not switching_Hz > 0:
-        raise Trouble("The switching frequency must be above zero.")
+        raise UserError("The switching frequency must be above zero.")
     mean = float(v.mean())
     if not np.isfinite(mean):
-        raise Trouble("The record has samples that are no numbers: an overload, or a gap. Take it again.")
+        raise UserError("The record has samples that are no numbers: an overload, or a gap. Take it again.")
     warnings: list[str] = []
     x = v - mean
     if bandwidth_Hz is not None:
@@ -93,7 +93,7 @@ def ripple(
 
 def _limited(x: Array, rate: float, bandwidth: float, warnings: list[str]) -> Array:
     if not bandwidth > 0:
-        raise Trouble("The bandwidth must be above zero.")
+        raise UserError("The bandwidth must be above zero.")
     if bandwidth >= 0.45 * rate:
         warnings.append(
             f"The bandwidth limit is at or above what {rate:.4g} samples a second can show; "

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 
 @dataclass(frozen=True)
@@ -23,18 +23,18 @@ class StartUp:
 def start_up(time_s: Array, volts: Array, nominal_V: float) -> StartUp:
     """Read a start from a waveform (n,) in s and V whose time is zero at the switch.
 
-    Settled volts are the median of the last tenth. Raises Trouble where the output does not come up, or was
+    Settled volts are the median of the last tenth. Raises UserError where the output does not come up, or was
     up before.
     """
     t, v = np.asarray(time_s, float), np.asarray(volts, float)
     if len(t) < 50:
-        raise Trouble("A start needs fifty samples or more.")
+        raise UserError("A start needs fifty samples or more.")
     settled = float(np.median(v[-len(v) // 10 :]))
     if settled < 0.2 * nominal_V:
-        raise Trouble("The output did not come up within the record: take a longer one, or find out why.")
+        raise UserError("The output did not come up within the record: take a longer one, or find out why.")
     crossed = [int(np.argmax(v >= share * settled)) for share in (0.1, 0.5, 0.9)]
     if crossed[1] == 0:
-        raise Trouble("The output was up before it was switched on: leave it off for longer first.")
+        raise UserError("The output was up before it was switched on: leave it off for longer first.")
     ten, half, ninety = (float(t[k]) for k in crossed)
     peak = np.maximum.accumulate(v)
     back = bool((peak[: crossed[2]] - v[: crossed[2]] > 0.1 * settled).any())

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: Share of the record before the step, and at its end, from which the resting volts are taken.
 REST_SHARE = 0.1
@@ -30,21 +30,21 @@ def transient(time_s: Array, volts: Array, band: float = 0.01, step_at_s: float 
     """Read a load step out of a waveform; arrays (n,) in s and V, `band` a share of the settled volts.
 
     Recovery runs from the step to the last moment outside the band around the settled volts; None where
-    the record ends before it stays inside, or while it still moves. Raises Trouble for a record that is too
+    the record ends before it stays inside, or while it still moves. Raises UserError for a record that is too
     short, whose time does not rise, or in which no step is seen.
     """
     t, v = np.asarray(time_s, float), np.asarray(volts, float)
     if len(t) < 20 or not (np.diff(t) > 0).all():
-        raise Trouble("A transient needs twenty samples or more whose time rises.")
+        raise UserError("A transient needs twenty samples or more whose time rises.")
     if not 0 < band < 1:
-        raise Trouble("The band is a share of the volts between 0 and 100 %.")
+        raise UserError("The band is a share of the volts between 0 and 100 %.")
     rest = max(int(REST_SHARE * len(t)), 3)
     if step_at_s is None:
         at = _step(v, rest)
     else:
         at = int(np.searchsorted(t, step_at_s))
         if not 3 <= at < len(t) - 3:
-            raise Trouble("The step is given at the edge of the record, or outside it.")
+            raise UserError("The step is given at the edge of the record, or outside it.")
     before, settled = float(np.median(v[: max(at, 3)])), float(np.median(v[-rest:]))
     after = v[at:]
     low, high = min(before, settled), max(before, settled)
@@ -79,5 +79,5 @@ def _step(v: Array, rest: int) -> int:
     away = np.abs(v - before)
     seen = max(SEEN_SHARE * float(away.max()), SEEN_SIGMA * noise)
     if float(away.max()) <= SEEN_SIGMA * noise or float(away.max()) == 0:
-        raise Trouble("No step is seen above the noise of this record; name it with --step-at.")
+        raise UserError("No step is seen above the noise of this record; name it with --step-at.")
     return max(int(np.argmax(away > seen)), 1)

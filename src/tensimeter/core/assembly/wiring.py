@@ -9,7 +9,7 @@ import numpy as np
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import current_limit_A
 from tensimeter.core.electrical import wire
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import InlineMeter, OvercurrentPart, SourcePart
 from tensimeter.core.path import FuseLink, Link, MeterLink, UnitLink
@@ -63,7 +63,7 @@ class Conductor:
 
 
 def wire_list(job: Job) -> list[Conductor]:
-    """Every wire inside the box, grouped as the path runs; Trouble for a path that does not join up.
+    """Every wire inside the box, grouped as the path runs; UserError for a path that does not join up.
 
     A wire is sized for the larger of what it carries and what its fuse or limit lets through, by the
     rule of thumb of `wire.ampacity`.
@@ -212,5 +212,5 @@ def _minus(job: Job, link: Link) -> Terminal:
     if isinstance(part, InlineMeter) and part.shunt_in == "negative":
         return Terminal(link.id, "load −")
     if link.fed_by is None:
-        raise Trouble(f"{link.name} has no negative: it is fed by nothing.")
+        raise UserError(f"{link.name} has no negative: it is fed by nothing.")
     return _minus(job, job.design.link(link.fed_by))

@@ -6,8 +6,8 @@ import numpy as np
 
 from tensimeter.core.circuit.network import build, current_limit_A
 from tensimeter.core.electrical.elements import Series
-from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.errors import UserError
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.quantity import show
@@ -28,17 +28,17 @@ class Fault:
             return f"The path limits at {show(self.amps, 'A', 3)} ({self.limiter})"
         return f"Only resistance holds a short to {show(self.amps, 'A', 3)}"
 
-    def worked(self, name: str) -> Worked:
+    def worked(self, name: str) -> Derivation:
         title = f"Fault current at {name}"
         if self.limiter:
-            held = (Given("I_limit", self.limiter, self.amps, "A"),)
+            held = (Input("I_limit", self.limiter, self.amps, "A"),)
             assumed = ("a limit holds within a moment; before it a reservoir empties into the short",)
-            return Worked(title, "I = the nearest limit before it", held, self.amps, "A", assumed)
+            return Derivation(title, "I = the nearest limit before it", held, self.amps, "A", assumed)
         given = (
-            Given("U0", "no-load volts of the source", self.volts, "V"),
-            Given("R", "source and path up to the short", self.ohms, "ohm"),
+            Input("U0", "no-load volts of the source", self.volts, "V"),
+            Input("R", "source and path up to the short", self.ohms, "ohm"),
         )
-        return Worked(title, "I = U0 / R", given, self.amps, "A", ("the short itself has no resistance",))
+        return Derivation(title, "I = U0 / R", given, self.amps, "A", ("the short itself has no resistance",))
 
 
 def fault_A(job: Job, link_id: str) -> Fault | None:
@@ -49,7 +49,7 @@ def fault_A(job: Job, link_id: str) -> Fault | None:
     """
     try:
         network = build(job)
-    except Trouble:
+    except UserError:
         return None
     volts = ohms = 0.0
     for link in reversed(job.design.path_to(link_id)):

@@ -10,7 +10,7 @@ from tensimeter.core.circuit.network import build, has_source, sampled
 from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 
 #: Draws for the typical spread; its 2.5 and 97.5 % points are then good to about a tenth of it.
@@ -41,7 +41,7 @@ def load_line(
     """Predicted volts of an output at currents `amps` (shape (n,)), the others drawing `others` (idle).
 
     The band is the typical spread of the parts' tolerances (seeded, 2 000 draws in one call),
-    not a worst case. None where the job has no path to solve. Raises Trouble for a broken path.
+    not a worst case. None where the job has no path to solve. Raises UserError for a broken path.
     """
     if not has_source(job):
         return None
@@ -66,7 +66,7 @@ def full_load(job: Job, share: float = 1.0) -> dict[str, float]:
     return {o.id: o.full_load_A * share for o in job.design.outputs()}
 
 
-def explain_volts(job: Job, solution: Solution, network: Network, link_id: str) -> Worked:
+def explain_volts(job: Job, solution: Solution, network: Network, link_id: str) -> Derivation:
     """Why a link has these volts at a single operating point."""
     link = job.design.link(link_id)
     point = solution[link_id]
@@ -76,44 +76,44 @@ def explain_volts(job: Job, solution: Solution, network: Network, link_id: str) 
     kind = link.kind
     if kind == "converter":
         given = (
-            Given("U_set", "set volts", float(element.set_V), "V"),  # type: ignore[union-attr]
-            Given("R_out", "output resistance", float(element.resistance), "ohm"),  # type: ignore[union-attr]
-            Given("I", "output current", amps, "A"),
+            Input("U_set", "set volts", float(element.set_V), "V"),  # type: ignore[union-attr]
+            Input("R_out", "output resistance", float(element.resistance), "ohm"),  # type: ignore[union-attr]
+            Input("I", "output current", amps, "A"),
         )
         assumed = (f"it {point_state(solution, link_id)}",)
-        return Worked(f"Volts of {link.name}", "U = U_set − R_out·I", given, volts, "V", assumed)
+        return Derivation(f"Volts of {link.name}", "U = U_set − R_out·I", given, volts, "V", assumed)
     if kind == "output":
         above = job.design.path_to(link_id)
         if len(above) < 2:
-            return Worked(f"Volts of {link.name}", "as read", (), volts, "V")
+            return Derivation(f"Volts of {link.name}", "as read", (), volts, "V")
         inner = explain_volts(job, solution, network, above[-2].id)
-        return Worked(
+        return Derivation(
             f"Volts of {link.name}", inner.formula, inner.given, volts, "V", inner.assumptions, inner.source
         )
     source = float(point.V_in)
     ohms = float(element.resistance + element.contact)  # type: ignore[union-attr]
     given = (
-        Given("U_in", "no-load volts" if kind == "unit" else "volts before it", source, "V"),
-        Given("R", "resistance, both legs and contacts", ohms, "ohm"),
-        Given("I", "current through it", amps, "A"),
+        Input("U_in", "no-load volts" if kind == "unit" else "volts before it", source, "V"),
+        Input("R", "resistance, both legs and contacts", ohms, "ohm"),
+        Input("I", "current through it", amps, "A"),
     )
-    return Worked(f"Volts after {link.name}", "U = U_in − R·I", given, volts, "V", (), "Ohm's law")
+    return Derivation(f"Volts after {link.name}", "U = U_in − R·I", given, volts, "V", (), "Ohm's law")
 
 
-def explain_input(solution: Solution, network: Network, link_id: str, name: str) -> Worked:
+def explain_input(solution: Solution, network: Network, link_id: str, name: str) -> Derivation:
     """Why a converter draws this input current: constant power."""
     point, element = solution[link_id], network[link_id]
     amps, volts = float(point.I), float(point.V)
-    return Worked(
+    return Derivation(
         f"Input current of {name}",
         "I_in = (U·I + P0 + a·I + b·I²) / U_in",
         (
-            Given("U", "output volts", volts, "V"),
-            Given("I", "output current", amps, "A"),
-            Given("P0", "loss without load", float(element.loss_fixed_W), "W"),  # type: ignore[union-attr]
-            Given("a", "loss per ampere", float(element.loss_per_A), "V"),  # type: ignore[union-attr]
-            Given("b", "loss per ampere squared", float(element.loss_per_A2), "ohm"),  # type: ignore[union-attr]
-            Given("U_in", "input volts, upper root of U² − U0·U + P·R = 0", float(point.V_in), "V"),
+            Input("U", "output volts", volts, "V"),
+            Input("I", "output current", amps, "A"),
+            Input("P0", "loss without load", float(element.loss_fixed_W), "W"),  # type: ignore[union-attr]
+            Input("a", "loss per ampere", float(element.loss_per_A), "V"),  # type: ignore[union-attr]
+            Input("b", "loss per ampere squared", float(element.loss_per_A2), "ohm"),  # type: ignore[union-attr]
+            Input("U_in", "input volts, upper root of U² − U0·U + P·R = 0", float(point.V_in), "V"),
         ),
         float(point.I_in),
         "A",

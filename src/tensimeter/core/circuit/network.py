@@ -6,7 +6,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Figure
 from tensimeter.core.electrical.elements import CurrentSink, Element, Network, Series
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.parts.roles import InlineMeter, PathPart
@@ -14,10 +14,10 @@ from tensimeter.core.path import EitherLink, Link, MeterLink, OutputLink, UnitLi
 
 
 def build(job: Job) -> Network:
-    """The network of a job's design; Trouble with the first problem's sentence if it has one."""
+    """The network of a job's design; UserError with the first problem's sentence if it has one."""
     wrong = problems(job.design, job.stock)
     if wrong:
-        raise Trouble(next(iter(wrong.values())))
+        raise UserError(next(iter(wrong.values())))
     links = [link for _, link in job.design.walk()]
     own_supplies = [_meter_supply(job, link) for link in links if isinstance(link, MeterLink)]
     return Network((*[_element(job, link) for link in links], *own_supplies))

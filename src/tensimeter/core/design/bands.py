@@ -8,7 +8,7 @@ from tensimeter.core.circuit.connected import connected
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import ConverterLink, LeadLink, OutputLink
 
@@ -49,16 +49,16 @@ class Trim:
     at_A: float
     aim: str
 
-    def worked(self, nominal_V: float) -> Worked:
+    def worked(self, nominal_V: float) -> Derivation:
         """Why it is set to this, and what stands at the output without load then."""
-        return Worked(
+        return Derivation(
             f"Trim of {self.name}",
             "U_set = U_nom + drop up to where it is aimed, at full load",
             (
-                Given("U_nom", "nominal", nominal_V, "V"),
-                Given("drop", f"to the {self.aim}", self.drop_V, "V"),
-                Given("I", "full load", self.at_A, "A"),
-                Given("U_idle", "at the output without load, then", self.no_load_V, "V"),
+                Input("U_nom", "nominal", nominal_V, "V"),
+                Input("drop", f"to the {self.aim}", self.drop_V, "V"),
+                Input("I", "full load", self.at_A, "A"),
+                Input("U_idle", "at the output without load, then", self.no_load_V, "V"),
             ),
             self.set_V,
             "V",

@@ -48,7 +48,7 @@ class Failure:
 
 
 def failures(job: Job) -> list[Failure]:
-    """Every link of a path, open and shorted; empty where there is none. Trouble for a broken path."""
+    """Every link of a path, open and shorted; empty where there is none. UserError for a broken path."""
     if not has_source(job):
         return []
     network = build(job)

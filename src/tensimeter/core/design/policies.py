@@ -7,7 +7,7 @@ import numpy as np
 
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.design.bands import trim
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import PlainLoad, SetLoad, SourcePart
@@ -18,7 +18,7 @@ from tensimeter.core.rating.ladder import at
 
 
 @dataclass(frozen=True)
-class School:
+class PolicyOption:
     """One question: the field of the policy, its choices with a reason each, what it does in a job."""
 
     field: str
@@ -64,7 +64,7 @@ def _aim(job: Job) -> str:
     for output in job.design.outputs():
         try:
             found = trim(job, changed(output, aim=job.policy.aim))
-        except Trouble:
+        except UserError:
             continue
         if found is not None:
             said.append(f"{output.name} {show(found.no_load_V, 'V', 4)} without load")
@@ -77,7 +77,7 @@ def _proven(job: Job) -> str:
         return ""
     try:
         _, solution, _ = at(job, full_load(job), as_set=True)
-    except Trouble:
+    except UserError:
         return ""
     slowest = max((s.time_constant_s for s in hot_spots(job, solution)), default=None)
     if slowest is None:
@@ -107,9 +107,9 @@ def _donor_share(job: Job) -> str:
     return "; ".join(said)
 
 
-SCHOOLS: tuple[School, ...] = (
-    School("donor_share", "How hard a donor is run", {}, _donor_share),
-    School(
+POLICY_OPTIONS: tuple[PolicyOption, ...] = (
+    PolicyOption("donor_share", "How hard a donor is run", {}, _donor_share),
+    PolicyOption(
         "reference",
         "Reference of the output",
         {
@@ -118,7 +118,7 @@ SCHOOLS: tuple[School, ...] = (
         },
         _reference,
     ),
-    School(
+    PolicyOption(
         "aim",
         "Where the trim is aimed",
         {
@@ -127,7 +127,7 @@ SCHOOLS: tuple[School, ...] = (
         },
         _aim,
     ),
-    School(
+    PolicyOption(
         "protection",
         "What protects",
         {
@@ -137,7 +137,7 @@ SCHOOLS: tuple[School, ...] = (
         },
         _protection,
     ),
-    School(
+    PolicyOption(
         "after_overload",
         "After an overload",
         {
@@ -147,7 +147,7 @@ SCHOOLS: tuple[School, ...] = (
         },
         _overload,
     ),
-    School(
+    PolicyOption(
         "after_heat",
         "After over-temperature",
         {
@@ -155,7 +155,7 @@ SCHOOLS: tuple[School, ...] = (
             "restart": "it carries on with hysteresis; it may cycle for hours unseen",
         },
     ),
-    School(
+    PolicyOption(
         "fan",
         "Fan",
         {
@@ -166,7 +166,7 @@ SCHOOLS: tuple[School, ...] = (
         },
         _fan,
     ),
-    School(
+    PolicyOption(
         "test_load",
         "Test load",
         {
@@ -177,7 +177,7 @@ SCHOOLS: tuple[School, ...] = (
         },
         _loads,
     ),
-    School(
+    PolicyOption(
         "short_circuit",
         "Short-circuit test",
         {
@@ -185,7 +185,7 @@ SCHOOLS: tuple[School, ...] = (
             "straight": "the real fault; only once the current is known",
         },
     ),
-    School(
+    PolicyOption(
         "donor_case",
         "A donor's case",
         {
@@ -193,7 +193,7 @@ SCHOOLS: tuple[School, ...] = (
             "opened": "allows repair and insulation; adds holds for stored charge and distances",
         },
     ),
-    School(
+    PolicyOption(
         "harness",
         "Harness of a PC supply",
         {
@@ -201,7 +201,7 @@ SCHOOLS: tuple[School, ...] = (
             "cut": "short and solid; every wire's rail has to be read first",
         },
     ),
-    School(
+    PolicyOption(
         "spare_wires",
         "Spare wires",
         {
@@ -209,12 +209,12 @@ SCHOOLS: tuple[School, ...] = (
             "cut_at_board": "tidy; the case is opened for it",
         },
     ),
-    School(
+    PolicyOption(
         "insulation",
         "A negative that is bonded to its chassis",
         {"hardware": "bushes and washers last", "tape": "counts as temporary: a hold stays open"},
     ),
-    School(
+    PolicyOption(
         "first_power",
         "First power",
         {
@@ -222,7 +222,7 @@ SCHOOLS: tuple[School, ...] = (
             "straight": "nothing between; only for what has run before",
         },
     ),
-    School(
+    PolicyOption(
         "trusted",
         "Whose figure counts",
         {
@@ -232,7 +232,7 @@ SCHOOLS: tuple[School, ...] = (
             "third_meter": "a meter that is neither",
         },
     ),
-    School(
+    PolicyOption(
         "display_off",
         "A display that is off",
         {
@@ -242,7 +242,7 @@ SCHOOLS: tuple[School, ...] = (
             "live_with_it": "its error stands on the plate",
         },
     ),
-    School(
+    PolicyOption(
         "proven_when",
         "When it counts as proven",
         {
@@ -252,7 +252,7 @@ SCHOOLS: tuple[School, ...] = (
         },
         _proven,
     ),
-    School(
+    PolicyOption(
         "charging",
         "Charging batteries from it",
         {

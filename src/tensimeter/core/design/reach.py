@@ -11,7 +11,7 @@ from tensimeter.core.circuit.network import build, sampled
 from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.parts.roles import ConverterPart, SetLoad
@@ -75,11 +75,11 @@ class Reach:
 
 
 def adjustable(job: Job, output: str) -> ConverterLink:
-    """The converter whose set volts make an output's; Trouble where none does."""
+    """The converter whose set volts make an output's; UserError where none does."""
     for link in reversed(job.design.path_to(output)):
         if isinstance(link, ConverterLink):
             return link
-    raise Trouble(f"{job.output(output).name} has no converter to set: its load line says all of it.")
+    raise UserError(f"{job.output(output).name} has no converter to set: its load line says all of it.")
 
 
 def volts_span(job: Job, output: str) -> tuple[float, float]:
@@ -102,7 +102,7 @@ def reach(
     """The reach of an output over volts at its terminals (n,) and amps (m,), in one call of the solver.
 
     `others` are the loads of the other outputs in A (idle where not named). Every limit of the ladder
-    counts, the policy's shares in it. Raises Trouble for a broken path or an output that can't be set.
+    counts, the policy's shares in it. Raises UserError for a broken path or an output that can't be set.
     """
     current = np.asarray(amps, float)[None, :]
     loads: dict[str, Figure] = {**(others or {}), output: current}

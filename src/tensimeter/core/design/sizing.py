@@ -15,8 +15,8 @@ from tensimeter.core.electrical.pwm_dac import pwm_dac
 from tensimeter.core.electrical.regulator import Regulator, nearest, r2_for
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import stack
-from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.errors import UserError
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import (
     BlowerPart,
@@ -52,7 +52,7 @@ def sized(job: Job, link_id: str, solution: Solution) -> Sized:
         return Sized()
     try:
         return make(job, link, solution)
-    except Trouble as trouble:
+    except UserError as trouble:
         return Sized(notes=(str(trouble),))
 
 
@@ -74,14 +74,14 @@ def _fuse(job: Job, link: Link, solution: Solution) -> Sized:
     figures = [
         figure(
             "Rating to take", "the least of the series with I_rated·share ≥ I", found.rated_A, "A",
-            Given("I", "current here", amps, "A"),
-            Given("share", "of its rating in continuous use", job.policy.fuse_share, "%"),
-            Given("I²t", "of an inrush of 10 ms (rule of thumb)", inrush**2 * 0.01, ""),
+            Input("I", "current here", amps, "A"),
+            Input("share", "of its rating in continuous use", job.policy.fuse_share, "%"),
+            Input("I²t", "of an inrush of 10 ms (rule of thumb)", inrush**2 * 0.01, ""),
             source="Ratings: IEC 60127, R10 series",
         ),
         figure(
             "Blows for certain at", "2·I_rated (rule of thumb)", part.certain_A, "A",
-            Given("I_rated", "the one that is there", part.rated_A, "A"),
+            Input("I_rated", "the one that is there", part.rated_A, "A"),
         ),
     ]  # fmt: skip
     if fault:
@@ -122,9 +122,9 @@ def _lead(job: Job, link: Link, solution: Solution) -> Sized:
         figures.append(
             figure(
                 f"{size:g} mm²: drops", "U = I·2·ρ·L/A, both legs", drop, "V",
-                Given("I", "current here", amps, "A"),
-                Given("L", "length of one leg", length, "m"),
-                Given("carries", "in free air (rule of thumb)", carries, "A"),
+                Input("I", "current here", amps, "A"),
+                Input("L", "length of one leg", length, "m"),
+                Input("carries", "in free air (rule of thumb)", carries, "A"),
                 source="IEC 60028",
             )
         )  # fmt: skip
@@ -163,7 +163,7 @@ def _stacked(job: Job, link: Link, solution: Solution) -> Sized:
     figures = (
         figure(
             "Insulation to its case, at least", "the sum of all trips", found.isolation_V, "V",
-            *(Given("U", p.name, u.highest_V, "V") for p, u in zip(parts, made, strict=True)),
+            *(Input("U", p.name, u.highest_V, "V") for p, u in zip(parts, made, strict=True)),
         ),
         figure("Reverse diode, amps", "what the strongest unit drives", found.diode_A, "A"),
         figure("Reverse diode, volts", "its unit's trip", max(found.diode_inverse_V), "V"),
@@ -177,7 +177,7 @@ def _converter(job: Job, link: Link, solution: Solution) -> Sized:
     part, point = job.part(link.part), solution[link.id]
     if not isinstance(part, ConverterPart):
         return Sized()
-    figures: list[Worked] = []
+    figures: list[Derivation] = []
     notes: list[str] = []
     loss = float(point.loss)
     if loss > 0:
@@ -187,18 +187,18 @@ def _converter(job: Job, link: Link, solution: Solution) -> Sized:
             figures.append(
                 figure(
                     "Sink, at most", "θ = (T_limit − T_air − P·θ_switch)/P", needed, "K/W",
-                    Given("P", "lost in it", loss, "W"), Given("T_air", "air inside", air, "C"),
-                    Given("T_limit", "hottest it may get", part.hot_limit_C, "C"),
+                    Input("P", "lost in it", loss, "W"), Input("T_air", "air inside", air, "C"),
+                    Input("T_limit", "hottest it may get", part.hot_limit_C, "C"),
                 )
             )  # fmt: skip
-        except Trouble as trouble:
+        except UserError as trouble:
             notes.append(str(trouble))
     if part.feedback is not None:
         _feedback(job, part, getattr(link, "set_V", 0.0), figures, notes)
     if part.control is not None:
         c = part.control
         found = pwm_dac(c.supply_V, c.pulse_Hz, c.bits, c.filter_ohm, c.filter_F)
-        given = (Given("f", "pulses", c.pulse_Hz, "Hz"), Given("R", "filter", c.filter_ohm, "ohm"))
+        given = (Input("f", "pulses", c.pulse_Hz, "Hz"), Input("R", "filter", c.filter_ohm, "ohm"))
         figures += [
             figure("Set-point ripple, p-p", "U/(4·f·R·C) at half duty", found.ripple_pp_V, "V", *given),
             figure("One step", "U/2^n", found.step_V, "V"),
@@ -209,15 +209,17 @@ def _converter(job: Job, link: Link, solution: Solution) -> Sized:
     return Sized(tuple(figures), tuple(notes))
 
 
-def _feedback(job: Job, part: ConverterPart, set_V: float, figures: list[Worked], notes: list[str]) -> None:
+def _feedback(
+    job: Job, part: ConverterPart, set_V: float, figures: list[Derivation], notes: list[str]
+) -> None:
     """The divider that sets it: what it gives, the resistor for the volts wanted, the span of a trim."""
     f = part.feedback
     assert f is not None
     divider = feedbacks.Divider(f.reference_V, f.upper_ohm, f.lower_ohm)
     given = (
-        Given("Vref", "reference", f.reference_V, "V"),
-        Given("R2", "upper leg", f.upper_ohm, "ohm"),
-        Given("R1", "lower leg", f.lower_ohm, "ohm"),
+        Input("Vref", "reference", f.reference_V, "V"),
+        Input("R2", "upper leg", f.upper_ohm, "ohm"),
+        Input("R1", "lower leg", f.lower_ohm, "ohm"),
     )
     figures.append(figure("As its divider stands", "U = Vref·(1 + R2/R1)", divider.volts(), "V", *given))
     adjust = 50e-6 if part.topology == "linear" else 0.0
@@ -260,7 +262,7 @@ def _fan(job: Job, link: Link, solution: Solution) -> Sized:
             figures.append(
                 figure(
                     f"Quieter from {step.from_C:g} °C on by", "50·log10(n2/n1), fan laws",
-                    -quieter_dB(1.0, step.speed), "dB", Given("n2/n1", "of full speed", step.speed, "%"),
+                    -quieter_dB(1.0, step.speed), "dB", Input("n2/n1", "of full speed", step.speed, "%"),
                 )
             )  # fmt: skip
     slow = link.slow_V
@@ -276,7 +278,7 @@ def _fan(job: Job, link: Link, solution: Solution) -> Sized:
             figures.append(
                 figure(
                     f"Counts where it {words}", "N·R/(R + R_series), R = R25·exp(β·(1/T − 1/T25))",
-                    counts(ohms, s.series_ohm, s.counts), "", Given("R", f"at {celsius:g} °C", ohms, "ohm"),
+                    counts(ohms, s.series_ohm, s.counts), "", Input("R", f"at {celsius:g} °C", ohms, "ohm"),
                 )
             )  # fmt: skip
     return Sized(tuple(figures), tuple(notes))

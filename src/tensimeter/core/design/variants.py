@@ -7,7 +7,7 @@ import numpy as np
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.bands import allowed, cases
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, identifier, insert_link, with_link
 from tensimeter.core.model.job import Job, Variant
 from tensimeter.core.model.stock_edits import with_part
@@ -42,7 +42,7 @@ def keep_variant(job: Job, name: str) -> Job:
     """The job with its design as it stands set aside, and going on under a new name."""
     taken = {job.variant, *(v.name for v in job.variants)}
     if not name.strip() or name in taken:
-        raise Trouble(f"A variant needs a name of its own; there are {', '.join(sorted(taken))}.")
+        raise UserError(f"A variant needs a name of its own; there are {', '.join(sorted(taken))}.")
     return job.model_copy(update={"variants": (*job.variants, as_variant(job)), "variant": name.strip()})
 
 
@@ -50,7 +50,7 @@ def take_up(job: Job, name: str) -> Job:
     """The job with another of its variants in hand; the one in hand is set aside."""
     wanted = next((v for v in job.variants if v.name == name), None)
     if wanted is None:
-        raise Trouble(f"There is no variant “{name}”.")
+        raise UserError(f"There is no variant “{name}”.")
     others = tuple(as_variant(job) if v.name == name else v for v in job.variants)
     return laid_out(job, wanted).model_copy(update={"variants": others})
 
@@ -78,14 +78,14 @@ def compared(job: Job, output: str) -> list[Compared]:
     for variant in (as_variant(job), *job.variants):
         try:
             found.append(_compare(laid_out(job, variant), output))
-        except (Trouble, KeyError):
+        except (UserError, KeyError):
             continue
     return found
 
 
 def _compare(job: Job, output: str) -> Compared:
     if not has_source(job):
-        raise Trouble("There is no path to compare.")
+        raise UserError("There is no path to compare.")
     _, solution, limits = at(job, full_load(job))
     for_good = continuous_full_load(job, output)
     first = ranked([limit for limit in limits if not limit.floor])[0]

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: Share of the start volts to which an electrolytic may creep back by itself: a rule of thumb.
 CREEP_SHARE = 0.1
@@ -27,7 +27,7 @@ def discharge(farad: float, start_V: float, end_V: float, resistance_ohm: float)
     9.18
     """
     if min(farad, start_V, end_V, resistance_ohm) <= 0 or end_V >= start_V:
-        raise Trouble("Capacitance, volts and resistance must be above zero, and the end below the start.")
+        raise UserError("Capacitance, volts and resistance must be above zero, and the end below the start.")
     return Discharge(
         resistance_ohm * farad * math.log(start_V / end_V),
         start_V**2 / resistance_ohm,

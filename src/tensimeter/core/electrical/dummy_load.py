@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: A resistor is run at half its rating, and at its rating its surface rises by this much: rules of thumb.
 DERATING, RISE_AT_RATING_K = 0.5, 250.0
@@ -33,9 +33,9 @@ def dummy_load(
     The surface's rise is taken in proportion to the share of the rating used.
     """
     if min(volts, amps, rise_K) <= 0 or not 0 < share <= 1:
-        raise Trouble("Volts, amps and rise must be above zero, the share of rating at most 100 %.")
+        raise UserError("Volts, amps and rise must be above zero, the share of rating at most 100 %.")
     power = volts * amps
     rating = next((w for w in RATINGS_W if w * share >= power * (1 - 1e-9)), None)
     if rating is None:
-        raise Trouble(f"{power:.3g} W is more than one resistor of {RATINGS_W[-1]} W is for; use several.")
+        raise UserError(f"{power:.3g} W is more than one resistor of {RATINGS_W[-1]} W is for; use several.")
     return DummyLoad(volts / amps, power, rating, ambient_C + rise_K * power / rating)

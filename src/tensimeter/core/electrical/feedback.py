@@ -10,7 +10,7 @@ from typing import Literal
 
 import numpy as np
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 Leg = Literal["lower", "upper"]
 
@@ -39,7 +39,7 @@ class Divider:
 
 def _parallel(a: float, b: float) -> float:
     if b <= 0:
-        raise Trouble("A resistor that is added must be above zero.")
+        raise UserError("A resistor that is added must be above zero.")
     return a if np.isinf(b) else a * b / (a + b)
 
 
@@ -71,9 +71,9 @@ def shift(
     goes back to what it was, which lies above the shifted one where it was lowered (it fails high).
     """
     if min(divider.reference_V, divider.upper_ohm, divider.lower_ohm, fixed_ohm + pot_ohm) <= 0:
-        raise Trouble("Reference, divider and added resistance must be above zero.")
+        raise UserError("Reference, divider and added resistance must be above zero.")
     if fixed_ohm <= 0:
-        raise Trouble("With no fixed resistor the potentiometer's end shorts the leg; put one in series.")
+        raise UserError("With no fixed resistor the potentiometer's end shorts the leg; put one in series.")
     ends = (divider.volts(fixed_ohm, across), divider.volts(fixed_ohm + pot_ohm, across))
     before = divider.volts()
     high = max(ends)
@@ -101,22 +101,22 @@ class Inferred:
         return self.before_V + self.slope_V_ohm / added_ohm
 
     def resistor_for(self, volts: float) -> float:
-        """Ω across the lower leg for these volts; Trouble where none gives them."""
+        """Ω across the lower leg for these volts; UserError where none gives them."""
         if (volts - self.before_V) * self.slope_V_ohm <= 0:
-            raise Trouble(f"No resistor there gives {volts:g} V; without one it is {self.before_V:.4g} V.")
+            raise UserError(f"No resistor there gives {volts:g} V; without one it is {self.before_V:.4g} V.")
         return self.slope_V_ohm / (volts - self.before_V)
 
 
 def infer(pairs: Sequence[tuple[float, float]]) -> Inferred:
     """A network from two or more pairs (Ω across the lower leg, or inf; output volts).
 
-    V = V0 + Vref·Rupper/R is a line over 1/R, whatever the network behind it (Thévenin). Raises Trouble
+    V = V0 + Vref·Rupper/R is a line over 1/R, whatever the network behind it (Thévenin). Raises UserError
     with fewer than two different resistances.
     """
     ohms = np.array([r for r, _ in pairs], float)
     volts = np.array([v for _, v in pairs], float)
     if len(set(ohms.tolist())) < 2 or (ohms <= 0).any() or not np.isfinite(volts).all():
-        raise Trouble("Two pairs of different resistances, and the volts they gave, are needed.")
+        raise UserError("Two pairs of different resistances, and the volts they gave, are needed.")
     line = np.stack([np.ones_like(ohms), 1 / ohms], 1)
     scale = np.abs(line).max(0)
     found, *_ = np.linalg.lstsq(line / scale, volts, rcond=None)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: Volts across a fuse at its rating when its resistance is not known: a rule of thumb.
 TYPICAL_DROP_V = 0.08
@@ -49,14 +49,14 @@ def choose(
     """The smallest rating for a continuous current and an inrush; checked against wire and source.
 
     `wire_A` is what the wire behind it carries, `most_A` what the source can ever deliver. Raises
-    Trouble where no rating up to 80 A will do.
+    UserError where no rating up to 80 A will do.
     """
     if not current_A > 0 or not 0 < share <= 1 or inrush_A2s < 0:
-        raise Trouble("The current must be above zero, the share of rating in use at most 100 %.")
+        raise UserError("The current must be above zero, the share of rating in use at most 100 %.")
     melting = MELTING_S[speed]
     fitting = [r for r in RATINGS if r * share >= current_A * (1 - 1e-9) and melting * r * r > inrush_A2s]
     if not fitting:
-        raise Trouble(f"No fuse up to {RATINGS[-1]:g} A is for {current_A:.3g} A with this inrush.")
+        raise UserError(f"No fuse up to {RATINGS[-1]:g} A is for {current_A:.3g} A with this inrush.")
     rated = fitting[0]
     warnings = []
     if wire_A is not None and rated > wire_A:
@@ -80,5 +80,5 @@ def transformer_primary_A(
     rectifier's own figure is better), times the ratio of volts.
     """
     if min(dc_A, secondary_V, primary_V) <= 0 or rms_factor < 1:
-        raise Trouble("Currents and volts must be above zero, the rms factor at least 1.")
+        raise UserError("Currents and volts must be above zero, the rms factor at least 1.")
     return rms_factor * dc_A * secondary_V / primary_V

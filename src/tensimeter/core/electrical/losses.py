@@ -5,7 +5,7 @@ from typing import Protocol
 
 import numpy as np
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: How the loss at one point falls into fixed, with I and with I², where nothing else says: a rule of thumb.
 SHARES = (0.2, 0.5, 0.3)
@@ -28,7 +28,7 @@ def fit_losses(points: Sequence[Efficient]) -> tuple[float, float, float]:
     """P0 in W, a in W/A and b in W/A² of P0 + a·I + b·I², none below zero, from efficiencies.
 
     Loss at a point is U·I·(1/η − 1). Non-negative least squares; the rule of thumb `SHARES` is a weak
-    prior, so that one point is met exactly and three decide alone. Raises Trouble without a point.
+    prior, so that one point is met exactly and three decide alone. Raises UserError without a point.
 
     >>> from types import SimpleNamespace
     >>> p0, a, b = fit_losses([SimpleNamespace(out_V=12, out_A=5, efficiency=0.9)])
@@ -38,11 +38,11 @@ def fit_losses(points: Sequence[Efficient]) -> tuple[float, float, float]:
     from scipy.optimize import nnls
 
     if not points:
-        raise Trouble("A loss is fitted from at least one efficiency, such as 12V 5A 92%.")
+        raise UserError("A loss is fitted from at least one efficiency, such as 12V 5A 92%.")
     amps = np.array([p.out_A for p in points])
     lost = np.array([p.out_V * p.out_A * (1 / p.efficiency - 1) for p in points])
     if not lost.any():
-        raise Trouble("An efficiency of 100 % has no loss to fit.")
+        raise UserError("An efficiency of 100 % has no loss to fit.")
     middle = float(amps.mean())
     columns = np.stack([np.ones_like(amps), amps / middle, (amps / middle) ** 2], 1)
     prior = np.array(SHARES) * lost.mean()

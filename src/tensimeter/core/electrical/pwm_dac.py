@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,7 @@ def pwm_dac(supply_V: float, frequency_Hz: float, bits: int, resistance_ohm: flo
     of Vcc/2 over R for half a period). Settling to half a step: RC·ln(2^(bits+1)).
     """
     if min(supply_V, frequency_Hz, resistance_ohm, farad) <= 0 or not 1 <= bits <= 24:
-        raise Trouble("Supply, frequency, R and C must be above zero, bits from 1 to 24.")
+        raise UserError("Supply, frequency, R and C must be above zero, bits from 1 to 24.")
     constant = resistance_ohm * farad
     # The exact figure of a square wave through one RC; Vcc/(4·f·R·C) is its limit.
     ripple = supply_V * math.tanh(1 / (4 * frequency_Hz * constant))

@@ -11,7 +11,7 @@ from typing import Literal
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 Topology = Literal["bridge", "centre_tap", "half_wave"]
 
@@ -35,13 +35,13 @@ class Rectifier:
     mains_Hz: float = 50.0
 
     def checked(self) -> "Rectifier":
-        """Itself; Trouble where a figure can't be."""
+        """Itself; UserError where a figure can't be."""
         if not (np.all(np.asarray(self.emf_V) > 0) and np.all(np.asarray(self.resistance_ohm) > 0)):
-            raise Trouble("A winding has volts and a resistance above zero.")
+            raise UserError("A winding has volts and a resistance above zero.")
         if not (self.capacitance_F > 0 and self.mains_Hz > 0):
-            raise Trouble("Capacitance and mains frequency must be above zero.")
+            raise UserError("Capacitance and mains frequency must be above zero.")
         if self.diode_V < 0 or self.esr_ohm < 0:
-            raise Trouble("A diode's drop and a capacitor's resistance are zero or above.")
+            raise UserError("A diode's drop and a capacitor's resistance are zero or above.")
         return self
 
 
@@ -73,25 +73,27 @@ def rectified(
 ) -> Rectified:
     """Mean, valley, peak and currents of a reservoir under one kind of load (arrays allowed).
 
-    Raises Trouble for figures that can't be, and where a load draws the reservoir down to nothing.
+    Raises UserError for figures that can't be, and where a load draws the reservoir down to nothing.
     """
     circuit.checked()
     given = {"A": load_A, "ohm": load_ohm, "W": load_W}
     kinds = [kind for kind, value in given.items() if value is not None]
     if len(kinds) != 1:
-        raise Trouble("Give the load once: as amps, as ohms or as watts.")
+        raise UserError("Give the load once: as amps, as ohms or as watts.")
     kind = kinds[0]
     load = np.asarray(given[kind], float)
     if not (np.isfinite(load).all() and (load >= 0).all() and (kind != "ohm" or (load > 0).all())):
-        raise Trouble("A load is zero or above; a resistance is above zero.")
+        raise UserError("A load is zero or above; a resistance is above zero.")
     shape = np.broadcast_shapes(load.shape, np.shape(circuit.emf_V), np.shape(circuit.resistance_ohm))
     start = np.broadcast_to(np.sqrt(2) * circuit.emf_V - _DROPS[circuit.topology] * circuit.diode_V, shape)
     if not (start > 0).all():
-        raise Trouble("The winding does not reach over the diodes' drop.")
+        raise UserError("The winding does not reach over the diodes' drop.")
     settled = _periodic(circuit, kind, load, start)
     found = _period(circuit, kind, load, settled, keep=True)
     if not np.isfinite(found.mean_V).all() or (found.valley_V <= 0).any():
-        raise Trouble("The load draws the reservoir down to nothing; it is more than this winding delivers.")
+        raise UserError(
+            "The load draws the reservoir down to nothing; it is more than this winding delivers."
+        )
     return found
 
 
@@ -117,7 +119,7 @@ def _periodic(circuit: Rectifier, kind: str, load: Array, start: Array) -> Array
         if np.all(np.abs(following - volts) <= 1e-7 * start):
             return np.asarray(following)
         volts = following
-    raise Trouble(
+    raise UserError(
         "The reservoir does not come to rest: the load draws more than this winding delivers, or the "
         "capacitor is too large for its resistance."
     )
@@ -186,5 +188,5 @@ def no_load_V(circuit: Rectifier, high_line: float = 0.1) -> float:
 def winding_resistance(emf_V: float, rated_V: float, rated_A: float) -> float:
     """Resistance in Ω behind a winding from its regulation: (no-load − rated volts) / rated amps."""
     if not (emf_V > rated_V > 0 and rated_A > 0):
-        raise Trouble("A winding's no-load volts lie above its rated volts; its rated amps above zero.")
+        raise UserError("A winding's no-load volts lie above its rated volts; its rated amps above zero.")
     return (emf_V - rated_V) / rated_A

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class Regulator:
     def volts_per_turn(self, turns: float) -> float:
         """How far one turn of the potentiometer moves the output, V."""
         if not turns > 0:
-            raise Trouble("A potentiometer has a turn, or a part of one: type more than none.")
+            raise UserError("A potentiometer has a turn, or a part of one: type more than none.")
         low, high = self.span_V
         return (high - low) / turns
 
@@ -53,18 +53,18 @@ class Regulator:
 
 
 def checked(regulator: Regulator) -> Regulator:
-    """Itself; Trouble where a figure can't be."""
+    """Itself; UserError where a figure can't be."""
     if not (regulator.r1_ohm > 0 and regulator.reference_V > 0):
-        raise Trouble("R1 and the reference must be above zero.")
+        raise UserError("R1 and the reference must be above zero.")
     if min(regulator.r2_ohm, regulator.pot_ohm, regulator.adjust_A, regulator.dropout_V) < 0:
-        raise Trouble("R2, the potentiometer, the adjust current and the dropout are zero or above.")
+        raise UserError("R2, the potentiometer, the adjust current and the dropout are zero or above.")
     return regulator
 
 
 def r2_for(regulator: Regulator, volts: float) -> float:
-    """R2 in Ω that gives these volts; Trouble below the reference."""
+    """R2 in Ω that gives these volts; UserError below the reference."""
     if volts < regulator.reference_V:
-        raise Trouble(f"{volts:g} V is below the reference of {regulator.reference_V:g} V.")
+        raise UserError(f"{volts:g} V is below the reference of {regulator.reference_V:g} V.")
     return (volts - regulator.reference_V) / (regulator.reference_V / regulator.r1_ohm + regulator.adjust_A)
 
 
@@ -85,7 +85,7 @@ def nearest(wanted_ohm: float, bin_ohm: Sequence[float]) -> Made:
     """
     values = sorted({v for v in bin_ohm if v > 0})
     if not values:
-        raise Trouble("The bin holds no resistor above zero.")
+        raise UserError("The bin holds no resistor above zero.")
     single = [Made(v, (v,), "alone") for v in values]
     pairs = [(a, b) for i, a in enumerate(values) for b in values[i:]]
     series = [Made(a + b, (a, b), "in series") for a, b in pairs]

@@ -7,7 +7,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.rectifier import Rectifier, rectified
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: Points of a source's curve, closer together near no load where it bends most.
 POINTS = 24
@@ -51,7 +51,7 @@ def curves(at_nominal: Rectifier, at_low_line: Rectifier, most: float) -> Reserv
         try:
             nominal, low = (rectified(c, load_A=amps) for c in (at_nominal, at_low_line))
             break
-        except Trouble:
+        except UserError:
             most *= 0.7
     else:
         return None

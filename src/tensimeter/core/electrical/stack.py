@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: Above these volts DC a stack is a hazard to touch (extra-low voltage, IEC 61140, dry conditions).
 TOUCHABLE_V = 60.0
@@ -52,12 +52,12 @@ def stack(units: Sequence[Unit], share: float = 0.8, diode_V: float = 0.9) -> St
     A tap at a unit's positive flows through that unit and those below it. `share` is how hard a unit is
     run (amps and watts). Any terminal may reach the whole stack's trip volts against earth, floating or
     with the far end faulted to earth: each unit's output must stand that against its case. When a unit
-    is down, its reverse diode carries what the others can still drive. Raises Trouble for no unit.
+    is down, its reverse diode carries what the others can still drive. Raises UserError for no unit.
     """
     if not units:
-        raise Trouble("A stack needs units.")
+        raise UserError("A stack needs units.")
     if any(u.volts <= 0 or u.amps <= 0 or u.tap_A < 0 for u in units):
-        raise Trouble("Each unit of a stack has volts and amps above zero, and a tap of zero or above.")
+        raise UserError("Each unit of a stack has volts and amps above zero, and a tap of zero or above.")
     taps = [sum(u.tap_A for u in units[k:-1]) for k in range(len(units))]
     able = [min(u.amps, (u.watts or u.volts * u.amps) / u.volts) * share for u in units]
     left = [a - t for a, t in zip(able, taps, strict=True)]

@@ -5,8 +5,8 @@ import re
 
 import numpy as np
 
-from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.errors import UserError
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.quantity import parse
 
 #: Annealed copper at 20 °C, Ω·m (IEC 60028).
@@ -28,20 +28,20 @@ def awg_area(gauge: float) -> float:
 
 
 def parse_area(text: str) -> float:
-    """Cross-section in m² from `16awg`, `AWG 16`, `0.75mm2` or `0,75 mm²`; Trouble otherwise."""
+    """Cross-section in m² from `16awg`, `AWG 16`, `0.75mm2` or `0,75 mm²`; UserError otherwise."""
     compact = text.strip().casefold().replace(" ", "")
     gauge = re.fullmatch(r"(?:awg)?(\d{1,2})(?:awg)?", compact)
     if gauge and "awg" in compact:
         number = int(gauge.group(1))
         if number > 40:
-            raise Trouble(f"“{text}” is no wire gauge for a supply; give 0 to 40 AWG or mm².")
+            raise UserError(f"“{text}” is no wire gauge for a supply; give 0 to 40 AWG or mm².")
         return awg_area(number)
     metric = re.fullmatch(r"([\d.,]+)(?:mm2|mm²)", compact)
     if not metric:
-        raise Trouble(f"“{text}” is not a wire size; write 16awg or 0.75mm2.")
+        raise UserError(f"“{text}” is not a wire size; write 16awg or 0.75mm2.")
     area = parse(metric.group(1))
     if area <= 0:
-        raise Trouble(f"“{text}” is not a wire size; it must be above zero.")
+        raise UserError(f"“{text}” is not a wire size; it must be above zero.")
     return area * 1e-6
 
 
@@ -66,16 +66,16 @@ def ampacity(area: float, insulation: float = 70.0, ambient: float = 20.0) -> fl
     return float(13 * (area * 1e6) ** 0.62 * np.sqrt(rise / 30))
 
 
-def explain_resistance(length: float, area: float, temperature: float = 20.0) -> Worked:
+def explain_resistance(length: float, area: float, temperature: float = 20.0) -> Derivation:
     """Why a lead has this resistance."""
-    return Worked(
+    return Derivation(
         "Resistance of a lead, both legs",
         "R = 2·ρ20·(1 + α20·(T − 20 °C))·L / A",
         (
-            Given("ρ20·(1 + α20·(T − 20))", "copper, Ω·m", resistivity(temperature), ""),
-            Given("L", "length of one leg", length, "m"),
-            Given("A", "cross-section, m²", area, ""),
-            Given("T", "temperature of the copper", temperature, "C"),
+            Input("ρ20·(1 + α20·(T − 20))", "copper, Ω·m", resistivity(temperature), ""),
+            Input("L", "length of one leg", length, "m"),
+            Input("A", "cross-section, m²", area, ""),
+            Input("T", "temperature of the copper", temperature, "C"),
         ),
         resistance(length, area, temperature),
         "ohm",

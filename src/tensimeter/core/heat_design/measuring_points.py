@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.heatup.prior import Expected
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.instruments import Thermometer
@@ -15,7 +15,7 @@ from tensimeter.core.path import ConverterLink
 from tensimeter.core.rating.dissipation import hottest_allowed_C, losses, sink_of
 from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, resistance_at, resting_speed
 from tensimeter.core.rating.ladder import at
-from tensimeter.core.thermal.rc_ladder import Stages
+from tensimeter.core.thermal.rc_ladder import CauerLadder
 
 #: J/K of the air inside with the walls of a small box: a rule of thumb.
 BOX_J_K = 400.0
@@ -33,7 +33,7 @@ def thermometer(job: Job) -> TemperatureMeter:
     return Thermometer(id="assumed", name="thermometer (assumed)", accuracy_K=ASSUMED_K)
 
 
-def temperature_places(job: Job) -> dict[str, str]:
+def measuring_points(job: Job) -> dict[str, str]:
     """Names of the places that a thermometer may sit at, by their ids."""
     found = {"ambient": "room"}
     for link in job.design.links:
@@ -43,11 +43,11 @@ def temperature_places(job: Job) -> dict[str, str]:
 
 
 def watched(job: Job, output: str) -> str:
-    """The converter on the way to an output that gets hottest by design; Trouble where none says how."""
+    """The converter on the way to an output that gets hottest by design; UserError where none says how."""
     path = [x for x in job.design.path_to(output) if isinstance(x, ConverterLink)]
     known = [x for x in path if chain(job, x.id) is not None]
     if not known:
-        raise Trouble(
+        raise UserError(
             f"No converter on the way to {job.output(output).name} says how it sheds its heat: give it K/W "
             "of its switch and its sink in Stock, or watch temperatures without a forecast of its junction."
         )
@@ -59,7 +59,7 @@ def watched(job: Job, output: str) -> str:
     return max(known, key=above_sink).id
 
 
-def chain(job: Job, link: str, speed: float | None = None) -> Stages | None:
+def chain(job: Job, link: str, speed: float | None = None) -> CauerLadder | None:
     """The thermal stages of a converter by the design, its fan at a share of full speed, at rest where None.
 
     None where the design does not say.
@@ -79,7 +79,7 @@ def chain(job: Job, link: str, speed: float | None = None) -> Stages | None:
     if job.settings.box_K_W:
         theta["air"] = box_resistance(job.settings.box_K_W, fan_of(job), speed)
         capacity["air"] = BOX_J_K
-    return Stages(theta, capacity)
+    return CauerLadder(theta, capacity)
 
 
 def heats(job: Job, output: str, amps: Sequence[float], link: str) -> tuple[Array, Array]:
@@ -162,7 +162,9 @@ class Scenario:
     lid_open: bool = False
 
 
-def steady_spot_C(stages: Stages, own_W: float, rest_W: float, junction_K_W: float, asked: Scenario) -> float:
+def steady_spot_C(
+    stages: CauerLadder, own_W: float, rest_W: float, junction_K_W: float, asked: Scenario
+) -> float:
     """°C of the junction in the end."""
     theta = dict(stages.theta_K_W)
     theta["sink"] = theta.get("sink", 0.0) * asked.sink_share / (1 - asked.dust)
@@ -174,7 +176,7 @@ def steady_spot_C(stages: Stages, own_W: float, rest_W: float, junction_K_W: flo
     return asked.room_C + theta.get("air", 0.0) * (own + rest) + own * (inner + junction_K_W)
 
 
-def as_fitted(job: Job, link: str, stages: Stages) -> Job:
+def as_fitted(job: Job, link: str, stages: CauerLadder) -> Job:
     """The job with a converter's thermal figures as they were fitted; nothing of the document changes."""
     on = job.design.link(link)
     part = job.part(on.part)

@@ -10,9 +10,9 @@ from tensimeter.core.heatup.basis import Linear, Shapes, residuals, sums
 from tensimeter.core.heatup.forecast import BEYOND_K, BEYOND_SPANS, Forecast
 from tensimeter.core.heatup.known import Known
 from tensimeter.core.heatup.prior import Expected
-from tensimeter.core.heatup.quantised import exactly
+from tensimeter.core.heatup.quantised import sample_quantised
 from tensimeter.core.heatup.record import Cells, HeatUp, gathered
-from tensimeter.core.heatup.sampler import Density, around, curvature, log_evidence, mode, walked
+from tensimeter.core.heatup.sampler import Density, around, curvature, log_evidence, mode, sample_ensemble
 
 Order = Literal["1", "2", "auto"]
 
@@ -29,7 +29,7 @@ MISFIT = 1.5
 WALKERS, BURN, KEEP = 100, 60, 120
 
 
-def foresee(
+def fit_heat_up(
     record: HeatUp,
     expected: Expected | None = None,
     order: Order = "auto",
@@ -37,7 +37,7 @@ def foresee(
     *,
     compare: bool = True,
 ) -> Forecast:
-    """The forecast of a heat-up; Trouble where it is too short to tell anything.
+    """The forecast of a heat-up; UserError where it is too short to tell anything.
 
     With order 1 or 2 given, that many time constants; else both, weighted by their evidence. `compare` works
     out too what the readings say without the design, which tells what the forecast rests on.
@@ -192,10 +192,10 @@ def _alike(residual: Array) -> float:
 def _told_by(fit: Placed, record: HeatUp, rng: np.random.Generator, keep: int) -> Forecast:
     """The forecast drawn from a fit."""
     cells, known, lag = fit.cells, fit.known, record.lag_s
-    search = walked(fit.density, around(fit.best, fit.spread, WALKERS, rng), rng, BURN, keep)
+    search = sample_ensemble(fit.density, around(fit.best, fit.spread, WALKERS, rng), rng, BURN, keep)
     rises = _linear_draws(cells, search, known, lag, fit.wider, rng)
     if cells.coarse and fit.wider < MISFIT:
-        search, rises = exactly(cells, known, search, rises, lag, rng)
+        search, rises = sample_quantised(cells, known, search, rises, lag, rng)
     weights = np.full(len(search), 1 / len(search))
     found = _told(cells, search, rises, weights, fit.order, rng)
     # Small records leave their noise uncertain: Student's t for the normal.

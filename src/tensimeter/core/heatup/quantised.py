@@ -11,7 +11,7 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.heatup.basis import Shapes, columns
 from tensimeter.core.heatup.known import Known
 from tensimeter.core.heatup.record import Cells
-from tensimeter.core.heatup.sampler import walked
+from tensimeter.core.heatup.sampler import sample_ensemble
 
 #: How well the noise itself is believed beforehand, in ln.
 NOISE_SPREAD = 0.7
@@ -21,7 +21,7 @@ NOISE_SPREAD = 0.7
 WALKERS, BURN, KEEP = 100, 250, 200
 
 
-def exactly(
+def sample_quantised(
     cells: Cells, known: Known, search: Array, rises: Array, lag_s: float, rng: np.random.Generator
 ) -> tuple[Array, Array]:
     """Draws of what is searched for (k, d) and of the linear part (k, p), by every figure shown."""
@@ -47,7 +47,7 @@ def exactly(
     begin = np.column_stack([search, rises])[pick]
     begin = begin.mean(0) + 2 * (begin - begin.mean(0))
     start = np.column_stack([begin, noise + 0.3 * rng.standard_normal(WALKERS)])
-    found = walked(density, start, rng, BURN, KEEP)
+    found = sample_ensemble(density, start, rng, BURN, KEEP)
     return found[:, :d], found[:, d:-1]
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure, IntArray
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: A record longer than this many samples is gathered into about so many bins of time.
 FEW, BINS = 200, 140
@@ -36,9 +36,9 @@ class HeatUp:
     def __post_init__(self) -> None:
         t, c = np.asarray(self.time_s, float), np.asarray(self.celsius, float)
         if t.shape != c.shape or t.ndim != 1 or not (np.isfinite(t).all() and np.isfinite(c).all()):
-            raise Trouble("A heat-up is a column of times and one of temperatures, all of them numbers.")
+            raise UserError("A heat-up is a column of times and one of temperatures, all of them numbers.")
         if len(t) and (np.diff(t) < 0).any():
-            raise Trouble("The times of a heat-up must not run backwards.")
+            raise UserError("The times of a heat-up must not run backwards.")
 
     @property
     def on_s(self) -> float:
@@ -107,13 +107,13 @@ class Cells:
 
 
 def gathered(record: HeatUp) -> Cells:
-    """Bins, digits and noise of a heat-up; Trouble where there are too few samples after load on."""
+    """Bins, digits and noise of a heat-up; UserError where there are too few samples after load on."""
     t, c = np.asarray(record.time_s, float), np.asarray(record.celsius, float)
     ambient = np.broadcast_to(np.asarray(record.ambient_C, float), t.shape)
     on = record.on_s
     after = t >= on
     if after.sum() < 5 or t[-1] <= on:
-        raise Trouble("Five temperatures or more after the load came on are needed for a forecast.")
+        raise UserError("Five temperatures or more after the load came on are needed for a forecast.")
     digit = digit_of(c)
     noise = record.noise_K if record.noise_K is not None else noise_of(t[after], c[after], digit)
     start, start_sd = _start(record, c[~after], noise, digit)

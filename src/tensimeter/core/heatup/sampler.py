@@ -57,7 +57,7 @@ def curvature(density: Density, at: Array, widest: Array) -> Array:
     return np.asarray((vectors / np.maximum(values_, (0.2 / widest).min())) @ vectors.T)
 
 
-def walked(density: Density, start: Array, rng: np.random.Generator, burn: int, keep: int) -> Array:
+def sample_ensemble(density: Density, start: Array, rng: np.random.Generator, burn: int, keep: int) -> Array:
     """Draws (n, d) from walkers that began at `start` (k, d), by the stretch move.
 
     Each walker moves along the line to another one of the other half, by a stretch z with density 1/√z on

@@ -13,25 +13,25 @@ from enum import StrEnum
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.errors import UserError
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.quantity import show
 
 
 class Verdict(StrEnum):
     """The four verdicts, from best to worst in `ORDER`."""
 
-    HOLDS = "holds"
+    CONFORMS = "holds"
     NOT_MEASURED = "not_measured"
     TOO_CLOSE = "too_close"
-    MISSES = "misses"
+    NONCONFORMING = "misses"
 
     @property
     def words(self) -> str:
         return {"too_close": "too close to call", "not_measured": "not measured"}.get(self.value, self.value)
 
 
-_ORDER = (Verdict.HOLDS, Verdict.NOT_MEASURED, Verdict.TOO_CLOSE, Verdict.MISSES)
+_ORDER = (Verdict.CONFORMS, Verdict.NOT_MEASURED, Verdict.TOO_CLOSE, Verdict.NONCONFORMING)
 
 
 def worst(verdicts: Iterable[Verdict]) -> Verdict:
@@ -78,7 +78,7 @@ _ACCURACY = re.compile(
 def parse_accuracy(text: str, resolution: float | None = None) -> Accuracy:
     """An accuracy written `0.5%+2@0.01`: per cent of reading, counts, value of one count.
 
-    `resolution` is used when none is written. Raises Trouble when it can't be read.
+    `resolution` is used when none is written. Raises UserError when it can't be read.
     """
     match = _ACCURACY.match(text.replace(",", "."))
     step = resolution
@@ -87,7 +87,7 @@ def parse_accuracy(text: str, resolution: float | None = None) -> Accuracy:
         scale = {"m": 1e-3, "u": 1e-6, "µ": 1e-6}.get(raw[-1], 1.0)
         step = float(raw.rstrip("muµ")) * scale
     if not match or not step:
-        raise Trouble(
+        raise UserError(
             f"“{text}” is not an accuracy; write per cent of reading, counts and the value of "
             "one count, for example 0.5%+2@0.01."
         )
@@ -96,7 +96,7 @@ def parse_accuracy(text: str, resolution: float | None = None) -> Accuracy:
             of_reading=float(match["reading"]) / 100, counts=float(match["counts"] or 0), resolution=step
         )
     except ValueError as error:
-        raise Trouble(f"“{text}” is not an accuracy that a meter can have.") from error
+        raise UserError(f"“{text}” is not an accuracy that a meter can have.") from error
 
 
 def half_width_95(rectangulars: Sequence[float], sigma: float = 0.0) -> float:
@@ -179,9 +179,9 @@ def judge(interval: Interval | None, band: Band) -> Verdict:
         return Verdict.NOT_MEASURED
     low, high = band.ends
     if interval.low >= low and interval.high <= high:
-        return Verdict.HOLDS
+        return Verdict.CONFORMS
     if interval.high < low or interval.low > high:
-        return Verdict.MISSES
+        return Verdict.NONCONFORMING
     return Verdict.TOO_CLOSE
 
 
@@ -210,16 +210,18 @@ def capability(accuracy: Accuracy, band: Band, value: float) -> Capability:
     return Capability(accuracy.half_width(value), float(room))
 
 
-def explain_reading(title: str, value: float, unit: str, accuracy: Accuracy, interval: Interval) -> Worked:
+def explain_reading(
+    title: str, value: float, unit: str, accuracy: Accuracy, interval: Interval
+) -> Derivation:
     """Why a reading is uncertain by this much."""
-    return Worked(
+    return Derivation(
         title,
         "x ± h95 of (gain ±g·x, offset ±n·d, noise and quantisation s)",
         (
-            Given("x", "reading", value, unit),
-            Given("g", "accuracy, share of reading", accuracy.of_reading, "%"),
-            Given("n·d", "accuracy, counts times value of a count", accuracy.offset, unit),
-            Given("s", "noise and quantisation, rms", accuracy.scatter, unit),
+            Input("x", "reading", value, unit),
+            Input("g", "accuracy, share of reading", accuracy.of_reading, "%"),
+            Input("n·d", "accuracy, counts times value of a count", accuracy.offset, unit),
+            Input("s", "noise and quantisation, rms", accuracy.scatter, unit),
         ),
         interval.value,
         unit,

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, identifier
 from tensimeter.core.model.job import Adjusted, Assembly, Job, Mark, Pulled, WireChoice
 
@@ -20,9 +20,9 @@ def with_wire(job: Job, wire_id: str, **fields: Any) -> Job:
 
 
 def with_pulled(job: Job, unit: str, what: str, where: str, keyed: bool, label: str) -> Job:
-    """The take-apart register with one more entry; Trouble where it names nothing."""
+    """The take-apart register with one more entry; UserError where it names nothing."""
     if not unit.strip() or not what.strip():
-        raise Trouble("Write what was pulled, and of which unit.")
+        raise UserError("Write what was pulled, and of which unit.")
     entry = Pulled(
         id=identifier(f"{unit} {what}", (p.id for p in job.assembly.pulled)),
         unit=unit.strip(),
@@ -57,9 +57,9 @@ def mixed_up(job: Job) -> list[str]:
 
 
 def with_mark(job: Job, photo: int, x: float, y: float, text: str) -> Job:
-    """A photo with one more place marked on it; Trouble where it is not said what is there."""
+    """A photo with one more place marked on it; UserError where it is not said what is there."""
     if not text.strip():
-        raise Trouble("Write what is there: a trim, a test point, a connector.")
+        raise UserError("Write what is there: a trim, a test point, a connector.")
     mark = Mark(photo=photo, x=min(max(x, 0.0), 1.0), y=min(max(y, 0.0), 1.0), text=text.strip())
     return with_assembly(job, marks=(*job.assembly.marks, mark))
 
@@ -71,7 +71,7 @@ def without_mark(job: Job, mark: Mark) -> Job:
 def with_setting(job: Job, what: str, value: str, shown_by: str) -> Job:
     """The settings register with one more line, or a line of the same name replaced."""
     if not what.strip() or not value.strip():
-        raise Trouble("Write what was set, and to what.")
+        raise UserError("Write what was set, and to what.")
     entry = Adjusted(what=what.strip(), value=value.strip(), shown_by=shown_by.strip())
     rest = tuple(s for s in job.assembly.settings if s.what != entry.what)
     return with_assembly(job, settings=(*rest, entry))

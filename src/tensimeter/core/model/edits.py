@@ -6,7 +6,7 @@ from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Campaign, Job, Nameplate
 from tensimeter.core.model.nameplate import read_nameplate
 from tensimeter.core.model.tests import LoadRegulation, Test
@@ -29,14 +29,14 @@ def identifier(name: str, taken: Iterable[str]) -> str:
 
 
 def changed(record: R, **fields: Any) -> R:
-    """A copy of a record with fields changed and checked; Trouble names the field."""
+    """A copy of a record with fields changed and checked; UserError names the field."""
     try:
         return type(record).model_validate({**record.model_dump(), **fields})
     except ValidationError as error:
         first = error.errors()[0]
         field = str(first["loc"][0]) if first["loc"] else "value"
         said = first["msg"].removeprefix("Value error, ").lower()
-        raise Trouble(f"{field.replace('_', ' ')}: {said}.") from error
+        raise UserError(f"{field.replace('_', ' ')}: {said}.") from error
 
 
 def with_links(job: Job, links: Iterable[Link]) -> Job:
@@ -109,7 +109,7 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
     """The job with a link made from what was typed, put in after another link.
 
     Either the name of a part in the stock, or `output NAME 13.6V 8A`. A donor stands on the unit
-    named, or on top of the stack; after `or` it may feed in its place. Trouble when it is neither.
+    named, or on top of the stack; after `or` it may feed in its place. UserError when it is neither.
     """
     words = text.strip()
     instead = words.casefold().startswith("or ")
@@ -118,7 +118,7 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
     if words.casefold().startswith("output"):
         plate = read_nameplate(words[len("output") :])
         if plate.amps is None or not plate.name:
-            raise Trouble("Write an output like “output MOUNT 13.6V 8A”.")
+            raise UserError("Write an output like “output MOUNT 13.6V 8A”.")
         output = OutputLink(
             id=identifier(plate.name, taken), name=plate.name, nominal_V=plate.volts,
             full_load_A=plate.amps, aim=job.policy.aim,
@@ -127,7 +127,7 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
     part = _part_named(job, words)
     common: dict[str, Any] = {"id": identifier(part.name, taken), "name": part.name, "part": part.id}
     if not isinstance(part, PathPart):
-        raise Trouble(f"{part.name} {part.elsewhere}.")
+        raise UserError(f"{part.name} {part.elsewhere}.")
     if isinstance(part, SourcePart) and part.separate_outputs():
         return _outputs_joined(job, part)
     link = part.as_link(common)
@@ -156,7 +156,7 @@ def _instead(job: Job, unit: UnitLink) -> Job:
         return with_links(job, [unit, *[grown if x is either else x for x in links]])
     top = _top_unit(job, None)
     if top is None:
-        raise Trouble("There is no source yet that this one could stand in for.")
+        raise UserError("There is no source yet that this one could stand in for.")
     made = EitherLink(
         id=identifier("either", (x.id for x in links)), name="Either source", fed_by=top, others=(unit.id,)
     )
@@ -170,7 +170,7 @@ def _outputs_joined(job: Job, part: SourcePart) -> Job:
     there = {link.rail for link in job.design.links if isinstance(link, UnitLink) and link.part == part.id}
     missing = [name for name in part.separate_outputs() if name not in there]
     if not missing:
-        raise Trouble(f"Every rail of {part.name} is in the path already.")
+        raise UserError(f"Every rail of {part.name} is in the path already.")
     for name in missing:
         taken = [link.id for link in job.design.links]
         link = UnitLink(id=identifier(name, taken), name=name, part=part.id, rail=name)
@@ -183,9 +183,9 @@ def _part_named(job: Job, words: str) -> Part:
     exact = [p for p in job.stock if wanted in (p.name.casefold(), p.id)]
     begin = exact or [p for p in job.stock if p.name.casefold().startswith(wanted)]
     if not begin or not wanted:
-        raise Trouble(f"There is no “{words}” in the stock; add it there, or write “output …”.")
+        raise UserError(f"There is no “{words}” in the stock; add it there, or write “output …”.")
     if len(begin) > 1:
-        raise Trouble(f"“{words}” could be {' or '.join(p.name for p in begin[:3])}.")
+        raise UserError(f"“{words}” could be {' or '.join(p.name for p in begin[:3])}.")
     return begin[0]
 
 
@@ -222,7 +222,7 @@ def readings_first(name: str, nameplate: str, tolerance: float = 0.05) -> Job:
     """A job for a supply that exists already: a name, a nameplate, one output, no design."""
     plate = read_nameplate(nameplate)
     if plate.amps is None:
-        raise Trouble(f"The nameplate “{nameplate}” needs amps or watts beside the volts.")
+        raise UserError(f"The nameplate “{nameplate}” needs amps or watts beside the volts.")
     output = OutputLink(
         id="out", name="OUT", nominal_V=plate.volts, full_load_A=plate.amps, tolerance=tolerance
     )

@@ -4,7 +4,7 @@ from typing import Annotated, Any, Final, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.bounds import must_be_bounded
 from tensimeter.core.model.tests import Test
 from tensimeter.core.parts.registry import Part
@@ -158,37 +158,37 @@ class Job(Record):
         return next((part for part in self.stock if part.id == part_id), None)
 
     def output(self, output_id: str) -> OutputLink:
-        """The output with this id or name; Trouble when there is none."""
+        """The output with this id or name; UserError when there is none."""
         for output in self.design.outputs():
             if output_id.casefold() in (output.id.casefold(), output.name.casefold()):
                 return output
         names = ", ".join(o.name for o in self.design.outputs()) or "none yet"
-        raise Trouble(f"There is no output “{output_id}” in this job; its outputs are: {names}.")
+        raise UserError(f"There is no output “{output_id}” in this job; its outputs are: {names}.")
 
     def test(self, name: str) -> Test:
-        """The test with this id, or the first of this kind; Trouble when there is none."""
+        """The test with this id, or the first of this kind; UserError when there is none."""
         for test in self.campaign.tests:
             if name in (test.id, test.kind):
                 return test
         names = ", ".join(t.id for t in self.campaign.tests) or "none yet"
-        raise Trouble(f"There is no test “{name}” in this job; its tests are: {names}.")
+        raise UserError(f"There is no test “{name}” in this job; its tests are: {names}.")
 
 
 def read_job(data: str | bytes | dict[str, Any]) -> Job:
-    """A job from JSON text or a parsed object; Trouble in one sentence when it is not one."""
+    """A job from JSON text or a parsed object; UserError in one sentence when it is not one."""
     try:
         job = Job.model_validate(data) if isinstance(data, dict) else Job.model_validate_json(data)
     except RecursionError as error:
-        raise Trouble("This is not a job that can be read: it is nested too deeply.") from error
+        raise UserError("This is not a job that can be read: it is nested too deeply.") from error
     except ValidationError as error:
         first = error.errors()[0]
         if first["loc"] == ("format",):
-            raise Trouble(
+            raise UserError(
                 "This job was written by a newer Tensimeter; nothing was changed. "
                 "Open it with that version or a later one."
             ) from error
         where = ".".join(str(step) for step in first["loc"]) or "the whole"
-        raise Trouble(f"This is not a job that can be read: {where}: {first['msg']}.") from error
+        raise UserError(f"This is not a job that can be read: {where}: {first['msg']}.") from error
     designs = (job.design, *(v.design for v in job.variants))
     must_be_bounded(job.stock, job.campaign.tests, designs)
     return job

@@ -3,7 +3,7 @@
 import re
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import split
 
 _FIGURE = re.compile(r"[+-]?\d+(?:[.,]\d+)?\s*(?:[mku]?(?:Ah|[VAW])|%)(?![A-Za-z])")
@@ -31,7 +31,7 @@ def read_nameplate(text: str) -> Plate:
     """Volts, amps, watts and efficiency of a nameplate; other words become the name.
 
     A rating that is missing is computed from the other two; a label whose V·A is not its W
-    (by more than 5 %) is flagged, and the smaller of both counts. Raises Trouble without volts.
+    (by more than 5 %) is flagged, and the smaller of both counts. Raises UserError without volts.
     """
     counted = _COUNT.search(text)
     bare = _COUNT.sub(" ", text, count=1) if counted else text
@@ -39,12 +39,12 @@ def read_nameplate(text: str) -> Plate:
     for match in _FIGURE.finditer(bare):
         value, unit = split(match.group())
         if unit in figures:
-            raise Trouble(f"The nameplate “{text}” gives {unit} twice; type one output at a time.")
+            raise UserError(f"The nameplate “{text}” gives {unit} twice; type one output at a time.")
         if value <= 0:
-            raise Trouble(f"The nameplate “{text}” has a figure that is not above zero.")
+            raise UserError(f"The nameplate “{text}” has a figure that is not above zero.")
         figures[unit] = value
     if "V" not in figures:
-        raise Trouble(f"The nameplate “{text}” has no volts; write it like 24V 6.3A 150W.")
+        raise UserError(f"The nameplate “{text}” has no volts; write it like 24V 6.3A 150W.")
     volts, amps, watts = figures["V"], figures.get("A"), figures.get("W")
     note = ""
     if amps is None and watts is not None:
@@ -58,7 +58,7 @@ def read_nameplate(text: str) -> Plate:
         )
     efficiency = figures.get("%")
     if efficiency is not None and efficiency > 1:
-        raise Trouble(f"The nameplate “{text}” claims an efficiency above 100 %.")
+        raise UserError(f"The nameplate “{text}” claims an efficiency above 100 %.")
     name = " ".join(_FIGURE.sub(" ", bare).split()).strip(" ,;·")
     family = next((f for word, f in _FAMILIES.items() if word in name.casefold()), "enclosed")
     count = max(int(counted.group(1)), 1) if counted else 1

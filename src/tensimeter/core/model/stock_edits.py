@@ -1,6 +1,6 @@
 """Edits of the stock: each takes a job and gives a new one; none changes what it was given."""
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, identifier, with_campaign
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.nameplate import read_nameplate
@@ -40,7 +40,7 @@ def without_part(job: Job, part_id: str) -> Job:
     if part_id in (campaign.load, campaign.voltmeter, campaign.ammeter, campaign.thermometer):
         users.append("the campaign")
     if users:
-        raise Trouble(f"It is in use by {', '.join(users)}; take it out there first.")
+        raise UserError(f"It is in use by {', '.join(users)}; take it out there first.")
     return job.model_copy(update={"stock": tuple(p for p in job.stock if p.id != part_id)})
 
 
@@ -78,7 +78,7 @@ def donor_from_nameplate(job: Job, text: str) -> Donor:
     """A donor card from a typed nameplate; its figures are the label's."""
     plate = read_nameplate(text)
     if plate.amps is None or plate.watts is None:
-        raise Trouble(f"The nameplate “{text}” needs amps or watts beside the volts.")
+        raise UserError(f"The nameplate “{text}” needs amps or watts beside the volts.")
     name = plate.name or f"Donor {plate.volts:g} V {plate.amps:g} A"
     return Donor(
         id=identifier(name, (p.id for p in job.stock)),
@@ -108,12 +108,12 @@ def from_library(job: Job, part: Part) -> Part:
 
 
 def split_up(job: Job, part_id: str) -> Job:
-    """“Two of these” as individuals, each with its own state; the first keeps the id. Trouble for one."""
+    """“Two of these” as individuals, each with its own state; the first keeps the id. UserError for one."""
     part = job.part(part_id)
     if part is None or part.count < 2:
-        raise Trouble("There is only one of it.")
+        raise UserError("There is only one of it.")
     if part.count > 26:
-        raise Trouble("More than 26 of one part can't be told apart by letters; make its count smaller.")
+        raise UserError("More than 26 of one part can't be told apart by letters; make its count smaller.")
     taken, apart = [p.id for p in job.stock], []
     for k in range(part.count):
         name = f"{part.name[:76]}, {'ABCDEFGHIJKLMNOPQRSTUVWXYZ'[k]}"
@@ -128,9 +128,9 @@ def with_efficiency(job: Job, part_id: str, text: str) -> Job:
     """A converter with one more efficiency such as `12V 5A 92%`, its losses fitted anew."""
     part, plate = job.part(part_id), read_nameplate(text)
     if not isinstance(part, ConverterPart):
-        raise Trouble("Only a converter has a loss that is fitted.")
+        raise UserError("Only a converter has a loss that is fitted.")
     if plate.amps is None or plate.efficiency is None:
-        raise Trouble(f"“{text}” is no efficiency; write output volts, amps and per cent: 12V 5A 92%.")
+        raise UserError(f"“{text}” is no efficiency; write output volts, amps and per cent: 12V 5A 92%.")
     point = EfficiencyPoint(out_V=plate.volts, out_A=plate.amps, efficiency=plate.efficiency)
     return with_part(job, part.with_losses((*part.efficiencies, point)))
 

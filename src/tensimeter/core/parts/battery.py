@@ -11,8 +11,8 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
-from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.errors import UserError
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, limit
@@ -98,13 +98,13 @@ class Battery(SourcePart, FedPart):
         """Hours at a constant draw, capacity over current; a lead battery gives less at a high draw.
 
         For lead the capacity counts at 20 hours and shrinks by Peukert's law, t = H·(C/(I·H))^k with
-        k = 1.2 (a rule of thumb). Raises Trouble for a draw that is not above zero.
+        k = 1.2 (a rule of thumb). Raises UserError for a draw that is not above zero.
 
         >>> Battery(id="b", name="b", capacity_Ah=7.0, rated_A=7.0).hours(0.35)
         20.0
         """
         if current_A <= 0:
-            raise Trouble("Hours of a battery are told at a draw above zero.")
+            raise UserError("Hours of a battery are told at a draw above zero.")
         if self.chemistry != "lead":
             return self.capacity_Ah / current_A
         return float(20.0 * (self.capacity_Ah / (current_A * 20.0)) ** 1.2)
@@ -112,13 +112,13 @@ class Battery(SourcePart, FedPart):
     def hours_at(self, amps: float) -> float | None:
         return self.hours(amps)
 
-    def explain_hours(self, name: str, amps: float) -> Worked:
+    def explain_hours(self, name: str, amps: float) -> Derivation:
         lead = self.chemistry == "lead"
         rule = "full at the start, at room temperature; an exponent of 1.2 is a rule of thumb"
-        return Worked(
+        return Derivation(
             f"How long {name} lasts",
             "t = 20 h·(C/(I·20 h))^1.2, Peukert" if lead else "t = C/I",
-            (Given("C", "capacity", self.capacity_Ah, "Ah"), Given("I", "what is drawn", amps, "A")),
+            (Input("C", "capacity", self.capacity_Ah, "Ah"), Input("I", "what is drawn", amps, "A")),
             self.hours(amps),
             "h",
             (rule,) if lead else (),

@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal
 
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.fuse import CERTAIN_TO_BLOW, TYPICAL_DROP_V, continuous_A
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, limit
@@ -51,17 +51,17 @@ class FusePart(OvercurrentPart):
     def can_blow(self, most_A: float) -> bool:
         return most_A >= self.certain_A
 
-    def explain_resistance(self) -> Worked:
+    def explain_resistance(self) -> Derivation:
         """Why it is taken to have this resistance."""
         if self.resistance_ohm is not None:
-            given = (Given("R", "as stated for the part", self.resistance_ohm, "ohm"),)
-            return Worked("Resistance of the fuse", "R", given, self.resistance_ohm, "ohm")
-        return Worked(
+            given = (Input("R", "as stated for the part", self.resistance_ohm, "ohm"),)
+            return Derivation("Resistance of the fuse", "R", given, self.resistance_ohm, "ohm")
+        return Derivation(
             "Resistance of the fuse",
             "R = U / I_rated",
             (
-                Given("U", "typical drop at the rating", TYPICAL_DROP_V, "V"),
-                Given("I_rated", "rating", self.rated_A, "A"),
+                Input("U", "typical drop at the rating", TYPICAL_DROP_V, "V"),
+                Input("I_rated", "rating", self.rated_A, "A"),
             ),
             self.ohms,
             "ohm",

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.path import Link
 from tensimeter.core.quantity import show
 
@@ -47,15 +47,15 @@ class Limit:
             share = np.asarray(self.used, float) / self.allowed
         return np.where(np.isfinite(share), share, np.inf)
 
-    def worked(self) -> Worked:
+    def worked(self) -> Derivation:
         """Why this limit stands where it does; for a single operating point."""
         used, allowed = self.shown
-        given = [Given("used", self.short, used, self.unit), Given("limit", self.note, allowed, self.unit)]
+        given = [Input("used", self.short, used, self.unit), Input("limit", self.note, allowed, self.unit)]
         if self.heat:
-            given.append(Given("air", "what both are counted from", float(self.offset), "C"))
+            given.append(Input("air", "what both are counted from", float(self.offset), "C"))
         if self.rated is not self.allowed:
-            given.append(Given("rated", "before the policy's share", float(self.rated), self.unit))
-        return Worked(self.name, "share used = used / limit", tuple(given), float(self.fraction), "%")
+            given.append(Input("rated", "before the policy's share", float(self.rated), self.unit))
+        return Derivation(self.name, "share used = used / limit", tuple(given), float(self.fraction), "%")
 
 
 def limit(

@@ -11,8 +11,8 @@ from tensimeter.core.electrical.dummy_load import DERATING, dummy_load
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
-from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Given
+from tensimeter.core.errors import UserError
+from tensimeter.core.explain import Input
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, least_load, limit
@@ -225,11 +225,11 @@ class RailSupply(SourcePart):
         return RailSupply.model_validate({**self.model_dump(), "rails": rails})
 
     def with_cross(self, found: Cross) -> "RailSupply":
-        """Its card with what was measured; Trouble where a measured rail is not on it."""
+        """Its card with what was measured; UserError where a measured rail is not on it."""
         names = {rail.name for rail in self.rails}
         unknown = [name for name in found.rails if name not in names]
         if unknown:
-            raise Trouble(f"{self.name} has no rail {unknown[0]}; it has {', '.join(sorted(names))}.")
+            raise UserError(f"{self.name} has no rail {unknown[0]}; it has {', '.join(sorted(names))}.")
         at = {name: k for k, name in enumerate(found.rails)}
         rails = []
         for rail in self.rails:
@@ -255,17 +255,17 @@ class RailSupply(SourcePart):
         if rail is None or not rail.minimum_A:
             return Sized(notes=("This rail asks for no least load.",))
         found = dummy_load(rail.volts, rail.minimum_A, float(here.air_C))
-        least = Given("I", "least load of the rail", rail.minimum_A, "A")
+        least = Input("I", "least load of the rail", rail.minimum_A, "A")
         rule = f"run at {DERATING * 100:g} % of it (rule of thumb)"
         return Sized(
             (
                 figure(
                     "Dummy load", "R = U/I", found.resistance_ohm, "ohm",
-                    Given("U", "of the rail", rail.volts, "V"), least,
+                    Input("U", "of the rail", rail.volts, "V"), least,
                 ),
                 figure(
                     "Rating to take", rule, found.rating_W, "W",
-                    Given("P", "what it takes", found.power_W, "W"),
+                    Input("P", "what it takes", found.power_W, "W"),
                 ),
                 figure("Its surface", "T = T_air + rise·P/P_rated", found.surface_C, "C", least),
             ),

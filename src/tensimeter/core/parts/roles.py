@@ -14,7 +14,7 @@ from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical.elements import Element
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
-from tensimeter.core.explain import Worked
+from tensimeter.core.explain import Derivation
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.figures import EfficiencyPoint, FeedbackDivider, HotPoint, MeterRange, PulseControl
@@ -191,7 +191,7 @@ class SourcePart(PathPart):
     def with_cross(self, found: Cross) -> "SourcePart | None":
         """Its card with what its outputs were read to do to one another; None where it has but one.
 
-        Raises Trouble where an output was read that is not on the card.
+        Raises UserError where an output was read that is not on the card.
         """
         return None
 
@@ -218,7 +218,7 @@ class SourcePart(PathPart):
         """Hours that it lasts at a draw above zero; None where it does not run down."""
         return None
 
-    def explain_hours(self, name: str, amps: float) -> Worked | None:
+    def explain_hours(self, name: str, amps: float) -> Derivation | None:
         """Why it lasts so long at a draw; `name` is its link's."""
         return None
 

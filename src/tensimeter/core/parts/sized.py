@@ -2,17 +2,17 @@
 
 from dataclasses import dataclass
 
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 
 
 @dataclass(frozen=True)
 class Sized:
     """Figures of one link, each with its why, and what is to be said beside them."""
 
-    figures: tuple[Worked, ...] = ()
+    figures: tuple[Derivation, ...] = ()
     notes: tuple[str, ...] = ()
 
 
-def figure(title: str, formula: str, value: float, unit: str, *given: Given, source: str = "") -> Worked:
+def figure(title: str, formula: str, value: float, unit: str, *given: Input, source: str = "") -> Derivation:
     """One figure with what it was worked from."""
-    return Worked(title, formula, given, value, unit, (), source)
+    return Derivation(title, formula, given, value, unit, (), source)

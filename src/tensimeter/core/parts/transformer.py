@@ -15,8 +15,8 @@ from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified
 from tensimeter.core.electrical.reservoir import ReservoirSource, curves
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
-from tensimeter.core.errors import Trouble
-from tensimeter.core.explain import Given
+from tensimeter.core.errors import UserError
+from tensimeter.core.explain import Input
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.roles import SourcePart, Stored
@@ -91,12 +91,12 @@ class Transformer(SourcePart):
         """What a tap gives behind its rectifier, up to the winding's rated rms current as DC.
 
         The winding's rms current exceeds the DC, so the curve reaches past what may be drawn. Raises
-        Trouble where the tap can't feed a reservoir at all.
+        UserError where the tap can't feed a reservoir at all.
         """
         at_nominal = self.circuit(tap, mains_Hz)
         found = curves(at_nominal, self.circuit(tap, mains_Hz, 1 - self.low_line), self.rated_A)
         if found is None:
-            raise Trouble(f"{self.name}: its tap of {self.tap_V[tap]:g} V can't feed the reservoir.")
+            raise UserError(f"{self.name}: its tap of {self.tap_V[tap]:g} V can't feed the reservoir.")
         return replace(found, no_load_high_line_V=no_load_V(at_nominal, self.high_line))
 
     def by_tap(self, here: Operating, asked: Callable[[ReservoirSource], Figure]) -> Figure:
@@ -234,7 +234,7 @@ class Transformer(SourcePart):
         amps, volts = float(here.point.I), self.tap_V[tap]
         state = rectified(self.circuit(tap, mains.mains_Hz), load_A=np.asarray(amps))
         highest = self.source_curve(tap, mains.mains_Hz).no_load_high_line_V
-        given = Given("I", "DC drawn", amps, "A")
+        given = Input("I", "DC drawn", amps, "A")
         integrated = "integrated over cycles until it repeats"
         figures = [
             figure("Ripple, p-p", integrated, float(state.peak_V - state.valley_V), "V", given),
@@ -250,8 +250,8 @@ class Transformer(SourcePart):
                 figure(
                     "Primary fuse, slow", "I = I_rms·U2/U1, times 1.5, next of the series",
                     fuses.choose(primary * 1.5, share=1.0).rated_A, "A",
-                    Given("I_rms", "of the winding", float(state.transformer_rms_A), "A"),
-                    Given("U1", "mains", mains.mains_V, "V"),
+                    Input("I_rms", "of the winding", float(state.transformer_rms_A), "A"),
+                    Input("U1", "mains", mains.mains_V, "V"),
                 )
             )  # fmt: skip
         ohms = self.bleed_ohm or BLED_S / (self.capacitance_F * np.log(max(highest / BLED_V, 1.01)))
@@ -260,9 +260,9 @@ class Transformer(SourcePart):
         figures.append(
             figure(
                 words, "t = R·C·ln(U0/U)", *((bled.time_s, "s") if self.bleed_ohm else (ohms, "ohm")),
-                Given("R", "across the reservoir", ohms, "ohm"),
-                Given("U0", "no load, high line", highest, "V"),
-                Given("P", "it takes at first", bled.power_W, "W"),
+                Input("R", "across the reservoir", ohms, "ohm"),
+                Input("U0", "no load, high line", highest, "V"),
+                Input("P", "it takes at first", bled.power_W, "W"),
             )
         )  # fmt: skip
         notes = ["The mains side is for those licensed for it; local codes decide."]

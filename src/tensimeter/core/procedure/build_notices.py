@@ -12,7 +12,7 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.path import ConverterLink, UnitLink
 from tensimeter.core.procedure.causes import causes
-from tensimeter.core.procedure.first_power import woken
+from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.stored_energy import is_empty, stored
 from tensimeter.core.quantity import show
@@ -49,7 +49,7 @@ def _assemble(job: Job, readings: Sequence[Reading]) -> list[Notice]:
             )
     for check in checked(job, readings):
         pair = check.pair
-        if not pair.hold or check.verdict is Verdict.HOLDS:
+        if not pair.hold or check.verdict is Verdict.CONFORMS:
             continue
         if check.reading is None:
             text = f"Expect {pair.expected} ({pair.why}). Type it: “{pair.place} …”."
@@ -171,9 +171,9 @@ def _cautions(job: Job) -> list[Notice]:
 
 def _wake(job: Job, readings: Sequence[Reading]) -> list[Notice]:
     found = []
-    for step in woken(job, readings):
+    for step in power_up_results(job, readings):
         s = step.step
-        if not s.hold or step.verdict is Verdict.HOLDS or s.band is None:
+        if not s.hold or step.verdict is Verdict.CONFORMS or s.band is None:
             continue
         low, high = s.band.ends
         expected = f"{show(low, s.quantity, 4)} to {show(high, s.quantity, 4)}"

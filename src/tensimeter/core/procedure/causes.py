@@ -7,7 +7,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import ConverterPart, SourcePart
 from tensimeter.core.parts.steps import PowerUpStep
 from tensimeter.core.path import ConverterLink, UnitLink
-from tensimeter.core.procedure.first_power import Woken, wake_steps
+from tensimeter.core.procedure.first_power import PowerUpResult, power_up_steps
 
 #: How near a reading must lie to what a cause predicts, as a fraction.
 NEAR = 0.06
@@ -22,14 +22,14 @@ class Cause:
     off: float
 
 
-def causes(job: Job, found: Woken) -> list[Cause]:
+def causes(job: Job, found: PowerUpResult) -> list[Cause]:
     """Causes for a reading that does not hold; empty where it holds.
 
     What the step's own link explains comes first, the nearest prediction on top; then, as one line, the
     nearest other place that should read so.
     """
     step, reading = found.step, found.reading
-    if reading is None or found.verdict is Verdict.HOLDS or step.quantity != "V" or step.expected is None:
+    if reading is None or found.verdict is Verdict.CONFORMS or step.quantity != "V" or step.expected is None:
         return []
     value = reading.value
     scale = max(abs(step.expected), 1.0)
@@ -63,7 +63,7 @@ def _of_link(job: Job, step: PowerUpStep) -> list[tuple[str, float]]:
     link = next((x for x in job.design.links if x.id == step.link), None)
     part = job.part(link.part) if link else None
     if isinstance(link, ConverterLink) and isinstance(part, ConverterPart) and step.id.startswith("trim"):
-        given = next((s.expected for s in wake_steps(job) if s.id == f"in-{link.id}"), None) or 0.0
+        given = next((s.expected for s in power_up_steps(job) if s.id == f"in-{link.id}"), None) or 0.0
         top = min(part.out_max_V, given - (part.dropout_V if part.topology == "step_down" else 0.0))
         guesses += [
             ("Its trim stands at its top: turn it down before anything is connected.", top),
@@ -88,7 +88,9 @@ def _of_link(job: Job, step: PowerUpStep) -> list[tuple[str, float]]:
 
 def _elsewhere(job: Job, step: PowerUpStep) -> list[tuple[str, float]]:
     """What other places should read: a reading there means swapped wires."""
-    others = [s for s in wake_steps(job) if s.expected is not None and s.quantity == "V" and s.id != step.id]
+    others = [
+        s for s in power_up_steps(job) if s.expected is not None and s.quantity == "V" and s.id != step.id
+    ]
     return [
         (f"That is what belongs at {s.probe}: swapped wires, or the wrong place.", s.expected)
         for s in others

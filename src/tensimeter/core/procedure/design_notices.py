@@ -6,7 +6,7 @@ from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.bands import allowed, cases
 from tensimeter.core.design.startup import inrushes, lock_ins
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.compare import differences
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
@@ -42,7 +42,7 @@ def _path_notices(job: Job) -> list[Notice]:
         return []
     try:
         _, _, limits = at(job, full_load(job), as_set=True)
-    except Trouble:
+    except UserError:
         return []
     found = []
     over = [limit for limit in ranked(limits) if limit.fraction > 1]
@@ -95,7 +95,7 @@ def _band_notices(job: Job) -> list[Notice]:
         low, high = allowed(job, output)
         try:
             volts = cases(job, output)
-        except Trouble:
+        except UserError:
             continue
         outside = [(words, v) for words, v in volts if not low <= v <= high]
         lost = next((words for words, v in outside if math.isnan(v)), None)

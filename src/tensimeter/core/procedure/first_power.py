@@ -17,7 +17,7 @@ from tensimeter.core.circuit.sources import common_earthed
 from tensimeter.core.design.bands import trim
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Verdict, judge
 from tensimeter.core.measurement.readings import Reading, counting, interval_of
 from tensimeter.core.model.job import Job
@@ -45,7 +45,7 @@ BARE_J_K, BARE_RISE_K = 1.5, 60.0
 
 
 @dataclass(frozen=True)
-class Woken:
+class PowerUpResult:
     """A step with its latest reading; `earlier` says that it was measured against another expectation."""
 
     step: PowerUpStep
@@ -54,13 +54,13 @@ class Woken:
     earlier: bool = False
 
 
-def wake_steps(job: Job) -> list[PowerUpStep]:
+def power_up_steps(job: Job) -> list[PowerUpStep]:
     """The steps of a design, in order; empty for a path that does not join up or has no source."""
     if problems(job.design, job.stock) or not any(isinstance(x, UnitLink) for x in job.design.links):
         return []
     try:
         idle = solve(build(job), {o.id: 0.0 for o in job.design.outputs()}, as_set=True)
-    except Trouble:
+    except UserError:
         return []
     return [
         _look_over(job),
@@ -73,9 +73,9 @@ def wake_steps(job: Job) -> list[PowerUpStep]:
     ]
 
 
-def woken(
+def power_up_results(
     job: Job, readings: Sequence[Reading], job_of: Callable[[Reading], Job | None] | None = None
-) -> list[Woken]:
+) -> list[PowerUpResult]:
     """Every step judged by its latest reading.
 
     `job_of` tells the job as it stood when a reading was taken: where its step expected something else
@@ -84,24 +84,24 @@ def woken(
     live = counting(readings)
     before: dict[int, dict[str, PowerUpStep]] = {}
     found = []
-    for step in wake_steps(job):
+    for step in power_up_steps(job):
         if step.band is None:
             done = step.id in job.assembly.looked_over
-            found.append(Woken(step, None, Verdict.HOLDS if done else Verdict.NOT_MEASURED))
+            found.append(PowerUpResult(step, None, Verdict.CONFORMS if done else Verdict.NOT_MEASURED))
             continue
         own = [r for r in live if r.place == step.place and r.quantity == step.quantity]
         if not own:
-            found.append(Woken(step, None, Verdict.NOT_MEASURED))
+            found.append(PowerUpResult(step, None, Verdict.NOT_MEASURED))
             continue
         reading, earlier = own[-1], False
         then = job_of(reading) if job_of else None
         if then is not None and then is not job:
-            steps = before.setdefault(id(then), {s.id: s for s in wake_steps(then)})
+            steps = before.setdefault(id(then), {s.id: s for s in power_up_steps(then)})
             earlier = step.id not in steps or steps[step.id].band != step.band
         verdict = judge(interval_of(reading), step.band)
         if step.id == "earth-loaded":
             verdict = _touch_verdict(job, live, verdict)
-        found.append(Woken(step, reading, verdict, earlier))
+        found.append(PowerUpResult(step, reading, verdict, earlier))
     return found
 
 
@@ -121,7 +121,7 @@ def touches(job: Job, readings: Sequence[Reading]) -> list[Leakage]:
             try:
                 limit, mains_Hz = LIMIT_A["earthed"], job.settings.mains_Hz
                 found.append(leakage(a, METER_OHM, b, SHUNT_OHM, mains_Hz, limit))
-            except Trouble:
+            except UserError:
                 continue
     return found
 
@@ -304,7 +304,7 @@ def bare_seconds(job: Job) -> dict[str, float]:
     """Seconds that each converter may run at full load before its sink is on, by link id: a rule of thumb."""
     try:
         solution = solve(build(job), full_load(job), as_set=True)
-    except Trouble:
+    except UserError:
         return {}
     found = {}
     for link in job.design.links:

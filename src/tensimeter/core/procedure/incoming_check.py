@@ -17,7 +17,7 @@ from tensimeter.core.parts.steps import IncomingStep
 
 
 @dataclass(frozen=True)
-class Tried:
+class IncomingResult:
     """A step with what was read at it, and the verdict."""
 
     step: IncomingStep
@@ -25,33 +25,33 @@ class Tried:
     verdict: Verdict
 
 
-def tries(job: Job, part: Part) -> tuple[IncomingStep, ...]:
+def incoming_steps(job: Job, part: Part) -> tuple[IncomingStep, ...]:
     """The steps for a part's family; empty where there is nothing to try."""
     return tuple(part.incoming(job)) if isinstance(part, PathPart) else ()
 
 
-def tried(job: Job, part: Part, readings: Sequence[Reading]) -> list[Tried]:
+def tried(job: Job, part: Part, readings: Sequence[Reading]) -> list[IncomingResult]:
     """Every step of a part with its latest reading, judged."""
     live = counting(readings)
     found = []
-    for step in tries(job, part):
+    for step in incoming_steps(job, part):
         own = [r for r in live if r.place == step.place and r.quantity == step.quantity]
-        found.append(Tried(step, own[-1] if own else None, _verdict(step, own[-1] if own else None)))
+        found.append(IncomingResult(step, own[-1] if own else None, _verdict(step, own[-1] if own else None)))
     return found
 
 
-def outcome(found: Sequence[Tried]) -> Verdict:
+def outcome(found: Sequence[IncomingResult]) -> Verdict:
     """The worst of the steps; not measured while one is open."""
     return worst(t.verdict for t in found)
 
 
-def learnt(found: Sequence[Tried]) -> dict[str, float]:
+def learnt(found: Sequence[IncomingResult]) -> dict[str, float]:
     """Fields of the card that readings which hold can fill."""
     return {
         t.step.field: t.reading.value
         for t in found
         if t.step.field and t.reading is not None and math.isfinite(t.reading.value)
-        if t.verdict is not Verdict.MISSES and t.reading.value > 0
+        if t.verdict is not Verdict.NONCONFORMING and t.reading.value > 0
     }
 
 
@@ -59,5 +59,5 @@ def _verdict(step: IncomingStep, reading: Reading | None) -> Verdict:
     if reading is None:
         return Verdict.NOT_MEASURED
     if math.isinf(reading.value):
-        return Verdict.HOLDS if step.band.high is None else Verdict.MISSES
+        return Verdict.CONFORMS if step.band.high is None else Verdict.NONCONFORMING
     return judge(interval_of(reading), step.band)

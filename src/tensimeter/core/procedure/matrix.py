@@ -34,7 +34,7 @@ class Node:
 
 
 @dataclass(frozen=True)
-class Pair:
+class NodePair:
     """Two nodes, what is expected between them, why, and what it means where it is not so.
 
     A `hold` keeps the stage from going on until it is read.
@@ -84,7 +84,7 @@ class Pair:
 class Checked:
     """A pair with its latest reading and verdict."""
 
-    pair: Pair
+    pair: NodePair
     reading: Reading | None
     verdict: Verdict
 
@@ -93,7 +93,7 @@ EARTH, LIVE, NEUTRAL = Node("earth", "earth pin"), Node("live", "live pin"), Nod
 CHASSIS = Node("chassis", "chassis")
 
 
-def matrix(job: Job) -> list[Pair]:
+def matrix(job: Job) -> list[NodePair]:
     """Every pair to read, the mains side first, then the units, then the outputs."""
     units = [x for x in job.design.links if isinstance(x, UnitLink)]
     if not units:
@@ -111,11 +111,11 @@ def checked(job: Job, readings: Sequence[Reading]) -> list[Checked]:
     return found
 
 
-def _verdict(pair: Pair, reading: Reading | None) -> Verdict:
+def _verdict(pair: NodePair, reading: Reading | None) -> Verdict:
     if reading is None:
         return Verdict.NOT_MEASURED
     if math.isinf(reading.value):
-        return Verdict.HOLDS if pair.band.high is None else Verdict.MISSES
+        return Verdict.CONFORMS if pair.band.high is None else Verdict.NONCONFORMING
     return judge(interval_of(reading), pair.band)
 
 
@@ -127,35 +127,35 @@ def pole(link: Link, sign: Literal["plus", "minus"]) -> Node:
     return Node(f"{link.id}-{sign}", f"{link.name} {'+' if sign == 'plus' else '−'}")
 
 
-def _mains(job: Job) -> Iterator[Pair]:
+def _mains(job: Job) -> Iterator[NodePair]:
     wired = mains_units(job)
     if not wired:
         return
     leak = "A path to earth on the mains side: a wet or damaged part, or a wire trapped. Don't plug it in."
     why = "switch off, unplugged"
     short = "A short behind the switch, or the switch is on."
-    yield Pair(LIVE, NEUTRAL, "apart", why, short, hold=True)
-    yield Pair(LIVE, EARTH, "apart", "switch on, unplugged", leak, hold=True)
-    yield Pair(NEUTRAL, EARTH, "apart", "unplugged", leak, hold=True)
+    yield NodePair(LIVE, NEUTRAL, "apart", why, short, hold=True)
+    yield NodePair(LIVE, EARTH, "apart", "switch on, unplugged", leak, hold=True)
+    yield NodePair(NEUTRAL, EARTH, "apart", "unplugged", leak, hold=True)
 
 
-def _cases(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
+def _cases(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
     """Protective earth of every metal case, and of the box."""
     lost = "Its protective earth is missing: a fault inside would put the mains on its case."
     for unit in units:
         part = job.part(unit.part)
         if isinstance(part, SourcePart) and part.metal_case and not part.shared_case:
-            yield Pair(EARTH, case_of(unit), "joined", "protective earth stays", lost, hold=True)
+            yield NodePair(EARTH, case_of(unit), "joined", "protective earth stays", lost, hold=True)
     for part in job.stock:
         shared = isinstance(part, SourcePart) and part.metal_case and part.shared_case
         if shared and any(x.part == part.id for x in units):
             case = Node(f"{part.id}-case", f"{part.name} case")
-            yield Pair(EARTH, case, "joined", "protective earth stays", lost, hold=True)
+            yield NodePair(EARTH, case, "joined", "protective earth stays", lost, hold=True)
     if metal_box(job):
-        yield Pair(EARTH, CHASSIS, "joined", "a metal box is earthed", lost, hold=True)
+        yield NodePair(EARTH, CHASSIS, "joined", "a metal box is earthed", lost, hold=True)
 
 
-def _stacks(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
+def _stacks(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
     """Units on one another: joints, the insulation of each, its reverse diode."""
     carrying = {unit.fed_by for unit in units}
     for unit in units:
@@ -163,24 +163,24 @@ def _stacks(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
         if not isinstance(part, SourcePart) or not part.ohms_across:
             continue
         short = "A short in its output, or a wire across it."
-        yield Pair(pole(unit, "plus"), pole(unit, "minus"), "not_shorted", "nothing connected", short)
+        yield NodePair(pole(unit, "plus"), pole(unit, "minus"), "not_shorted", "nothing connected", short)
         if part.isolates_mains:
             lost = "It does not isolate: dangerous. Take it out."
-            yield Pair(LIVE, pole(unit, "minus"), "apart", "primary to secondary", lost, hold=True)
+            yield NodePair(LIVE, pole(unit, "minus"), "apart", "primary to secondary", lost, hold=True)
         if unit.fed_by is None and unit.id not in carrying:
             continue
         below = next((x for x in units if x.id == unit.fed_by), None)
         if below is not None:
             lost = "The joint between the two is open: the stack gives nothing."
-            yield Pair(pole(below, "plus"), pole(unit, "minus"), "joined", "they stand in series", lost)
+            yield NodePair(pole(below, "plus"), pole(unit, "minus"), "joined", "they stand in series", lost)
         stands = f"must stand {_stack_trip_V(job, units):.0f} V, at trip"
         lost = "Its output meets its case, and so the earth: in a stack that shorts the unit below."
-        yield Pair(pole(unit, "minus"), case_of(unit), "apart", stands, lost, hold=True)
-        yield Pair(pole(unit, "plus"), case_of(unit), "apart", stands, lost, hold=True)
+        yield NodePair(pole(unit, "minus"), case_of(unit), "apart", stands, lost, hold=True)
+        yield NodePair(pole(unit, "plus"), case_of(unit), "apart", stands, lost, hold=True)
         lost = (
             "Its reverse diode is missing, open or the wrong way round: when it is down the others drive it."
         )
-        yield Pair(
+        yield NodePair(
             pole(unit, "minus"),
             pole(unit, "plus"),
             "diode",
@@ -195,27 +195,29 @@ def _stack_trip_V(job: Job, units: list[UnitLink]) -> float:
     return stack(made).isolation_V if made else 0.0
 
 
-def _outputs(job: Job, units: list[UnitLink]) -> Iterator[Pair]:
+def _outputs(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
     bonded = job.policy.reference == "negative_bonded" or common_earthed(job) or any(x.earthed for x in units)
     short = "A short across the outlet: a strand, a screw, or a wire on the wrong post."
     crossed = "Its wires are crossed, or broken, between supply and outlet."
     mains = bool(mains_units(job))
     for output in job.design.outputs():
         plus, minus = pole(output, "plus"), pole(output, "minus")
-        yield Pair(plus, minus, "not_shorted", "nothing plugged in", short)
+        yield NodePair(plus, minus, "not_shorted", "nothing plugged in", short)
         bottom = _bottom(job, output)
         if bottom is not None:
-            yield Pair(pole(bottom, "minus"), minus, "joined", "one negative for all", crossed)
+            yield NodePair(pole(bottom, "minus"), minus, "joined", "one negative for all", crossed)
         if bonded:
             lost = "The one bond to earth is missing."
-            yield Pair(minus, EARTH, "joined", "bonded at one point", lost, own_place=f"earth-{output.id}")
+            yield NodePair(
+                minus, EARTH, "joined", "bonded at one point", lost, own_place=f"earth-{output.id}"
+            )
         else:
             met = "Something joins it to earth: find it before a second earth shorts part of the supply."
-            yield Pair(minus, EARTH, "apart", "it floats", met, own_place=f"earth-{output.id}")
-            yield Pair(plus, EARTH, "apart", "it floats", met)
+            yield NodePair(minus, EARTH, "apart", "it floats", met, own_place=f"earth-{output.id}")
+            yield NodePair(plus, EARTH, "apart", "it floats", met)
         if mains:
             lost = "The mains side meets the output: dangerous. Don't plug it in."
-            yield Pair(LIVE, minus, "apart", "mains to output", lost, hold=True)
+            yield NodePair(LIVE, minus, "apart", "mains to output", lost, hold=True)
 
 
 def _bottom(job: Job, output: OutputLink) -> Link | None:

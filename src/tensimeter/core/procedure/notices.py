@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading, real_ones
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
@@ -69,7 +69,7 @@ def open_holds(found: Sequence[Notice], stage: str, link: str | None = None) -> 
 
 
 def must_be_lifted(job: Job, readings: Sequence[Reading], output: str) -> None:
-    """Trouble while a hold stands before loading an output on a real bench.
+    """UserError while a hold stands before loading an output on a real bench.
 
     What was read from the practice supply lifts nothing here. A supply that was built elsewhere is a named
     choice of the job: then only the holds of Prove count.
@@ -79,6 +79,6 @@ def must_be_lifted(job: Job, readings: Sequence[Reading], output: str) -> None:
     for stage in ("assemble", "wake"):
         stopping += open_holds(found, stage)
     if stopping:
-        raise Trouble(
+        raise UserError(
             f"Hold point open: {stopping[0].title}. {stopping[0].text} Or overrule it, with a reason."
         )

@@ -12,8 +12,8 @@ from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import ConverterPart
 from tensimeter.core.parts.steps import PowerUpStep
-from tensimeter.core.procedure.first_power import wake_steps
-from tensimeter.core.procedure.matrix import Pair, matrix
+from tensimeter.core.procedure.first_power import power_up_steps
+from tensimeter.core.procedure.matrix import NodePair, matrix
 from tensimeter.core.procedure.stored_energy import stored
 
 Mistake = Literal[
@@ -44,10 +44,10 @@ class Practice:
         for at in stored(self.job):
             if at.place == place:
                 return 0.6
-        step = next((s for s in wake_steps(self.job) if s.place == place and s.band is not None), None)
+        step = next((s for s in power_up_steps(self.job) if s.place == place and s.band is not None), None)
         return None if step is None else self._step(step)
 
-    def _pair(self, pair: Pair) -> float:
+    def _pair(self, pair: NodePair) -> float:
         here = {pair.first.id, pair.second.id}
         if self.mistake == "negative_on_chassis" and here == {f"{self.at[0]}-minus", f"{self.at[0]}-case"}:
             return 0.3
@@ -66,7 +66,7 @@ class Practice:
         if self.mistake == "swapped_rails" and step.link in self.at:
             other = self.at[1 - self.at.index(step.link)]
             twin = next(
-                (s for s in wake_steps(self.job) if s.link == other and s.id[:5] == step.id[:5]), None
+                (s for s in power_up_steps(self.job) if s.link == other and s.id[:5] == step.id[:5]), None
             )
             return self._volts(twin, self._idle()) if twin else volts
         if self.mistake == "reversed" and step.link in self.at and step.id.startswith("outlet"):

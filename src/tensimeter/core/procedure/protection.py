@@ -61,16 +61,18 @@ def _fuses(job: Job) -> list[Guard]:
         wanted = job.policy.protection != "electronic"
         if fuse is not None and part is not None:
             where = f"{fuse.name}, in the plus of {output.name}"
-            found.append(Guard("fuse", where, f"{getattr(part, 'rated_A', 0):g} A", Verdict.HOLDS))
+            found.append(Guard("fuse", where, f"{getattr(part, 'rated_A', 0):g} A", Verdict.CONFORMS))
         elif wanted:
             where = f"none in the plus of {output.name}, while the policy asks for one"
-            found.append(Guard("fuse", where, show(output.full_load_A, "A", 3), Verdict.MISSES))
+            found.append(Guard("fuse", where, show(output.full_load_A, "A", 3), Verdict.NONCONFORMING))
     for link in job.design.links:
         part = job.part(link.part)
         if isinstance(part, SourcePart) and part.fused_at_once:
             fused = any(isinstance(x, FuseLink) for x in job.design.fed_from(link.id))
             where = f"right at {link.name}'s plus"
-            found.append(Guard("fuse", where, "its wire", Verdict.HOLDS if fused else Verdict.MISSES))
+            found.append(
+                Guard("fuse", where, "its wire", Verdict.CONFORMS if fused else Verdict.NONCONFORMING)
+            )
     return found
 
 
@@ -89,14 +91,14 @@ def _backfeed(job: Job) -> list[Guard]:
     found = []
     for link in job.design.links:
         if isinstance(link, EitherLink):
-            verdict = Verdict.MISSES if link.guard == "nothing" else Verdict.HOLDS
+            verdict = Verdict.NONCONFORMING if link.guard == "nothing" else Verdict.CONFORMS
             found.append(
                 Guard("against backfeed", f"{link.name}: {link.guard}", "the higher source", verdict)
             )
     for output in job.design.outputs():
         device = job.part(output.device)
         if isinstance(device, FedPart) and device.charging() is not None:
-            verdict = Verdict.MISSES if output.backfeed_guard == "nothing" else Verdict.HOLDS
+            verdict = Verdict.NONCONFORMING if output.backfeed_guard == "nothing" else Verdict.CONFORMS
             where = f"{output.name}: {output.backfeed_guard}"
             found.append(Guard("against backfeed", where, "the battery's short-circuit current", verdict))
     return found

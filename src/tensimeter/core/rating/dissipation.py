@@ -7,7 +7,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical.solution import Solution
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import ConverterPart, SinkPart, SourcePart
 from tensimeter.core.path import ConverterLink, Link
@@ -53,20 +53,20 @@ class HotSpot:
         """
         return seconds_to(self.phases, self.air_C, self.limit_C - self.above_sink_K) / 60
 
-    def worked(self) -> Worked:
+    def worked(self) -> Derivation:
         """Why it gets this hot; for a single operating point."""
         sink = float(self.sink_C)
         assumed = ["all its loss heats the hot spot; long after the load is on"]
         if len(self.phases) > 1:
             assumed.append("the fan's sensor sits on this sink; where the fan hunts, the top of the swing")
-        return Worked(
+        return Derivation(
             f"Hot spot of {self.name}",
             "T = T_air + P·(θ_sink + θ_switch)",
             (
-                Given("T_air", "air inside", float(self.air_C), "C"),
-                Given("P", "lost in it", float(self.loss_W), "W"),
-                Given("P·θ_sink", "rise of its sink", sink - float(self.air_C), "K"),
-                Given("P·θ_switch", "hot spot above its sink", float(self.above_sink_K), "K"),
+                Input("T_air", "air inside", float(self.air_C), "C"),
+                Input("P", "lost in it", float(self.loss_W), "W"),
+                Input("P·θ_sink", "rise of its sink", sink - float(self.air_C), "K"),
+                Input("P·θ_switch", "hot spot above its sink", float(self.above_sink_K), "K"),
             ),
             float(self.hot_C),
             "C",

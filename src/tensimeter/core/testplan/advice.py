@@ -83,11 +83,11 @@ def outcome_sentence(result: Outcome) -> str:
     )
     if fit.extended_from_A is not None:
         text += f" The line is extended from {show(fit.extended_from_A, 'A', 3)} to full load."
-    failing = [s for s in result.steps if s.verdict in (Verdict.MISSES, Verdict.TOO_CLOSE)]
+    failing = [s for s in result.steps if s.verdict in (Verdict.NONCONFORMING, Verdict.TOO_CLOSE)]
     if failing:
         first = min(failing, key=lambda s: s.step.set_A)
         at = show(first.step.set_A, "A", 3)
-        missing = first.verdict is Verdict.MISSES
+        missing = first.verdict is Verdict.NONCONFORMING
         text += f" At {at} the volts {'miss' if missing else 'are too close to call'}."
     elif result.complete:
         text += " Every point holds."
@@ -108,7 +108,7 @@ def _found_sentence(result: Outcome) -> str:
         "" if result.complete else f"A part of it so far, {result.measured} of {len(result.steps)} points. "
     )
     judged = [f for f in result.findings if f.verdict is not None]
-    wrong = [f for f in judged if f.verdict in (Verdict.MISSES, Verdict.TOO_CLOSE)]
+    wrong = [f for f in judged if f.verdict in (Verdict.NONCONFORMING, Verdict.TOO_CLOSE)]
     # Of figures that nothing is asked of, shares say most.
     plain = sorted(result.findings, key=lambda f: f.unit != "%")
     shown = (wrong or judged or plain)[:3]
@@ -117,7 +117,7 @@ def _found_sentence(result: Outcome) -> str:
         value = with_uncertainty(f.value.value, f.value.half_width, f.unit) if f.value else f.text
         words.append(f"{f.name}: {value}" + (f", {f.verdict.words}" if f.verdict else ""))
     if judged and not wrong and len(judged) > len(shown):
-        words.append(f"{len(judged)} figures judged, all hold" if result.verdict is Verdict.HOLDS else "")
+        words.append(f"{len(judged)} figures judged, all hold" if result.verdict is Verdict.CONFORMS else "")
     return part + "; ".join(w for w in words if w) + ("." if words else "")
 
 

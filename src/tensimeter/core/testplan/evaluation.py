@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from tensimeter.core.analysis.regulation import Readings, Regulation, regulation
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
 from tensimeter.core.measurement.readings import (
@@ -47,7 +47,7 @@ def shown_A(result: Outcome) -> float | None:
             levels.setdefault(r.step.set_A, []).append(r.verdict)
     best: float | None = None
     for amps in sorted(levels):
-        if worst(levels[amps]) is not Verdict.HOLDS:
+        if worst(levels[amps]) is not Verdict.CONFORMS:
             break
         best = amps
     return best
@@ -220,7 +220,7 @@ def _regulation(job: Job, worked_out: Plan, found: list[Pair]) -> tuple[Regulati
     output = worked_out.output
     try:
         fit = regulation(columns(job, found), output.nominal_V, worked_out.full_load.amps)
-    except Trouble:
+    except UserError:
         # Too few readings for a line, which is no fault: there is just no figure yet.
         return None, Verdict.NOT_MEASURED
     limit = output.regulation_limit

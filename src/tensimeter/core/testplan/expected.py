@@ -4,7 +4,7 @@ import numpy as np
 
 from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import ConverterPart, SourcePart
 
@@ -20,7 +20,7 @@ def limit_A(job: Job, output: str) -> float | None:
     amps = np.linspace(0, MOST_SHARE * full, 1601)
     try:
         point = solve(build(job), {output: amps})[output]
-    except Trouble:
+    except UserError:
         return None
     flows = np.broadcast_to(np.nan_to_num(point.I), amps.shape)
     short = flows < amps - 1e-6 * full
@@ -42,7 +42,7 @@ def efficiency_at(job: Job, output: str, amps: float) -> float | None:
         return None
     try:
         solution = solve(build(job), {output: np.float64(amps)})
-    except Trouble:
+    except UserError:
         return None
     point, wall = solution[output], float(solution.wall_W)
     out = float(point.V * point.I)

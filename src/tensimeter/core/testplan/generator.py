@@ -1,6 +1,6 @@
 """The campaign that a job asks for: its tests, in an order that never outruns what is shown."""
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, identifier, with_campaign
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
@@ -37,9 +37,9 @@ def wanted(job: Job) -> list[Test]:
 
 
 def blank(kind: str, job: Job, output: OutputLink) -> Test:
-    """A test of one kind as it is first planned; Trouble where there is no such kind."""
+    """A test of one kind as it is first planned; UserError where there is no such kind."""
     if kind not in KINDS:
-        raise Trouble(f"There is no test “{kind}”; there are {', '.join(KINDS)}.")
+        raise UserError(f"There is no test “{kind}”; there are {', '.join(KINDS)}.")
     ids = [t.id for t in job.campaign.tests]
     name = identifier(kind if kind not in ids else f"{kind}-{output.id}", iter(ids))
     made = KINDS[kind]

@@ -111,5 +111,5 @@ class TestKind(ABC, Generic[T]):
         return ""
 
     def with_lines(self, text: str, test: T) -> T:
-        """It with its points or units from lines of text; Trouble names the line that is none."""
+        """It with its points or units from lines of text; UserError names the line that is none."""
         return test

@@ -1,6 +1,6 @@
 """What a job has learnt that outlives it: a supply with the rating that it has shown."""
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import identifier
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.donor import Donor
@@ -11,14 +11,14 @@ from tensimeter.core.testplan.step import Outcome
 def proven_supply(job: Job, found: Outcome) -> Donor:
     """An output as a supply of its own, with its measured volts and resistance and the amps it has shown.
 
-    Trouble where nothing is proven, or too little was read for a line.
+    UserError where nothing is proven, or too little was read for a line.
     """
     output, fit = found.plan.output, found.regulation
     amps = proven_A(found)
     if found.pretended:
-        raise Trouble(f"{output.name} was only {found.pretended}: that proves nothing, and is not kept.")
+        raise UserError(f"{output.name} was only {found.pretended}: that proves nothing, and is not kept.")
     if not amps or fit is None:
-        raise Trouble(f"Nothing is proven of {output.name} yet: read its test in Prove first.")
+        raise UserError(f"Nothing is proven of {output.name} yet: read its test in Prove first.")
     name = f"{job.name}, {output.name}"[:80]
     return Donor(
         id=identifier(name, ()),

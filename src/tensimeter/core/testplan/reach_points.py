@@ -4,7 +4,7 @@ import numpy as np
 
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.reach import Border, load_reach_A, most_A, reach, volts_span
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Corner
 from tensimeter.core.parts.roles import SetLoad
@@ -28,7 +28,7 @@ def reach_points(job: Job, output: str) -> tuple[Corner, ...]:
         volts = np.linspace(low, high, 61)
         amps = np.linspace(0.0, most_A(job, output), 121)
         found = reach(job, output, volts, amps)
-    except Trouble:
+    except UserError:
         return ()
     borders = [_sunk(job, b) for b in found.border() if np.isfinite(b.amps) and b.amps > 0]
     borders = [b for b in borders if b.amps > 0]

@@ -11,7 +11,7 @@ from tensimeter.core.analysis.regulation import Regulation
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.load_line import LoadLine, load_line
 from tensimeter.core.electrical.elements import Network
-from tensimeter.core.explain import Worked
+from tensimeter.core.explain import Derivation
 from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict
 from tensimeter.core.measurement.readings import Pair, Quantity, Reading, Wave, interval_of
@@ -199,7 +199,7 @@ class Finding:
     text: str = ""
     verdict: Verdict | None = None
     allowed: Band | None = None
-    worked: Worked | None = None
+    worked: Derivation | None = None
 
     @property
     def is_note(self) -> bool:

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Sequence
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.tests import Bought, Corner
 from tensimeter.core.quantity import parse
 
@@ -21,28 +21,28 @@ def units_text(units: Sequence[Bought]) -> str:
 
 
 def points_from(text: str) -> tuple[Corner, ...]:
-    """Points of a reach from lines such as `12 V 3 A lowest volts`; Trouble names the line that is none."""
+    """Points of a reach from lines such as `12 V 3 A lowest volts`; UserError names the line that is none."""
     found = []
     for line in filter(str.strip, text.splitlines()):
         match = _POINT.match(line)
         if not match:
-            raise Trouble(f"“{line.strip()}” is no point; write it like 12 V 3 A and why.")
+            raise UserError(f"“{line.strip()}” is no point; write it like 12 V 3 A and why.")
         volts, amps = parse(match["volts"], "V"), parse(match["amps"], "A")
         if volts <= 0:
-            raise Trouble(f"“{line.strip()}”: volts must be above zero.")
+            raise UserError(f"“{line.strip()}”: volts must be above zero.")
         found.append(Corner(volts=volts, amps=max(amps, 0.0), why=match["why"].strip()))
     return tuple(found)
 
 
 def units_from(text: str) -> tuple[Bought, ...]:
-    """Bought units from lines such as `left brick 5 V 2 A`; Trouble names the line that is none."""
+    """Bought units from lines such as `left brick 5 V 2 A`; UserError names the line that is none."""
     found = []
     for line in filter(str.strip, text.splitlines()):
         match = re.match(r"^\s*(.+?)\s+([\d.,]+\s*[mk]?V)\s+([\d.,]+\s*[mk]?A)\s*$", line)
         if not match:
-            raise Trouble(f"“{line.strip()}” is no unit; write its name and claim like left brick 5 V 2 A.")
+            raise UserError(f"“{line.strip()}” is no unit; write its name and claim like left brick 5 V 2 A.")
         volts, amps = parse(match[2], "V"), parse(match[3], "A")
         if volts <= 0 or amps <= 0:
-            raise Trouble(f"“{line.strip()}”: volts and amps must be above zero.")
+            raise UserError(f"“{line.strip()}”: volts and amps must be above zero.")
         found.append(Bought(name=match[1][:80], claimed_V=volts, claimed_A=amps))
     return tuple(found)

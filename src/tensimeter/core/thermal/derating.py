@@ -6,17 +6,17 @@ from collections.abc import Sequence
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 
 def checked_curve(curve: Sequence[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
-    """Points (°C, allowed) in rising temperature; Trouble where they are no derating curve."""
+    """Points (°C, allowed) in rising temperature; UserError where they are no derating curve."""
     points = sorted(curve)
     if len(points) < 2 or len({t for t, _ in points}) < len(points):
-        raise Trouble("A derating curve has at least two points at different temperatures.")
+        raise UserError("A derating curve has at least two points at different temperatures.")
     allowed = [a for _, a in points]
     if min(allowed) < 0 or any(b > a for a, b in itertools.pairwise(allowed)):
-        raise Trouble("A derating curve never rises with temperature, and never falls below zero.")
+        raise UserError("A derating curve never rises with temperature, and never falls below zero.")
     return tuple(points)
 
 
@@ -44,9 +44,9 @@ def hottest_at(curve: Sequence[tuple[float, float]], used: Figure) -> Array:
 
 
 def hottest_for(curve: Sequence[tuple[float, float]], used: float) -> float:
-    """The highest temperature in °C at which `used` is still allowed; Trouble where it never is."""
+    """The highest temperature in °C at which `used` is still allowed; UserError where it never is."""
     found = float(hottest_at(curve, used))
     if not np.isfinite(found):
         cold = checked_curve(curve)[0][1]
-        raise Trouble(f"{used:.3g} is more than the {cold:.3g} that is allowed cold.")
+        raise UserError(f"{used:.3g} is more than the {cold:.3g} that is allowed cold.")
     return found

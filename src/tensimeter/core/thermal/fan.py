@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 
 @dataclass(frozen=True)
@@ -32,9 +32,9 @@ def hunting(
     Between the thresholds it follows two exponentials; the period is the sum of their times, exactly.
     """
     if not (still_ohm > blown_ohm > 0 and capacity_J_K > 0 and power_W >= 0):
-        raise Trouble("A fan must cool: θ without it above θ with it, both and the capacity above zero.")
+        raise UserError("A fan must cool: θ without it above θ with it, both and the capacity above zero.")
     if not on_C > off_C:
-        raise Trouble("The fan must switch on above where it switches off: without hysteresis it chatters.")
+        raise UserError("The fan must switch on above where it switches off: without hysteresis it chatters.")
     still, blown = ambient_C + power_W * still_ohm, ambient_C + power_W * blown_ohm
     if still <= on_C:
         return Hunting("never on", None, 0.0, still, still)
@@ -48,5 +48,5 @@ def hunting(
 def quieter_dB(speed_from: float, speed_to: float) -> float:
     """Change of loudness in dB when a fan goes from one speed to another: 50·log10(n2/n1), fan laws."""
     if min(speed_from, speed_to) <= 0:
-        raise Trouble("Speeds must be above zero.")
+        raise UserError("Speeds must be above zero.")
     return 50 * math.log10(speed_to / speed_from)

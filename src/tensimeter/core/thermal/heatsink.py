@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 #: Air at 20 °C: kg/m³ and J/(kg·K).
 AIR_DENSITY, AIR_HEAT = 1.204, 1006.0
@@ -43,7 +43,7 @@ def shares(count: int, mismatch: float) -> tuple[float, ...]:
     (0.6, 0.4)
     """
     if count < 1 or mismatch < 0 or (1 + mismatch) / count > 1:
-        raise Trouble("At least one device; its mismatch must leave something for the others.")
+        raise UserError("At least one device; its mismatch must leave something for the others.")
     first = (1 + mismatch) / count
     return (first, *[(1 - first) / (count - 1)] * (count - 1)) if count > 1 else (1.0,)
 
@@ -56,7 +56,7 @@ def mounted(
     The air is that at the sink: inside a box it is warmer than the room.
     """
     if min([*power_W, sink_ohm, case_ohm, junction_ohm]) < 0:
-        raise Trouble("Powers and thermal resistances are zero or above.")
+        raise UserError("Powers and thermal resistances are zero or above.")
     sink = ambient_C + sum(power_W) * sink_ohm
     cases = tuple(sink + p * case_ohm for p in power_W)
     return Mounted(sink, cases, tuple(c + p * junction_ohm for c, p in zip(cases, power_W, strict=True)))
@@ -65,13 +65,16 @@ def mounted(
 def sink_needed(
     power_W: Sequence[float], case_ohm: float, junction_ohm: float, limit_C: float, ambient_C: float = 25.0
 ) -> float:
-    """The largest θsa in K/W that keeps the hottest junction at or below its limit; Trouble if none does."""
+    """The largest θsa in K/W that keeps the hottest junction at or below its limit.
+
+    UserError if none does.
+    """
     total, most = sum(power_W), max(power_W, default=0.0)
     if total <= 0:
-        raise Trouble("Without power no sink is needed.")
+        raise UserError("Without power no sink is needed.")
     room = limit_C - ambient_C - most * (case_ohm + junction_ohm)
     if room <= 0:
-        raise Trouble(
+        raise UserError(
             f"{most:.3g} W in one device heats it {most * (case_ohm + junction_ohm):.3g} K above its sink: "
             "no sink is big enough. Share the power among more devices, or mount them better."
         )
@@ -81,7 +84,7 @@ def sink_needed(
 def air_rise_K(power_W: float, flow_m3_s: float) -> float:
     """How much air warms on its way through a box: ΔT = P/(ρ·c·Q)."""
     if flow_m3_s <= 0:
-        raise Trouble("The flow of air must be above zero; without a fan the box's surface counts.")
+        raise UserError("The flow of air must be above zero; without a fan the box's surface counts.")
     return power_W / (AIR_DENSITY * AIR_HEAT * flow_m3_s)
 
 
@@ -91,7 +94,7 @@ def closed_box_rise_K(power_W: float, surface_m2: float, ambient_C: float = 20.0
     P = A·(h·ΔT + ε·σ·(T⁴ − Ta⁴)), solved by Newton's method (it is convex and rising).
     """
     if power_W < 0 or surface_m2 <= 0:
-        raise Trouble("Power is zero or above, the surface above zero.")
+        raise UserError("Power is zero or above, the surface above zero.")
     ambient, rise = ambient_C + 273.15, 0.0
     for _ in range(60):
         wall = ambient + rise

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 AMBIENT = "ambient"
 #: Time constants in s (n,), and the matrices to and from the modes.
@@ -43,21 +43,23 @@ class ThermalNetwork:
         return tuple(self.capacity_J_K)
 
     def conductance(self) -> Array:
-        """G in W/K, (n, n). Trouble where a node is not tied to ambient at all."""
+        """G in W/K, (n, n). UserError where a node is not tied to ambient at all."""
         index = {name: k for k, name in enumerate(self.nodes)}
         matrix = np.zeros((len(index), len(index)))
         for (a, b), theta in self.resistance_K_W.items():
             if theta <= 0 or (a not in index and a != AMBIENT) or (b not in index and b != AMBIENT):
-                raise Trouble(f"The thermal resistance from {a} to {b} joins nothing, or is not above zero.")
+                raise UserError(
+                    f"The thermal resistance from {a} to {b} joins nothing, or is not above zero."
+                )
             for x, y in ((a, b), (b, a)):
                 if x in index:
                     matrix[index[x], index[x]] += 1 / theta
                     if y in index:
                         matrix[index[x], index[y]] -= 1 / theta
         if min(self.capacity_J_K.values(), default=0.0) <= 0:
-            raise Trouble("Every node of a thermal network has a capacity above zero.")
+            raise UserError("Every node of a thermal network has a capacity above zero.")
         if np.linalg.eigvalsh(matrix).min() <= 1e-12 * np.abs(matrix).max():
-            raise Trouble("A part of the thermal network has no way to ambient: it would heat up for ever.")
+            raise UserError("A part of the thermal network has no way to ambient: it would heat up for ever.")
         return matrix
 
     def _powers(self, power_W: Mapping[str, Figure]) -> Array:

@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 
 ZERO_C = 273.15
 
@@ -19,7 +19,7 @@ class Thermistor:
 
     def celsius(self, ohms: float) -> float:
         if ohms <= 0:
-            raise Trouble("A thermistor's resistance is above zero.")
+            raise UserError("A thermistor's resistance is above zero.")
         log = math.log(ohms)
         return 1 / (self.a + self.b * log + self.c * log**3) - ZERO_C
 
@@ -43,7 +43,7 @@ def from_points(points: Sequence[tuple[float, float]]) -> Thermistor:
     logs = [(1 / (t + ZERO_C), math.log(r)) for t, r in points if r > 0 and t > -ZERO_C]
     distinct = min(len({t for t, _ in logs}), len({r for _, r in logs}))
     if len(logs) != len(points) or distinct != len(logs) or len(logs) not in (2, 3):
-        raise Trouble("Two or three points of different temperature and resistance are needed.")
+        raise UserError("Two or three points of different temperature and resistance are needed.")
     if len(logs) == 2:
         (y1, x1), (y2, x2) = logs
         b = (y1 - y2) / (x1 - x2)
@@ -58,7 +58,7 @@ def from_points(points: Sequence[tuple[float, float]]) -> Thermistor:
 def from_beta(ohms_25C: float, beta_K: float) -> Thermistor:
     """A thermistor from its label: Ω at 25 °C and β."""
     if min(ohms_25C, beta_K) <= 0:
-        raise Trouble("Resistance and β must be above zero.")
+        raise UserError("Resistance and β must be above zero.")
     b = 1 / beta_K
     return Thermistor(1 / (25 + ZERO_C) - b * math.log(ohms_25C), b)
 
@@ -66,6 +66,6 @@ def from_beta(ohms_25C: float, beta_K: float) -> Thermistor:
 def counts(ohms: float, series_ohm: float, full_counts: int, *, to_ground: bool = True) -> float:
     """Counts that a converter shows for a thermistor in a divider fed by its own reference."""
     if min(ohms, series_ohm, full_counts) <= 0:
-        raise Trouble("Resistances and counts must be above zero.")
+        raise UserError("Resistances and counts must be above zero.")
     share = ohms / (ohms + series_ohm)
     return full_counts * (share if to_ground else 1 - share)

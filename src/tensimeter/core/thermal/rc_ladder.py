@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.thermal.network import AMBIENT, ThermalNetwork, relaxed
 
@@ -26,7 +26,7 @@ START_READ_K, START_GUESS_K, LEAST_LAG_S = 0.3, 2.0, 2.0
 
 
 @dataclass(frozen=True)
-class Stages:
+class CauerLadder:
     """θ in K/W from each place to the next outwards, C in J/K of each; the outermost ends at the room.
 
     Places are the first ones of `PLACES`, or `sink` and `air`, or any run of them.
@@ -49,10 +49,10 @@ class Stages:
             [*(self.theta_K_W[p] for p in self.places), *(self.capacity_J_K[p] for p in self.places)]
         )
 
-    def with_vector(self, logs: Array) -> "Stages":
+    def with_vector(self, logs: Array) -> "CauerLadder":
         values = np.exp(logs)
         half = len(self.places)
-        return Stages(
+        return CauerLadder(
             dict(zip(self.places, values[:half].tolist(), strict=True)),
             dict(zip(self.places, values[half:].tolist(), strict=True)),
         )
@@ -81,7 +81,7 @@ class Track:
 
 
 def response(
-    stages: Stages, heating: Heating, time_s: Array, start_K: Mapping[str, float]
+    stages: CauerLadder, heating: Heating, time_s: Array, start_K: Mapping[str, float]
 ) -> dict[str, Array]:
     """°C of every place at times (n,), from rises over the room at the first moment; exact between turns."""
     network = stages.network()
@@ -120,9 +120,9 @@ def _drift(heating: Heating, begin: float, end: float) -> float:
 class Fitted:
     """Stages as read: their best figures, covariance of their logarithms, and what they were before."""
 
-    stages: Stages
+    stages: CauerLadder
     covariance: Array
-    design: Stages
+    design: CauerLadder
     birge: float
     readings: int
 
@@ -139,16 +139,16 @@ class Fitted:
         """J/K of a place."""
         return self._interval(len(self.stages.places) + self.stages.places.index(place))
 
-    def drawn(self, count: int = 1000, seed: int = 5) -> list[Stages]:
+    def drawn(self, count: int = 1000, seed: int = 5) -> list[CauerLadder]:
         rng = np.random.default_rng(seed)
         rows = rng.multivariate_normal(self.stages.vector(), self.covariance, count)
         return [self.stages.with_vector(row) for row in rows]
 
 
-def fit_stages(
-    design: Stages, heating: Heating, tracks: list[Track], power_share: float = POWER_SHARE
+def fit_ladder(
+    design: CauerLadder, heating: Heating, tracks: list[Track], power_share: float = POWER_SHARE
 ) -> Fitted:
-    """Fit θ and C of every stage to what thermometers read; Trouble where none sits at a place of it.
+    """Fit θ and C of every stage to what thermometers read; UserError where none sits at a place of it.
 
     Least squares in logarithms, with the design as prior and each thermometer's offset as an unknown of its
     own; uncertainty from the curvature, widened where the residuals scatter more than the noise (Birge 1932).
@@ -157,7 +157,7 @@ def fit_stages(
 
     tracks = [_thinned(t) for t in tracks if t.place in design.places and len(t.time_s) >= 5]
     if not tracks:
-        raise Trouble("No thermometer sat at a place of this part: its stages can't be fitted.")
+        raise UserError("No thermometer sat at a place of this part: its stages can't be fitted.")
     first = design.vector()
     half, size = len(design.places), len(design.vector())
     spread = np.array([THETA_SPREAD] * half + [CAPACITY_SPREAD] * half)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.thermal.heatsink import mounted, shares
 
 #: What each remedy changes unless it is said otherwise: rules of thumb.
@@ -60,7 +60,7 @@ def changes(
 def remedies(part: Part, blown_K_W: float | None = None, reseated_K_W: float | None = None) -> list[Remedy]:
     """What each change makes of a part, what buys most first."""
     if part.power_W <= 0:
-        raise Trouble("Without power nothing gets warm.")
+        raise UserError("Without power nothing gets warm.")
     before = part.hottest_C
     found = [
         Remedy(words, new.hottest_C, before - new.hottest_C)

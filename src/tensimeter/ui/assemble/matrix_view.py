@@ -71,7 +71,7 @@ class MatrixView(QWidget):
         self._show_pair()
 
     def _next_open(self) -> str:
-        return next((c.pair.place for c in self.found if c.verdict is not Verdict.HOLDS), "")
+        return next((c.pair.place for c in self.found if c.verdict is not Verdict.CONFORMS), "")
 
     def choose(self, place: str) -> None:
         self.place = place
@@ -85,10 +85,10 @@ class MatrixView(QWidget):
         """A reading that holds leads on to the next open pair."""
         self.found = checked(self.session.job, self.session.now.readings)
         here = next((c for c in self.found if c.pair.place == self.place), None)
-        if here is not None and here.verdict is Verdict.HOLDS:
+        if here is not None and here.verdict is Verdict.CONFORMS:
             places = [c.pair.place for c in self.found]
             later = self.found[places.index(self.place) + 1 :]
-            after = next((c for c in [*later, *self.found] if c.verdict is not Verdict.HOLDS), None)
+            after = next((c for c in [*later, *self.found] if c.verdict is not Verdict.CONFORMS), None)
             self.place = after.pair.place if after else self.place
         self.refresh()
 
@@ -99,7 +99,7 @@ class MatrixView(QWidget):
             return
         pair = check.pair
         self.title.setText(pair.name)
-        wrong = f" {pair.wrong}" if check.verdict is Verdict.MISSES else ""
+        wrong = f" {pair.wrong}" if check.verdict is Verdict.NONCONFORMING else ""
         self.why.setText(f"Expect {pair.expected}: {pair.why}.{wrong}")
         self.why.setStyleSheet(f"color: {theme.colours.miss if wrong else theme.colours.ink};")
         self.session.take_up(_hand(check))

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 
 from tensimeter.app.derived import Hand
 from tensimeter.core.assembly.harness import harness
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.measurement.readings import standing
 from tensimeter.core.model.assembly_edits import mixed_up, put_back, with_pulled
@@ -50,7 +50,7 @@ class HarnessView(QWidget):
         self._column.addWidget(caution)
         try:
             bundles = harness(self.session.job)
-        except Trouble as trouble:
+        except UserError as trouble:
             self._column.addWidget(label(str(trouble), wrap=True))
             return
         rows = [
@@ -158,7 +158,7 @@ class ChargeView(QWidget):
         own = [r for r in standing(self.session.now.readings) if r.place == at.place and r.quantity == "V"]
         verdict = Verdict.NOT_MEASURED
         if own:
-            verdict = Verdict.HOLDS if is_empty(at, self.session.now.readings) else Verdict.MISSES
+            verdict = Verdict.CONFORMS if is_empty(at, self.session.now.readings) else Verdict.NONCONFORMING
         return Hand(
             "Stored charge", "Read it empty", at.place, f"{at.name}, across its reservoir", "V",
             Band(-EMPTY_V, EMPTY_V), 0.0, verdict, own[-1] if own else None,
@@ -228,7 +228,7 @@ class ApartView(QWidget):
                 self.session.job, self.unit.text(), self.what.text(), self.where.text(),
                 self.keyed.isChecked(), self.tag.text(),
             )  # fmt: skip
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self.session.edit(f"{self.what.text()} pulled", job)

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.core.assembly.wiring import Conductor, wire_list
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.assembly_edits import with_wire
 from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.ui.parts.text import Field, label, tip
@@ -77,7 +77,7 @@ class WiresView(QWidget):
         self.table.blockSignals(True)
         try:
             wires, said = wire_list(self.session.job), ""
-        except Trouble as trouble:
+        except UserError as trouble:
             wires, said = [], str(trouble)
         role = Qt.ItemDataRole.UserRole
         there = [self.table.topLevelItem(k) for k in range(self.table.topLevelItemCount())]
@@ -122,7 +122,7 @@ class WiresView(QWidget):
                 metres = parse(item.text(3))
                 words, fields = f"{item.text(0)} cut to {metres:g} m", {"length_m": metres}
                 job = with_wire(self.session.job, wire, **fields)
-            except Trouble as trouble:
+            except UserError as trouble:
                 self.session.complain(str(trouble))
                 self.refresh()
                 return
@@ -142,7 +142,7 @@ class WiresView(QWidget):
             path = path.with_name(f"{path.stem}-labels.pdf")
         try:
             (write_labels if labels else write_list)(self.session.job, path)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self.session.note("export", f"{'labels' if labels else 'wire list'} written to {path.name}")

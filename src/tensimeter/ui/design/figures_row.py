@@ -6,7 +6,7 @@ from tensimeter.core.circuit.fault import fault_A
 from tensimeter.core.circuit.load_line import explain_input, explain_volts
 from tensimeter.core.design.bands import trim
 from tensimeter.core.design.worst_case import corners, spread, volts_of
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.quantity import fixed, show
@@ -62,11 +62,11 @@ class FiguresRow(QWidget):
         shown.append(
             Figure(
                 f"from the wall {fixed(wall, 'W', 0)}",
-                lambda: Worked(
+                lambda: Derivation(
                     "Power from the wall",
                     "P = Σ U0·I / η over the sources",
                     tuple(
-                        Given("I", f"through {job.design.link(source).name}", float(solution[source].I), "A")
+                        Input("I", f"through {job.design.link(source).name}", float(solution[source].I), "A")
                         for _, source in solution.feeds
                     ),
                     wall,
@@ -91,14 +91,14 @@ class FiguresRow(QWidget):
         found = spread(job, load, volts_of(output), draws=DRAWS, network=network)
         text = f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}"
 
-        def why() -> Worked:
+        def why() -> Derivation:
             ends = corners(job, load, volts_of(output), network)
-            return Worked(
+            return Derivation(
                 "Spread of the output's volts",
                 f"2.5 %, median and 97.5 % of {DRAWS} seeded draws of every tolerance",
                 (
-                    Given("least", "every part at its worse end, corner", ends.low, "V"),
-                    Given("most", "every part at its worse end, corner", ends.high, "V"),
+                    Input("least", "every part at its worse end, corner", ends.low, "V"),
+                    Input("most", "every part at its worse end, corner", ends.high, "V"),
                 ),
                 found.median,
                 "V",
@@ -110,24 +110,24 @@ class FiguresRow(QWidget):
         return Figure(text, why)
 
 
-def _lasting(job: Job, solution: object, link_id: str) -> Worked | None:
+def _lasting(job: Job, solution: object, link_id: str) -> Derivation | None:
     link = job.design.link(link_id)
     part = job.part(link.part)
     return part.explain_hours(link.name, float(solution[link_id].I)) if isinstance(part, SourcePart) else None
 
 
-def _taken(name: str, point: object) -> Worked:
-    given = (Given("U", "volts at it", float(point.V), "V"), Given("I", "current set", float(point.I), "A"))
-    return Worked(f"Power at {name}", "P = U·I", given, float(point.power_out), "W")
+def _taken(name: str, point: object) -> Derivation:
+    given = (Input("U", "volts at it", float(point.V), "V"), Input("I", "current set", float(point.I), "A"))
+    return Derivation(f"Power at {name}", "P = U·I", given, float(point.power_out), "W")
 
 
-def _loss(name: str, point: object) -> Worked:
-    return Worked(
+def _loss(name: str, point: object) -> Derivation:
+    return Derivation(
         f"Loss in {name}",
         "P = U_in·I_in − U·I",
         (
-            Given("U_in·I_in", "power taken in", float(point.power_in), "W"),
-            Given("U·I", "power passed on", float(point.power_out), "W"),
+            Input("U_in·I_in", "power taken in", float(point.power_in), "W"),
+            Input("U·I", "power passed on", float(point.power_out), "W"),
         ),
         float(point.loss),
         "W",

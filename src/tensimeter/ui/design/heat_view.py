@@ -4,7 +4,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import FanLink
 from tensimeter.core.quantity import fixed
@@ -50,11 +50,11 @@ class HeatView(QWidget):
         air, total = float(inside_air_C(job, solution)), sum(lost.values())
         ohms = box_resistance(job.settings.box_K_W, fan_of(job), 0.0)
         given = (
-            Given("T_room", "around the box", job.settings.ambient_C, "C"),
-            Given("P", "all that is lost inside", total, "W"),
-            Given("θ_box", "air inside above the room; 0 on an open bench", ohms, "K/W"),
+            Input("T_room", "around the box", job.settings.ambient_C, "C"),
+            Input("P", "all that is lost inside", total, "W"),
+            Input("θ_box", "air inside above the room; 0 on an open bench", ohms, "K/W"),
         )
-        worked = Worked(
+        worked = Derivation(
             "Air inside, fan at rest",
             "T = T_room + P·θ_box",
             given,

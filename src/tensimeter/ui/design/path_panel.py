@@ -4,7 +4,7 @@ from PyQt6.QtCore import QStringListModel, Qt
 from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.design.alternatives import fed_by
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, new_link, parts_for, with_link, without_link
 from tensimeter.core.parts.registry import FED_KINDS, PART_KINDS
 from tensimeter.core.parts.roles import SinkPart
@@ -173,7 +173,7 @@ class PathPanel(QWidget):
         after = self.session.subject or (links[-1].id if links else None)
         try:
             job = new_link(self.session.job, text, after)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         added = next(link for link in job.design.links if link.id not in before)

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
-from tensimeter.core.design.policies import SCHOOLS, School, donor_share_words
+from tensimeter.core.design.policies import POLICY_OPTIONS, PolicyOption, donor_share_words
 from tensimeter.core.model.edits import changed
 from tensimeter.core.record import Record
 from tensimeter.ui.parts.form import RecordForm
@@ -30,7 +30,7 @@ class SchoolsView(QWidget):
         grid = QGridLayout(rows)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setColumnStretch(2, 1)
-        for line, school in enumerate(SCHOOLS):
+        for line, school in enumerate(POLICY_OPTIONS):
             self._row(grid, line, school)
         column.addWidget(rows)
         hidden = {name for name in type(policy).model_fields if name not in _TYPED}
@@ -38,7 +38,7 @@ class SchoolsView(QWidget):
         self.form.setMaximumWidth(theme.px(360))
         column.addWidget(self.form)
 
-    def _row(self, grid: QGridLayout, line: int, school: School) -> None:
+    def _row(self, grid: QGridLayout, line: int, school: PolicyOption) -> None:
         job = self.session.job
         grid.addWidget(label(school.question, wrap=True), line, 0)
         consequence = school.consequence(job)
@@ -62,6 +62,6 @@ class SchoolsView(QWidget):
         text = f"{reason}. Here: {consequence}." if consequence else f"{reason}."
         grid.addWidget(label(text[0].upper() + text[1:], "caption", wrap=True), line, 2)
 
-    def _take(self, school: School, value: str) -> None:
+    def _take(self, school: PolicyOption, value: str) -> None:
         policy = changed(self.session.job.policy, **{school.field: value})
         self._apply(policy, school.question.casefold())

@@ -17,7 +17,7 @@ from tensimeter.core.design.reach import (
     volts_span,
 )
 from tensimeter.core.design.variants import laid_out
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
@@ -133,7 +133,7 @@ class DesignStage(QWidget):
     def _can_map(self, output: str) -> bool:
         try:
             adjustable(self.session.job, output)
-        except Trouble:
+        except UserError:
             return False
         return self.session.now.solved is not None
 
@@ -204,7 +204,7 @@ class DesignStage(QWidget):
         if self._line is None or self._line[0] is not job or self._line[1] != key:
             try:
                 line = load_line(job, output.id, np.linspace(0, most, LINE_POINTS), others=others)
-            except Trouble:
+            except UserError:
                 line = None
             self._line = (job, key, line)
         band = Band.around(output.nominal_V, output.tolerance)
@@ -249,7 +249,7 @@ class DesignStage(QWidget):
         amps = np.linspace(0, found.amps[-1], BAND_AMPS)
         try:
             self._band = spread_border(job, output, volts, amps, dict(others))
-        except Trouble:
+        except UserError:
             return
         self._draw_map(job.design.link(output), self.session.load.get(output, 0.0))
 
@@ -263,7 +263,7 @@ class DesignStage(QWidget):
         for name, job in [*overlaid, *fed_instead(here)][:3]:
             try:
                 borders.append((name, tuple(reach(job, output, volts, grid, others).border())))
-            except (Trouble, KeyError):
+            except (UserError, KeyError):
                 continue
         return tuple(borders)
 
@@ -273,7 +273,7 @@ class DesignStage(QWidget):
         load = {**{k: np.float64(v) for k, v in self._others(output).items()}, output: np.float64(amps)}
         try:
             _, solution, limits = at(job, load, set_to(job, output, volts, load))
-        except Trouble:
+        except UserError:
             return
         own = {link.id for link in job.design.path_to(output)}
         first = ranked([limit for limit in limits if limit.link in own and not limit.floor])[0]
@@ -302,15 +302,15 @@ class DesignStage(QWidget):
             *first, last = self.point.text().replace("V", "V ").split("V")
             amps = parse(last, "A")
             if not 0 <= amps < 1e4:
-                raise Trouble("The current of an operating point is zero or above.")
+                raise UserError("The current of an operating point is zero or above.")
             if first:
                 volts = parse(first[0], "V")
                 low, high = volts_span(self.session.job, output)
                 if not low <= volts <= high:
-                    raise Trouble(f"Its converter gives {low:g} to {high:g} V; {volts:g} V is outside.")
+                    raise UserError(f"Its converter gives {low:g} to {high:g} V; {volts:g} V is outside.")
                 self.session.try_point(output, volts, amps)
                 return
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         if output:

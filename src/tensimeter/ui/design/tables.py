@@ -5,7 +5,7 @@ from collections.abc import Callable
 from tensimeter.core.circuit.connected import connected
 from tensimeter.core.design.failures import Failure, failures
 from tensimeter.core.design.variants import Compared, compared
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import fixed, show
@@ -37,14 +37,14 @@ def _acts(fault: Failure) -> str:
     return f"{fault.acts}, {fault.speed}" if timed else fault.acts
 
 
-def _why_fault(job: Job, fault: Failure, output: OutputLink) -> Callable[[], Worked]:
-    def why() -> Worked:
+def _why_fault(job: Job, fault: Failure, output: OutputLink) -> Callable[[], Derivation]:
+    def why() -> Derivation:
         stands = connected(job, output).highest_V or output.nominal_V * (1 + 2 * output.tolerance)
         given = (
-            Given("U_nom", "nominal", output.nominal_V, "V"),
-            Given("U_most", "what its device stands, or else twice its tolerance", stands, "V"),
+            Input("U_nom", "nominal", output.nominal_V, "V"),
+            Input("U_most", "what its device stands, or else twice its tolerance", stands, "V"),
         )
-        return Worked(
+        return Derivation(
             f"{output.name} when {fault.name} fails {fault.how}",
             "the whole path solved with this one fault in it",
             given,
@@ -78,10 +78,10 @@ def variant_table(job: Job, output: str) -> WhyTable:
     return table
 
 
-def _why_variant(row: Compared, what: str, value: float, unit: str) -> Callable[[], Worked]:
+def _why_variant(row: Compared, what: str, value: float, unit: str) -> Callable[[], Derivation]:
     formulas = {
         "Amps for good": f"the largest current at which no limit is passed; then {row.stops}",
         "Cost of what is in the path": "the sum of the costs on the cards, own money",
     }
     formula = formulas.get(what, "this variant's path solved with every output at full load")
-    return lambda: Worked(f"{what}: {row.name}", formula, (), value, unit)
+    return lambda: Derivation(f"{what}: {row.name}", formula, (), value, unit)

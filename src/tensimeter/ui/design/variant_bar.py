@@ -5,7 +5,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
 
 from tensimeter.core.design.variants import as_variant, keep_variant, proposals, take_up, without_variant
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.problems import problems
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.text import Field, clear
@@ -78,7 +78,7 @@ class VariantBar(QWidget):
             return []
         try:
             return proposals(job, output)
-        except Trouble:
+        except UserError:
             return []
 
     def take(self, name: str) -> None:
@@ -97,7 +97,7 @@ class VariantBar(QWidget):
         before = self.session.job.variant
         try:
             job = keep_variant(self.session.job, self.name.text())
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self.session.edit(f"variant {before} set aside", job)

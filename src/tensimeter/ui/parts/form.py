@@ -9,7 +9,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QWidget
 
 from tensimeter.core.electrical.wire import parse_area
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, parse_accuracy
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.words import HIDDEN, field_text, field_words
@@ -152,7 +152,7 @@ class RecordForm(QWidget):
             else:
                 value = text
             done = self._take(name, value)
-        except (Trouble, OverflowError, ValueError) as trouble:
+        except (UserError, OverflowError, ValueError) as trouble:
             self._say(str(trouble))
             done = False
         if not done:
@@ -161,7 +161,7 @@ class RecordForm(QWidget):
     def _take(self, name: str, value: Any) -> bool:
         try:
             new = changed(self.record, **{name: value})
-        except Trouble as trouble:
+        except UserError as trouble:
             self._say(str(trouble))
             return False
         words, _ = field_words(name)
@@ -186,7 +186,7 @@ def _point(record: type[Record], text: str) -> Record:
     names = list(record.model_fields)
     figures = text.split("=")
     if len(figures) != 2:
-        raise Trouble(f"“{text}” is no point of a curve; type each as two figures, as 50=100 70=50.")
+        raise UserError(f"“{text}” is no point of a curve; type each as two figures, as 50=100 70=50.")
     values = (_one(figure, field_words(name)[1]) for name, figure in zip(names, figures, strict=True))
     return record(**dict(zip(names, values, strict=True)))
 

@@ -105,7 +105,7 @@ class PicturePlot(Plot):
             self.addItem(
                 pg.ErrorBarItem(x=np.array([x]), y=np.array([y]), height=2 * half, beam=0.0, pen=pen)
             )
-        full = verdict in (None, Verdict.HOLDS)
+        full = verdict in (None, Verdict.CONFORMS)
         brush = colour if full else theme.colour("paper")
         size = theme.px(7 if verdict is None else 12)
         self.addItem(pg.ScatterPlotItem([x], [y], symbol="d", size=size, pen=pen, brush=brush))

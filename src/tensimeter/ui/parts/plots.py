@@ -178,7 +178,7 @@ class LoadLinePlot(Plot):
         if half:
             bar = pg.ErrorBarItem(x=np.array([x]), y=np.array([y]), height=2 * half, beam=0.0, pen=pen)
             self.addItem(bar)
-        fill = colour if verdict is Verdict.HOLDS else theme.colour("paper")
+        fill = colour if verdict is Verdict.CONFORMS else theme.colour("paper")
         self.addItem(pg.ScatterPlotItem([x], [y], symbol="d", size=theme.px(12), pen=pen, brush=fill))
 
     def _on_click(self, event: object) -> None:

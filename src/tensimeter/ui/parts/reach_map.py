@@ -74,7 +74,7 @@ class ReachMap(Plot):
                 self.plot(drawn.band.volts, ends, pen=pg.mkPen(theme.colour("prediction", 0.6), width=1))
         for volts, amps, verdict in drawn.steps:
             colour = theme.colour(verdict_colour(verdict))
-            fill = colour if verdict is Verdict.HOLDS else theme.colour("paper")
+            fill = colour if verdict is Verdict.CONFORMS else theme.colour("paper")
             pen = pg.mkPen(colour, width=1.5)
             self.addItem(
                 pg.ScatterPlotItem([volts], [amps], symbol="s", size=theme.px(9), pen=pen, brush=fill)

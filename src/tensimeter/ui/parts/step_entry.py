@@ -5,7 +5,7 @@ import math
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.app.derived import Hand
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.measurement.readings import PRETENDED_WORDS, interval_of
 from tensimeter.core.quantity import show
@@ -81,7 +81,7 @@ class StepEntry(QWidget):
         self.field.empty()
         try:
             self.session.take_at(hand.place, hand.name, hand.quantity, text)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.field.setText(text)
             self.session.complain(str(trouble))
 
@@ -91,7 +91,7 @@ class StepEntry(QWidget):
             return
         try:
             self.session.take_practice(hand.place, hand.name, hand.quantity)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
 
     def read_meter(self) -> None:
@@ -101,5 +101,5 @@ class StepEntry(QWidget):
             return
         try:
             self.session.take_from_meter(hand.place, hand.name)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))

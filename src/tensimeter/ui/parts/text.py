@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QSizePolicy, QWidget
 
-from tensimeter.core.explain import Worked
+from tensimeter.core.explain import Derivation
 from tensimeter.ui.theme import theme
 
 
@@ -98,7 +98,7 @@ class Figure(QLabel):
     asked = pyqtSignal(object)
 
     def __init__(
-        self, text: str, why: Callable[[], Worked | None], kind: str = "", parent: QWidget | None = None
+        self, text: str, why: Callable[[], Derivation | None], kind: str = "", parent: QWidget | None = None
     ) -> None:
         super().__init__(text, parent)
         self._why = why
@@ -109,7 +109,7 @@ class Figure(QLabel):
         self.setAccessibleDescription("F1 shows how this figure came about")
         self.setToolTip("F1 or click: why?")
 
-    def worked(self) -> Worked | None:
+    def worked(self) -> Derivation | None:
         return self._why()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

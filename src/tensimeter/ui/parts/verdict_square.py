@@ -8,9 +8,9 @@ from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.ui.theme import theme
 
 _COLOUR = {
-    Verdict.HOLDS: "holds",
+    Verdict.CONFORMS: "holds",
     Verdict.TOO_CLOSE: "hold",
-    Verdict.MISSES: "miss",
+    Verdict.NONCONFORMING: "miss",
     Verdict.NOT_MEASURED: "pencil",
 }
 
@@ -26,11 +26,11 @@ def paint_verdict(painter: QPainter, box: QRectF, verdict: Verdict) -> None:
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(colour, 1.5))
-    painter.setBrush(colour if verdict is Verdict.HOLDS else Qt.BrushStyle.NoBrush)
+    painter.setBrush(colour if verdict is Verdict.CONFORMS else Qt.BrushStyle.NoBrush)
     painter.drawRect(box)
     if verdict is Verdict.TOO_CLOSE:
         painter.fillRect(QRectF(box.left(), box.center().y(), box.width(), box.height() / 2), colour)
-    elif verdict is Verdict.MISSES:
+    elif verdict is Verdict.NONCONFORMING:
         painter.setPen(QPen(colour, 2))
         painter.drawLine(QPointF(box.left(), box.bottom()), QPointF(box.right(), box.top()))
     painter.restore()

@@ -6,12 +6,12 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
-from tensimeter.core.explain import Worked
+from tensimeter.core.explain import Derivation
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
 
 #: One cell: its text, and what answers where it is a figure.
-Cell = tuple[str, Callable[[], Worked] | None]
+Cell = tuple[str, Callable[[], Derivation] | None]
 
 
 class WhyTable(QTreeWidget):
@@ -21,7 +21,7 @@ class WhyTable(QTreeWidget):
         """`figures` are the columns that align to the right."""
         super().__init__()
         self._figures = figures
-        self._why: dict[tuple[int, int], Callable[[], Worked]] = {}
+        self._why: dict[tuple[int, int], Callable[[], Derivation]] = {}
         self.setColumnCount(len(columns))
         self.setHeaderLabels(list(columns))
         self.setRootIsDecorated(False)
@@ -57,7 +57,7 @@ class WhyTable(QTreeWidget):
             item.setForeground(k, QBrush(theme.colour("miss")))
         self.addTopLevelItem(item)
 
-    def worked(self) -> Worked | None:
+    def worked(self) -> Derivation | None:
         """The answer behind the cell in hand, which F1 asks for."""
         why = self._why.get((self.indexOfTopLevelItem(self.currentItem()), self.currentColumn()))
         return why() if why is not None else None

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.testplan.evaluation import rates
 from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.report.datasheet import html, pdf, write
@@ -128,7 +128,7 @@ class PlateStage(QWidget):
         def work() -> None:
             try:
                 made, said = pdf(html(sheet)), ""
-            except Trouble as trouble:
+            except UserError as trouble:
                 made, said = b"", str(trouble)
             except Exception as error:  # a sheet that can't be laid out must not end the program
                 made, said = b"", f"The sheet could not be laid out: {error}"
@@ -179,7 +179,7 @@ class PlateStage(QWidget):
                 with own_bin() as bin_:
                     bin_.keep(supply)
                 kept.append(supply.name)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.said.setText(str(trouble))
             return
         self.said.setText(f"Kept in the bin: {'; '.join(kept)}." if kept else "Nothing is proven yet.")
@@ -189,7 +189,7 @@ class PlateStage(QWidget):
         path = Path(self.path.text().strip() or self.session.file.path).with_suffix(ending)
         try:
             write(self.session.file, path)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.said.setText(str(trouble))
             return
         self.said.setText(f"{path} written.")

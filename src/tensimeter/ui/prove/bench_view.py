@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from tensimeter.app.derived import Hand
 from tensimeter.bench.events import Event
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.step import OPEN
@@ -163,7 +163,7 @@ class BenchView(QWidget):
             try:
                 self.entry.clear()
                 self.session.take_at(hand.place, hand.name, hand.quantity, text)
-            except Trouble as trouble:
+            except UserError as trouble:
                 self._say(str(trouble), "miss")
             return
         if not text or plan is None:
@@ -178,7 +178,7 @@ class BenchView(QWidget):
                 return
             self.entry.clear()
             self.session.take_typed(found)
-        except Trouble as trouble:
+        except UserError as trouble:
             self._say(str(trouble), "miss")
 
     def _on_run_event(self, event: Event) -> None:

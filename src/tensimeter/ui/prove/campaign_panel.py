@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import with_test, without_test
 from tensimeter.core.parts.roles import SetLoad, VoltMeter
 from tensimeter.core.quantity import parse, show
@@ -275,7 +275,7 @@ class CampaignPanel(QScrollArea):
                 present=self.present.isChecked(),
                 anew=anew,
             )
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
         self.refresh()
 
@@ -284,7 +284,7 @@ class CampaignPanel(QScrollArea):
             self.control.start_all(
                 self.source.currentData(), self.bench_path.text().strip(), present=self.present.isChecked()
             )
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
         self.refresh()
 
@@ -314,7 +314,7 @@ class CampaignPanel(QScrollArea):
             warm = plan is not None and kind_of(plan.test).heats
             log = read_temperatures(path) if warm else read_log(path)
             count = self.session.take_log(log, path.name)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self.session.say(f"{count} rows of {path.name} kept.")

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt
 from PyQt6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from tensimeter.core.explain import Worked
+from tensimeter.core.explain import Derivation
 from tensimeter.core.quantity import with_uncertainty
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import Finding, Outcome
@@ -67,12 +67,12 @@ class FindingsTable(WhyTable):
 
     @staticmethod
     def _worked(finding: Finding, method: str) -> object:
-        def answer() -> Worked:
+        def answer() -> Derivation:
             if finding.worked is not None:
                 return finding.worked
             value = finding.value
             assert value is not None
-            return Worked(
+            return Derivation(
                 finding.name, method, (), value.value, finding.unit, (), "", (value.low, value.high)
             )
 

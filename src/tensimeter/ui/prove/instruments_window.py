@@ -22,7 +22,7 @@ from tensimeter.bench.profile import GENERIC, load_profile, role_of, try_profile
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import parts_by_role, write_bench_file
 from tensimeter.bench.visa import VisaInstrument
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -142,7 +142,7 @@ class InstrumentsWindow(QDialog):
         try:
             profile = load_profile(self.profiles[role].currentText())
             instrument = VisaInstrument(resource_of(text), profile, _ROLES[role])
-        except (Trouble, LinkFailed) as error:
+        except (UserError, LinkFailed) as error:
             self.said.setText(str(error))
             return
         bad = 0
@@ -164,7 +164,7 @@ class InstrumentsWindow(QDialog):
         try:
             path = Path(self.path.text().strip())
             write_bench_file(path, wanted)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.said.setText(str(trouble))
             return
         self.bench_chosen.emit(str(path))

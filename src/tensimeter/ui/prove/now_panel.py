@@ -6,8 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.bench.events import Event
-from tensimeter.core.explain import Worked
-from tensimeter.core.heat_design.measuring_points import temperature_places, thermometer
+from tensimeter.core.explain import Derivation
+from tensimeter.core.heat_design.measuring_points import measuring_points, thermometer
 from tensimeter.core.measurement.conformity import Interval, Verdict, explain_reading
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.quantity import decimals_for, fixed, show
@@ -135,7 +135,7 @@ class NowPanel(QWidget):
         session = self.session
         if not self._celsius or not session.running:
             return ""
-        names = temperature_places(session.job)
+        names = measuring_points(session.job)
         places = session.job.campaign.probes or ("sink",)
         read = zip(places, self._celsius, strict=False)
         half = fixed(0.95 * thermometer(session.job).accuracy_K, "K", 1)
@@ -153,7 +153,7 @@ class NowPanel(QWidget):
         self.session.hands_are_done()
         self.refresh()
 
-    def _why_volts(self) -> Worked | None:
+    def _why_volts(self) -> Derivation | None:
         result, interval = self.result(), self._interval()
         if interval is None or result is None:
             return None

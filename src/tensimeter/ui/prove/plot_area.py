@@ -4,9 +4,9 @@ import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from tensimeter.core.design.reach import load_reach_A, most_A, reach, volts_span
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.by_design import HeatByDesign, heat_by_design
-from tensimeter.core.heat_design.measuring_points import temperature_places
+from tensimeter.core.heat_design.measuring_points import measuring_points
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.testplan.registry import kind_of
@@ -71,7 +71,7 @@ class PlotArea(QStackedWidget):
         """The latest run of a soak with its forecast; all of them over one another where asked."""
         facts, job, plan = result.facts, self.session.job, result.plan
         runs = soak_runs(facts.readings) if facts is not None else []
-        names = temperature_places(job)
+        names = measuring_points(job)
         limit = _limit(job, plan)
         if not runs:
             self.heat.show_heat(Heat(_NOTHING, None, names, None, limit, self._by_design(plan)))
@@ -119,7 +119,7 @@ class PlotArea(QStackedWidget):
                     job, output.id, np.linspace(low, top, 121), np.linspace(0, most_A(job, output.id), 121)
                 )
                 self._reach = (job, found)
-        except Trouble:
+        except UserError:
             return False
         found = self._reach[1]
         load = job.part(job.campaign.load)

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading, interval_of
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import MOST_TERSE, Correction
@@ -112,7 +112,7 @@ class ReadingsView(QWidget):
         for number in numbers:
             try:
                 said = self.session.correct(Correction("reading", str(number), reason))
-            except Trouble as trouble:
+            except UserError as trouble:
                 # Its pair was struck with the one before.
                 said = said or str(trouble)
         self.reason.clear()

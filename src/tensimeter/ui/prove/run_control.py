@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QTimer
 
 from tensimeter.bench.events import Event
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.ui.session import Session
 
 if TYPE_CHECKING:
-    from tensimeter.simulation.server import StandIns
+    from tensimeter.simulation.server import SimulatedBench
 
 #: How fast the quick stand-ins' clock runs.
 QUICK = 20.0
@@ -26,7 +26,7 @@ class RunControl:
         self.waiting: list[str] = []
         self._how: tuple[str, str, bool] = ("", "", False)
         session.run_event.connect(self._on_run_event)
-        self._served: tuple[Job, float, StandIns] | None = None
+        self._served: tuple[Job, float, SimulatedBench] | None = None
 
     def sources(self) -> list[tuple[str, str]]:
         """What can measure, in words, and its key."""
@@ -38,17 +38,17 @@ class RunControl:
         ]
 
     def start(self, source: str, bench_path: str = "", *, present: bool = False, anew: bool = False) -> None:
-        """Begin the run of the test in hand; Trouble when it can't."""
+        """Begin the run of the test in hand; UserError when it can't."""
         from tensimeter.bench.setup import open_bench, open_bench_file
 
         session = self.session
         if session.plan is None:
-            raise Trouble("Choose a test first.")
+            raise UserError("Choose a test first.")
         if session.running:
-            raise Trouble("A run is on already.")
+            raise UserError("A run is on already.")
         if source == "bench":
             if not bench_path:
-                raise Trouble("Type the path of a bench file first.")
+                raise UserError("Type the path of a bench file first.")
             bench = open_bench_file(session.job, Path(bench_path))
         else:
             speed = QUICK if source == "quick" else 1.0
@@ -56,7 +56,7 @@ class RunControl:
             bench = open_bench(session.job, served.resources, speed=speed)
         try:
             session.start_run(bench, present=present, anew=anew)
-        except Trouble:
+        except UserError:
             bench.close()
             raise
 
@@ -65,7 +65,7 @@ class RunControl:
         self._how = (source, bench_path, present)
         self.waiting = [o.plan.test.id for o in self.session.now.outcomes() if not o.complete and o.steps]
         if not self.waiting:
-            raise Trouble("Every test is complete already.")
+            raise UserError("Every test is complete already.")
         self._next()
 
     def _next(self) -> None:
@@ -75,7 +75,7 @@ class RunControl:
         self.session.choose_test(self.waiting.pop(0))
         try:
             self.start(source, path, present=present)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.waiting.clear()
             self.session.complain(str(trouble))
 
@@ -86,7 +86,7 @@ class RunControl:
             # Once everybody has heard that this one is over.
             QTimer.singleShot(0, self._next)
 
-    def _stand_ins(self, speed: float, output: str) -> "StandIns":
+    def _stand_ins(self, speed: float, output: str) -> "SimulatedBench":
         # Only wanted for a run; their event loop costs a tenth of the start of the window.
         from tensimeter.demo.library import stand_ins
 

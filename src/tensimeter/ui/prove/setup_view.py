@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import watched
 from tensimeter.core.model.edits import changed, with_test
 from tensimeter.core.model.tests import Changed, Test
@@ -81,7 +81,7 @@ class SetupView(QScrollArea):
             return
         try:
             link = test.watched_link or watched(session.job, test.output)
-        except Trouble as trouble:
+        except UserError as trouble:
             session.complain(str(trouble))
             return
         runs = [r.run for r in session.now.readings if r.test == test.id and r.run is not None]
@@ -105,5 +105,5 @@ class SetupView(QScrollArea):
             if test is not None:
                 kind = KINDS[test.kind]
                 self._apply(kind.with_lines(text, test), kind.lines_words.partition(":")[0])
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))

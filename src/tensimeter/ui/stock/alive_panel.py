@@ -4,12 +4,12 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval, Verdict
 from tensimeter.core.measurement.readings import interval_of
 from tensimeter.core.model.edits import changed
 from tensimeter.core.parts.registry import Part
-from tensimeter.core.procedure.incoming_check import Tried, learnt, outcome, tried
+from tensimeter.core.procedure.incoming_check import IncomingResult, learnt, outcome, tried
 from tensimeter.core.quantity import show
 from tensimeter.core.record import Record
 from tensimeter.ui.parts.text import Field, clear, label, rule
@@ -41,7 +41,7 @@ class AlivePanel(QWidget):
             self._show(k, step)
         self._conclude(found)
 
-    def _show(self, k: int, found: Tried) -> None:
+    def _show(self, k: int, found: IncomingResult) -> None:
         step = found.step
         if step.caution:
             self._column.addWidget(_coloured(step.caution, "hold"))
@@ -76,15 +76,15 @@ class AlivePanel(QWidget):
         field.returnPressed.connect(lambda: self.take(found, field))
         self._column.addWidget(field)
         self.fields[step.id] = field
-        if found.verdict is Verdict.MISSES:
+        if found.verdict is Verdict.NONCONFORMING:
             self._column.addWidget(_coloured(step.rules_out, "miss"))
         self._column.addWidget(rule())
 
-    def take(self, found: Tried, field: Field) -> None:
+    def take(self, found: IncomingResult, field: Field) -> None:
         try:
             name = f"{self.part.name}, {found.step.probe}"
             self.session.take_at(found.step.place, name, found.step.quantity, field.text())
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self.refresh()
@@ -93,17 +93,19 @@ class AlivePanel(QWidget):
         if at < len(following):
             self.fields[following[at]].setFocus()
 
-    def _conclude(self, found: list[Tried]) -> None:
+    def _conclude(self, found: list[IncomingResult]) -> None:
         verdict = outcome(found)
         words = {
-            Verdict.HOLDS: "Every step holds: it works.",
-            Verdict.MISSES: "A step misses: not to be relied on as it is.",
+            Verdict.CONFORMS: "Every step holds: it works.",
+            Verdict.NONCONFORMING: "A step misses: not to be relied on as it is.",
             Verdict.TOO_CLOSE: "A reading is too close to call: take a finer range or another meter.",
             Verdict.NOT_MEASURED: "Steps are still open.",
         }[verdict]
         self._column.addWidget(label(words, "strong", wrap=True))
         takes = {k: v for k, v in learnt(found).items() if getattr(self.part, k) != v}
-        wanted = {Verdict.HOLDS: "works", Verdict.MISSES: "faulty"}.get(verdict, self.part.condition)
+        wanted = {Verdict.CONFORMS: "works", Verdict.NONCONFORMING: "faulty"}.get(
+            verdict, self.part.condition
+        )
         if takes or wanted != self.part.condition:
             button = QPushButton(f"onto its card: {wanted}" + (", as measured" if takes else ""))
             button.clicked.connect(lambda: self._onto_card(takes, wanted))

@@ -16,14 +16,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.stock_edits import split_up, with_efficiency, with_part, without_efficiency
 from tensimeter.core.model.words import field_words
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.parts.roles import ConverterPart, SourcePart
-from tensimeter.core.procedure.incoming_check import tries
+from tensimeter.core.procedure.incoming_check import incoming_steps
 from tensimeter.core.quantity import localised, show
 from tensimeter.core.record import Record
 from tensimeter.ui.own_bin import own_bin, own_bin_parts
@@ -102,7 +102,7 @@ class PartEditor(QScrollArea):
         group = QButtonGroup(box)
         self.view_buttons: dict[str, QPushButton] = {}
         for key, words in _VIEWS:
-            if key == "alive" and not tries(self.session.job, part):
+            if key == "alive" and not incoming_steps(self.session.job, part):
                 continue
             button = QPushButton(words)
             button.setCheckable(True)
@@ -193,7 +193,7 @@ class PartEditor(QScrollArea):
         assert self.part is not None
         try:
             job = with_efficiency(self.session.job, self.part.id, self.efficiency.text())
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self._edit(f"efficiency of {self.part.name}", job)
@@ -214,7 +214,7 @@ class PartEditor(QScrollArea):
             found = cross_regulation(rails, volts, amps, plain, plain)
             assert isinstance(self.part, SourcePart)
             part = self.part.with_cross(found)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         if self.apply(part, "rails, fitted"):
@@ -266,7 +266,7 @@ class PartEditor(QScrollArea):
         try:
             with own_bin() as bin_:
                 bin_.take_out(part.id)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self.session.say(f"{part.name} is out of the bin; this job keeps its card.")
@@ -280,7 +280,7 @@ class PartEditor(QScrollArea):
                 bin_.keep(part)
                 used = {link.part for link in self.session.job.design.links}
                 bin_.note_use(self.session.job.name, used & {k.part.id for k in bin_.parts()})
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self.session.say(f"{part.name} is kept in the bin; other jobs can take it from there.")
@@ -327,7 +327,7 @@ class PartEditor(QScrollArea):
         assert self.part is not None
         try:
             job = split_up(self.session.job, self.part.id)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self._edit(f"{self.part.name} told apart", job)
@@ -345,7 +345,7 @@ def _learnt(part: Part) -> list[str]:
     try:
         with own_bin() as bin_:
             history = bin_.history(part.id)
-    except Trouble:
+    except UserError:
         return []
     lines = []
     for (_, before), (at, after) in itertools.pairwise(history):

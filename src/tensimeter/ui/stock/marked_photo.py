@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.assembly_edits import with_mark, without_mark
 from tensimeter.core.model.job import Mark
 from tensimeter.ui.parts.text import Field, clear, label
@@ -92,7 +92,7 @@ class MarkedPhoto(QWidget):
     def mark(self) -> None:
         try:
             job = with_mark(self.session.job, self.photo, *self.place, self.what.text())
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         if self.session.edit(f"{self.what.text()} marked on a photo", job):

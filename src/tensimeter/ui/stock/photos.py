@@ -6,7 +6,7 @@ from PyQt6.QtCore import QByteArray, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage, QPixmap
 from PyQt6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.store.attachments import Attachment, attach, attachments
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.session import Session
@@ -29,7 +29,7 @@ class Photos(QWidget):
         clear(self._column)
         try:
             found = attachments(self.session.file, self.subject)
-        except Trouble as trouble:
+        except UserError as trouble:
             self._column.addWidget(label(str(trouble), "caption", wrap=True))
             return
         for item in found:
@@ -68,7 +68,7 @@ class Photos(QWidget):
     def take_in(self, path: Path) -> None:
         try:
             attach(self.session.file, self.subject, path)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self.session.note("edit", f"{path.name} kept with {self.subject.partition(':')[2]}")
@@ -77,7 +77,7 @@ class Photos(QWidget):
     def hide_one(self, item: Attachment) -> None:
         try:
             self.session.file.add_attachment(item.subject, item.name, item.media, None, hides=item.id)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         self.session.say(f"{item.name} is out of sight; the file keeps it.")

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QStringListModel, Qt
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, identifier
 from tensimeter.core.model.stock_edits import card_from_nameplate, from_library, with_part, without_part
 from tensimeter.core.parts.registry import SHELVES, Part
@@ -143,7 +143,7 @@ class StockStage(QWidget):
             return
         try:
             part = self._named(text) or card_from_nameplate(self.session.job, text)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(f"{trouble} Or name a part of the list beside it.")
             return
         if self._add(part):
@@ -182,7 +182,7 @@ class StockStage(QWidget):
             return
         try:
             job = without_part(self.session.job, part.id)
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(f"{part.name}: {trouble}")
             return
         self.current = None

@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.assembly_edits import with_setting
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
@@ -43,7 +43,7 @@ class SettingsRegister(QWidget):
     def add(self) -> None:
         try:
             job = with_setting(self.session.job, self.what.text(), self.value.text(), self.shown_by.text())
-        except Trouble as trouble:
+        except UserError as trouble:
             self.session.complain(str(trouble))
             return
         if self.session.edit(f"{self.what.text()} set to {self.value.text()}", job):

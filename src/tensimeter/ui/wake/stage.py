@@ -19,7 +19,13 @@ from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED
 from tensimeter.core.model.assembly_edits import with_assembly
 from tensimeter.core.procedure.causes import causes
-from tensimeter.core.procedure.first_power import LIMITERS, Woken, bare_seconds, touches, woken
+from tensimeter.core.procedure.first_power import (
+    LIMITERS,
+    PowerUpResult,
+    bare_seconds,
+    power_up_results,
+    touches,
+)
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.quantity import show
 from tensimeter.demo.library import demo_mistakes
@@ -38,7 +44,7 @@ class WakeStage(QWidget):
         super().__init__(parent)
         self.session = session
         self.step_id = "look"
-        self.found: list[Woken] = []
+        self.found: list[PowerUpResult] = []
         row = QHBoxLayout(self)
         row.setContentsMargins(theme.px(20), theme.px(12), theme.px(10), 0)
         row.setSpacing(theme.px(14))
@@ -125,7 +131,7 @@ class WakeStage(QWidget):
 
     def refresh(self) -> None:
         job = self.session.job
-        self.found = woken(job, self.session.now.readings, self.session.job_of)
+        self.found = power_up_results(job, self.session.now.readings, self.session.job_of)
         ids = [w.step.id for w in self.found]
         if self.step_id not in ids:
             self.step_id = ids[0] if ids else ""
@@ -149,15 +155,15 @@ class WakeStage(QWidget):
 
     def after_reading(self) -> None:
         """A reading that holds leads on to the next step that is open."""
-        self.found = woken(self.session.job, self.session.now.readings, self.session.job_of)
+        self.found = power_up_results(self.session.job, self.session.now.readings, self.session.job_of)
         ids = [w.step.id for w in self.found]
-        if self.step_id in ids and self.found[ids.index(self.step_id)].verdict is Verdict.HOLDS:
+        if self.step_id in ids and self.found[ids.index(self.step_id)].verdict is Verdict.CONFORMS:
             later = self.found[ids.index(self.step_id) + 1 :]
-            after = next((w for w in later if w.verdict is not Verdict.HOLDS), None)
+            after = next((w for w in later if w.verdict is not Verdict.CONFORMS), None)
             self.step_id = after.step.id if after else self.step_id
         self.refresh()
 
-    def _in_hand(self) -> Woken | None:
+    def _in_hand(self) -> PowerUpResult | None:
         return next((w for w in self.found if w.step.id == self.step_id), None)
 
     def _show_step(self) -> None:
@@ -177,7 +183,7 @@ class WakeStage(QWidget):
         self.stop.setText(f"Stop: {step.stop}")
         self.stop.setStyleSheet(f"color: {theme.colours.miss};")
         self.looked.setVisible(step.band is None)
-        self.looked.setEnabled(here.verdict is not Verdict.HOLDS)
+        self.looked.setEnabled(here.verdict is not Verdict.CONFORMS)
         self.entry.setVisible(step.band is not None)
         if here.earlier:
             self._say(
@@ -197,7 +203,7 @@ class WakeStage(QWidget):
         made.setStyleSheet(f"color: {getattr(theme.colours, colour)};")
         self._means.addWidget(made)
 
-    def _show_notes(self, here: Woken) -> None:
+    def _show_notes(self, here: PowerUpResult) -> None:
         job = self.session.job
         lines = []
         if here.step.id.startswith("alone"):
@@ -268,7 +274,7 @@ class WakeStage(QWidget):
         self.refresh()
 
 
-def _hand(here: Woken) -> Hand:
+def _hand(here: PowerUpResult) -> Hand:
     step = here.step
     return Hand(
         step.title, step.do, step.place, step.probe, step.quantity, step.band, step.expected, here.verdict,

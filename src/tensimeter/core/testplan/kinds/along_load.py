@@ -7,7 +7,7 @@ import numpy as np
 
 from tensimeter.core.analysis.capacity import capacity
 from tensimeter.core.design.reach import set_to
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import CapacityDown, Efficiency, LoadRegulation, MinimumLoad, RealDevice
@@ -56,7 +56,7 @@ class LoadRegulationKind(TestKind[LoadRegulation]):
             band = Band.around(volts, s.output.tolerance)
             try:
                 line = s.line(amps, network=set_to(s.job, s.output.id, volts, {}))
-            except Trouble:
+            except UserError:
                 line = None
             found += [
                 Step(0, float(a), predicted(line, k), band, f"{volts:g} V", trim_V=volts)
@@ -106,15 +106,15 @@ class MinimumLoadKind(TestKind[MinimumLoad]):
             if verdict is Verdict.NOT_MEASURED:
                 continue
             read += 1
-            if verdict is not Verdict.HOLDS:
+            if verdict is not Verdict.CONFORMS:
                 break
             least = step.set_A
         if not read:
             return []
         if least is None:
-            return [Finding("minimum load", text="more than was tried", verdict=Verdict.MISSES)]
+            return [Finding("minimum load", text="more than was tried", verdict=Verdict.NONCONFORMING)]
         text = "none needed" if least == 0 else f"{show(least, 'A')}"
-        return [Finding("minimum load", text=text, verdict=Verdict.HOLDS)]
+        return [Finding("minimum load", text=text, verdict=Verdict.CONFORMS)]
 
     def planned(self, job: Job, output: OutputLink) -> list[MinimumLoad]:
         parts = [job.part(link.part) for link in job.design.path_to(output.id)]
@@ -211,7 +211,7 @@ class CapacityKind(TestKind[CapacityDown]):
         cutoff = test.cutoff_V or 0.8 * facts.plan.output.nominal_V
         try:
             found = capacity(t - t[0], v, i, cutoff, test.own_A)
-        except Trouble as trouble:
+        except UserError as trouble:
             return [Finding("charge", text=str(trouble))]
         wide = 0.01
         for r in facts.readings[:2]:
@@ -223,7 +223,7 @@ class CapacityKind(TestKind[CapacityDown]):
 
         verdict = judge(around(found.charge_Ah), Band(test.claimed_Ah, None)) if test.claimed_Ah else None
         said = "" if found.reached_cutoff else "so far: the cut-off was not reached"
-        if not found.reached_cutoff and verdict is Verdict.MISSES:
+        if not found.reached_cutoff and verdict is Verdict.NONCONFORMING:
             verdict = Verdict.NOT_MEASURED
         claimed = f"claimed {test.claimed_Ah:g} Ah" if test.claimed_Ah else ""
         text = ", ".join(x for x in (said, claimed) if x)

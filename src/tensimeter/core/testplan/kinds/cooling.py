@@ -5,9 +5,9 @@ import numpy as np
 from tensimeter.core.analysis.calibration import calibrated, hottest
 from tensimeter.core.arrays import Array
 from tensimeter.core.design.reach import adjustable, volts_span
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.fanned import seen_turns
-from tensimeter.core.heat_design.measuring_points import temperature_places, thermometer
+from tensimeter.core.heat_design.measuring_points import measuring_points, thermometer
 from tensimeter.core.heatup.turning_points import Acted, acted, acted_at, swinging, thresholds
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.job import Job
@@ -77,9 +77,9 @@ class FanKind(HeatKind[FanTest]):
                 found.append(Finding(name, "C", value, said))
         if swings.hunts:
             text = f"up and down every {show(swings.period_s or 0, 's', 3)}, {len(swings.tops_s)} times"
-            found.append(Finding("hunts", text=text, verdict=Verdict.MISSES))
+            found.append(Finding("hunts", text=text, verdict=Verdict.NONCONFORMING))
         elif len(t) > 20:
-            found.append(Finding("hunts", text="no", verdict=Verdict.HOLDS))
+            found.append(Finding("hunts", text="no", verdict=Verdict.CONFORMS))
         return found + _in_time(test, seen[0], float(celsius.max()), accuracy)
 
     def planned(self, job: Job, output: OutputLink) -> list[FanTest]:
@@ -106,7 +106,7 @@ def _in_time(test: FanTest, on: Interval | None, hottest_C: float, accuracy_K: f
         return [Finding("on in time", "C", on, "", judge(on, band), band)]
     missed = hottest_C - accuracy_K > test.on_by_C
     text = f"not seen to come on up to {hottest_C:.0f} °C"
-    verdict = Verdict.MISSES if missed else Verdict.NOT_MEASURED
+    verdict = Verdict.NONCONFORMING if missed else Verdict.NOT_MEASURED
     return [Finding("on in time", text=text, verdict=verdict, allowed=band)]
 
 
@@ -115,7 +115,7 @@ def _worst_place(s: Situation, test: FanTest) -> list[Step]:
     try:
         link = adjustable(s.job, s.output.id)
         low, _ = volts_span(s.job, s.output.id)
-    except Trouble:
+    except UserError:
         return []
     part = s.job.part(link.part)
     if not isinstance(part, ConverterPart) or part.topology != "linear" or not s.output.adjustable:
@@ -195,7 +195,7 @@ class OverTemperatureKind(HeatKind[OverTemperature]):
             of_probe = (probe.accuracy_K, probe.lag_s)
             acts = acted_at(t, celsius, what.at_s, float(t[0]), *of_probe, rising=True)
             band = Band(None, test.below_C) if test.below_C else None
-            name = temperature_places(facts.job).get(place, place)
+            name = measuring_points(facts.job).get(place, place)
             verdict = judge(acts, band) if acts and band else None
             text = "" if acts else "read too seldom before it acted"
             found.append(Finding(f"acts, {name} at", "C", acts, text, verdict, band))
@@ -220,7 +220,7 @@ def _did_not_act(facts: Facts, test: OverTemperature, run: SoakRun, place: str |
     top = float(run.track(place)[1].max()) if place is not None else -np.inf
     most = min(test.below_C or np.inf, test.most_C)
     if top - thermometer(facts.job).accuracy_K > most:
-        return Finding("acts", text=f"not up to {top:.0f} °C", verdict=Verdict.MISSES)
+        return Finding("acts", text=f"not up to {top:.0f} °C", verdict=Verdict.NONCONFORMING)
     return Finding("acts", text=f"not in {run.time_s[-1] / 60:.0f} min", verdict=Verdict.NOT_MEASURED)
 
 
@@ -233,7 +233,7 @@ def _afterwards(facts: Facts, what: Acted, between: str) -> Finding:
         text, fits = f"cycles: off {what.times} times{between}", False
     else:
         text, fits = f"restarts by itself after {show(what.back_s, 's', 3)}", wanted == "restart"
-    return Finding("afterwards", text=text, verdict=Verdict.HOLDS if fits else Verdict.MISSES)
+    return Finding("afterwards", text=text, verdict=Verdict.CONFORMS if fits else Verdict.NONCONFORMING)
 
 
 class SensorKind(TestKind[SensorCheck]):
@@ -314,7 +314,7 @@ def _hottest_place(facts: Facts) -> list[Finding]:
         if len(read) < 2:
             continue
         found = hottest(read, SAME_THERMOMETER * thermometer(facts.job).accuracy_K)
-        name = temperature_places(facts.job).get(found.place, found.place)
+        name = measuring_points(facts.job).get(found.place, found.place)
         sure = "the sensor belongs there" if found.sure else "too near the next to tell"
         return [Finding(f"hottest: {name}, above the next by", "K", found.above_next_K, sure)]
     return []

@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from tensimeter.core.explain import Given, Worked
+from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.heat_design.fanned import SENSOR_K
-from tensimeter.core.heat_design.measuring_points import Scenario, temperature_places, thermometer
+from tensimeter.core.heat_design.measuring_points import Scenario, measuring_points, thermometer
 from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.job import Job
@@ -117,11 +117,11 @@ def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
     what = "junction, in the end" if state.on_spot else f"{state.place_name}, in the end"
     band = Band(None, state.limit_C)
     verdict = judge(state.spot.final, band)
-    if verdict is Verdict.HOLDS and not state.proven:
+    if verdict is Verdict.CONFORMS and not state.proven:
         # A forecast alone proves nothing: the time must have been held too.
         verdict = Verdict.NOT_MEASURED
     if failed:
-        verdict = Verdict.MISSES
+        verdict = Verdict.NONCONFORMING
     final = state.spot.final
     if not np.isfinite(final.high):
         # What nothing bounds is told in words: a figure would claim an end.
@@ -139,7 +139,9 @@ def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
         middle = f"{minutes.value:.0f} min" if np.isfinite(minutes.value) else "perhaps never"
         found.append(Finding("to the limit", text=f"{middle}, from {minutes.low:.0f} min to {late}"))
     if state.runaway:
-        found.append(Finding("runs away", text="its slope grows and keeps growing", verdict=Verdict.MISSES))
+        found.append(
+            Finding("runs away", text="its slope grows and keeps growing", verdict=Verdict.NONCONFORMING)
+        )
     return found if state.on_spot else [found[0], *found[2:]]
 
 
@@ -156,12 +158,12 @@ def _derated(job: Job, state: SoakState, amps: float) -> list[Finding]:
     band, share = Band(None, 1.0), Interval(*(amps / a for a in (middle, most, least)))
     text = f"{show(amps, 'A', 3)} of {show(middle, 'A', 3)}"
     given = (
-        Given("I", "the test's largest load", amps, "A"),
-        Given("T", "junction in the end, by the forecast", final.value, "C"),
-        Given("I_T", "allowed there, by the part's curve", middle, "A"),
+        Input("I", "the test's largest load", amps, "A"),
+        Input("T", "junction in the end, by the forecast", final.value, "C"),
+        Input("I_T", "allowed there, by the part's curve", middle, "A"),
     )
     assumed = ("straight between two points of the curve", "the interval is that of T alone")
-    worked = Worked(
+    worked = Derivation(
         "Share of the derated current",
         "I / I_T",
         given,
@@ -174,15 +176,15 @@ def _derated(job: Job, state: SoakState, amps: float) -> list[Finding]:
     return [Finding("derating, used", "%", share, text, judge(share, band), band, worked)]
 
 
-def _why(state: SoakState) -> Worked:
+def _why(state: SoakState) -> Derivation:
     """Where the forecast comes from."""
     measured, final = state.measured, state.spot.final
     given = (
-        Given("T_end", f"{state.place_name} in the end, fitted", measured.final.value, "C"),
-        Given("to come", "of it, from now on", measured.remaining.value, "K"),
-        Given("τ", "slow time constant", measured.time_constant.value, "s"),
-        Given("P·θ", "junction above the place, by the part and its mounting", state.above_K, "K"),
-        Given("T_room", "as read", state.room_C, "C"),
+        Input("T_end", f"{state.place_name} in the end, fitted", measured.final.value, "C"),
+        Input("to come", "of it, from now on", measured.remaining.value, "K"),
+        Input("τ", "slow time constant", measured.time_constant.value, "s"),
+        Input("P·θ", "junction above the place, by the part and its mounting", state.above_K, "K"),
+        Input("T_room", "as read", state.room_C, "C"),
     )
     assumed = (
         f"rests on the {state.ground}; time constants by evidence: {measured.order}",
@@ -190,7 +192,7 @@ def _why(state: SoakState) -> Worked:
         "heat and room stay as they are now",
         *([f"{state.fan}, within {SENSOR_K:.0f} K, as the design says"] if state.fan else []),
     )
-    return Worked(
+    return Derivation(
         "Where it ends",
         "T = T_end + P·θ, T_end from T(t) = T_end − a·e^(−t/τ) − b·e^(−t/τ_fast)",
         given,
@@ -204,7 +206,7 @@ def _why(state: SoakState) -> Worked:
 
 def _hottest(job: Job, run: SoakRun) -> list[Finding]:
     """The hottest that each place was read."""
-    names, found = temperature_places(job), []
+    names, found = measuring_points(job), []
     accuracy = thermometer(job).accuracy_K
     for place in run.celsius:
         _, celsius = run.track(place)
@@ -219,13 +221,13 @@ def _failure(facts: Facts, run: SoakRun) -> list[Finding]:
     """A run whose output was gone at its end: when, the last readings, what was foretold, suspected."""
     if not run.ended_by_itself or facts.running:
         return []
-    names = temperature_places(facts.job)
+    names = measuring_points(facts.job)
     minutes = run.time_s[-1] / 60
     ends = {p: v[-1] for p in run.celsius if len(v := run.track(p)[1])}
     last = ", ".join(f"{names.get(p, p)} {show(float(v), 'C', 3)}" for p, v in ends.items())
     at = show(amps_of(facts.plan, run)[-1], "A", 3)
     text = f"after {minutes:.0f} min at {at}; last read: {last}"
-    found = [Finding("output gone", text=text, verdict=Verdict.MISSES)]
+    found = [Finding("output gone", text=text, verdict=Verdict.NONCONFORMING)]
     state = state_at(facts.job, facts.plan, run.until(run.time_s[-1] / 5))
     if state is not None:
         share = f"{100 * state.chance:.0f} %"

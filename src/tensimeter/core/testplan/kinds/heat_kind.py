@@ -4,8 +4,8 @@ from typing import TypeVar
 
 import numpy as np
 
-from tensimeter.core.errors import Trouble
-from tensimeter.core.heat_design.measuring_points import chain, limit_C, temperature_places, watched
+from tensimeter.core.errors import UserError
+from tensimeter.core.heat_design.measuring_points import chain, limit_C, measuring_points, watched
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import TestRecord
 from tensimeter.core.parts.roles import TemperatureMeter
@@ -42,7 +42,7 @@ class HeatKind(TestKind[T]):
             )
             return typed + self.blind(job, plan)
         where = job.campaign.probes or ("sink",)
-        names = temperature_places(job)
+        names = measuring_points(job)
         at = ", ".join(names.get(p, p) for p in where)
         return f"{part.name} reads {at}, each ± {show(part.accuracy_K, 'K', 2)}.{self.blind(job, plan)}"
 
@@ -57,7 +57,7 @@ def watchable(job: Job, output: OutputLink) -> str | None:
         return None
     try:
         return watched(job, output.id)
-    except Trouble:
+    except UserError:
         return None
 
 
@@ -66,7 +66,7 @@ def junction_C(job: Job, link: str | None, output: str) -> float:
     try:
         on = link or watched(job, output)
         return limit_C(job, on) if chain(job, on) is not None else PLACE_C
-    except (Trouble, KeyError):
+    except (UserError, KeyError):
         return PLACE_C
 
 
@@ -76,7 +76,7 @@ def heat_picture(result: Outcome) -> Picture:
     runs = soak_runs(facts.readings) if facts else []
     if facts is None or not runs:
         return Picture("minutes", "°C", ())
-    run, names = runs[-1], temperature_places(facts.job)
+    run, names = runs[-1], measuring_points(facts.job)
     lines = []
     for place in run.celsius:
         t, celsius = run.track(place)

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from tensimeter.core.analysis.limit import CurrentLimit, LimitKind, current_limit
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.measurement.readings import interval_of
 from tensimeter.core.model.job import Job
@@ -73,7 +73,7 @@ class OverloadKind(TestKind[Overload]):
     def findings(self, facts: Facts, test: Overload) -> list[Finding]:
         try:
             found = limit_of(facts)
-        except Trouble as trouble:
+        except UserError as trouble:
             return [Finding("kind", text=str(trouble))] if facts.readings else []
         if found is None:
             return []
@@ -206,7 +206,7 @@ class OverVoltageKind(TestKind[OverVoltage]):
                 else f"not yet, at {show(held.value, 'V', 4)}"
             )
             wanted = test.most_V or facts.plan.output.device_max_V
-            return [Finding("trip", text=text, verdict=Verdict.MISSES if done and wanted else None)]
+            return [Finding("trip", text=text, verdict=Verdict.NONCONFORMING if done and wanted else None)]
         high = max(tripped.trim_V, held.high)
         middle = (held.value + high) / 2
         value = Interval(middle, held.low, high + (held.high - held.value))

@@ -150,7 +150,7 @@ class ClaimedFoundKind(TestKind[ClaimedFound]):
             text = f"claimed {show(unit.claimed_V, 'V')} at {show(unit.claimed_A, 'A')}"
             if amps is not None and amps.high < 0.98 * unit.claimed_A:
                 text += f"; only {show(amps.value, 'A')} flowed"
-                verdict = Verdict.MISSES
+                verdict = Verdict.NONCONFORMING
             found.append(Finding(f"{unit.name} found", "V", at, text, verdict))
         return found
 

@@ -9,7 +9,7 @@ from tensimeter.core.analysis.cross import cross_regulation
 from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.circuit.network import build
 from tensimeter.core.design.reach import set_to
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Band, Interval, Verdict, judge, worst
 from tensimeter.core.measurement.readings import Quantity, Reading
 from tensimeter.core.model.edits import changed
@@ -154,7 +154,7 @@ def _at_line(s: Situation, amps: float, line_V: float) -> LoadLine | None:
     try:
         network = build(s.job.model_copy(update={"settings": settings}))
         return s.line(np.array([amps]), network=network)
-    except Trouble:
+    except UserError:
         return None
 
 
@@ -241,7 +241,7 @@ class CrossRegulationKind(TestKind[CrossRegulation]):
         names = [facts.job.output(o).name for o in outputs]
         try:
             fit = cross_regulation(names, np.array(volts), np.array(amps), meters, sinks)
-        except Trouble:
+        except UserError:
             return found
         for k, name in enumerate(names):
             for m, other in enumerate(names):
@@ -290,7 +290,7 @@ class ReachKind(TestKind[ReachPoints]):
                 # It is set without load, as hands do; what the load then pulls is part of the prediction.
                 network = set_to(s.job, s.output.id, point.volts, {s.output.id: np.float64(0.0)})
                 guess = predicted(s.line(np.array([point.amps]), network=network), 0)
-            except Trouble:
+            except UserError:
                 guess = None
             title = f"{point.volts:g} V, {point.why}" if point.why else f"{point.volts:g} V"
             hand = f"Set {s.output.name} to {show(point.volts, 'V', 4)}."
@@ -303,7 +303,7 @@ class ReachKind(TestKind[ReachPoints]):
         verdicts = [judge(v, s.allowed) for s, v in read if v is not None]
         if not verdicts:
             return []
-        held = sum(v is Verdict.HOLDS for v in verdicts)
+        held = sum(v is Verdict.CONFORMS for v in verdicts)
         text = f"{held} of {len(facts.plan.steps)} points"
         return [Finding("reach shown at", text=text, verdict=worst(verdicts), allowed=OPEN)]
 

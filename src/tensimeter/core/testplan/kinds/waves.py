@@ -11,7 +11,7 @@ from tensimeter.core.analysis.startup import StartUp as StartUpFigures
 from tensimeter.core.analysis.startup import hold_up_s, start_up
 from tensimeter.core.analysis.transient import Transient as TransientFigures
 from tensimeter.core.analysis.transient import transient
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.measurement.readings import Wave
 from tensimeter.core.model.job import Job
@@ -47,7 +47,7 @@ def ripple_of(
     """Ripple figures of a waveform, kept as long as they are asked for; a sentence where there are none."""
     try:
         return ripple(wave.volts, wave.rate_Hz, mains_Hz, switching, bandwidth, trim)
-    except Trouble as trouble:
+    except UserError as trouble:
         return str(trouble)
 
 
@@ -55,7 +55,7 @@ def ripple_of(
 def transient_of(wave: Wave, band: float) -> TransientFigures | str:
     try:
         return transient(wave.time_s, wave.volts, band, 0.0 if wave.start_s < 0 else None)
-    except Trouble as trouble:
+    except UserError as trouble:
         return str(trouble)
 
 
@@ -63,7 +63,7 @@ def transient_of(wave: Wave, band: float) -> TransientFigures | str:
 def start_of(wave: Wave, nominal: float) -> StartUpFigures | str:
     try:
         return start_up(wave.time_s, wave.volts, nominal)
-    except Trouble as trouble:
+    except UserError as trouble:
         return str(trouble)
 
 

@@ -5,19 +5,19 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import (
     chain,
     expected,
     heats,
     limit_C,
+    measuring_points,
     spot_above,
     spot_spread,
     stage_of,
-    temperature_places,
     thermometer,
 )
-from tensimeter.core.heatup.fit import foresee
+from tensimeter.core.heatup.fit import fit_heat_up
 from tensimeter.core.heatup.forecast import Forecast
 from tensimeter.core.heatup.record import HeatUp
 from tensimeter.core.heatup.runaway import runs_away
@@ -37,7 +37,7 @@ from tensimeter.core.testplan.soak.run import (
     soak_runs,
 )
 from tensimeter.core.testplan.step import Facts, Plan
-from tensimeter.core.thermal.rc_ladder import Fitted, Heating, Track, fit_stages
+from tensimeter.core.thermal.rc_ladder import Fitted, Heating, Track, fit_ladder
 
 #: Chance of passing a limit from which on it is called likely, and sure; below the last it stays below.
 LIKELY, SURE, UNLIKELY = 0.5, 0.975, 0.025
@@ -120,7 +120,7 @@ def _state(key: _Key) -> SoakState | None:
     return SoakState(
         seen.link,
         key.place,
-        temperature_places(job).get(key.place, key.place),
+        measuring_points(job).get(key.place, key.place),
         limit,
         measured,
         spot,
@@ -199,7 +199,7 @@ class _Seen:
             loads = self.amps[max(first, 0) :][: len(stretch.steps_s)]
             speed = self.fan.speed(rung) if self.fan else None
             prior = expected(self.job, self.plan.output.id, self.link, self.place, loads, speed)
-        found = foresee(stretch, prior)
+        found = fit_heat_up(stretch, prior)
         return found.read_with(thermometer(self.job).accuracy_K), stretch, rung
 
     def on_spot(self, measured: Forecast) -> tuple[Forecast, float]:
@@ -287,6 +287,6 @@ def _fitted(key: _Key) -> tuple[str, Fitted] | None:
     ends = np.linspace(t[0], t[-1], 9)
     heating = Heating(np.array(run.steps_s), {"case": own, "air": rest}, ends, room(job, run, ends))
     try:
-        return link, fit_stages(design, heating, tracks)
-    except (Trouble, np.linalg.LinAlgError):
+        return link, fit_ladder(design, heating, tracks)
+    except (UserError, np.linalg.LinAlgError):
         return None

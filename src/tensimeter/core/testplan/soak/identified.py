@@ -18,7 +18,7 @@ from tensimeter.core.parts.roles import ConverterPart
 from tensimeter.core.testplan.soak.estimation import fitted_stages
 from tensimeter.core.testplan.soak.run import SoakRun, amps_of
 from tensimeter.core.testplan.step import Plan
-from tensimeter.core.thermal.rc_ladder import Fitted, Stages
+from tensimeter.core.thermal.rc_ladder import CauerLadder, Fitted
 from tensimeter.core.thermal.remedies import Part, Remedy, changes, remedies
 
 #: Stages that are drawn from a fit to tell how far a figure strays.
@@ -44,18 +44,18 @@ class Shown:
         """The air at the sink, by the fitted box."""
         return self._air_C(self.fit.stages)
 
-    def _air_C(self, stages: Stages) -> float:
+    def _air_C(self, stages: CauerLadder) -> float:
         return self.room_C + stages.theta_K_W.get("air", 0.0) * (self.own_W + self.rest_W)
 
     @cached_property
-    def drawn(self) -> list[tuple[Stages, float]]:
+    def drawn(self) -> list[tuple[CauerLadder, float]]:
         """Stages as the fit leaves them open, each with a θ inside the part."""
         rng, stages = np.random.default_rng(9), self.fit.drawn(DRAWN)
         inside = self.part.junction_K_W * (1 + JUNCTION_SHARE * rng.standard_normal(len(stages)))
         return list(zip(stages, inside.tolist(), strict=True))
 
     def as_part(
-        self, limit_C: float, stages: Stages | None = None, junction_K_W: float | None = None
+        self, limit_C: float, stages: CauerLadder | None = None, junction_K_W: float | None = None
     ) -> Part:
         """The part with its stages as fitted, or as drawn from what the fit leaves open."""
         stages = stages or self.fit.stages

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array, Flags
-from tensimeter.core.errors import Trouble
+from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import chain, thermometer, watched
 from tensimeter.core.heatup.record import HeatUp
 from tensimeter.core.measurement.readings import Reading
@@ -153,7 +153,7 @@ def link_of(job: Job, plan: Plan) -> str | None:
         return test.watched_link
     try:
         return watched(job, plan.output.id)
-    except Trouble:
+    except UserError:
         return None
 
 
