@@ -316,7 +316,7 @@ def other_line(bed: Bed, rng: random.Random) -> None:
 
 
 def _load_commands() -> None:
-    from tensimeter.cli import analyse, bench, compute, files, filing, heat, measure, size, size_heat  # noqa: F401  # noqa: F401
+    from tensimeter.cli import analyse, bench, compute, files, filing, measure, size, size_heat  # noqa: F401  # noqa: F401
 
 
 def _app():

@@ -14,7 +14,7 @@ from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.profile import load_profile
 from tensimeter.bench.setup import open_bench
 from tensimeter.bench.visa import VisaInstrument
-from tensimeter.core.analysis.limit import LimitKind
+from tensimeter.core.analysis.current_limit import LimitKind
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job

@@ -131,7 +131,7 @@ def test_a_load_that_holds_a_resistance_or_a_power(bed: Bed, mode: str) -> None:
 
 
 def test_a_latched_supply_is_reset_before_the_next_test(tmp_path: Path, demo: Job) -> None:
-    from tensimeter.core.analysis.limit import LimitKind
+    from tensimeter.core.analysis.current_limit import LimitKind
     from tensimeter.simulation.behaviour import Behaviour
 
     latch = {"dew": Behaviour(limit=LimitKind.LATCH_OFF, limit_A=3.4)}

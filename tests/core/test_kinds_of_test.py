@@ -31,13 +31,13 @@ from tensimeter.core.model.tests import (
 )
 from tensimeter.core.parts.plain_loads import Device, Lamp, Motor, Resistor
 from tensimeter.core.testplan import advice
+from tensimeter.core.testplan.design_expectation import efficiency_at, limit_A, trip_V
 from tensimeter.core.testplan.evaluation import outcome
-from tensimeter.core.testplan.expected import efficiency_at, limit_A, trip_V
 from tensimeter.core.testplan.generator import blank, generated
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.points_text import points_from, points_text, units_from, units_text
 from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import WALL, Outcome, Plan, panel_of
-from tensimeter.core.testplan.typed import points_from, points_text, units_from, units_text
 from tensimeter.demo.library import demo_job
 
 METER = Accuracy(of_reading=0.0002, counts=1, resolution=0.001)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from tensimeter.core.analysis.limit import LimitKind, current_limit
+from tensimeter.core.analysis.current_limit import LimitKind, current_limit
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 

@@ -12,8 +12,8 @@ from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.output import answer
 from tensimeter.core.analysis.capacity import capacity
 from tensimeter.core.analysis.cross import cross_regulation
+from tensimeter.core.analysis.current_limit import LimitKind, current_limit
 from tensimeter.core.analysis.leakage import leakage
-from tensimeter.core.analysis.limit import LimitKind, current_limit
 from tensimeter.core.analysis.regulation import Readings, regulation
 from tensimeter.core.analysis.ripple import ripple
 from tensimeter.core.analysis.transient import transient

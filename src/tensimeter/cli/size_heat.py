@@ -6,8 +6,8 @@ from typing import Annotated
 
 import typer
 
+from tensimeter.cli.analyse_soak import shown_by
 from tensimeter.cli.compute import Json
-from tensimeter.cli.heat import shown_by
 from tensimeter.cli.output import answer
 from tensimeter.cli.size import pairs, size
 from tensimeter.core.errors import UserError

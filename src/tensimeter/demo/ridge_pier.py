@@ -5,7 +5,7 @@ All names, labels and figures are invented.
 
 from dataclasses import replace
 
-from tensimeter.core.analysis.limit import LimitKind
+from tensimeter.core.analysis.current_limit import LimitKind
 from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import LoadRegulation, Soak
 from tensimeter.core.parts.converter import Converter

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.analysis.limit import LimitKind
+from tensimeter.core.analysis.current_limit import LimitKind
 from tensimeter.core.arrays import Array
 
 

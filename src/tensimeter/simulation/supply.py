@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from tensimeter.core.analysis.limit import LimitKind
+from tensimeter.core.analysis.current_limit import LimitKind
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.elements import Conversion, Network
 from tensimeter.core.electrical.solution import Point, Solution

@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.explain import Derivation
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.model.job import Overrule
 from tensimeter.core.notice import Notice
 from tensimeter.ui.parts.text import Field, clear, label

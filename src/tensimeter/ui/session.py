@@ -6,8 +6,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tensimeter.app.work_session import WorkSession
 from tensimeter.bench.events import Event
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.errors import UserError
-from tensimeter.core.explain import Derivation
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.run_feed import RunFeed
 

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.errors import UserError
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
 
 

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.circuit.network import build, current_limit_A
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.errors import UserError
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.quantity import show

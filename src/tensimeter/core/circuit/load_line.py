@@ -7,10 +7,10 @@ import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.circuit.network import build, has_source, sampled
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 
 #: Draws for the typical spread; its 2.5 and 97.5 % points are then good to about a tenth of it.

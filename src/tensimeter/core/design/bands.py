@@ -7,8 +7,8 @@ import numpy as np
 from tensimeter.core.circuit.connected import connected
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import build
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.solver import solve
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import ConverterLink, LeadLink, OutputLink
 

@@ -8,6 +8,7 @@ import numpy as np
 from tensimeter.core.circuit.fault import fault_A
 from tensimeter.core.circuit.network import build
 from tensimeter.core.circuit.sources import stacked_units
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical import feedback as feedbacks
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
@@ -16,7 +17,6 @@ from tensimeter.core.electrical.regulator import Regulator, nearest, r2_for
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import stack
 from tensimeter.core.errors import UserError
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import (
     BlowerPart,

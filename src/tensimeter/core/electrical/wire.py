@@ -5,8 +5,8 @@ import re
 
 import numpy as np
 
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.errors import UserError
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.quantity import parse
 
 #: Annealed copper at 20 °C, Ω·m (IEC 60028).

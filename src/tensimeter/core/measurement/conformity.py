@@ -13,8 +13,8 @@ from enum import StrEnum
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.errors import UserError
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.quantity import show
 
 

@@ -117,21 +117,21 @@ def counting(readings: Iterable[Reading]) -> list[Reading]:
 
 
 @dataclass(frozen=True)
-class Pair:
+class VoltsAmps:
     """Volts and amps read at one moment at one place."""
 
     volts: Reading
     amps: Reading
 
 
-def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> list[Pair]:
+def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> list[VoltsAmps]:
     """Volts and amps of an output by scan, in the order taken; incomplete scans are left out."""
     scans: dict[int, dict[str, Reading]] = {}
     for reading in standing(readings):
         if reading.place == place and (test is None or reading.test == test):
             scans.setdefault(reading.scan, {})[reading.quantity] = reading
     return [
-        Pair(scan["V"], scan["A"])
+        VoltsAmps(scan["V"], scan["A"])
         for scan in scans.values()
         if "V" in scan and "A" in scan and math.isfinite(scan["V"].value + scan["A"].value)
     ]

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
 from tensimeter.core.arrays import Array
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.errors import UserError
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, limit

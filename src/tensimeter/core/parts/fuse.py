@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.fuse import CERTAIN_TO_BLOW, TYPICAL_DROP_V, continuous_A
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, limit

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.explain import Derivation, Input
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.path import Link
 from tensimeter.core.quantity import show
 

@@ -7,12 +7,12 @@ import numpy as np
 
 from tensimeter.core.analysis.cross import Cross
 from tensimeter.core.arrays import Array
+from tensimeter.core.derivation import Input
 from tensimeter.core.electrical.dummy_load import DERATING, dummy_load
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.errors import UserError
-from tensimeter.core.explain import Input
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, least_load, limit

@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 from tensimeter.core.analysis.cross import Cross
 from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.electrical.elements import Element
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
-from tensimeter.core.explain import Derivation
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.figures import EfficiencyPoint, FeedbackDivider, HotPoint, MeterRange, PulseControl

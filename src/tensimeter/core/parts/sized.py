@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from tensimeter.core.explain import Derivation, Input
+from tensimeter.core.derivation import Derivation, Input
 
 
 @dataclass(frozen=True)

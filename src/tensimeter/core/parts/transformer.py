@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.derivation import Input
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.discharge import discharge
 from tensimeter.core.electrical.elements import Series
@@ -16,7 +17,6 @@ from tensimeter.core.electrical.reservoir import ReservoirSource, curves
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.errors import UserError
-from tensimeter.core.explain import Input
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.roles import SourcePart, Stored

@@ -15,7 +15,7 @@ from tensimeter.core.quantity import show
 
 
 @dataclass(frozen=True)
-class Guard:
+class ProtectionPart:
     """One part that protects: where it sits and which way, what it must stand, and its verdict."""
 
     what: str
@@ -24,7 +24,7 @@ class Guard:
     verdict: Verdict
 
 
-def protection(job: Job, readings: Sequence[Reading] = ()) -> list[Guard]:
+def protection(job: Job, readings: Sequence[Reading] = ()) -> list[ProtectionPart]:
     """Reverse diodes, fuses, earths and guards against backfeed that a design asks for.
 
     What only a reading can show has the verdict of its pair in the matrix; what the design itself shows
@@ -35,7 +35,7 @@ def protection(job: Job, readings: Sequence[Reading] = ()) -> list[Guard]:
     return [*_diodes(job, pairs), *_fuses(job), *_earths(found), *_backfeed(job)]
 
 
-def _diodes(job: Job, pairs: dict[str, Verdict]) -> list[Guard]:
+def _diodes(job: Job, pairs: dict[str, Verdict]) -> list[ProtectionPart]:
     units = [x for x in job.design.links if isinstance(x, UnitLink)]
     carrying = {x.fed_by for x in units}
     found = []
@@ -49,11 +49,11 @@ def _diodes(job: Job, pairs: dict[str, Verdict]) -> list[Guard]:
         verdict = pairs.get(f"diode-{unit.id}-minus-{unit.id}-plus", Verdict.NOT_MEASURED)
         needs = f"{show(worked.diode_A, 'A', 3)} and {show(max(worked.diode_inverse_V), 'V', 3)} backwards"
         where = f"across {unit.name}: its ring to +, its other end to −"
-        found.append(Guard("reverse diode", where, needs, verdict))
+        found.append(ProtectionPart("reverse diode", where, needs, verdict))
     return found
 
 
-def _fuses(job: Job) -> list[Guard]:
+def _fuses(job: Job) -> list[ProtectionPart]:
     found = []
     for output in job.design.outputs():
         fuse = next((x for x in reversed(job.design.path_to(output.id)) if isinstance(x, FuseLink)), None)
@@ -61,24 +61,30 @@ def _fuses(job: Job) -> list[Guard]:
         wanted = job.policy.protection != "electronic"
         if fuse is not None and part is not None:
             where = f"{fuse.name}, in the plus of {output.name}"
-            found.append(Guard("fuse", where, f"{getattr(part, 'rated_A', 0):g} A", Verdict.CONFORMS))
+            found.append(
+                ProtectionPart("fuse", where, f"{getattr(part, 'rated_A', 0):g} A", Verdict.CONFORMS)
+            )
         elif wanted:
             where = f"none in the plus of {output.name}, while the policy asks for one"
-            found.append(Guard("fuse", where, show(output.full_load_A, "A", 3), Verdict.NONCONFORMING))
+            found.append(
+                ProtectionPart("fuse", where, show(output.full_load_A, "A", 3), Verdict.NONCONFORMING)
+            )
     for link in job.design.links:
         part = job.part(link.part)
         if isinstance(part, SourcePart) and part.fused_at_once:
             fused = any(isinstance(x, FuseLink) for x in job.design.fed_from(link.id))
             where = f"right at {link.name}'s plus"
             found.append(
-                Guard("fuse", where, "its wire", Verdict.CONFORMS if fused else Verdict.NONCONFORMING)
+                ProtectionPart(
+                    "fuse", where, "its wire", Verdict.CONFORMS if fused else Verdict.NONCONFORMING
+                )
             )
     return found
 
 
-def _earths(found: Sequence[Checked]) -> list[Guard]:
+def _earths(found: Sequence[Checked]) -> list[ProtectionPart]:
     return [
-        Guard(
+        ProtectionPart(
             "protective earth", f"from the inlet to {c.pair.second.name}", "a wire of its own, on bare metal",
             c.verdict,
         )
@@ -87,18 +93,20 @@ def _earths(found: Sequence[Checked]) -> list[Guard]:
     ]  # fmt: skip
 
 
-def _backfeed(job: Job) -> list[Guard]:
+def _backfeed(job: Job) -> list[ProtectionPart]:
     found = []
     for link in job.design.links:
         if isinstance(link, EitherLink):
             verdict = Verdict.NONCONFORMING if link.guard == "nothing" else Verdict.CONFORMS
             found.append(
-                Guard("against backfeed", f"{link.name}: {link.guard}", "the higher source", verdict)
+                ProtectionPart("against backfeed", f"{link.name}: {link.guard}", "the higher source", verdict)
             )
     for output in job.design.outputs():
         device = job.part(output.device)
         if isinstance(device, FedPart) and device.charging() is not None:
             verdict = Verdict.NONCONFORMING if output.backfeed_guard == "nothing" else Verdict.CONFORMS
             where = f"{output.name}: {output.backfeed_guard}"
-            found.append(Guard("against backfeed", where, "the battery's short-circuit current", verdict))
+            found.append(
+                ProtectionPart("against backfeed", where, "the battery's short-circuit current", verdict)
+            )
     return found

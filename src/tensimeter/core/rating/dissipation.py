@@ -6,14 +6,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.solution import Solution
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import ConverterPart, SinkPart, SourcePart
 from tensimeter.core.path import ConverterLink, Link
 from tensimeter.core.rating.fan_cooling import (
+    FanStep,
     Phase,
-    Step,
     box_resistance,
     fan_of,
     fan_steps,
@@ -136,7 +136,7 @@ def _hot_spot(
     amps: Array,
     speeds: Sequence[float],
     air: Sequence[Figure],
-    steps: Sequence[Step],
+    steps: Sequence[FanStep],
 ) -> HotSpot:
     begins = [-np.inf, *(s.from_C for s in steps)][-len(speeds) :]
     back = [-np.inf, *(s.back_C for s in steps)][-len(speeds) :]

@@ -25,7 +25,7 @@ PROPORTIONAL_STEPS, PROPORTIONAL_K = 4, 15.0
 
 
 @dataclass(frozen=True)
-class Step:
+class FanStep:
     """One speed of a fan: from this sink temperature up, back below the other; share of full speed."""
 
     from_C: float
@@ -48,7 +48,7 @@ class Phase:
     speed: float
 
 
-def fan_steps(job: Job) -> tuple[Step, ...]:
+def fan_steps(job: Job) -> tuple[FanStep, ...]:
     """The speeds of the design's fan, slowest first; empty without one. The first fan of a design counts."""
     found = ((x, job.part(x.part)) for x in job.design.links if isinstance(x, FanLink))
     link, fan = next(((x, p) for x, p in found if isinstance(p, BlowerPart)), (None, None))
@@ -56,17 +56,17 @@ def fan_steps(job: Job) -> tuple[Step, ...]:
         return ()
     always, slow = -math.inf, (link.slow_V or fan.rated_V / 2) / fan.rated_V
     if link.control == "always":
-        return (Step(always, always, 1.0),)
+        return (FanStep(always, always, 1.0),)
     if link.control == "threshold":
-        return (Step(link.on_C, link.off_C, 1.0),)
+        return (FanStep(link.on_C, link.off_C, 1.0),)
     if link.control == "steps":
-        return (Step(link.on_C, link.off_C, slow), Step(link.on_C + 10, link.off_C + 10, 1.0))
+        return (FanStep(link.on_C, link.off_C, slow), FanStep(link.on_C + 10, link.off_C + 10, 1.0))
     steps = []
     for k in range(PROPORTIONAL_STEPS):
         part = k / (PROPORTIONAL_STEPS - 1)
         begins = link.on_C + part * PROPORTIONAL_K
         back = link.off_C if k == 0 else begins
-        steps.append(Step(begins, back, slow + part * (1 - slow)))
+        steps.append(FanStep(begins, back, slow + part * (1 - slow)))
     return tuple(steps)
 
 

@@ -11,8 +11,8 @@ from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
 from tensimeter.core.measurement.readings import (
     PRETENDED,
-    Pair,
     Reading,
+    VoltsAmps,
     Wave,
     interval_of,
     pairs,
@@ -69,7 +69,7 @@ def already_read(result: Outcome | None, *, simulated: bool = True) -> frozenset
     return frozenset(r.step.index for r in result.steps if r.taken)
 
 
-def columns(job: Job, found: list[Pair]) -> Readings:
+def columns(job: Job, found: list[VoltsAmps]) -> Readings:
     """Pairs as the columns that the regulation analysis takes."""
     accuracies = {}
     keys: dict[str, list[str]] = {"V": [], "A": []}
@@ -96,7 +96,7 @@ def columns(job: Job, found: list[Pair]) -> Readings:
     )
 
 
-def corrected(job: Job, pair: Pair) -> Interval | None:
+def corrected(job: Job, pair: VoltsAmps) -> Interval | None:
     """Volts at the terminals with their interval: a two-wire reading gets its lead's drop back."""
     if pair.volts.wiring == "four-wire" or not job.campaign.sense_lead_ohm:
         return interval_of(pair.volts)
@@ -130,7 +130,7 @@ def outcome(
     places = {output.id, *(s.place for s in worked_out.steps if s.place)}
     found = [p for place in sorted(places) for p in pairs(live, place, test.id)]
     found.sort(key=lambda p: p.volts.id or 0)
-    latest: dict[tuple[int | None, str], Pair] = {
+    latest: dict[tuple[int | None, str], VoltsAmps] = {
         (p.volts.step, p.volts.place): p for p in found if p.volts.step is not None
     }
     results = tuple(_result(facts, step, latest) for step in worked_out.steps)
@@ -178,7 +178,7 @@ def _panel(facts: Facts) -> list[Finding]:
     return [Finding("the panel reads off by", "V", worst_off, f"at most, of {count} points")]
 
 
-def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], Pair]) -> StepResult:
+def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], VoltsAmps]) -> StepResult:
     place = step.place or facts.plan.output.id
     pair = latest.get((step.index, place))
     alone = None if pair else facts.last(step.index, "V", place)
@@ -194,7 +194,7 @@ def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], Pair]
     return StepResult(step, pair, volts, verdict, facts.wave(step.index), tuple(also))
 
 
-def _fitted(worked_out: Plan, found: list[Pair]) -> list[Pair]:
+def _fitted(worked_out: Plan, found: list[VoltsAmps]) -> list[VoltsAmps]:
     """The pairs that one line goes through: at several set volts, those of the first."""
     at = {s.trim_V for s in worked_out.steps}
     if len(at) < 2:
@@ -216,7 +216,7 @@ def _fit_findings(fit: Regulation | None, verdict: Verdict, limit: float) -> lis
     ]
 
 
-def _regulation(job: Job, worked_out: Plan, found: list[Pair]) -> tuple[Regulation | None, Verdict]:
+def _regulation(job: Job, worked_out: Plan, found: list[VoltsAmps]) -> tuple[Regulation | None, Verdict]:
     output = worked_out.output
     try:
         fit = regulation(columns(job, found), output.nominal_V, worked_out.full_load.amps)

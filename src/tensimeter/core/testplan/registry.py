@@ -28,12 +28,12 @@ _WHERE = {
     "capacity": "along_load.CapacityKind",
     "fan": "cooling.FanKind",
     "sensor": "cooling.SensorKind",
-    "soak": "heat.SoakKind",
+    "soak": "soaks.SoakKind",
     "over-voltage": "overload.OverVoltageKind",
     "current-limit": "overload.OverloadKind",
     "short-circuit": "overload.ShortCircuitKind",
     "over-temperature": "cooling.OverTemperatureKind",
-    "endurance": "heat.EnduranceKind",
+    "endurance": "soaks.EnduranceKind",
 }
 
 

@@ -10,11 +10,11 @@ import numpy as np
 from tensimeter.core.analysis.regulation import Regulation
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.load_line import LoadLine, load_line
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.electrical.elements import Network
-from tensimeter.core.explain import Derivation
 from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict
-from tensimeter.core.measurement.readings import Pair, Quantity, Reading, Wave, interval_of
+from tensimeter.core.measurement.readings import Quantity, Reading, VoltsAmps, Wave, interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
 from tensimeter.core.path import OutputLink
@@ -212,7 +212,7 @@ class StepResult:
     """A step with what was read there and its verdict."""
 
     step: Step
-    pair: Pair | None
+    pair: VoltsAmps | None
     volts: Interval | None
     verdict: Verdict
     wave: Wave | None = None
@@ -232,7 +232,7 @@ class Outcome:
 
     plan: Plan
     steps: tuple[StepResult, ...]
-    extra: tuple[Pair, ...]
+    extra: tuple[VoltsAmps, ...]
     regulation: Regulation | None
     regulation_verdict: Verdict
     verdict: Verdict

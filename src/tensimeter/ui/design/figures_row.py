@@ -4,9 +4,9 @@ from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.circuit.fault import fault_A
 from tensimeter.core.circuit.load_line import explain_input, explain_volts
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.design.bands import trim
 from tensimeter.core.design.worst_case import corners, spread, volts_of
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.roles import SourcePart
 from tensimeter.core.quantity import fixed, show

@@ -8,7 +8,7 @@ from tensimeter.core.rating.ladder import ranked
 from tensimeter.core.record import Record
 from tensimeter.ui.design.box_view import BoxView
 from tensimeter.ui.design.heat_view import HeatView
-from tensimeter.ui.design.schools_view import SchoolsView
+from tensimeter.ui.design.policy_view import PolicyView
 from tensimeter.ui.design.sized_view import SizedView
 from tensimeter.ui.design.tables import fault_table, variant_table
 from tensimeter.ui.parts.flow import FlowLayout
@@ -147,7 +147,7 @@ class Findings(QWidget):
         self._show_whole(SizedView(self.session))
 
     def _show_schools(self) -> None:
-        self._show_whole(SchoolsView(self.session, lambda r, w: self._apply("policy", r, w)))
+        self._show_whole(PolicyView(self.session, lambda r, w: self._apply("policy", r, w)))
 
     def _show_box(self) -> None:
         self._show_whole(BoxView(self.session, lambda r, w: self._apply("settings", r, w)))

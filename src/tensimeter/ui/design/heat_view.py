@@ -4,7 +4,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
-from tensimeter.core.explain import Derivation, Input
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import FanLink
 from tensimeter.core.quantity import fixed

@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 from tensimeter.core.circuit.connected import connected
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.design.failures import Failure, failures
 from tensimeter.core.design.variants import Compared, compared
-from tensimeter.core.explain import Derivation, Input
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import fixed, show

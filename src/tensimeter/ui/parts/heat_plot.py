@@ -32,7 +32,7 @@ GROWS = 1.05
 _MOST = 300
 
 
-class Limit(NamedTuple):
+class HeatMark(NamedTuple):
     """A temperature that is not to be passed, and what it is."""
 
     celsius: float
@@ -47,7 +47,7 @@ class Heat:
     state: SoakState | None
     names: dict[str, str]
     place: str | None
-    limit: Limit
+    limit: HeatMark
     #: What the design expects, shown until something is read.
     design: HeatByDesign | None = None
 
@@ -166,7 +166,7 @@ class HeatPlot(Plot):
         self._draw_limit(heat.limit)
         self._name(labels, 0.0)
 
-    def _draw_limit(self, limit: Limit) -> None:
+    def _draw_limit(self, limit: HeatMark) -> None:
         pen = pg.mkPen(theme.colour("miss"), width=1.5)
         self.addItem(pg.InfiniteLine(limit.celsius, angle=0, pen=pen), ignoreBounds=True)
         self.write(f"{limit.words} {limit.celsius:.0f} °C", 0.0, limit.celsius, "miss", (0.0, 1.0))

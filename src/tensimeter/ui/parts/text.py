@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QSizePolicy, QWidget
 
-from tensimeter.core.explain import Derivation
+from tensimeter.core.derivation import Derivation
 from tensimeter.ui.theme import theme
 
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
-from tensimeter.core.explain import Derivation
+from tensimeter.core.derivation import Derivation
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
 

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt
 from PyQt6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from tensimeter.core.explain import Derivation
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.quantity import with_uncertainty
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import Finding, Outcome

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.bench.events import Event
-from tensimeter.core.explain import Derivation
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.heat_design.measuring_points import measuring_points, thermometer
 from tensimeter.core.measurement.conformity import Interval, Verdict, explain_reading
 from tensimeter.core.model.instruments import accuracy_of

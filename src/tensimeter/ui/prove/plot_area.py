@@ -13,7 +13,7 @@ from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.estimation import state_at
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, run_name, soak_runs
 from tensimeter.core.testplan.step import Outcome, Plan
-from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
+from tensimeter.ui.parts.heat_plot import Heat, HeatMark, HeatPlot
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.plots import LoadLinePlot
 from tensimeter.ui.parts.reach_map import Drawn, ReachMap
@@ -23,13 +23,13 @@ from tensimeter.ui.session import Session
 _NOTHING = SoakRun(None, 0.0, np.zeros(0), np.zeros(0), np.zeros(0), {}, np.zeros(0))
 
 
-def _limit(job: Job, plan: Plan) -> Limit:
+def _limit(job: Job, plan: Plan) -> HeatMark:
     """The temperature that counts in a test of heat."""
     mark = kind_of(plan.test).heat_mark(plan.test)
     if mark is not None:
-        return Limit(*mark)
+        return HeatMark(*mark)
     junction = plan.test.soaks and described_link(job, plan) is not None
-    return Limit(plan.hottest_C, "junction limit" if junction else "run ends at")
+    return HeatMark(plan.hottest_C, "junction limit" if junction else "run ends at")
 
 
 class PlotArea(QStackedWidget):
@@ -84,7 +84,7 @@ class PlotArea(QStackedWidget):
         if plan.test.soaks:
             state = facts.soak if facts.running else state_at(job, plan, runs[-1])
         if state is not None:
-            limit = Limit(state.limit_C, "junction limit" if state.on_spot else "limit")
+            limit = HeatMark(state.limit_C, "junction limit" if state.on_spot else "limit")
         self.heat.show_heat(Heat(runs[-1], state, names, place, limit))
 
     def _by_design(self, plan: Plan) -> HeatByDesign | None:

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.events import Event
-from tensimeter.core.explain import Derivation
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.measurement.readings import PRETENDED_WORDS
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.testplan.advice import meter_sentence, next_sentence, outcome_sentence, settle_sentence

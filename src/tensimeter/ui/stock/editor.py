@@ -226,9 +226,9 @@ class PartEditor(QScrollArea):
     # Each is imported when it is first shown: the start does not wait for them.
 
     def _show_alive(self, part: Part) -> None:
-        from tensimeter.ui.stock.alive_panel import AlivePanel
+        from tensimeter.ui.stock.incoming_panel import IncomingPanel
 
-        self.alive = AlivePanel(self.session, part, self.apply)
+        self.alive = IncomingPanel(self.session, part, self.apply)
         self._column.addWidget(self.alive)
 
     def _show_beside(self, part: Part) -> None:

@@ -14,7 +14,7 @@ from tensimeter.core.model.tests import CapacityDown, Efficiency, LoadRegulation
 from tensimeter.core.parts.roles import LineFeeder, PlainLoad, SourcePart
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.expected import efficiency_at
+from tensimeter.core.testplan.design_expectation import efficiency_at
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.step import (

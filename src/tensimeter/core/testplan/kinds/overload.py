@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from tensimeter.core.analysis.limit import CurrentLimit, LimitKind, current_limit
+from tensimeter.core.analysis.current_limit import CurrentLimit, LimitKind, current_limit
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.measurement.readings import interval_of
@@ -14,7 +14,7 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.expected import limit_A, trip_V
+from tensimeter.core.testplan.design_expectation import limit_A, trip_V
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Situation, Step, predicted

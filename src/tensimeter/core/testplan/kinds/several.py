@@ -15,8 +15,8 @@ from tensimeter.core.parts.roles import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import TestKind
+from tensimeter.core.testplan.points_text import units_from, units_text
 from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted
-from tensimeter.core.testplan.typed import units_from, units_text
 
 
 def loads_in_hand(job: Job) -> int:

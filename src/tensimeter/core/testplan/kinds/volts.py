@@ -22,9 +22,9 @@ from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot, common_band
+from tensimeter.core.testplan.points_text import points_from, points_text
 from tensimeter.core.testplan.reach_points import reach_points
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Situation, Step, predicted
-from tensimeter.core.testplan.typed import points_from, points_text
 
 #: How far past the wanted end a trim that is set by itself is turned.
 PAST_END = 0.015

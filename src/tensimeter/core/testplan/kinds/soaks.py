@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from tensimeter.core.explain import Derivation, Input
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.heat_design.fanned import SENSOR_K
 from tensimeter.core.heat_design.measuring_points import Scenario, measuring_points, thermometer
 from tensimeter.core.heatup.soak_state import SoakState

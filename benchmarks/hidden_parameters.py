@@ -4,7 +4,7 @@ Each supply has two outputs behind converters of its own. Load regulation, cross
 trip and current limit are run by the engine over TCP on stand-ins with hidden errors, and what the readings
 give is set beside what is hidden: kind of limit, knee, trip, resistance, regulation, each cross term.
 
-    python -m benchmarks.truths [SUPPLIES] [FIRST SEED]
+    python -m benchmarks.hidden_parameters [SUPPLIES] [FIRST SEED]
 """
 
 import sys
@@ -16,7 +16,7 @@ import numpy as np
 
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
-from tensimeter.core.analysis.limit import LimitKind
+from tensimeter.core.analysis.current_limit import LimitKind
 from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import CrossRegulation, LoadRegulation, Overload, OverVoltage
 from tensimeter.core.parts.converter import Converter

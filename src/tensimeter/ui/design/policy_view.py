@@ -16,7 +16,7 @@ from tensimeter.ui.theme import theme
 _TYPED = {"donor_share", "fuse_share", "spread"}
 
 
-class SchoolsView(QWidget):
+class PolicyView(QWidget):
     """`apply` takes a changed policy and words for the edit."""
 
     def __init__(self, session: Session, apply: Callable[[Record, str], bool]) -> None:

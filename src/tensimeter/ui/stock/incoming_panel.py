@@ -19,7 +19,7 @@ from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 
-class AlivePanel(QWidget):
+class IncomingPanel(QWidget):
     """`apply` takes a changed card and says whether it was kept."""
 
     def __init__(self, session: Session, part: Part, apply: Callable[[Record, str], bool]) -> None:
