@@ -91,7 +91,7 @@ def test_prove_each_test_and_all_of_them(tensimeter, path: Path) -> None:
     found = json.loads(out)
     assert (found["test"], found["verdict"]) == ("ripple", "misses")
     assert [p["waveform"] for p in found["points"]] == [True] * 3
-    rms = next(f for f in found["findings"] if f["name"] == "rms at 8 A")
+    rms = next(f for f in found["findings"].values() if f["name"] == "rms at 8 A")
     assert rms["value"]["value"] == pytest.approx(0.0156, rel=0.1)
     assert "proven_A" not in found
     code, _, _ = tensimeter(

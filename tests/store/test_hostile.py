@@ -377,27 +377,3 @@ def test_what_is_struck_enters_nothing_and_stays(job_file: JobFile) -> None:
     again = JobFile(job_file.path, read_only=True)
     assert again.struck() == {}
     again.close()
-
-
-def test_a_file_of_the_first_format_is_read_and_completed_when_it_is_written(
-    tmp_path: Path, demo: Job
-) -> None:
-    path = tmp_path / "old.tensi"
-    with JobFile.create(path, demo) as file:
-        file.keep(pair(1, 13.6))
-    db = sqlite3.connect(path)
-    db.execute("DROP TABLE strike")
-    db.execute("DROP TRIGGER revision_no_update")
-    for new, old in (('"format":2', '"format":1'), ('"demo":true,', "")):
-        db.execute("UPDATE revision SET job = replace(job, ?, ?)", (new, old))
-    db.execute("PRAGMA user_version = 1")
-    db.commit()
-    db.close()
-    with JobFile(path, read_only=True) as file:
-        assert ([r.value for r in file.readings()], file.struck(), file.check()) == ([13.6, 4.0], {}, [])
-        assert (file.job.format, file.job.demo) == (2, False)
-    with JobFile(path) as file:
-        correct(file, Correction("reading", "1", "a slip"))
-        assert file.readings() == []
-    version = sqlite3.connect(path).execute("PRAGMA user_version").fetchone()[0]
-    assert version == 2

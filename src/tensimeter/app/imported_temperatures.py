@@ -59,7 +59,7 @@ def import_temperatures(
             fact = (first + k, moment, place, quantity, value, used, accuracy, job.campaign.wiring)
             rows.append(Reading(*fact, "file", range_, plan.test.id, step, run, source))
     kept = file.keep(rows)
-    file.run_event(run, "done", f"{len(log.time_s)} rows from {source}.")
+    file.run_event(run, "complete", f"{len(log.time_s)} rows from {source}.")
     return kept
 
 

@@ -423,7 +423,7 @@ class WorkSession:
             self.load, self._load_before_run = self._load_before_run, None
         self._after_readings()
         self.listener.point_changed()
-        (self.listener.said if event.kind == "done" else self.listener.troubled)(event.text)
+        (self.listener.said if event.kind == "complete" else self.listener.troubled)(event.text)
 
     def _follow_load(self, output: str, amps: float) -> None:
         """Predict the path at what the run sets: this output alone is loaded."""

@@ -153,7 +153,7 @@ class RunEngine:
     # -- in the run's thread --------------------------------------------------------------------
 
     def _work(self) -> None:
-        kind: Kind = "failed"
+        kind: Kind = "bug"
         text = "The run ended for a reason that was not foreseen."
         try:
             self._begin_guard()
@@ -162,15 +162,17 @@ class RunEngine:
             self._tell(Event("started", volts=volts, amps=0.0))
             self._runner.rest()
             read, passed = self._steps()
-            kind, text = "done", f"{read} step{'' if read == 1 else 's'} read."
+            kind, text = "complete", f"{read} step{'' if read == 1 else 's'} read."
             if passed:
                 text += f" {passed} passed over."
         except Dropped:
             kind, text = "aborted", "The load was dropped."
-        except (Crossed, Stopped) as why:
-            text = str(why)
+        except Crossed as why:
+            kind, text = "protected", str(why)
+        except Stopped as why:
+            kind, text = "fault", str(why)
         except (LinkFailed, UserError) as error:
-            text = str(error)
+            kind, text = "fault", str(error)
             guard = self._context.pulse.guard
             if self._control.stop.is_set():
                 kind, text = "aborted", "The load was dropped."
@@ -185,7 +187,7 @@ class RunEngine:
             self._runner.soaking.close()
             if self.off is not None and self.off.text:
                 # Whatever was read: a run whose load did not go off when told to did not end well.
-                kind = "failed"
+                kind = "bug" if kind == "bug" else "fault"
             if self.off is not None and (self.off.text or kind == "aborted"):
                 text += f" {self.off.text or 'It is off, confirmed by its amps.'}"
             text += self._runner.left_behind()

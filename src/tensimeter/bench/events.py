@@ -5,7 +5,7 @@ import threading
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
-from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.measurement.readings import RUN_ENDS, Reading
 from tensimeter.core.testplan.step import Step
 
 if TYPE_CHECKING:
@@ -22,13 +22,15 @@ Kind = Literal[
     "skipped",
     "paused",
     "off",
-    "done",
+    "complete",
+    "protected",
     "aborted",
-    "failed",
+    "fault",
+    "bug",
 ]
 
 #: The kinds that end a run.
-ENDS = frozenset(("done", "aborted", "failed"))
+ENDS = RUN_ENDS
 
 
 @dataclass(frozen=True)

@@ -105,7 +105,7 @@ def prove(
             ended = _run(file, one, opened, present or bench is None, json, go_on)
             found = outcome(file.job, plan(file.job, one), file.readings(), book.waves())
             results.append((found, ended))
-            if ended.kind != "done":
+            if ended.kind != "complete":
                 break
     bodies = [_result(*result, opened.simulated) for result in results]
     if test == "all" and not json:
@@ -114,7 +114,7 @@ def prove(
     else:
         answer(bodies[0] if test != "all" else {"tests": bodies}, json)
     for _, ended in results:
-        if ended.kind != "done":
+        if ended.kind != "complete":
             print(ended.text, file=sys.stderr)
             raise typer.Exit(1)
     check_required(require, worst(found.verdict for found, _ in results))
@@ -242,8 +242,8 @@ def _result(result: Outcome, ended: Event, simulated: bool) -> dict[str, Any]:
             "regulation_verdict": result.regulation_verdict,
         }
     else:
-        found["findings"] = [
-            {
+        found["findings"] = {
+            f.key: {
                 "name": f.name,
                 "value": span(f.value, 100 if f.unit == "%" else 1),
                 "unit": f.unit,
@@ -251,8 +251,8 @@ def _result(result: Outcome, ended: Event, simulated: bool) -> dict[str, Any]:
                 "verdict": f.verdict.value if f.verdict else None,
             }
             for f in result.findings
-        ]
-    warnings = [ended.text] if ended.kind != "done" else []
+        }
+    warnings = [ended.text] if ended.kind != "complete" else []
     if not result.complete:
         warnings.append(f"A part of it only: {result.measured} of {len(result.steps)} points were read.")
     shown = shown_A(result) if rates(result) else None

@@ -5,15 +5,40 @@ Units are SI; the unit stands at the end of a name where it could be mistaken. A
 """
 
 import itertools
-from typing import Annotated, Literal
+from typing import Annotated, Final, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationInfo, model_validator
+
+#: Validation context in which fields that are not known are kept: those of a newer program's job.
+WITH_UNKNOWN: Final = {"unknown": True}
 
 
 class Record(BaseModel):
-    """Base of everything in a job: frozen, no field it does not know, no NaN."""
+    """Base of everything in a job: frozen, no NaN, no field it does not know but those of a newer minor."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
+    model_config = ConfigDict(
+        frozen=True,
+        extra="allow",
+        allow_inf_nan=False,
+        defer_build=True,
+        json_schema_extra={"additionalProperties": False},
+    )
+
+    def with_fields(self, **fields: object) -> Self:
+        """A copy with fields changed and checked; what a newer program added stays as it is.
+
+        ValidationError for a value that is none, KeyError for a field that there is not.
+        """
+        for name in fields:
+            if name not in type(self).model_fields:
+                raise KeyError(name)
+        return type(self).model_validate({**self.model_dump(), **fields}, context=WITH_UNKNOWN)
+
+    @model_validator(mode="after")
+    def _knows_its_fields(self, info: ValidationInfo) -> Self:
+        if self.__pydantic_extra__ and not (info.context and info.context.get("unknown")):
+            raise ValueError(f"“{next(iter(self.__pydantic_extra__))}” is not a field of it that is known")
+        return self
 
 
 #: No figure of a part is beyond: what is would only overflow.

@@ -11,11 +11,13 @@ from pathlib import Path
 from typing import IO
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.model.job import FORMAT
+from tensimeter.core.model.migrations import MAJOR, MINOR, as_number
 from tensimeter.store.regular import open_regular
 
 #: Marks a file as ours: "tens" in ASCII (SQLite application id).
 APPLICATION_ID = 0x74656E73
+#: The format that is written, as one number.
+FORMAT_NUMBER = as_number(MAJOR, MINOR)
 #: The largest job file that is opened, bytes.
 MOST_JOB = 64_000_000_000
 TABLES = ("revision", "head", "run", "run_event", "reading", "attachment", "wave", "strike", "log")
@@ -29,7 +31,7 @@ def build_empty(path: Path) -> None:
             try:
                 db.execute("PRAGMA journal_mode = WAL")
                 db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
-                db.execute(f"PRAGMA user_version = {FORMAT}")
+                db.execute(f"PRAGMA user_version = {FORMAT_NUMBER}")
                 _make_tables(db)
             finally:
                 db.close()
@@ -55,10 +57,11 @@ def tables_of(db: sqlite3.Connection, path: Path, *, complete: bool) -> set[str]
     ask = "SELECT name FROM sqlite_master WHERE type = 'table'"
     with said(path):
         found = {str(row[0]) for row in db.execute(ask)}
-        if complete and not set(TABLES) <= found:
+        version = db.execute("PRAGMA user_version").fetchone()[0]
+        if complete and (version < FORMAT_NUMBER or not set(TABLES) <= found):
             _make_tables(db)
             # What an older program does not know of it would leave out of account.
-            db.execute(f"PRAGMA user_version = {FORMAT}")
+            db.execute(f"PRAGMA user_version = {FORMAT_NUMBER}")
             return set(TABLES)
     return found
 

@@ -9,7 +9,8 @@ from typing import Any
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
-from tensimeter.core.model.job import FORMAT, read_job
+from tensimeter.core.model.job import read_job
+from tensimeter.core.model.migrations import MAJOR, MINOR
 from tensimeter.store.attachments import SUFFIXES
 from tensimeter.store.database import TABLES, build_empty
 from tensimeter.store.jobfile import JobFile
@@ -47,7 +48,9 @@ def export(file: JobFile, folder: Path) -> list[Path]:
         if any(folder.iterdir()):
             raise UserError(f"{folder} is not empty; it was left as it is. Choose another folder.")
         written = [folder / "manifest.json", folder / "job.json"]
-        written[0].write_text(json.dumps({"tensimeter": "job export", "format": FORMAT}) + "\n")
+        written[0].write_text(
+            json.dumps({"tensimeter": "job export", "format": MAJOR, "minor": MINOR}) + "\n"
+        )
         written[1].write_text(file.job.model_dump_json(indent=1) + "\n")
         for table in TABLES:
             names, rows = file.rows(table)
@@ -175,7 +178,7 @@ def _tables_of(folder: Path) -> dict[str, list[dict[str, Any]]]:
     if not isinstance(manifest, dict) or manifest.get("tensimeter") != "job export":
         raise UserError(f"{folder} is not an exported job.")
     version = manifest.get("format")
-    if not isinstance(version, int) or not 1 <= version <= FORMAT:
+    if not isinstance(version, int) or not 1 <= version <= MAJOR:
         raise UserError("This export was written by a newer Tensimeter; nothing was changed.")
     since = {"strike": 2}
     tables = {t: _read_table(folder / f"{t}.csv") if version >= since.get(t, 1) else [] for t in TABLES}

@@ -13,8 +13,9 @@ from typing import IO, Any
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.measurement.readings import Reading
-from tensimeter.core.model.job import FORMAT, Job, read_job
+from tensimeter.core.measurement.readings import RUN_ENDS, Reading
+from tensimeter.core.model.job import Job, read_job
+from tensimeter.core.model.migrations import ENDS_BEFORE_3, MAJOR, MINOR, of_number
 from tensimeter.store.database import (
     APPLICATION_ID,
     TABLES,
@@ -292,13 +293,24 @@ class JobFile:
         self.add("run_event", run=run, at=time.time(), kind=kind, sentence=sentence)
 
     def runs(self) -> list[Run]:
+        ends = ", ".join(f"'{word}'" for word in sorted(RUN_ENDS | set(ENDS_BEFORE_3)))
         with self._mutex, said(self.path):
             rows = self._db.execute(
                 "SELECT r.id, r.at, r.test, r.instruments, coalesce(e.kind, ''),"
                 " coalesce(e.sentence, '') FROM run r LEFT JOIN run_event e ON e.run = r.id"
-                " AND e.kind IN ('done', 'aborted', 'failed') ORDER BY r.id"
+                f" AND e.kind IN ({ends}) ORDER BY r.id"
             ).fetchall()
-        return [Run(r[0], r[1], r[2], instruments_of(r[3], r[0]), r[4], r[5]) for r in rows]
+        return [
+            Run(
+                id=number,
+                at=at,
+                test=test,
+                instruments=instruments_of(said_by, number),
+                ended=ENDS_BEFORE_3.get(ended, ended),
+                sentence=sentence,
+            )
+            for number, at, test, said_by, ended, sentence in rows
+        ]
 
     def log(self, kind: str, text: str) -> LogEntry:
         entry = LogEntry(time.time(), kind, text)
@@ -381,10 +393,11 @@ class JobFile:
             version = self._db.execute("PRAGMA user_version").fetchone()[0]
         if ours != APPLICATION_ID:
             raise UserError(f"{self.path.name} is a database, but no job file; it was left as it is.")
-        if version > FORMAT:
+        major, minor = of_number(version)
+        if major > MAJOR:
             raise UserError(
-                f"{self.path.name} was written by a newer Tensimeter (format {version}; this one "
-                f"reads {FORMAT}). Nothing was changed; open it with the newer version."
+                f"{self.path.name} was written by a newer Tensimeter (format {major}.{minor}; this one "
+                f"reads {MAJOR}.{MINOR}). Nothing was changed; open it with the newer version."
             )
 
     def _row(self, sql: str, *values: object) -> tuple[Any, ...] | None:

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tensimeter.bench.events import Event
+from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.path import UnitLink
 from tensimeter.core.quantity import fixed, show
 from tensimeter.core.rating.ladder import ranked
@@ -146,7 +146,7 @@ class PathStrip(QWidget):
         if event.kind in ("live", "kept"):
             self._live = event
             self.refresh()
-        elif event.kind in ("done", "aborted", "failed", "started"):
+        elif event.kind in ENDS | {"started"}:
             self._live = None
             self.refresh()
 

@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, get_args
 
 import numpy as np
 
@@ -13,6 +13,10 @@ from tensimeter.core.measurement.conformity import Accuracy, Interval
 
 Quantity = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB"]
 Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
+#: How a run ends: all steps taken; a limit was crossed; somebody dropped the load; an instrument, a link or
+#: the supply gave up; the program itself did.
+RunEnd = Literal["complete", "protected", "aborted", "fault", "bug"]
+RUN_ENDS: frozenset[str] = frozenset(get_args(RunEnd))
 #: Where a reading is of nothing real: from simulated instruments, or from the practice supply.
 PRETENDED: frozenset[str] = frozenset(("simulated", "practice"))
 #: How that is said beside a figure.

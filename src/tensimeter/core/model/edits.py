@@ -31,7 +31,7 @@ def identifier(name: str, taken: Iterable[str]) -> str:
 def changed(record: R, **fields: Any) -> R:
     """A copy of a record with fields changed and checked; UserError names the field."""
     try:
-        return type(record).model_validate({**record.model_dump(), **fields})
+        return record.with_fields(**fields)
     except ValidationError as error:
         first = error.errors()[0]
         field = str(first["loc"][0]) if first["loc"] else "value"

@@ -1,19 +1,18 @@
 """The job: the whole immutable document of one supply."""
 
-from typing import Annotated, Any, Final, Literal
+import json
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, ValidationError
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.bounds import must_be_bounded
+from tensimeter.core.model.migrations import MINOR, migrated
 from tensimeter.core.model.tests import Test
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.path import Design, OutputLink
-from tensimeter.core.record import Fraction, Identifier, Name, NotNegative, Positive, Record
+from tensimeter.core.record import WITH_UNKNOWN, Fraction, Identifier, Name, NotNegative, Positive, Record
 from tensimeter.core.settings import Policy, Settings
-
-#: Raised with every change that an older program could not read.
-FORMAT: Final = 2
 
 
 class Colours(Record):
@@ -129,7 +128,9 @@ class Variant(Record):
 class Job(Record):
     """One supply: stock, design, policy, campaign; `variant` names the design in hand."""
 
-    format: Literal[2] = 2
+    format: Literal[3] = 3
+    #: Of the program that wrote it; a newer one's unknown fields are kept as they are.
+    minor: Annotated[int, Field(ge=0)] = MINOR
     name: Name
     #: Whether everything about it is made up, to try the program out.
     demo: bool = False
@@ -144,14 +145,6 @@ class Job(Record):
     overruled: tuple[Overrule, ...] = ()
     variant: Name = "as built"
     variants: tuple[Variant, ...] = ()
-
-    @model_validator(mode="before")
-    @classmethod
-    def _of_format_1(cls, data: Any) -> Any:
-        """A job of format 1 reads as it is; what format 2 added has a default."""
-        if isinstance(data, dict) and data.get("format") == 1 and "demo" not in data:
-            return {**data, "format": FORMAT}
-        return data
 
     def part(self, part_id: str | None) -> Part | None:
         """The part with this id, or None."""
@@ -175,20 +168,26 @@ class Job(Record):
 
 
 def read_job(data: str | bytes | dict[str, Any]) -> Job:
-    """A job from JSON text or a parsed object; UserError in one sentence when it is not one."""
+    """A job from JSON text or a parsed object; UserError in one sentence when it is not one.
+
+    A job of an older major is brought up to this one's; of a newer minor, what is not known is kept.
+    """
     try:
-        job = Job.model_validate(data) if isinstance(data, dict) else Job.model_validate_json(data)
+        found = data if isinstance(data, dict) else json.loads(data)
+        if not isinstance(found, dict):
+            raise UserError("This is not a job that can be read: it is no JSON object.")
+        current, newer = migrated(found)
+        # As JSON again where it came so: a list is a tuple only there.
+        job = Job.model_validate_json(json.dumps(current), context=WITH_UNKNOWN if newer else None)
     except RecursionError as error:
         raise UserError("This is not a job that can be read: it is nested too deeply.") from error
     except ValidationError as error:
         first = error.errors()[0]
-        if first["loc"] == ("format",):
-            raise UserError(
-                "This job was written by a newer Tensimeter; nothing was changed. "
-                "Open it with that version or a later one."
-            ) from error
         where = ".".join(str(step) for step in first["loc"]) or "the whole"
-        raise UserError(f"This is not a job that can be read: {where}: {first['msg']}.") from error
+        said = first["msg"].removeprefix("Value error, ")
+        raise UserError(f"This is not a job that can be read: {where}: {said}.") from error
+    except ValueError as error:
+        raise UserError(f"This is not a job that can be read: {error}.") from error
     designs = (job.design, *(v.design for v in job.variants))
     must_be_bounded(job.stock, job.campaign.tests, designs)
     return job

@@ -109,7 +109,7 @@ class Converter(ConverterPart):
             fixed, linear, square = fit_losses(points)
             fields |= {"loss_fixed_W": fixed, "loss_per_A": linear, "loss_per_A2": square}
             fields["origins"] = {**self.origins, **dict.fromkeys(("loss_fixed_W", "loss_per_A"), "measured")}
-        return Converter.model_validate({**self.model_dump(), **fields})
+        return self.with_fields(**fields)
 
     # -- limits ---------------------------------------------------------------------------------
 

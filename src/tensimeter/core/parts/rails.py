@@ -220,9 +220,9 @@ class RailSupply(SourcePart):
 
     def shifted(self, link: Link, by_V: float) -> "RailSupply | None":
         rail = self._of(link)
-        moved = Rail.model_validate({**rail.model_dump(), "volts": round(rail.volts + by_V, 3)})
+        moved = rail.with_fields(volts=round(rail.volts + by_V, 3))
         rails = tuple(moved if r.name == rail.name else r for r in self.rails)
-        return RailSupply.model_validate({**self.model_dump(), "rails": rails})
+        return self.with_fields(rails=rails)
 
     def with_cross(self, found: Cross) -> "RailSupply":
         """Its card with what was measured; UserError where a measured rail is not on it."""
@@ -233,12 +233,11 @@ class RailSupply(SourcePart):
         at = {name: k for k, name in enumerate(found.rails)}
         rails = []
         for rail in self.rails:
-            measured = {}
             if rail.name in at:
                 k = at[rail.name]
                 ohms = max(found.resistance_ohm[k][k].value, 0.0)
-                measured = {"volts": found.no_load_V[k].value, "output_resistance_ohm": ohms}
-            rails.append({**rail.model_dump(), **measured})
+                rail = rail.with_fields(volts=found.no_load_V[k].value, output_resistance_ohm=ohms)
+            rails.append(rail)
         fitted = tuple(
             Coupling(rail=a, other=b, ohm=found.resistance_ohm[at[a]][at[b]].value)
             for a in found.rails
@@ -247,8 +246,8 @@ class RailSupply(SourcePart):
         )
         kept = tuple(c for c in self.couplings if c.rail not in at or c.other not in at)
         origins = {**self.origins, "rails": "measured", "couplings": "measured"}
-        fields = {"rails": rails, "couplings": (*kept, *fitted), "origins": origins}
-        return RailSupply.model_validate({**self.model_dump(), **fields})
+        fields: dict[str, object] = {"rails": tuple(rails), "couplings": (*kept, *fitted), "origins": origins}
+        return self.with_fields(**fields)
 
     def sized(self, here: Operating) -> Sized:
         rail = self.rail(here.link.rail) if isinstance(here.link, UnitLink) else None

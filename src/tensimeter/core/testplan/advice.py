@@ -98,7 +98,7 @@ def outcome_sentence(result: Outcome) -> str:
 
 def _found_sentence(result: Outcome) -> str:
     """The findings that weigh most, in words; a part of a test is said to be one."""
-    gone = next((f for f in result.findings if f.name == "output gone"), None)
+    gone = next((f for f in result.findings if f.key == "output_gone"), None)
     if gone is not None:
         return f"The output was gone {gone.text}."
     said = kind_of(result.plan.test).state_words(result.facts) if result.facts is not None else ""

@@ -175,7 +175,11 @@ def _panel(facts: Facts) -> list[Finding]:
             worst_off = Interval(off, off - half, off + half)
     if worst_off is None:
         return []
-    return [Finding("the panel reads off by", "V", worst_off, f"at most, of {count} points")]
+    return [
+        Finding(
+            "the_panel_reads_off_by", "the panel reads off by", "V", worst_off, f"at most, of {count} points"
+        )
+    ]
 
 
 def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], VoltsAmps]) -> StepResult:
@@ -209,10 +213,25 @@ def _fit_findings(fit: Regulation | None, verdict: Verdict, limit: float) -> lis
     worked = fit.worked()
     band = Band(-limit, limit)
     return [
-        Finding("no-load volts", "V", fit.no_load_V),
-        Finding("volts at full load", "V", fit.full_load_V),
-        Finding("output resistance", "ohm", fit.output_resistance_ohm, worked=worked["resistance"]),
-        Finding("load regulation", "%", fit.load_regulation, "", verdict, band, worked["regulation"]),
+        Finding("no_load_volts", "no-load volts", "V", fit.no_load_V),
+        Finding("volts_at_full_load", "volts at full load", "V", fit.full_load_V),
+        Finding(
+            "output_resistance",
+            "output resistance",
+            "ohm",
+            fit.output_resistance_ohm,
+            worked=worked["resistance"],
+        ),
+        Finding(
+            "load_regulation",
+            "load regulation",
+            "%",
+            fit.load_regulation,
+            "",
+            verdict,
+            band,
+            worked["regulation"],
+        ),
     ]
 
 

@@ -1,6 +1,7 @@
 """What a test consists of, and what its readings give: steps, plans, findings, outcomes."""
 
 import math
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
@@ -191,8 +192,12 @@ class Facts:
 
 @dataclass(frozen=True)
 class Finding:
-    """One figure that a test gives: value with its 95 % interval, or words; its verdict where it has one."""
+    """One figure that a test gives: value with its 95 % interval, or words; its verdict where it has one.
 
+    `key` tells it apart from the others of its test, in files and scripts too: it stays whatever the words.
+    """
+
+    key: str
     name: str
     unit: str = ""
     value: Interval | None = None
@@ -200,11 +205,13 @@ class Finding:
     verdict: Verdict | None = None
     allowed: Band | None = None
     worked: Derivation | None = None
+    #: A sentence rather than a figure.
+    is_note: bool = False
 
-    @property
-    def is_note(self) -> bool:
-        """A sentence rather than a figure."""
-        return self.value is None and self.verdict is None and len(self.text) > 48
+
+def slug(name: str) -> str:
+    """A name as a word of a key or of a place."""
+    return re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-") or "unit"
 
 
 @dataclass(frozen=True)

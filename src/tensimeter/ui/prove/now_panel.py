@@ -5,7 +5,7 @@ import math
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from tensimeter.bench.events import Event
+from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.derivation import Derivation
 from tensimeter.core.heat_design.measuring_points import measuring_points, thermometer
 from tensimeter.core.measurement.conformity import Interval, Verdict, explain_reading
@@ -165,11 +165,11 @@ class NowPanel(QWidget):
         return explain_reading("Volts as read", interval.value, "V", accuracy, interval)
 
     def _on_run_event(self, event: Event) -> None:
-        if event.kind in ("kept", "ask", "failed") and theme.sound:
+        if (event.kind in ("kept", "ask") or event.kind in ENDS - {"complete", "aborted"}) and theme.sound:
             QApplication.beep()
         self._celsius = event.celsius or (self._celsius if event.kind != "started" else ())
         if event.kind == "live":
             self._live = event
-        elif event.kind in ("kept", "done", "aborted", "failed", "started"):
+        elif event.kind in ENDS | {"kept", "started"}:
             self._live = None
         self.refresh()

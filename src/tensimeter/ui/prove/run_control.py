@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer
 
-from tensimeter.bench.events import Event
+from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.ui.session import Session
@@ -80,9 +80,9 @@ class RunControl:
             self.session.complain(str(trouble))
 
     def _on_run_event(self, event: Event) -> None:
-        if event.kind in ("aborted", "failed"):
+        if event.kind in ENDS - {"complete"}:
             self.waiting.clear()
-        elif event.kind == "done" and self.waiting:
+        elif event.kind == "complete" and self.waiting:
             # Once everybody has heard that this one is over.
             QTimer.singleShot(0, self._next)
 

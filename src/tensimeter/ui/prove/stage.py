@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.bench.events import Event
+from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.derivation import Derivation
 from tensimeter.core.measurement.readings import PRETENDED_WORDS
 from tensimeter.core.quantity import decimals_for, fixed, show
@@ -249,9 +249,9 @@ class ProveStage(QWidget):
             self.steps.blockSignals(True)
             self.steps.setCurrentItem(self.steps.topLevelItem(self.session.step_index))
             self.steps.blockSignals(False)
-        elif event.kind in ("done", "aborted", "failed"):
+        elif event.kind in ENDS:
             # The trace of a run that went well is told by its points.
-            self.trace.setVisible(event.kind != "done" and self.trace.isVisible())
+            self.trace.setVisible(event.kind != "complete" and self.trace.isVisible())
             self.refresh()
 
     def _next_test(self) -> None:

@@ -112,9 +112,13 @@ class MinimumLoadKind(TestKind[MinimumLoad]):
         if not read:
             return []
         if least is None:
-            return [Finding("minimum load", text="more than was tried", verdict=Verdict.NONCONFORMING)]
+            return [
+                Finding(
+                    "minimum_load", "minimum load", text="more than was tried", verdict=Verdict.NONCONFORMING
+                )
+            ]
         text = "none needed" if least == 0 else f"{show(least, 'A')}"
-        return [Finding("minimum load", text=text, verdict=Verdict.CONFORMS)]
+        return [Finding("minimum_load", "minimum load", text=text, verdict=Verdict.CONFORMS)]
 
     def planned(self, job: Job, output: OutputLink) -> list[MinimumLoad]:
         parts = [job.part(link.part) for link in job.design.path_to(output.id)]
@@ -142,7 +146,7 @@ class EfficiencyKind(TestKind[Efficiency]):
                 continue
             at = f"at {show(step.set_A, 'A')}" if step.set_A else "at no load"
             if step.set_A == 0:
-                found.append(Finding(f"watts taken {at}", "W", wall))
+                found.append(Finding(f"watts_taken:{step.index}", f"watts taken {at}", "W", wall))
                 continue
             share = volts.value * amps.value / wall.value
             relative = math.hypot(*(x.half_width / abs(x.value) for x in (volts, amps, wall)))
@@ -151,10 +155,19 @@ class EfficiencyKind(TestKind[Efficiency]):
             text = f"predicted {show(guess, '%')}" if guess is not None else ""
             band = Band(test.least, None) if test.least else None
             verdict = judge(value, band) if band else None
-            found.append(Finding(f"efficiency {at}", "%", value, text, verdict, band))
+            found.append(
+                Finding(f"efficiency:{step.index}", f"efficiency {at}", "%", value, text, verdict, band)
+            )
             loss = wall.value - volts.value * amps.value
             half = math.hypot(wall.half_width, volts.value * amps.value * relative)
-            found.append(Finding(f"lost as heat {at}", "W", Interval(loss, loss - half, loss + half)))
+            found.append(
+                Finding(
+                    f"lost_as_heat:{step.index}",
+                    f"lost as heat {at}",
+                    "W",
+                    Interval(loss, loss - half, loss + half),
+                )
+            )
         return found
 
     def picture(self, result: Outcome, test: Efficiency) -> Picture:
@@ -212,7 +225,7 @@ class CapacityKind(TestKind[CapacityDown]):
         try:
             found = capacity(t - t[0], v, i, cutoff, test.own_A)
         except UserError as trouble:
-            return [Finding("charge", text=str(trouble))]
+            return [Finding("charge", "charge", text=str(trouble), is_note=True)]
         wide = 0.01
         for r in facts.readings[:2]:
             if r.accuracy is not None and r.value:
@@ -228,9 +241,11 @@ class CapacityKind(TestKind[CapacityDown]):
         claimed = f"claimed {test.claimed_Ah:g} Ah" if test.claimed_Ah else ""
         text = ", ".join(x for x in (said, claimed) if x)
         return [
-            Finding("charge", "Ah", around(found.charge_Ah), text, verdict, Band(test.claimed_Ah, None)),
-            Finding("energy", "Wh", around(found.energy_Wh)),
-            Finding("duration", text=f"{found.duration_s / 60:.1f} min"),
+            Finding(
+                "charge", "charge", "Ah", around(found.charge_Ah), text, verdict, Band(test.claimed_Ah, None)
+            ),
+            Finding("energy", "energy", "Wh", around(found.energy_Wh)),
+            Finding("duration", "duration", text=f"{found.duration_s / 60:.1f} min"),
         ]
 
     def picture(self, result: Outcome, test: CapacityDown) -> Picture:
@@ -280,16 +295,28 @@ class RealDeviceKind(TestKind[RealDevice]):
             low = float(wave.volts.min())
             band = facts.plan.steps[1].allowed
             value = Interval(low, low * 0.97, low * 1.03)
-            found.append(Finding("lowest volts as it starts", "V", value, "", judge(value, band), band))
+            found.append(
+                Finding(
+                    "lowest_volts_as_it_starts",
+                    "lowest volts as it starts",
+                    "V",
+                    value,
+                    "",
+                    judge(value, band),
+                    band,
+                )
+            )
         amps = facts.interval(2, "A")
         if amps is not None:
             stated = facts.plan.steps[2].set_A
-            found.append(Finding("draws", "A", amps, f"stated {show(stated, 'A')}"))
+            found.append(Finding("draws", "draws", "A", amps, f"stated {show(stated, 'A')}"))
         before, after = facts.interval(0, "V"), facts.interval(2, "V")
         if before is not None and after is not None:
             drop = before.value - after.value
             half = math.hypot(before.half_width, after.half_width)
-            found.append(Finding("volts lost to it", "V", Interval(drop, drop - half, drop + half)))
+            found.append(
+                Finding("volts_lost_to_it", "volts lost to it", "V", Interval(drop, drop - half, drop + half))
+            )
         return found
 
     def planned(self, job: Job, output: OutputLink) -> list[RealDevice]:

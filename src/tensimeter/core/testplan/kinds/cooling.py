@@ -68,18 +68,18 @@ class FanKind(HeatKind[FanTest]):
             by_fan = thresholds(celsius, running > RUNS_V, accuracy)
             seen, how = (by_fan.on_C, by_fan.off_C), "by its volts"
         link = next((x for x in facts.job.design.links if isinstance(x, FanLink)), None)
-        for value, name, set_C in (
-            (seen[0], "comes on at", link.on_C if link else None),
-            (seen[1], "goes off at", link.off_C if link else None),
+        for key, value, name, set_C in (
+            ("on", seen[0], "comes on at", link.on_C if link else None),
+            ("off", seen[1], "goes off at", link.off_C if link else None),
         ):
             said = f"{how}; design {set_C:.0f} °C" if set_C is not None else how
             if value is not None:
-                found.append(Finding(name, "C", value, said))
+                found.append(Finding(key, name, "C", value, said))
         if swings.hunts:
             text = f"up and down every {show(swings.period_s or 0, 's', 3)}, {len(swings.tops_s)} times"
-            found.append(Finding("hunts", text=text, verdict=Verdict.NONCONFORMING))
+            found.append(Finding("hunts", "hunts", text=text, verdict=Verdict.NONCONFORMING))
         elif len(t) > 20:
-            found.append(Finding("hunts", text="no", verdict=Verdict.CONFORMS))
+            found.append(Finding("hunts", "hunts", text="no", verdict=Verdict.CONFORMS))
         return found + _in_time(test, seen[0], float(celsius.max()), accuracy)
 
     def planned(self, job: Job, output: OutputLink) -> list[FanTest]:
@@ -103,11 +103,11 @@ def _in_time(test: FanTest, on: Interval | None, hottest_C: float, accuracy_K: f
         return []
     band = Band(None, test.on_by_C)
     if on is not None:
-        return [Finding("on in time", "C", on, "", judge(on, band), band)]
+        return [Finding("on_in_time", "on in time", "C", on, "", judge(on, band), band)]
     missed = hottest_C - accuracy_K > test.on_by_C
     text = f"not seen to come on up to {hottest_C:.0f} °C"
     verdict = Verdict.NONCONFORMING if missed else Verdict.NOT_MEASURED
-    return [Finding("on in time", text=text, verdict=verdict, allowed=band)]
+    return [Finding("on_in_time", "on in time", text=text, verdict=verdict, allowed=band)]
 
 
 def _worst_place(s: Situation, test: FanTest) -> list[Step]:
@@ -161,7 +161,9 @@ def _loudness(facts: Facts, test: FanTest) -> list[Finding]:
             continue
         band = Band(None, test.quiet_dB) if step.set_A == 0 and test.quiet_dB else None
         verdict = judge(loud, band) if band else None
-        found.append(Finding(f"loudness, {step.title}", "dB", loud, "", verdict, band))
+        found.append(
+            Finding(f"loudness:{step.index}", f"loudness, {step.title}", "dB", loud, "", verdict, band)
+        )
     return found
 
 
@@ -198,11 +200,11 @@ class OverTemperatureKind(HeatKind[OverTemperature]):
             name = measuring_points(facts.job).get(place, place)
             verdict = judge(acts, band) if acts and band else None
             text = "" if acts else "read too seldom before it acted"
-            found.append(Finding(f"acts, {name} at", "C", acts, text, verdict, band))
+            found.append(Finding("acts", f"acts, {name} at", "C", acts, text, verdict, band))
             if what.back_s is not None:
                 back_at = what.at_s + what.back_s
                 back = acted_at(t, celsius, back_at, what.at_s, *of_probe, rising=False)
-                found += [Finding("comes back at", "C", back)] if back else []
+                found += [Finding("comes_back_at", "comes back at", "C", back)] if back else []
         return [*found, _afterwards(facts, what, between)]
 
     def planned(self, job: Job, output: OutputLink) -> list[OverTemperature]:
@@ -220,8 +222,8 @@ def _did_not_act(facts: Facts, test: OverTemperature, run: SoakRun, place: str |
     top = float(run.track(place)[1].max()) if place is not None else -np.inf
     most = min(test.below_C or np.inf, test.most_C)
     if top - thermometer(facts.job).accuracy_K > most:
-        return Finding("acts", text=f"not up to {top:.0f} °C", verdict=Verdict.NONCONFORMING)
-    return Finding("acts", text=f"not in {run.time_s[-1] / 60:.0f} min", verdict=Verdict.NOT_MEASURED)
+        return Finding("acts", "acts", text=f"not up to {top:.0f} °C", verdict=Verdict.NONCONFORMING)
+    return Finding("acts", "acts", text=f"not in {run.time_s[-1] / 60:.0f} min", verdict=Verdict.NOT_MEASURED)
 
 
 def _afterwards(facts: Facts, what: Acted, between: str) -> Finding:
@@ -233,7 +235,9 @@ def _afterwards(facts: Facts, what: Acted, between: str) -> Finding:
         text, fits = f"cycles: off {what.times} times{between}", False
     else:
         text, fits = f"restarts by itself after {show(what.back_s, 's', 3)}", wanted == "restart"
-    return Finding("afterwards", text=text, verdict=Verdict.CONFORMS if fits else Verdict.NONCONFORMING)
+    return Finding(
+        "afterwards", "afterwards", text=text, verdict=Verdict.CONFORMS if fits else Verdict.NONCONFORMING
+    )
 
 
 class SensorKind(TestKind[SensorCheck]):
@@ -262,12 +266,22 @@ class SensorKind(TestKind[SensorCheck]):
             value = Interval(worst, worst - accuracy, worst + accuracy)
             band = Band(-test.allowed_K, test.allowed_K)
             found.append(
-                Finding("sensor is off by", "K", value, f"at most, of {len(pairs)}", judge(value, band), band)
+                Finding(
+                    "sensor_is_off_by",
+                    "sensor is off by",
+                    "K",
+                    value,
+                    f"at most, of {len(pairs)}",
+                    judge(value, band),
+                    band,
+                )
             )
             if fit.gain is not None:
-                found.append(Finding("its gain, to put right", "", fit.gain))
+                found.append(Finding("its_gain_to_put_right", "its gain, to put right", "", fit.gain))
             text = f"then off by {fit.worst_after_K:.1f} K at most"
-            found.append(Finding("its offset, to put right", "K", fit.offset_K, text))
+            found.append(
+                Finding("its_offset_to_put_right", "its offset, to put right", "K", fit.offset_K, text)
+            )
         return found + _hottest_place(facts)
 
     def picture(self, result: Outcome, test: SensorCheck) -> Picture:
@@ -316,5 +330,7 @@ def _hottest_place(facts: Facts) -> list[Finding]:
         found = hottest(read, SAME_THERMOMETER * thermometer(facts.job).accuracy_K)
         name = measuring_points(facts.job).get(found.place, found.place)
         sure = "the sensor belongs there" if found.sure else "too near the next to tell"
-        return [Finding(f"hottest: {name}, above the next by", "K", found.above_next_K, sure)]
+        return [
+            Finding("hottest_place", f"hottest: {name}, above the next by", "K", found.above_next_K, sure)
+        ]
     return []

@@ -74,7 +74,7 @@ class OverloadKind(TestKind[Overload]):
         try:
             found = limit_of(facts)
         except UserError as trouble:
-            return [Finding("kind", text=str(trouble))] if facts.readings else []
+            return [Finding("kind", "kind", text=str(trouble), is_note=True)] if facts.readings else []
         if found is None:
             return []
         back = [s.index for s in facts.plan.steps if s.phase == "back"]
@@ -83,21 +83,32 @@ class OverloadKind(TestKind[Overload]):
             # More is still to be asked of it; nothing is reached yet.
             return []
         words = found.kind.words + (f": {found.reason}" if found.kind is LimitKind.UNSURE else "")
-        rows = [Finding("kind of limit", text=words)]
+        rows = [Finding("kind_of_limit", "kind of limit", text=words)]
         expected = limit_A(facts.job, facts.plan.output.id)
         said = f"design says {show(expected, 'A')}" if expected else ""
         if found.knee_A is not None:
             least = test.least_A if test.least_A is not None else facts.plan.full_load.amps
             band = Band(least, test.most_A)
             verdict = judge(found.knee_A, band)
-            rows.append(Finding("limit begins at", "A", found.knee_A, said, verdict, band))
+            rows.append(Finding("limit_begins_at", "limit begins at", "A", found.knee_A, said, verdict, band))
         if found.short_A is not None:
-            rows.append(Finding("current as the volts go to nothing", "A", found.short_A))
+            rows.append(
+                Finding(
+                    "current_as_the_volts_go_to_nothing",
+                    "current as the volts go to nothing",
+                    "A",
+                    found.short_A,
+                )
+            )
         if found.period_s is not None and found.duty is not None:
             text = f"every {found.period_s:.2g} s, on for {100 * found.duty:.0f} % of the time"
-            rows.append(Finding("tries", text=text))
+            rows.append(Finding("tries", "tries", text=text))
         if found.recovers is not None:
-            rows.append(Finding("comes back by itself", text="yes" if found.recovers else "no"))
+            rows.append(
+                Finding(
+                    "comes_back_by_itself", "comes back by itself", text="yes" if found.recovers else "no"
+                )
+            )
         return rows
 
     def picture(self, result: Outcome, test: Overload) -> Picture:
@@ -206,7 +217,9 @@ class OverVoltageKind(TestKind[OverVoltage]):
                 else f"not yet, at {show(held.value, 'V', 4)}"
             )
             wanted = test.most_V or facts.plan.output.device_max_V
-            return [Finding("trip", text=text, verdict=Verdict.NONCONFORMING if done and wanted else None)]
+            return [
+                Finding("trip", "trip", text=text, verdict=Verdict.NONCONFORMING if done and wanted else None)
+            ]
         high = max(tripped.trim_V, held.high)
         middle = (held.value + high) / 2
         value = Interval(middle, held.low, high + (held.high - held.value))
@@ -214,12 +227,14 @@ class OverVoltageKind(TestKind[OverVoltage]):
         band = Band(facts.plan.output.nominal_V * (1 + facts.plan.output.tolerance), most)
         expected = trip_V(facts.job, facts.plan.output.id)
         said = f"stated {show(expected, 'V')}" if expected else ""
-        rows = [Finding("trips at", "V", value, said, judge(value, band), band)]
+        rows = [Finding("trips_at", "trips at", "V", value, said, judge(value, band), band)]
         for step in facts.plan.steps:
             volts = facts.interval(step.index, "V")
             if step.phase == "back" and volts is not None:
                 back = volts.value > 0.5 * facts.plan.output.nominal_V
-                rows.append(Finding(step.title, text="the volts are back" if back else "it stays off"))
+                rows.append(
+                    Finding("after_trip", step.title, text="the volts are back" if back else "it stays off")
+                )
         return rows
 
     def picture(self, result: Outcome, test: OverVoltage) -> Picture:
@@ -313,11 +328,15 @@ class ShortCircuitKind(TestKind[ShortCircuit]):
             band = Band(None, test.most_A)
             verdict = judge(amps, band) if test.most_A else None
             text = f"for {test.exposure_s:g} s"
-            rows.append(Finding("current into a short", "A", amps, text, verdict, band))
+            rows.append(
+                Finding("current_into_a_short", "current into a short", "A", amps, text, verdict, band)
+            )
         after = facts.interval(short + 1, "V")
         if after is not None:
             back = after.value > 0.5 * facts.plan.output.nominal_V
-            rows.append(Finding("after it", text="the volts are back" if back else "it stays off"))
+            rows.append(
+                Finding("after_it", "after it", text="the volts are back" if back else "it stays off")
+            )
         return rows
 
     def picture(self, result: Outcome, test: ShortCircuit) -> Picture:
@@ -355,7 +374,7 @@ def _past_limit(result: Outcome) -> Picture:
     if expected:
         ends = np.array([expected, expected])
         lines.append(Line(f"design: {show(expected, 'A')}", ends, np.array([0.0, nominal])))
-    knee = next((f.value for f in result.findings if f.name == "limit begins at"), None)
+    knee = next((f.value for f in result.findings if f.key == "limit_begins_at"), None)
     if knee is not None:
         ends = np.array([knee.value, knee.value])
         lines.append(Line(f"begins at {show(knee.value, 'A')}", ends, np.array([0.0, nominal]), "measured"))

@@ -1,7 +1,6 @@
 """Tests of more than one thing: every outlet of a box, and several bought units."""
 
 import math
-import re
 
 import numpy as np
 
@@ -16,7 +15,7 @@ from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.points_text import units_from, units_text
-from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted
+from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted, slug
 
 
 def loads_in_hand(job: Job) -> int:
@@ -66,7 +65,14 @@ class OutletsKind(TestKind[Outlets]):
             verdict = worst(judge(v, s.allowed) for s, v in taken)
             low = min((v for _, v in taken), key=lambda v: v.value)
             found.append(
-                Finding(f"{link.name}, lowest", "V", low, f"{len(taken)} of {len(read)} read", verdict)
+                Finding(
+                    f"lowest:{output}",
+                    f"{link.name}, lowest",
+                    "V",
+                    low,
+                    f"{len(taken)} of {len(read)} read",
+                    verdict,
+                )
             )
         return found
 
@@ -117,10 +123,6 @@ def _sunk(job: Job, output: str) -> float:
     return math.floor(min(link.full_load_A, able) * 1000 + 1e-6) / 1000
 
 
-def slug(name: str) -> str:
-    return re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-") or "unit"
-
-
 class ClaimedFoundKind(TestKind[ClaimedFound]):
     record = ClaimedFound
     lines_words = "units: name, volts, amps"
@@ -151,7 +153,7 @@ class ClaimedFoundKind(TestKind[ClaimedFound]):
             if amps is not None and amps.high < 0.98 * unit.claimed_A:
                 text += f"; only {show(amps.value, 'A')} flowed"
                 verdict = Verdict.NONCONFORMING
-            found.append(Finding(f"{unit.name} found", "V", at, text, verdict))
+            found.append(Finding(f"found:{slug(unit.name)}", f"{unit.name} found", "V", at, text, verdict))
         return found
 
     def planned(self, job: Job, output: OutputLink) -> list[ClaimedFound]:

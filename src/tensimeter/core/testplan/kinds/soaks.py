@@ -24,7 +24,7 @@ from tensimeter.core.testplan.soak.run import (
     place_of,
     soak_runs,
 )
-from tensimeter.core.testplan.step import Facts, Finding, Plan, Situation, Step, predicted
+from tensimeter.core.testplan.step import Facts, Finding, Plan, Situation, Step, predicted, slug
 from tensimeter.core.thermal.derating import allowed_at
 from tensimeter.core.thermal.rc_ladder import Fitted
 
@@ -109,7 +109,7 @@ def _too_few(facts: Facts, run: SoakRun) -> Finding:
     place = place_of(facts.job, facts.plan, run)
     count = len(run.track(place)[0]) if place is not None else 0
     text = f"{count} of {FIRST_SCANS} readings that a forecast takes"
-    return Finding("where it ends", text=text, verdict=Verdict.NOT_MEASURED)
+    return Finding("where_it_ends", "where it ends", text=text, verdict=Verdict.NOT_MEASURED)
 
 
 def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
@@ -126,21 +126,36 @@ def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
     if not np.isfinite(final.high):
         # What nothing bounds is told in words: a figure would claim an end.
         text = f"{show(final.low, 'C', 3)} or more; the readings know no end yet"
-        return [Finding(what, text=text, verdict=verdict, allowed=band, worked=_why(state))]
+        return [Finding("end", what, text=text, verdict=verdict, allowed=band, worked=_why(state))]
     found = [
-        Finding(what, "C", final, f"{state.call}, by {state.ground}", verdict, band, _why(state)),
-        Finding(f"{state.place_name}, in the end", "C", state.measured.final, worked=_why(state)),
-        Finding("slow time constant", "s", state.measured.time_constant),
-        Finding("still to come", "K", state.measured.remaining, "steady" if state.steady else "not steady"),
+        Finding("end", what, "C", final, f"{state.call}, by {state.ground}", verdict, band, _why(state)),
+        Finding(
+            "end_at_place", f"{state.place_name}, in the end", "C", state.measured.final, worked=_why(state)
+        ),
+        Finding("slow_time_constant", "slow time constant", "s", state.measured.time_constant),
+        Finding(
+            "still_to_come",
+            "still to come",
+            "K",
+            state.measured.remaining,
+            "steady" if state.steady else "not steady",
+        ),
     ]
     minutes = state.minutes_to_limit
     if minutes is not None and state.call != "stays below":
         late = f"{minutes.high:.0f} min" if np.isfinite(minutes.high) else "never"
         middle = f"{minutes.value:.0f} min" if np.isfinite(minutes.value) else "perhaps never"
-        found.append(Finding("to the limit", text=f"{middle}, from {minutes.low:.0f} min to {late}"))
+        found.append(
+            Finding("to_the_limit", "to the limit", text=f"{middle}, from {minutes.low:.0f} min to {late}")
+        )
     if state.runaway:
         found.append(
-            Finding("runs away", text="its slope grows and keeps growing", verdict=Verdict.NONCONFORMING)
+            Finding(
+                "runs_away",
+                "runs away",
+                text="its slope grows and keeps growing",
+                verdict=Verdict.NONCONFORMING,
+            )
         )
     return found if state.on_spot else [found[0], *found[2:]]
 
@@ -154,7 +169,7 @@ def _derated(job: Job, state: SoakState, amps: float) -> list[Finding]:
     curve = [(point.hot_C, point.amps) for point in part.hot_derating]
     least, middle, most = allowed_at(curve, np.array([final.high, final.value, final.low])).tolist()
     if least <= 0:
-        return [Finding("derating", text=f"nothing is allowed over {show(curve[-1][0], 'C', 3)}")]
+        return [Finding("derating", "derating", text=f"nothing is allowed over {show(curve[-1][0], 'C', 3)}")]
     band, share = Band(None, 1.0), Interval(*(amps / a for a in (middle, most, least)))
     text = f"{show(amps, 'A', 3)} of {show(middle, 'A', 3)}"
     given = (
@@ -173,7 +188,7 @@ def _derated(job: Job, state: SoakState, amps: float) -> list[Finding]:
         "Derating curve of the part's card",
         (share.low, share.high),
     )
-    return [Finding("derating, used", "%", share, text, judge(share, band), band, worked)]
+    return [Finding("derating_used", "derating, used", "%", share, text, judge(share, band), band, worked)]
 
 
 def _why(state: SoakState) -> Derivation:
@@ -213,7 +228,9 @@ def _hottest(job: Job, run: SoakRun) -> list[Finding]:
         if len(celsius):
             top = float(celsius.max())
             value = Interval(top, top - accuracy, top + accuracy)
-            found.append(Finding(f"{names.get(place, place)}, hottest read", "C", value))
+            found.append(
+                Finding(f"hottest_read:{place}", f"{names.get(place, place)}, hottest read", "C", value)
+            )
     return found
 
 
@@ -227,14 +244,20 @@ def _failure(facts: Facts, run: SoakRun) -> list[Finding]:
     last = ", ".join(f"{names.get(p, p)} {show(float(v), 'C', 3)}" for p, v in ends.items())
     at = show(amps_of(facts.plan, run)[-1], "A", 3)
     text = f"after {minutes:.0f} min at {at}; last read: {last}"
-    found = [Finding("output gone", text=text, verdict=Verdict.NONCONFORMING)]
+    found = [Finding("output_gone", "output gone", text=text, verdict=Verdict.NONCONFORMING)]
     state = state_at(facts.job, facts.plan, run.until(run.time_s[-1] / 5))
     if state is not None:
         share = f"{100 * state.chance:.0f} %"
-        found.append(Finding("foretold at a fifth", text=f"{state.call}: chance {share}, by {state.ground}"))
+        found.append(
+            Finding(
+                "foretold_at_a_fifth",
+                "foretold at a fifth",
+                text=f"{state.call}: chance {share}, by {state.ground}",
+            )
+        )
         if state.link is not None:
             suspect = facts.job.design.link(state.link).name
-            found.append(Finding("suspected", text=f"the switch of {suspect}, or its mounting"))
+            found.append(Finding("suspected", "suspected", text=f"the switch of {suspect}, or its mounting"))
     return found
 
 
@@ -244,9 +267,9 @@ def _stages(fit: Fitted) -> list[Finding]:
     for place in fit.stages.places:
         outwards = {"case": "case to sink", "sink": "sink to air", "air": "air to room"}[place]
         text = f"design {show(fit.design.theta_K_W[place], '', 3)} K/W"
-        found.append(Finding(f"θ {outwards}", "K/W", fit.theta(place), text))
+        found.append(Finding(f"theta:{place}", f"θ {outwards}", "K/W", fit.theta(place), text))
         text = f"design {show(fit.design.capacity_J_K[place], '', 3)} J/K"
-        found.append(Finding(f"C of {place}", "J/K", fit.capacity(place), text))
+        found.append(Finding(f"capacity:{place}", f"C of {place}", "J/K", fit.capacity(place), text))
     return found
 
 
@@ -265,7 +288,10 @@ def _elsewhere(known: Shown) -> list[Finding]:
         asked.append(("with its fan at full speed", Scenario(here, sink_share=blown)))
     band = Band(None, known.limit_C)
     ends = [(words, known.junction(scenario)) for words, scenario in asked]
-    return [Finding(f"junction {words}", "C", end, judge(end, band).words) for words, end in ends]
+    return [
+        Finding(f"junction:{slug(words)}", f"junction {words}", "C", end, judge(end, band).words)
+        for words, end in ends
+    ]
 
 
 def _cooler(known: Shown) -> list[Finding]:
@@ -274,7 +300,7 @@ def _cooler(known: Shown) -> list[Finding]:
     found = []
     for remedy, ends in known.remedies():
         text = f"by {show(remedy.buys_K, 'K', 2)}, {judge(ends, band).words}"
-        found.append(Finding(f"cooler with {remedy.what}", "C", ends, text))
+        found.append(Finding(f"cooler:{slug(remedy.what)}", f"cooler with {remedy.what}", "C", ends, text))
     return found
 
 
@@ -289,4 +315,4 @@ def _record(facts: Facts, runs: list[SoakRun]) -> list[Finding]:
     stops = len(runs) - 1
     text = f"{hours:.2f} h at {show(amps_of(facts.plan, runs[-1])[-1], 'A', 3)}{at}"
     kept = f"{stops} interruption{'' if stops == 1 else 's'}, {broken} failure{'' if broken == 1 else 's'}"
-    return [Finding("held", text=text), Finding("record", text=kept)]
+    return [Finding("held", "held", text=text), Finding("record", "record", text=kept)]

@@ -78,13 +78,15 @@ class ToleranceKind(TestKind[Tolerance]):
             off = Interval(*(x / nominal - 1 for x in (volts.value, volts.low, volts.high)))
             tolerance = facts.plan.output.tolerance
             band = Band(-tolerance, tolerance)
-            found.append(Finding("volts off nominal", "%", off, "", judge(off, band), band))
+            found.append(
+                Finding("volts_off_nominal", "volts off nominal", "%", off, "", judge(off, band), band)
+            )
         if len(facts.plan.steps) == 4:
             ends = [facts.interval(k, "V") for k in (1, 2)]
             for end, step, word in zip(ends, facts.plan.steps[1:3], ("lowest", "highest"), strict=True):
                 if end is not None:
                     verdict = judge(end, step.allowed)
-                    found.append(Finding(f"trim {word}", "V", end, "", verdict, step.allowed))
+                    found.append(Finding(f"trim_{word}", f"trim {word}", "V", end, "", verdict, step.allowed))
         return found
 
     def planned(self, job: Job, output: OutputLink) -> list[Tolerance]:
@@ -117,7 +119,7 @@ class LineRegulationKind(TestKind[LineRegulation]):
         change = difference(high[1], low[1], facts.plan.output.nominal_V)
         band = Band(-test.allowed, test.allowed)
         text = f"from {low[0]:.0f} to {high[0]:.0f} V"
-        return [Finding("line regulation", "%", change, text, judge(change, band), band)]
+        return [Finding("line_regulation", "line regulation", "%", change, text, judge(change, band), band)]
 
     def picture(self, result: Outcome, test: LineRegulation) -> Picture:
         spots = [
@@ -245,7 +247,14 @@ class CrossRegulationKind(TestKind[CrossRegulation]):
             return found
         for k, name in enumerate(names):
             for m, other in enumerate(names):
-                found.append(Finding(f"{name} by {other}", "ohm", fit.resistance_ohm[k][m]))
+                found.append(
+                    Finding(
+                        f"resistance:{outputs[k]}:{outputs[m]}",
+                        f"{name} by {other}",
+                        "ohm",
+                        fit.resistance_ohm[k][m],
+                    )
+                )
         return found
 
     def planned(self, job: Job, output: OutputLink) -> list[CrossRegulation]:
@@ -267,7 +276,9 @@ def _swing(facts: Facts, output: str, readings: list[Reading], allowed: float) -
     high, low = max(readings, key=lambda r: r.value), min(readings, key=lambda r: r.value)
     change = difference(high, low, link.nominal_V)
     band = Band(-allowed, allowed)
-    return Finding(f"{link.name} over all cases", "%", change, "", judge(change, band), band)
+    return Finding(
+        f"change:{output}", f"{link.name} over all cases", "%", change, "", judge(change, band), band
+    )
 
 
 def _floor(amps: float) -> float:
@@ -305,7 +316,7 @@ class ReachKind(TestKind[ReachPoints]):
             return []
         held = sum(v is Verdict.CONFORMS for v in verdicts)
         text = f"{held} of {len(facts.plan.steps)} points"
-        return [Finding("reach shown at", text=text, verdict=worst(verdicts), allowed=OPEN)]
+        return [Finding("reach_shown_at", "reach shown at", text=text, verdict=worst(verdicts), allowed=OPEN)]
 
     def planned(self, job: Job, output: OutputLink) -> list[ReachPoints]:
         points = reach_points(job, output.id) if output.adjustable else ()

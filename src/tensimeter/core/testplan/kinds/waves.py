@@ -104,13 +104,15 @@ class RippleKind(TestKind[Ripple]):
             if wave is None:
                 if typed is not None:
                     said = "as read off the screen"
-                    found.append(Finding(f"p-p {at}", "V", typed, said, judge(typed, band), band))
+                    found.append(
+                        Finding(f"pp:{step.index}", f"p-p {at}", "V", typed, said, judge(typed, band), band)
+                    )
                 continue
             figures = ripple_of(
                 wave, facts.job.settings.mains_Hz, test.switching_Hz, test.bandwidth_Hz, test.trim
             )
             if isinstance(figures, str):
-                found.append(Finding(f"p-p {at}", text=figures))
+                found.append(Finding(f"pp:{step.index}", f"p-p {at}", text=figures, is_note=True))
                 continue
             pp = scope_interval(facts.job, figures.pp_V, wave.instrument)
             lines = "; ".join(
@@ -118,12 +120,12 @@ class RippleKind(TestKind[Ripple]):
                 for x in figures.lines[:3]
             )
             notes += [w for w in figures.warnings if w not in notes]
-            found.append(Finding(f"p-p {at}", "V", pp, "", judge(pp, band), band))
+            found.append(Finding(f"pp:{step.index}", f"p-p {at}", "V", pp, "", judge(pp, band), band))
             trimmed = scope_interval(facts.job, figures.pp_trimmed_V, wave.instrument)
-            found.append(Finding(f"p-p without spikes {at}", "V", trimmed))
+            found.append(Finding(f"pp_without_spikes:{step.index}", f"p-p without spikes {at}", "V", trimmed))
             rms = scope_interval(facts.job, figures.rms_V, wave.instrument)
-            found.append(Finding(f"rms {at}", "V", rms, lines))
-        return found + [Finding("mind", text=note) for note in notes]
+            found.append(Finding(f"rms:{step.index}", f"rms {at}", "V", rms, lines))
+        return found + [Finding(f"note:{k}", "mind", text=n, is_note=True) for k, n in enumerate(notes)]
 
     def planned(self, job: Job, output: OutputLink) -> list[Ripple]:
         if not isinstance(job.part(job.campaign.oscilloscope), WaveformRecorder):
@@ -179,20 +181,41 @@ class TransientKind(TestKind[Transient]):
                 continue
             figures = transient_of(wave, test.band)
             if isinstance(figures, str):
-                found.append(Finding(f"{step.title}", text=figures))
+                found.append(Finding(f"step:{step.index}", f"{step.title}", text=figures, is_note=True))
                 continue
             up = step.capture is not None and (step.capture.to_A or 0) > step.set_A
             excursion = figures.dip_V if up else figures.overshoot_V
             value = scope_interval(facts.job, excursion, wave.instrument)
             word = "dip" if up else "overshoot"
-            found.append(Finding(f"{word}, {step.title}", "V", value, "", judge(value, far), far))
+            found.append(
+                Finding(
+                    f"{word}:{step.index}", f"{word}, {step.title}", "V", value, "", judge(value, far), far
+                )
+            )
             if figures.recovery_s is None:
                 text = figures.warnings[0] if figures.warnings else "not within the record"
-                found.append(Finding(f"recovery, {step.title}", text=text, verdict=Verdict.TOO_CLOSE))
+                found.append(
+                    Finding(
+                        f"recovery:{step.index}",
+                        f"recovery, {step.title}",
+                        text=text,
+                        verdict=Verdict.TOO_CLOSE,
+                    )
+                )
                 continue
             recovery = _timed(figures.recovery_s, wave)
             text = f"into ± {100 * test.band:g} %"
-            found.append(Finding(f"recovery, {step.title}", "s", recovery, text, judge(recovery, soon), soon))
+            found.append(
+                Finding(
+                    f"recovery:{step.index}",
+                    f"recovery, {step.title}",
+                    "s",
+                    recovery,
+                    text,
+                    judge(recovery, soon),
+                    soon,
+                )
+            )
         return found
 
     def planned(self, job: Job, output: OutputLink) -> list[Transient]:
@@ -239,13 +262,13 @@ class StartUpKind(TestKind[StartUp]):
                 held = hold_up_s(wave.time_s, wave.volts, (1 - link.tolerance) * link.nominal_V)
                 name = f"hold-up, {link.name}"
                 if held is None:
-                    found.append(Finding(name, text="longer than the record"))
+                    found.append(Finding(f"hold_up:{link.id}", name, text="longer than the record"))
                 else:
-                    found.append(Finding(name, "s", _timed(held, wave)))
+                    found.append(Finding(f"hold_up:{link.id}", name, "s", _timed(held, wave)))
                 continue
             figures = start_of(wave, link.nominal_V)
             if isinstance(figures, str):
-                found.append(Finding(f"start, {link.name}", text=figures))
+                found.append(Finding(f"start:{link.id}", f"start, {link.name}", text=figures, is_note=True))
                 continue
             begins.append((figures.delay_s, link.name))
             band = Band(None, test.allowed_overshoot)
@@ -253,11 +276,15 @@ class StartUpKind(TestKind[StartUp]):
             over = Interval(figures.overshoot, figures.overshoot - half, figures.overshoot + half)
             delay, rise = _timed(figures.delay_s, wave), _timed(figures.rise_s, wave)
             words = "to half the volts" + (", falls back on its way" if figures.falls_back else "")
-            found.append(Finding(f"start, {link.name}", "s", delay, words))
-            found.append(Finding(f"rise, {link.name}", "s", rise, "from 10 to 90 %"))
-            found.append(Finding(f"overshoot, {link.name}", "%", over, "", judge(over, band), band))
+            found.append(Finding(f"start:{link.id}", f"start, {link.name}", "s", delay, words))
+            found.append(Finding(f"rise:{link.id}", f"rise, {link.name}", "s", rise, "from 10 to 90 %"))
+            found.append(
+                Finding(
+                    f"overshoot:{link.id}", f"overshoot, {link.name}", "%", over, "", judge(over, band), band
+                )
+            )
         if len(begins) > 1:
-            found.append(Finding("order", text=" before ".join(name for _, name in sorted(begins))))
+            found.append(Finding("order", "order", text=" before ".join(name for _, name in sorted(begins))))
         return found
 
     def planned(self, job: Job, output: OutputLink) -> list[StartUp]:

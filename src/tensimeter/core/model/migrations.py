@@ -1,0 +1,61 @@
+"""The promise of the job format: what is read of older and newer programs' jobs, and how.
+
+`MAJOR` is raised when an older program could no longer read a job rightly, and a step is added here; `MINOR`
+when a field is added that an older program of the same major may keep without knowing it.
+"""
+
+from collections.abc import Callable
+from typing import Any
+
+from tensimeter.core.errors import UserError
+
+#: The format that is written. 2: who made a reading up is told. 3: USB-C sources; how a run ended.
+MAJOR, MINOR = 3, 0
+
+
+def _from_1(data: dict[str, Any]) -> dict[str, Any]:
+    """What format 2 added has a default."""
+    return data
+
+
+def _from_2(data: dict[str, Any]) -> dict[str, Any]:
+    """What format 3 added has a default."""
+    return data
+
+
+#: From each older major to the next.
+_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1, 2: _from_2}
+
+
+def migrated(data: dict[str, Any]) -> tuple[dict[str, Any], bool]:
+    """A job's JSON object as this major has it, and whether it is of a newer minor.
+
+    UserError for a newer major, and for a format that is none.
+    """
+    major, minor = data.get("format", MAJOR), data.get("minor", 0)
+    if not all(isinstance(x, int) and not isinstance(x, bool) for x in (major, minor)) or minor < 0:
+        raise UserError("This is not a job that can be read: its format is no number. Nothing was changed.")
+    if major > MAJOR:
+        raise UserError(
+            "This job was written by a newer Tensimeter; nothing was changed. "
+            "Open it with that version or a later one."
+        )
+    if major < 1:
+        raise UserError(f"This is not a job that can be read: there was no format {major}.")
+    for step in range(major, MAJOR):
+        data = {**_STEPS[step](data), "format": step + 1, "minor": 0}
+    return data, major == MAJOR and minor > MINOR
+
+
+def as_number(major: int, minor: int) -> int:
+    """A format as the one number that a database file carries; the first two were their major alone."""
+    return major if major < 3 else 100 * major + minor
+
+
+def of_number(number: int) -> tuple[int, int]:
+    """The format that the number of a database file tells."""
+    return (number, 0) if number < 100 else divmod(number, 100)
+
+
+#: How a run's end was called in formats before 3, and what it is called now.
+ENDS_BEFORE_3 = {"done": "complete", "failed": "fault"}
