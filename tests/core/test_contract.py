@@ -20,10 +20,14 @@ from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job, read_job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.parts.converter_part import SinkPart
 from tensimeter.core.parts.donor import Donor
+from tensimeter.core.parts.fed_part import FedPart, PlainLoad
+from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.part import PartRecord
+from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.registry import BY_KEY, FED_KINDS, KINDS, PART_KINDS, SHELVES
-from tensimeter.core.parts.roles import FedPart, Instrument, PathPart, PlainLoad, SinkPart, SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.procedure.first_power import power_up_steps
 from tensimeter.core.procedure.incoming_check import incoming_steps
 from tensimeter.core.procedure.matrix import matrix

@@ -9,7 +9,7 @@ from tensimeter.bench.operator_actions import RESET_S, START_S, OperatorActions
 from tensimeter.bench.step_context import StepContext
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
-from tensimeter.core.parts.roles import WaveformRecorder
+from tensimeter.core.parts.instrument_part import WaveformRecorder
 from tensimeter.core.testplan.step import Capture, Step
 from tensimeter.store.waves import keep_wave
 

@@ -12,8 +12,8 @@ from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED, PRETENDED_WORDS, Reading, Wave
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
+from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.registry import Part
-from tensimeter.core.parts.roles import Instrument
 from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notices import notices

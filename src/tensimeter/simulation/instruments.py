@@ -6,7 +6,7 @@ from functools import partial
 
 from tensimeter.bench.clock import Clock
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.parts.roles import CurrentClamp, SetLoad, TemperatureMeter, VoltMeter
+from tensimeter.core.parts.instrument_part import CurrentClamp, SetLoad, TemperatureMeter, VoltMeter
 from tensimeter.simulation.behaviour import Demand
 from tensimeter.simulation.scpi import ScpiDevice, ScpiError, boolean, number, shown
 from tensimeter.simulation.supply import HiddenErrors, SimulatedSupply

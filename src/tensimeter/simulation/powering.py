@@ -1,7 +1,7 @@
 """What powers the supply, and the hands that turn its trims, move leads and join devices."""
 
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.parts.roles import LineFeeder
+from tensimeter.core.parts.instrument_part import LineFeeder
 from tensimeter.simulation.behaviour import Demand
 from tensimeter.simulation.instruments import World
 from tensimeter.simulation.scpi import ScpiDevice, ScpiError, boolean, number, shown

@@ -5,7 +5,7 @@ import zlib
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.parts.roles import WaveformRecorder
+from tensimeter.core.parts.instrument_part import WaveformRecorder
 from tensimeter.simulation.behaviour import off_wave, on_wave, ripple_wave, step_wave
 from tensimeter.simulation.instruments import World
 from tensimeter.simulation.scpi import ScpiDevice, ScpiError, block, number, shown

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from tensimeter.bench.clock import Clock
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import (
+from tensimeter.core.parts.instrument_part import (
     CurrentClamp,
     LineFeeder,
     SetLoad,

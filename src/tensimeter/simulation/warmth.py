@@ -8,7 +8,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import ConverterPart
+from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.rating.dissipation import sink_of
 from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, fan_steps, resistance_at
 from tensimeter.core.thermal.network import AMBIENT, Modes, ThermalNetwork, modes_of, relaxed

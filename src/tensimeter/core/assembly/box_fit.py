@@ -7,7 +7,7 @@ import rectpack
 
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.registry import Part
-from tensimeter.core.parts.roles import SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.quantity import show
 from tensimeter.core.settings import BoxRecord
 

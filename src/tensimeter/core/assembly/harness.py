@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import UnitLink
 from tensimeter.core.rating.ladder import at
 

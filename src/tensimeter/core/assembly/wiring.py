@@ -11,7 +11,8 @@ from tensimeter.core.circuit.network import current_limit_A
 from tensimeter.core.electrical import wire
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import InlineMeter, OvercurrentPart, SourcePart
+from tensimeter.core.parts.path_part import InlineMeter, OvercurrentPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import FuseLink, Link, MeterLink, UnitLink
 from tensimeter.core.rating.ladder import at
 

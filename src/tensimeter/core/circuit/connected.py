@@ -1,7 +1,7 @@
 """What is fed at an output: the volts it stands, what it draws at first, and what that is."""
 
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import Connected, FedPart
+from tensimeter.core.parts.fed_part import Connected, FedPart
 from tensimeter.core.path import OutputLink
 
 

@@ -9,7 +9,7 @@ from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.quantity import show
 
 

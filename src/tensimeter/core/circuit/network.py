@@ -9,7 +9,7 @@ from tensimeter.core.electrical.elements import CurrentSink, Element, Network, S
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.roles import InlineMeter, PathPart
+from tensimeter.core.parts.path_part import InlineMeter, PathPart
 from tensimeter.core.path import EitherLink, Link, MeterLink, OutputLink, UnitLink
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link
 
 

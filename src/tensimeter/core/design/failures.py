@@ -17,7 +17,8 @@ from tensimeter.core.circuit.network import build, current_limit_A, has_source
 from tensimeter.core.electrical.elements import Network, Series
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import OvercurrentPart, PathPart, SourcePart
+from tensimeter.core.parts.path_part import OvercurrentPart, PathPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import ConverterLink, FuseLink, Link, OutputLink, UnitLink
 from tensimeter.core.quantity import show
 

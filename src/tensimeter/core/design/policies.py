@@ -10,7 +10,9 @@ from tensimeter.core.design.bands import trim
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import PlainLoad, SetLoad, SourcePart
+from tensimeter.core.parts.fed_part import PlainLoad
+from tensimeter.core.parts.instrument_part import SetLoad
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import FanLink, FuseLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.dissipation import hot_spots

@@ -13,8 +13,9 @@ from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.parts.limit import Limit
-from tensimeter.core.parts.roles import ConverterPart, SetLoad
 from tensimeter.core.path import ConverterLink, UnitLink
 from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import ladder

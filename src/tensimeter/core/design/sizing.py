@@ -1,7 +1,6 @@
 """What the link in hand is sized by: each figure with its reason, worked from the design it stands in."""
 
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 
@@ -18,15 +17,11 @@ from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import stack
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import (
-    BlowerPart,
-    ConverterPart,
-    OvercurrentPart,
-    PlainLoad,
-    SourcePart,
-    WirePart,
-)
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.fed_part import PlainLoad
+from tensimeter.core.parts.path_part import BlowerPart, OvercurrentPart, WirePart
 from tensimeter.core.parts.sized import Sized, figure
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import FanLink, Link, OutputLink, UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.dissipation import hot_spots, inside_air_C
@@ -284,7 +279,7 @@ def _fan(job: Job, link: Link, solution: Solution) -> Sized:
     return Sized(tuple(figures), tuple(notes))
 
 
-_BY_KIND: dict[str, Callable[[Job, Any, Solution], Sized]] = {
+_BY_KIND: dict[str, Callable[[Job, Link, Solution], Sized]] = {
     "unit": _unit,
     "converter": _converter,
     "fuse": _fuse,

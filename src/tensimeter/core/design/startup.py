@@ -13,7 +13,9 @@ from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import build, current_limit_A, has_source
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import ConverterPart, PathPart, SourcePart
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.path_part import PathPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.quantity import show
 
 #: Input volts at which a switching module begins to run where its card says nothing: a rule of thumb.

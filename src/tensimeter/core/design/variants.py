@@ -12,7 +12,8 @@ from tensimeter.core.model.edits import changed, identifier, insert_link, with_l
 from tensimeter.core.model.job import Job, Variant
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.parts.converter import Converter
-from tensimeter.core.parts.roles import ConverterPart, SourcePart
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import ConverterLink, OutputLink, UnitLink
 from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import at, continuous_full_load, ranked

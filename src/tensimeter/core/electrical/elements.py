@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, fields, replace
-from typing import Any
 
 import numpy as np
 
@@ -85,5 +84,6 @@ class Network:
 
 
 def _replaced(element: Element, values: Mapping[tuple[str, str], Figure]) -> Element:
-    own: dict[str, Any] = {field: v for (name, field), v in values.items() if name == element.id}
-    return replace(element, **own)
+    own: dict[str, Figure] = {field: v for (name, field), v in values.items() if name == element.id}
+    # Every name was found to be a field of it before, and every value a figure.
+    return replace(element, **own)  # type: ignore[arg-type]

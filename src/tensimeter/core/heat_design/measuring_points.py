@@ -9,8 +9,9 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.heatup.prior import Expected
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.instrument_part import TemperatureMeter
 from tensimeter.core.parts.instruments import Thermometer
-from tensimeter.core.parts.roles import ConverterPart, TemperatureMeter
 from tensimeter.core.path import ConverterLink
 from tensimeter.core.rating.dissipation import hottest_allowed_C, losses, sink_of
 from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, resistance_at, resting_speed

@@ -1,18 +1,16 @@
 """Edits of what is decided and done while building; readings are facts and are kept apart."""
 
-from typing import Any
-
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, identifier
 from tensimeter.core.model.job import Adjusted, Assembly, Job, Mark, Pulled, WireChoice
 
 
-def with_assembly(job: Job, **fields: Any) -> Job:
+def with_assembly(job: Job, **fields: object) -> Job:
     assembly: Assembly = changed(job.assembly, **fields)
     return job.model_copy(update={"assembly": assembly})
 
 
-def with_wire(job: Job, wire_id: str, **fields: Any) -> Job:
+def with_wire(job: Job, wire_id: str, **fields: object) -> Job:
     """The job with one wire's cut length or tick changed."""
     known = {choice.wire: choice for choice in job.assembly.wires}
     known[wire_id] = changed(known.get(wire_id, WireChoice(wire=wire_id)), **fields)

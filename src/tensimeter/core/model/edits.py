@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterable
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from pydantic import ValidationError
 
@@ -10,8 +10,10 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Campaign, Job, Nameplate
 from tensimeter.core.model.nameplate import read_nameplate
 from tensimeter.core.model.tests import LoadRegulation, Test
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.registry import PART_KINDS, Part
-from tensimeter.core.parts.roles import ConverterPart, PathPart, SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import ENDS, ConverterLink, Design, EitherLink, Link, OutputLink, UnitLink
 from tensimeter.core.record import Record
 
@@ -28,7 +30,7 @@ def identifier(name: str, taken: Iterable[str]) -> str:
     return next(f"{base}-{n}" for n in range(2, 10_000) if f"{base}-{n}" not in used)
 
 
-def changed(record: R, **fields: Any) -> R:
+def changed(record: R, **fields: object) -> R:
     """A copy of a record with fields changed and checked; UserError names the field."""
     try:
         return record.with_fields(**fields)
@@ -125,12 +127,11 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
         )  # fmt: skip
         return with_test_for(_set_for(insert_link(job, output, after), output), output)
     part = _part_named(job, words)
-    common: dict[str, Any] = {"id": identifier(part.name, taken), "name": part.name, "part": part.id}
     if not isinstance(part, PathPart):
         raise UserError(f"{part.name} {part.elsewhere}.")
     if isinstance(part, SourcePart) and part.separate_outputs():
         return _outputs_joined(job, part)
-    link = part.as_link(common)
+    link = part.as_link(identifier(part.name, taken), part.name)
     if isinstance(link, UnitLink):
         return _instead(job, link) if instead else insert_link(job, link, _top_unit(job, after))
     return insert_link(job, link, after)
@@ -203,7 +204,7 @@ def parts_for(job: Job, kind: str) -> tuple[Part, ...]:
     return tuple(p for p in job.stock if p.kind in PART_KINDS.get(kind, ()))
 
 
-def with_campaign(job: Job, **fields: Any) -> Job:
+def with_campaign(job: Job, **fields: object) -> Job:
     campaign: Campaign = changed(job.campaign, **fields)
     return job.model_copy(update={"campaign": campaign})
 

@@ -2,7 +2,7 @@
 
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import Instrument
+from tensimeter.core.parts.instrument_part import Instrument
 
 
 def accuracy_of(

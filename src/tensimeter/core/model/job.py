@@ -1,7 +1,7 @@
 """The job: the whole immutable document of one supply."""
 
 import json
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
@@ -167,7 +167,7 @@ class Job(Record):
         raise UserError(f"There is no test “{name}” in this job; its tests are: {names}.")
 
 
-def read_job(data: str | bytes | dict[str, Any]) -> Job:
+def read_job(data: str | bytes | dict[str, object]) -> Job:
     """A job from JSON text or a parsed object; UserError in one sentence when it is not one.
 
     A job of an older major is brought up to this one's; of a newer minor, what is not known is kept.

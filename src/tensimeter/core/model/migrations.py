@@ -5,7 +5,6 @@ when a field is added that an older program of the same major may keep without k
 """
 
 from collections.abc import Callable
-from typing import Any
 
 from tensimeter.core.errors import UserError
 
@@ -13,28 +12,26 @@ from tensimeter.core.errors import UserError
 MAJOR, MINOR = 3, 0
 
 
-def _from_1(data: dict[str, Any]) -> dict[str, Any]:
+def _from_1(data: dict[str, object]) -> dict[str, object]:
     """What format 2 added has a default."""
     return data
 
 
-def _from_2(data: dict[str, Any]) -> dict[str, Any]:
+def _from_2(data: dict[str, object]) -> dict[str, object]:
     """What format 3 added has a default."""
     return data
 
 
 #: From each older major to the next.
-_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1, 2: _from_2}
+_STEPS: dict[int, Callable[[dict[str, object]], dict[str, object]]] = {1: _from_1, 2: _from_2}
 
 
-def migrated(data: dict[str, Any]) -> tuple[dict[str, Any], bool]:
+def migrated(data: dict[str, object]) -> tuple[dict[str, object], bool]:
     """A job's JSON object as this major has it, and whether it is of a newer minor.
 
     UserError for a newer major, and for a format that is none.
     """
-    major, minor = data.get("format", MAJOR), data.get("minor", 0)
-    if not all(isinstance(x, int) and not isinstance(x, bool) for x in (major, minor)) or minor < 0:
-        raise UserError("This is not a job that can be read: its format is no number. Nothing was changed.")
+    major, minor = _number(data.get("format", MAJOR)), _number(data.get("minor", 0))
     if major > MAJOR:
         raise UserError(
             "This job was written by a newer Tensimeter; nothing was changed. "
@@ -45,6 +42,12 @@ def migrated(data: dict[str, Any]) -> tuple[dict[str, Any], bool]:
     for step in range(major, MAJOR):
         data = {**_STEPS[step](data), "format": step + 1, "minor": 0}
     return data, major == MAJOR and minor > MINOR
+
+
+def _number(value: object) -> int:
+    if not isinstance(value, int) or isinstance(value, bool) or value < 0:
+        raise UserError("This is not a job that can be read: its format is no number. Nothing was changed.")
+    return value
 
 
 def as_number(major: int, minor: int) -> int:

@@ -1,7 +1,8 @@
 """What is wrong with a path: one sentence at each link, before anything is solved."""
 
+from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.registry import PART_KINDS, Part
-from tensimeter.core.parts.roles import PathPart, SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import (
     ENDS,
     ConverterLink,

@@ -5,10 +5,11 @@ from tensimeter.core.model.edits import changed, identifier, with_campaign
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.nameplate import read_nameplate
 from tensimeter.core.parts.battery import CELLS, Battery
+from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.figures import EfficiencyPoint
+from tensimeter.core.parts.instrument_part import SetLoad, TemperatureMeter, VoltMeter
 from tensimeter.core.parts.registry import Part
-from tensimeter.core.parts.roles import ConverterPart, SetLoad, TemperatureMeter, VoltMeter
 
 
 def with_part(job: Job, part: Part) -> Job:

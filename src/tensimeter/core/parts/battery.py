@@ -5,7 +5,7 @@ Volts per cell are the usual ones for the chemistry (rules of thumb; the cell's 
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.derivation import Derivation, Input
@@ -15,8 +15,9 @@ from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
+from tensimeter.core.parts.fed_part import Charging, Connected, FedPart
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.roles import Charging, Connected, FedPart, SourcePart, Stored
+from tensimeter.core.parts.source_part import SourcePart, Stored
 from tensimeter.core.parts.steps import LIGHT, Alone, FaultCurrent, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import EitherLink, FuseLink, Link, UnitLink
@@ -138,8 +139,8 @@ class Battery(SourcePart, FedPart):
 
     # -- in the network -------------------------------------------------------------------------
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return UnitLink(**common)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return UnitLink(id=link_id, name=name, part=self.id)
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(link.id, link.fed_by, emf=self.nominal_V, resistance=self.resistance_ohm)

@@ -1,11 +1,11 @@
 """A plug and socket."""
 
 from collections.abc import Iterator
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.roles import PassivePart
+from tensimeter.core.parts.path_part import PassivePart
 from tensimeter.core.parts.steps import IncomingStep
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import ConnectorLink, Link
@@ -33,8 +33,8 @@ class Connector(PassivePart):
     def rated(self) -> None:
         return None
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return ConnectorLink(**common)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return ConnectorLink(id=link_id, name=name, part=self.id)
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(link.id, link.fed_by, contact=2 * self.contact_ohm / self.contacts)

@@ -1,7 +1,7 @@
 """A converter module."""
 
 from collections.abc import Iterator, Sequence
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
@@ -9,9 +9,10 @@ from tensimeter.core.arrays import Figure
 from tensimeter.core.electrical.elements import Conversion, Element, Network, Series
 from tensimeter.core.electrical.losses import fit_losses
 from tensimeter.core.measurement.conformity import Band
+from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.figures import EfficiencyPoint, FeedbackDivider, HotPoint, PulseControl
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.roles import ConverterPart, SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.parts.steps import SHORTED_OHM, IncomingStep, incoming_step, no_short
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import ConverterLink, Link
@@ -70,8 +71,10 @@ class Converter(ConverterPart):
 
     # -- in the network -------------------------------------------------------------------------
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return ConverterLink(**common, set_V=min(max(12.0, self.out_min_V), self.out_max_V))
+    def as_link(self, link_id: str, name: str) -> Link:
+        return ConverterLink(
+            id=link_id, name=name, part=self.id, set_V=min(max(12.0, self.out_min_V), self.out_max_V)
+        )
 
     def problem(self, link: Link) -> str:
         if isinstance(link, ConverterLink) and not self.out_min_V <= link.set_V <= self.out_max_V:
@@ -104,7 +107,7 @@ class Converter(ConverterPart):
         }
 
     def with_losses(self, points: Sequence[EfficiencyPoint]) -> "Converter":
-        fields: dict[str, Any] = {"efficiencies": tuple(points)}
+        fields: dict[str, object] = {"efficiencies": tuple(points)}
         if points:
             fixed, linear, square = fit_losses(points)
             fields |= {"loss_fixed_W": fixed, "loss_per_A": linear, "loss_per_A2": square}

@@ -1,7 +1,7 @@
 """A donor: an AC–DC unit with one output."""
 
 from collections.abc import Iterator
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, least_load, limit
-from tensimeter.core.parts.roles import SourcePart, Stored
+from tensimeter.core.parts.source_part import SourcePart, Stored
 from tensimeter.core.parts.source_share import donor_share
 from tensimeter.core.parts.steps import (
     FIRST,
@@ -108,8 +108,8 @@ class Donor(SourcePart):
 
     # -- in the network -------------------------------------------------------------------------
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return UnitLink(**common)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return UnitLink(id=link_id, name=name, part=self.id)
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(

@@ -3,7 +3,7 @@
 from typing import ClassVar, Literal
 
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.record import NotNegative, Positive
 
 

@@ -1,12 +1,12 @@
 """A fan."""
 
 from collections.abc import Iterator
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from tensimeter.core.electrical.elements import CurrentSink
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.roles import BlowerPart
+from tensimeter.core.parts.path_part import BlowerPart
 from tensimeter.core.parts.steps import IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import FanLink, Link
@@ -40,8 +40,8 @@ class Fan(BlowerPart):
     def ratings_text(self, link: Link) -> str:
         return f"{show(self.rated_V, 'V')} {show(self.rated_A, 'A')}"
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return FanLink(**common)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return FanLink(id=link_id, name=name, part=self.id)
 
     def element(self, job: Surroundings, link: Link) -> CurrentSink:
         return CurrentSink(link.id, link.fed_by, own_A=self.rated_A)

@@ -1,7 +1,7 @@
 """A fuse with its holder."""
 
 from collections.abc import Iterator
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Series
@@ -9,7 +9,7 @@ from tensimeter.core.electrical.fuse import CERTAIN_TO_BLOW, TYPICAL_DROP_V, con
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.roles import OvercurrentPart
+from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.parts.steps import FaultCurrent, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import FuseLink, Link
@@ -68,8 +68,8 @@ class FusePart(OvercurrentPart):
             ("a rule of thumb; measure it and enter the figure",),
         )
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return FuseLink(**common)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return FuseLink(id=link_id, name=name, part=self.id)
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(link.id, link.fed_by, resistance=self.ohms)

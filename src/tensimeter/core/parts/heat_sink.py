@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from tensimeter.core.parts.roles import SinkPart
+from tensimeter.core.parts.converter_part import SinkPart
 from tensimeter.core.record import Positive
 from tensimeter.core.thermal.heatsink import SinkFigures
 

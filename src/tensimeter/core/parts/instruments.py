@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.parts.figures import MeterRange
-from tensimeter.core.parts.roles import (
+from tensimeter.core.parts.instrument_part import (
     CurrentClamp,
     LineFeeder,
     TemperatureMeter,

@@ -1,13 +1,13 @@
 """Leads, and wire by the metre."""
 
 from collections.abc import Iterator
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from tensimeter.core.electrical import wire
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.roles import WirePart
+from tensimeter.core.parts.path_part import WirePart
 from tensimeter.core.parts.steps import IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import LeadLink, Link
@@ -49,8 +49,8 @@ class LeadPart(WirePart):
     def rated(self) -> None:
         return None
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return LeadLink(**common)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return LeadLink(id=link_id, name=name, part=self.id)
 
     def leg_m(self, link: Link) -> float | None:
         own = link.length_m if isinstance(link, LeadLink) else None
@@ -98,8 +98,8 @@ class Wire(WirePart):
     def rated(self) -> None:
         return None
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return LeadLink(**common, length_m=1.0)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return LeadLink(id=link_id, name=name, part=self.id, length_m=1.0)
 
     def problem(self, link: Link) -> str:
         if isinstance(link, LeadLink) and link.length_m is None:

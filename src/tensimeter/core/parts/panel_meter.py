@@ -1,13 +1,13 @@
 """A built-in meter."""
 
 from collections.abc import Iterator
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.roles import InlineMeter
+from tensimeter.core.parts.path_part import InlineMeter
 from tensimeter.core.parts.steps import FaultCurrent, IncomingStep
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import Link, MeterLink
@@ -45,8 +45,8 @@ class PanelMeter(InlineMeter):
     def ratings_text(self, link: Link) -> str:
         return f"to {show(self.reads_V, 'V')} {show(self.reads_A, 'A')}"
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return MeterLink(**common)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return MeterLink(id=link_id, name=name, part=self.id)
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(link.id, link.fed_by, resistance=self.shunt_ohm)

@@ -3,8 +3,8 @@
 import math
 from typing import ClassVar, Literal
 
+from tensimeter.core.parts.fed_part import Connected, FedPart, PlainLoad
 from tensimeter.core.parts.part import PartRecord
-from tensimeter.core.parts.roles import Connected, FedPart, PlainLoad
 from tensimeter.core.quantity import show
 from tensimeter.core.record import NotNegative, Positive
 

@@ -1,7 +1,7 @@
 """A USB-C charger that gives the volts it is asked for."""
 
 from collections.abc import Iterator
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -13,7 +13,7 @@ from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.roles import SourcePart, Stored
+from tensimeter.core.parts.source_part import SourcePart, Stored
 from tensimeter.core.parts.source_share import donor_share
 from tensimeter.core.parts.steps import LIGHT, MAINS, Alone, FaultCurrent, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
@@ -86,8 +86,8 @@ class PowerDelivery(SourcePart):
 
     # -- in the network -------------------------------------------------------------------------
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return UnitLink(**common, tap=len(self.profiles) - 1)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return UnitLink(id=link_id, name=name, part=self.id, tap=len(self.profiles) - 1)
 
     def problem(self, link: Link) -> str:
         if isinstance(link, UnitLink) and link.tap >= len(self.profiles):

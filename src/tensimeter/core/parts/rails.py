@@ -1,7 +1,7 @@
 """A supply with several rails on one common."""
 
 from collections.abc import Iterator
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
@@ -16,8 +16,8 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, least_load, limit
-from tensimeter.core.parts.roles import LeastLoad, SourcePart, Stored
 from tensimeter.core.parts.sized import Sized, figure
+from tensimeter.core.parts.source_part import LeastLoad, SourcePart, Stored
 from tensimeter.core.parts.source_share import donor_share
 from tensimeter.core.parts.steps import (
     FIRST,
@@ -118,8 +118,8 @@ class RailSupply(SourcePart):
 
     # -- in the network -------------------------------------------------------------------------
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return UnitLink(**common)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return UnitLink(id=link_id, name=name, part=self.id)
 
     def problem(self, link: Link) -> str:
         if link.fed_by is not None:

@@ -12,16 +12,17 @@ from tensimeter.core.parts.converter import Converter
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.electronic_load import ElectronicLoad
 from tensimeter.core.parts.fan import Fan
+from tensimeter.core.parts.fed_part import FedPart
 from tensimeter.core.parts.fuse import FusePart
 from tensimeter.core.parts.heat_sink import HeatSink
 from tensimeter.core.parts.instruments import Clamp, LineSource, Multimeter, Oscilloscope, Thermometer
 from tensimeter.core.parts.lead import LeadPart, Wire
 from tensimeter.core.parts.panel_meter import PanelMeter
 from tensimeter.core.parts.part import PartRecord
+from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.plain_loads import Device, Lamp, Motor, Resistor
 from tensimeter.core.parts.power_delivery import PowerDelivery
 from tensimeter.core.parts.rails import RailSupply
-from tensimeter.core.parts.roles import FedPart, PathPart
 from tensimeter.core.parts.transformer import Transformer
 
 KINDS: tuple[type[PartRecord], ...] = (

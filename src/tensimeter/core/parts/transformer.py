@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -19,8 +19,8 @@ from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.roles import SourcePart, Stored
 from tensimeter.core.parts.sized import Sized, figure
+from tensimeter.core.parts.source_part import SourcePart, Stored
 from tensimeter.core.parts.source_share import donor_share
 from tensimeter.core.parts.steps import FIRST, ISOLATED_OHM, MAINS, Alone, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
@@ -112,8 +112,8 @@ class Transformer(SourcePart):
 
     # -- in the network -------------------------------------------------------------------------
 
-    def as_link(self, common: dict[str, Any]) -> Link:
-        return UnitLink(**common)
+    def as_link(self, link_id: str, name: str) -> Link:
+        return UnitLink(id=link_id, name=name, part=self.id)
 
     def problem(self, link: Link) -> str:
         if isinstance(link, UnitLink) and link.tap >= len(self.tap_V):

@@ -9,7 +9,7 @@ from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.roles import SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import ConverterLink, UnitLink
 from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.first_power import power_up_results

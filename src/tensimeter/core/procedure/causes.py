@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import ConverterPart, SourcePart
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.parts.steps import PowerUpStep
 from tensimeter.core.path import ConverterLink, UnitLink
 from tensimeter.core.procedure.first_power import PowerUpResult, power_up_steps

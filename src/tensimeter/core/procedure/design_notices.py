@@ -11,7 +11,8 @@ from tensimeter.core.model.compare import differences
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.roles import OvercurrentPart, SourcePart
+from tensimeter.core.parts.path_part import OvercurrentPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.ladder import at, fault_notes, ranked

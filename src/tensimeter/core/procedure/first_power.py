@@ -22,7 +22,9 @@ from tensimeter.core.measurement.conformity import Band, Verdict, judge
 from tensimeter.core.measurement.readings import Reading, counting, interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.roles import ConverterPart, InlineMeter, SourcePart
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.path_part import InlineMeter
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.parts.steps import STOP, UNIT_BAND, Alone, PowerUpStep
 from tensimeter.core.path import ConverterLink, FanLink, Link, MeterLink, UnitLink
 from tensimeter.core.quantity import show

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from tensimeter.core.measurement.conformity import Verdict, judge, worst
 from tensimeter.core.measurement.readings import Reading, counting, interval_of
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.registry import Part
-from tensimeter.core.parts.roles import PathPart
 from tensimeter.core.parts.steps import IncomingStep
 
 

@@ -14,7 +14,7 @@ from tensimeter.core.electrical.stack import stack
 from tensimeter.core.measurement.conformity import Band, Verdict, judge
 from tensimeter.core.measurement.readings import Quantity, Reading, counting, interval_of
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link, OutputLink, UnitLink
 from tensimeter.core.quantity import show
 

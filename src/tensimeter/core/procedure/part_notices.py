@@ -8,7 +8,8 @@ from tensimeter.core.design.alternatives import backfeed
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.roles import FedPart, PathPart
+from tensimeter.core.parts.fed_part import FedPart
+from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.path import FuseLink, OutputLink
 from tensimeter.core.quantity import show
 

@@ -10,7 +10,7 @@ from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import ConverterPart
+from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.steps import PowerUpStep
 from tensimeter.core.procedure.first_power import power_up_steps
 from tensimeter.core.procedure.matrix import NodePair, matrix

@@ -8,7 +8,8 @@ from tensimeter.core.electrical.stack import stack
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import FedPart, SourcePart
+from tensimeter.core.parts.fed_part import FedPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import EitherLink, FuseLink, UnitLink
 from tensimeter.core.procedure.matrix import EARTH, Checked, checked
 from tensimeter.core.quantity import show

@@ -6,7 +6,7 @@ from tensimeter.core.circuit.network import has_source
 from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.registry import KINDS

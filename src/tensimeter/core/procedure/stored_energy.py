@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from tensimeter.core.electrical.discharge import Discharge, discharge
 from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import PlainLoad, SourcePart, Stored
+from tensimeter.core.parts.fed_part import PlainLoad
+from tensimeter.core.parts.source_part import SourcePart, Stored
 from tensimeter.core.path import UnitLink
 from tensimeter.core.quantity import show
 

@@ -9,7 +9,8 @@ from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import ConverterPart, SinkPart, SourcePart
+from tensimeter.core.parts.converter_part import ConverterPart, SinkPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import ConverterLink, Link
 from tensimeter.core.rating.fan_cooling import (
     FanStep,

@@ -12,7 +12,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import BlowerPart
+from tensimeter.core.parts.path_part import BlowerPart
 from tensimeter.core.path import FanLink
 from tensimeter.core.thermal.fan import quieter_dB
 from tensimeter.core.thermal.heatsink import AIR_DENSITY, AIR_HEAT

@@ -14,7 +14,8 @@ from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.limit import Limit
-from tensimeter.core.parts.roles import OvercurrentPart, PathPart, SourcePart
+from tensimeter.core.parts.path_part import OvercurrentPart, PathPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.parts.surroundings import Operating
 from tensimeter.core.path import Link
 from tensimeter.core.rating.dissipation import hot_spots, inside_air_C

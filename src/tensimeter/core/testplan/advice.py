@@ -7,7 +7,7 @@ from tensimeter.core.measurement.conformity import Verdict, capability
 from tensimeter.core.measurement.readings import Reading, pairs
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import VoltMeter
+from tensimeter.core.parts.instrument_part import VoltMeter
 from tensimeter.core.quantity import localised, show, with_uncertainty
 from tensimeter.core.testplan.evaluation import columns
 from tensimeter.core.testplan.registry import kind_of

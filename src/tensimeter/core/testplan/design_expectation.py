@@ -6,7 +6,8 @@ from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import ConverterPart, SourcePart
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.source_part import SourcePart
 
 #: How far past full load the limit is looked for.
 MOST_SHARE = 4.0

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.fed_part import PlainLoad
 from tensimeter.core.parts.part import PartRecord
-from tensimeter.core.parts.roles import PlainLoad
 from tensimeter.core.quantity import show
 
 #: So many at once at the most, and so many points of a test.

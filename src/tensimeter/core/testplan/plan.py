@@ -9,7 +9,7 @@ from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.design.reach import load_reach_A
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
-from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.rating.ladder import continuous_full_load
 from tensimeter.core.testplan.plain_loads import points
 from tensimeter.core.testplan.registry import kind_of

@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.circuit.network import has_source
-from tensimeter.core.parts.roles import SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.ui.assemble.matrix_view import MatrixView
 from tensimeter.ui.assemble.other_views import ApartView, ChargeView, HarnessView, ProtectionView
 from tensimeter.ui.assemble.wires_view import WiresView

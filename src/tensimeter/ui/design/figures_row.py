@@ -8,7 +8,7 @@ from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.design.bands import trim
 from tensimeter.core.design.worst_case import corners, spread, volts_of
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.quantity import fixed, show
 from tensimeter.core.rating.ladder import battery_hours
 from tensimeter.ui.parts.flow import FlowLayout

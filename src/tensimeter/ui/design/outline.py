@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWi
 
 from tensimeter.core.electrical.elements import Network, Series
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.roles import OvercurrentPart, PathPart
+from tensimeter.core.parts.path_part import OvercurrentPart, PathPart
 from tensimeter.core.path import ConverterLink, EitherLink, Link, OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.text import tip

@@ -6,8 +6,8 @@ from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QScrollArea, QVB
 from tensimeter.core.design.alternatives import fed_by
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, new_link, parts_for, with_link, without_link
+from tensimeter.core.parts.converter_part import SinkPart
 from tensimeter.core.parts.registry import FED_KINDS, PART_KINDS
-from tensimeter.core.parts.roles import SinkPart
 from tensimeter.core.path import ENDS
 from tensimeter.core.record import Record
 from tensimeter.ui.design.outline import Outline

@@ -21,7 +21,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import at, ranked

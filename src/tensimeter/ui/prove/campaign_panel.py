@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import with_test, without_test
-from tensimeter.core.parts.roles import SetLoad, VoltMeter
+from tensimeter.core.parts.instrument_part import SetLoad, VoltMeter
 from tensimeter.core.quantity import parse, show
 from tensimeter.core.testplan.evaluation import already_read
 from tensimeter.core.testplan.generator import blank, generated

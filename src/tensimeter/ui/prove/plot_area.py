@@ -8,7 +8,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.by_design import HeatByDesign, heat_by_design
 from tensimeter.core.heat_design.measuring_points import measuring_points
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.estimation import state_at
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, run_name, soak_runs

@@ -21,8 +21,9 @@ from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.stock_edits import split_up, with_efficiency, with_part, without_efficiency
 from tensimeter.core.model.words import field_words
+from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.registry import Part
-from tensimeter.core.parts.roles import ConverterPart, SourcePart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.procedure.incoming_check import incoming_steps
 from tensimeter.core.quantity import localised, show
 from tensimeter.core.record import Record

@@ -11,7 +11,9 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import CapacityDown, Efficiency, LoadRegulation, MinimumLoad, RealDevice
-from tensimeter.core.parts.roles import LineFeeder, PlainLoad, SourcePart
+from tensimeter.core.parts.fed_part import PlainLoad
+from tensimeter.core.parts.instrument_part import LineFeeder
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.design_expectation import efficiency_at

@@ -12,7 +12,7 @@ from tensimeter.core.heatup.turning_points import Acted, acted, acted_at, swingi
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import FanTest, OverTemperature, SensorCheck
-from tensimeter.core.parts.roles import ConverterPart
+from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.path import FanLink, OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import TestKind

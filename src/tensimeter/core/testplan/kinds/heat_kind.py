@@ -8,7 +8,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import chain, limit_C, measuring_points, watched
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import TestRecord
-from tensimeter.core.parts.roles import TemperatureMeter
+from tensimeter.core.parts.instrument_part import TemperatureMeter
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import PLACE_C, TestKind

@@ -11,7 +11,7 @@ from tensimeter.core.measurement.readings import interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Overload, OverVoltage, ShortCircuit
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.design_expectation import limit_A, trip_V

@@ -10,7 +10,7 @@ from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judg
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import ClaimedFound, Outlets
-from tensimeter.core.parts.roles import SetLoad
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import TestKind

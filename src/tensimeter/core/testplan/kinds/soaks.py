@@ -9,7 +9,7 @@ from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Endurance, Soak
-from tensimeter.core.parts.roles import ConverterPart
+from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.fan_cooling import resting_speed

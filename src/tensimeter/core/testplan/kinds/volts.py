@@ -17,7 +17,7 @@ from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import CrossRegulation, LineRegulation, ReachPoints, Tolerance
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.roles import LineFeeder
+from tensimeter.core.parts.instrument_part import LineFeeder
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import TestKind

@@ -17,7 +17,7 @@ from tensimeter.core.measurement.readings import Wave
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Ripple, StartUp, Transient
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.roles import WaveformRecorder
+from tensimeter.core.parts.instrument_part import WaveformRecorder
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import TestKind

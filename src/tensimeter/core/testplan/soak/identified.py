@@ -14,7 +14,7 @@ from tensimeter.core.heat_design.measuring_points import (
 )
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.roles import ConverterPart
+from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.testplan.soak.estimation import fitted_stages
 from tensimeter.core.testplan.soak.run import SoakRun, amps_of
 from tensimeter.core.testplan.step import Plan
