@@ -22,7 +22,8 @@ from tensimeter.core.testplan.evaluation import outcome, rates, shown_A
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import OPEN, Finding, Outcome, StepResult
-from tensimeter.store.jobfile import JobFile, LogEntry
+from tensimeter.store.entries import LogEntry
+from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook
 
 

@@ -6,16 +6,13 @@ import threading
 import time
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
-from functools import lru_cache
 from pathlib import Path
 from typing import IO, Any
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.measurement.readings import RUN_ENDS, Reading
+from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job, read_job
-from tensimeter.core.model.migrations import ENDS_BEFORE_3, MAJOR, MINOR, of_number
+from tensimeter.core.model.migrations import MAJOR, MINOR, of_number
 from tensimeter.store.database import (
     APPLICATION_ID,
     TABLES,
@@ -28,45 +25,9 @@ from tensimeter.store.database import (
     shared_lock_of,
     tables_of,
 )
-from tensimeter.store.rows import READING_COLUMNS, faults, instruments_of, reading_of
+from tensimeter.store.entries import LogEntry, Run, Strikes, accuracy_json, add_revision, runs_of
+from tensimeter.store.rows import READING_COLUMNS, faults, reading_of
 from tensimeter.store.whereabouts import ROOM_BYTES, must_be_there, must_have_room
-
-
-@dataclass(frozen=True)
-class LogEntry:
-    """One line of the logbook."""
-
-    at: float
-    kind: str
-    text: str
-
-
-@dataclass
-class Strikes:
-    """What is struck by now, as far as it was read."""
-
-    newest: int = 0
-    reasons: dict[str, dict[int, str]] = field(default_factory=dict)
-
-    def take(self, number: int, what: str, target: int, reason: str) -> None:
-        self.newest = number
-        of_kind = self.reasons.setdefault(what, {})
-        if reason:
-            of_kind[target] = reason
-        else:
-            of_kind.pop(target, None)
-
-
-@dataclass(frozen=True)
-class Run:
-    """One run of a test and how it ended (empty while it is open)."""
-
-    id: int
-    at: float
-    test: str
-    instruments: dict[str, str]
-    ended: str = ""
-    sentence: str = ""
 
 
 class JobFile:
@@ -109,7 +70,7 @@ class JobFile:
             db = sqlite3.connect(path, isolation_level=None)
             with said(path):
                 db.execute("BEGIN")
-                _add_revision(db, None, "new job", job)
+                add_revision(db, None, "new job", job)
                 db.execute("COMMIT")
             db.close()
         except OSError as error:
@@ -146,7 +107,7 @@ class JobFile:
     def edit(self, name: str, job: Job) -> None:
         """Keep a new revision of the job under a name; on disk when this returns."""
         with self._transaction() as db:
-            made = _add_revision(db, self.revision, name, job)
+            made = add_revision(db, self.revision, name, job)
         self.revision, self.job = made, job
 
     def undo_name(self) -> str:
@@ -205,7 +166,7 @@ class JobFile:
 
     def keep(self, readings: Sequence[Reading]) -> list[Reading]:
         """Keep readings for good, all or none; they come back with their ids."""
-        rows = [(*r[:6], _accuracy_json(r.accuracy), *r[7:15], self.revision) for r in readings]
+        rows = [(*r[:6], accuracy_json(r.accuracy), *r[7:15], self.revision) for r in readings]
         self.must_be_there()
         with self._transaction() as db:
             db.executemany(_KEEP, rows)
@@ -242,10 +203,11 @@ class JobFile:
         """Every reading ever kept, struck ones too; rows never change, so those known are not read again."""
         with self._mutex, said(self.path):
             after = self._known[-1].id if self._known else 0
-            rows = self._db.execute(
+            cursor = self._db.execute(
                 f"SELECT id, {READING_COLUMNS} FROM reading WHERE id > ? ORDER BY id", (after,)
-            ).fetchall()
-            fresh = [reading_of(row) for row in rows]
+            )
+            cursor.row_factory = sqlite3.Row
+            fresh = [reading_of(row) for row in cursor]
             self._replaces = self._replaces or any(r.corrects is not None for r in fresh)
             self._known += fresh
             return list(self._known)
@@ -289,28 +251,12 @@ class JobFile:
         return self.add("run", at=time.time(), test=test, revision=self.revision, instruments=said_of)
 
     def run_event(self, run: int, kind: str, sentence: str = "") -> None:
-        """Something that happened in a run; the kinds done, aborted, failed end it."""
+        """Something that happened in a run; those of `RUN_ENDS` end it."""
         self.add("run_event", run=run, at=time.time(), kind=kind, sentence=sentence)
 
     def runs(self) -> list[Run]:
-        ends = ", ".join(f"'{word}'" for word in sorted(RUN_ENDS | set(ENDS_BEFORE_3)))
         with self._mutex, said(self.path):
-            rows = self._db.execute(
-                "SELECT r.id, r.at, r.test, r.instruments, coalesce(e.kind, ''),"
-                " coalesce(e.sentence, '') FROM run r LEFT JOIN run_event e ON e.run = r.id"
-                f" AND e.kind IN ({ends}) ORDER BY r.id"
-            ).fetchall()
-        return [
-            Run(
-                id=number,
-                at=at,
-                test=test,
-                instruments=instruments_of(said_by, number),
-                ended=ENDS_BEFORE_3.get(ended, ended),
-                sentence=sentence,
-            )
-            for number, at, test, said_by, ended, sentence in rows
-        ]
+            return runs_of(self._db)
 
     def log(self, kind: str, text: str) -> LogEntry:
         entry = LogEntry(time.time(), kind, text)
@@ -426,18 +372,3 @@ class JobFile:
 
 
 _KEEP = f"INSERT INTO reading ({READING_COLUMNS}, revision) VALUES ({', '.join('?' * 16)})"
-
-
-@lru_cache(maxsize=256)
-def _accuracy_json(accuracy: Accuracy | None) -> str | None:
-    return accuracy.model_dump_json() if accuracy else None
-
-
-def _add_revision(db: sqlite3.Connection, parent: int | None, name: str, job: Job) -> int:
-    now = time.time()
-    cursor = db.execute(
-        "INSERT INTO revision (parent, at, name, job) VALUES (?, ?, ?, ?)",
-        (parent, now, name, job.model_dump_json()),
-    )
-    db.execute("INSERT INTO head (at, revision) VALUES (?, ?)", (now, cursor.lastrowid))
-    return int(cursor.lastrowid or 0)

@@ -3,6 +3,7 @@
 import json
 import math
 import sqlite3
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any, get_args
 
@@ -19,24 +20,25 @@ READING_FIELDS = Reading._fields[:15]
 READING_COLUMNS = ", ".join(READING_FIELDS)
 _QUANTITIES, _ORIGINS = frozenset(get_args(Quantity)), frozenset(get_args(Origin))
 _WIRINGS = frozenset(("two-wire", "four-wire"))
+_FIGURE, _TEXT, _NUMBER = (float, int), (str,), (int,)
 #: The type of each column of a reading; an integer will do where a float is meant.
-_TYPES: tuple[tuple[type, ...], ...] = (
-    (int,),
-    (float, int),
-    (str,),
-    (str,),
-    (float, int),
-    (str,),
-    (str, type(None)),
-    (str,),
-    (str,),
-    (str,),
-    (str, type(None)),
-    (int, type(None)),
-    (int, type(None)),
-    (str,),
-    (int, type(None)),
-)
+_TYPES: dict[str, tuple[type, ...]] = {
+    "scan": _NUMBER,
+    "at": _FIGURE,
+    "place": _TEXT,
+    "quantity": _TEXT,
+    "value": _FIGURE,
+    "instrument": _TEXT,
+    "accuracy": (str, type(None)),
+    "wiring": _TEXT,
+    "origin": _TEXT,
+    "range": _TEXT,
+    "test": (str, type(None)),
+    "step": (int, type(None)),
+    "run": (int, type(None)),
+    "note": _TEXT,
+    "corrects": (int, type(None)),
+}
 #: What the columns of the other tables must be, for a check of every row.
 _KINDS: dict[str, dict[str, tuple[type, ...]]] = {
     "revision": {"name": (str,), "job": (str,), "at": (float, int), "parent": (int, type(None))},
@@ -59,21 +61,21 @@ _KINDS: dict[str, dict[str, tuple[type, ...]]] = {
 }
 
 
-def reading_of(row: tuple[Any, ...]) -> Reading:
-    """A reading from its id and columns; UserError names the row where it is none."""
-    number, *fields = row
-    for value, allowed in zip(fields, _TYPES, strict=True):
-        if not isinstance(value, allowed):
-            raise _damaged("reading", number)
-    if fields[3] not in _QUANTITIES or fields[7] not in _WIRINGS or fields[8] not in _ORIGINS:
-        raise _damaged("reading", number)
-    if math.isnan(fields[4]) or not math.isfinite(fields[1]):
-        raise _damaged("reading", number)
+def reading_of(row: Mapping[str, Any] | sqlite3.Row) -> Reading:
+    """A reading from its columns by name; UserError names the row where it is none."""
+    fields = {name: row[name] for name in _TYPES}
+    if not all(isinstance(fields[name], allowed) for name, allowed in _TYPES.items()):
+        raise _damaged("reading", row["id"])
+    words = (fields["quantity"], fields["wiring"], fields["origin"])
+    if words[0] not in _QUANTITIES or words[1] not in _WIRINGS or words[2] not in _ORIGINS:
+        raise _damaged("reading", row["id"])
+    if math.isnan(fields["value"]) or not math.isfinite(fields["at"]):
+        raise _damaged("reading", row["id"])
     try:
-        fields[6] = _accuracy(fields[6])
+        fields["accuracy"] = _accuracy(fields["accuracy"])
     except ValidationError as error:
-        raise _damaged("reading", number) from error
-    return Reading._make([*fields, number])
+        raise _damaged("reading", row["id"]) from error
+    return Reading(**fields, id=row["id"])
 
 
 def instruments_of(text: str, number: int) -> dict[str, str]:
@@ -92,7 +94,7 @@ def fault_of(table: str, columns: list[str], row: tuple[Any, ...]) -> str:
     named = dict(zip(columns, row, strict=True))
     try:
         if table == "reading":
-            reading_of((named.get("id"), *(named.get(f) for f in READING_FIELDS)))
+            reading_of({"id": None, **dict.fromkeys(READING_FIELDS), **named})
             return ""
         for column, allowed in _KINDS[table].items():
             if column not in named or not isinstance(named[column], allowed):

@@ -1,0 +1,323 @@
+"""What is worked on: the open job, its readings, the subject, the test and the step in hand."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Protocol
+
+from tensimeter.app.deeds import Deeds
+from tensimeter.app.derived import Derived, Hand
+from tensimeter.app.imported_readings import (
+    done_steps,
+    import_from_meter,
+    import_practice,
+    import_typed,
+    import_waveform,
+)
+from tensimeter.app.imported_temperatures import import_any_log
+from tensimeter.bench.events import Event
+from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.errors import Doubtful, UserError
+from tensimeter.core.measurement.readings import Quantity, Reading
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Test
+from tensimeter.core.readingline import Correction, Understood, at_place
+from tensimeter.core.testplan.step import Outcome, Plan
+from tensimeter.store.corrections import correct
+from tensimeter.store.entries import LogEntry
+from tensimeter.store.jobfile import JobFile
+from tensimeter.store.waves import WaveBook
+
+if TYPE_CHECKING:
+    from tensimeter.bench.engine import RunEngine
+    from tensimeter.bench.setup import Bench
+    from tensimeter.core.heatup.soak_state import SoakState
+    from tensimeter.core.procedure.practice import Practice
+    from tensimeter.store.logs import Log, TemperatureLog
+    from tensimeter.store.waveforms import Waveform
+
+
+class Listener(Protocol):
+    """Who is told of what has changed; a window tells its widgets, a command prints."""
+
+    def job_changed(self) -> None: ...
+    def readings_changed(self) -> None: ...
+    def subject_changed(self) -> None: ...
+    def point_changed(self) -> None: ...
+    def hand_changed(self) -> None: ...
+    def logged(self) -> None: ...
+    def run_told(self, event: Event) -> None: ...
+    def said(self, text: str) -> None: ...
+    def troubled(self, text: str) -> None: ...
+
+
+class JobInHand:
+    """The open job, its readings, the subject and the step in hand; it tells its listener of change."""
+
+    def __init__(self, file: JobFile, listener: Listener) -> None:
+        self.listener = listener
+        self.file = file
+        self.book = WaveBook(file)
+        self.deeds = Deeds(file)
+        #: The log that was asked about; brought once more it is taken.
+        self._asked_about = ""
+        self.subject: str | None = None
+        self.test_id: str | None = None
+        self.step_index = 0
+        self.hand_meter: str | None = None
+        #: The step in hand of Assemble or Wake; None where a test is.
+        self.hand: Hand | None = None
+        #: The supply that is practised on, put together rightly or not; None on a real one.
+        self.practice: Practice | None = None
+        #: A bench file whose voltmeter may read the step in hand; empty without one.
+        self.bench_file = ""
+        self.engine: RunEngine | None = None
+        #: What the run waits for hands to do; empty while it waits for nothing.
+        self.asked_of_hands = ""
+        self.bench: Bench | None = None
+        self._load_before_run: dict[str, float] | None = None
+        self._in_run = False
+        #: What the run has told of a soak.
+        self.soak: SoakState | None = None
+        #: Thinned readings while a run goes on; None otherwise.
+        self._shown: list[Reading] | None = None
+        self._thin_at = 0
+        self.load: dict[str, float] = full_load(self.job)
+        self._derive()
+        tests = self.job.campaign.tests
+        if tests:
+            self.choose_test(tests[0].id)
+        self.closed = False
+
+    @property
+    def job(self) -> Job:
+        return self.file.job
+
+    def _derive(self) -> None:
+        before: Derived | None = getattr(self, "now", None)
+        same = before if before is not None and before.job is self.job else None
+        self.now = Derived(
+            self.job,
+            self.file.readings() if self._shown is None else self._shown,
+            self.load,
+            same.plans if same else None,
+            waves=self.book.waves(),
+            judged=same.judged if same else None,
+            running=(self.test_id, self.soak) if self._in_run and self.test_id else None,
+        )
+
+    # -- the document ---------------------------------------------------------------------------
+
+    def edit(self, name: str, job: Job) -> bool:
+        """Keep an edit; whether it was kept (a sentence is shown where it was not)."""
+        try:
+            if job == self.job:
+                return True
+            self.file.edit(name, job)
+            self.deeds.edited()
+            self.file.log("edit", name)
+        except UserError as trouble:
+            self.listener.troubled(str(trouble))
+            return False
+        self._after_job_change()
+        return True
+
+    def undo(self) -> None:
+        self._travel(self.deeds.undo, "undone")
+
+    def redo(self) -> None:
+        self._travel(self.deeds.redo, "done again")
+
+    def _travel(self, move: object, word: str) -> None:
+        try:
+            name = move()  # type: ignore[operator]
+            if name:
+                self.file.log("edit", f"{name}: {word}")
+        except UserError as trouble:
+            self.listener.troubled(str(trouble))
+            return
+        self._after_job_change()
+        self._after_readings()
+
+    def _after_job_change(self) -> None:
+        known = {o.id: o.full_load_A for o in self.job.design.outputs()}
+        self.load = {k: self.load.get(k, v) for k, v in known.items()}
+        self._derive()
+        if self.now.plan(self.test_id) is None:
+            tests = (t.id for t in self.job.campaign.tests)
+            self.test_id = next((t for t in tests if self.now.plan(t)), None)
+            self.step_index = 0
+        if self.subject not in {link.id for link in self.job.design.links}:
+            self.subject = None
+        self.listener.job_changed()
+        self.listener.logged()
+
+    # -- the subject ----------------------------------------------------------------------------
+
+    def choose(self, link_id: str | None) -> None:
+        """Make a link the subject of workspace and right column."""
+        if link_id != self.subject:
+            self.subject = link_id
+            self.listener.subject_changed()
+
+    @property
+    def output_id(self) -> str | None:
+        """The output in hand: the subject, the first one it feeds, or that of the test."""
+        outputs = self.job.design.outputs()
+        for output in outputs:
+            path = [link.id for link in self.job.design.path_to(output.id)]
+            if self.subject == output.id or (self.subject in path and len(path) > 1):
+                test_output = self.plan.output.id if self.plan else None
+                shared = [
+                    o.id for o in outputs if self.subject in [p.id for p in self.job.design.path_to(o.id)]
+                ]
+                return test_output if test_output in shared else output.id
+        if self.plan:
+            return self.plan.output.id
+        return outputs[0].id if outputs else None
+
+    def set_load(self, output: str, amps: float) -> None:
+        """Move the operating point of one output, at its own volts."""
+        self.load = {**self.load, output: max(amps, 0.0)}
+        self.now = self.now.with_load(self.load)
+        self.listener.point_changed()
+
+    def try_point(self, output: str, volts: float, amps: float) -> None:
+        """Move the operating point of one output to volts it may be set to; the design stays as it is."""
+        self.load = {**self.load, output: max(amps, 0.0)}
+        self.now = self.now.with_load(self.load, (output, volts))
+        self.listener.point_changed()
+
+    # -- the test in hand -----------------------------------------------------------------------
+
+    @property
+    def plan(self) -> Plan | None:
+        return self.now.plan(self.test_id)
+
+    @property
+    def outcome(self) -> Outcome | None:
+        return self.now.outcome(self.test_id)
+
+    @property
+    def test(self) -> Test | None:
+        return next((t for t in self.job.campaign.tests if t.id == self.test_id), None)
+
+    def choose_test(self, test_id: str) -> None:
+        self.test_id = test_id
+        self.step_index = self._next_step()
+        plan_ = self.plan
+        if plan_:
+            self.subject = plan_.output.id
+        self.listener.subject_changed()
+
+    def choose_step(self, index: int) -> None:
+        if index != self.step_index:
+            self.step_index = index
+            self.listener.subject_changed()
+
+    def _next_step(self) -> int:
+        plan_ = self.plan
+        if plan_ is None:
+            return 0
+        done = done_steps(plan_, self.now.readings)
+        return next((s.index for s in plan_.steps if s.index not in done), 0)
+
+    # -- readings -------------------------------------------------------------------------------
+
+    def take_typed(self, line: Understood) -> list[Reading]:
+        """Keep a typed reading; UserError when it can't be kept."""
+        kept = import_typed(self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index)
+        self._noted(kept, f"{line.summary}, typed", kept[0].step)
+        return kept
+
+    def _noted(self, kept: list[Reading], words: str, step: int | None = None) -> None:
+        """What follows once facts were kept: a line in the logbook, and a way back."""
+        self.file.log("reading", words)
+        self.file.settle()
+        self.deeds.kept(words, kept)
+        self._after_readings(step)
+
+    def correct(self, wanted: Correction) -> str:
+        """Strike or replace what was kept; what was done. UserError when it can't be."""
+        said = correct(self.file, wanted)
+        self.file.settle()
+        self._after_readings()
+        return said
+
+    def hand_is_same(self) -> None:
+        """What is shown of the step in hand is drawn anew."""
+        self.listener.hand_changed()
+
+    def look_again(self) -> None:
+        """What is shown of the subject is drawn anew."""
+        self.listener.subject_changed()
+
+    def take_up(self, hand: Hand | None) -> None:
+        """Make a step of Assemble or Wake the one in hand."""
+        if hand != self.hand:
+            self.hand = hand
+            self.listener.hand_changed()
+
+    def job_of(self, reading: Reading) -> Job | None:
+        """The job as it stood when a reading was taken."""
+        return self.file.job_at_reading(reading.id) if reading.id is not None else None
+
+    def take_practice(self, place: str, name: str, quantity: Quantity) -> None:
+        """Take a reading from the practice supply; it is kept, marked as practice."""
+        if self.practice is None:
+            raise UserError("The practice supply has nothing to read there.")
+        self._noted(*import_practice(self.file, self.practice, place, name, quantity, self.hand_meter))
+
+    def take_from_meter(self, place: str, name: str) -> None:
+        """Read the bench's voltmeter once and keep it at a place; UserError when it gives nothing."""
+        self._noted(*import_from_meter(self.file, Path(self.bench_file), place, name))
+
+    def take_at(self, place: str, name: str, quantity: Quantity, text: str) -> list[Reading]:
+        """Keep a figure typed where its place and quantity are known already; UserError when it is none."""
+        line = at_place(place, name, quantity, text)
+        kept = import_typed(self.file, line, None, instrument=self.hand_meter)
+        self._noted(kept, f"{line.summary}, typed")
+        return kept
+
+    def take_wave(self, wave: "Waveform", source: str) -> None:
+        """File a waveform under the step in hand; UserError where the step asks for none."""
+        number = import_waveform(self.file, wave, self.plan, self.step_index, source)
+        words = f"waveform of {len(wave.volts)} samples from {source}"
+        self._noted([], words)
+        self.deeds.done.pop()
+        self.deeds.kept_wave(words, number)
+
+    def take_log(self, log: "Log | TemperatureLog", source: str) -> int:
+        """File a log's rows under the test in hand; the number of rows. UserError when it can't."""
+        if self.plan is None:
+            raise UserError("Choose a test first; the log is filed under it.")
+        accept = self._asked_about == source
+        try:
+            kept = import_any_log(self.file, log, self.plan, source, accept=accept)
+        except Doubtful as doubtful:
+            self._asked_about = source
+            raise UserError(f"{doubtful} Bring it once more to take it all the same.") from doubtful
+        self._asked_about = ""
+        rows = len({r.scan for r in kept})
+        self._noted(kept, f"{rows} rows from {source}")
+        return rows
+
+    def note(self, kind: str, text: str) -> None:
+        """Write a line into the logbook; remarks are printed on the data sheet."""
+        try:
+            self.file.log(kind, text)
+        except UserError as trouble:
+            self.listener.troubled(str(trouble))
+        self.listener.logged()
+
+    def _after_readings(self, step: int | None = None) -> None:
+        """All that follows from new readings; a step that is held, or not yet done, stays in hand."""
+        self._derive()
+        self.step_index = self._next_step()
+        if self.plan is not None and step is not None:
+            held = self.plan.steps[step].hold_s is not None
+            if held or step not in done_steps(self.plan, self.now.readings):
+                self.step_index = step
+        self.listener.readings_changed()
+        self.listener.logged()
+
+    def logbook(self, last: int = 200) -> list[LogEntry]:
+        return self.file.logbook(last)
