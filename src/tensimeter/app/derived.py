@@ -15,7 +15,7 @@ from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import as_fitted
 from tensimeter.core.measurement.conformity import Band, Verdict
-from tensimeter.core.measurement.readings import Quantity, Reading, Wave, real_ones
+from tensimeter.core.measurement.readings import Measurand, Reading, Wave, real_ones
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit
@@ -39,7 +39,7 @@ class Hand:
     do: str
     place: str
     name: str
-    quantity: Quantity
+    quantity: Measurand
     band: Band
     expected: float | None
     verdict: Verdict

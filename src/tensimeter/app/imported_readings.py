@@ -10,7 +10,7 @@ import numpy as np
 
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
-from tensimeter.core.measurement.readings import Origin, Quantity, Reading, standing
+from tensimeter.core.measurement.readings import Measurand, Origin, Reading, standing
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import Understood, at_place
@@ -112,7 +112,7 @@ def import_typed(
 
 
 def import_practice(
-    file: JobFile, practice: "Practice", place: str, name: str, quantity: Quantity, meter: str | None
+    file: JobFile, practice: "Practice", place: str, name: str, quantity: Measurand, meter: str | None
 ) -> tuple[list[Reading], str]:
     """Keep what the practice supply reads at a place, marked as practice; the facts, and their words."""
     value = practice.value(place)
@@ -141,7 +141,7 @@ def _reading(
     scan: int,
     now: float,
     place: str,
-    quantity: Quantity,
+    quantity: Measurand,
     value: float,
     instrument: str | None,
     resolution: float,
@@ -203,7 +203,7 @@ def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bo
         if step is not None:
             done.add(step)
         moment = now + float(start[k] - start[0])
-        columns: tuple[tuple[Quantity, float, str | None], ...] = (
+        columns: tuple[tuple[Measurand, float, str | None], ...] = (
             ("V", v, job.campaign.voltmeter),
             ("A", a, job.campaign.ammeter),
         )

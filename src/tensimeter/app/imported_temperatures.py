@@ -7,7 +7,7 @@ import numpy as np
 from tensimeter.app.imported_readings import ask_about, import_log
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.plausible import doubts
-from tensimeter.core.measurement.readings import Quantity, Reading
+from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan
@@ -45,7 +45,7 @@ def import_temperatures(
     rows: list[Reading] = []
     for k, at in enumerate(log.time_s.tolist()):
         step = _step(plan, None if log.amps is None else float(log.amps[k]))
-        values: list[tuple[str, Quantity, float, str | None]] = [
+        values: list[tuple[str, Measurand, float, str | None]] = [
             (place, "C", float(log.celsius[name][k]), part) for name, place in names.items()
         ]
         if log.volts is not None:

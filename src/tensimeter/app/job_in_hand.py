@@ -16,7 +16,7 @@ from tensimeter.app.imported_temperatures import import_any_log
 from tensimeter.bench.events import Event
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.errors import Doubtful, UserError
-from tensimeter.core.measurement.readings import Quantity, Reading
+from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
 from tensimeter.core.readingline import Correction, Understood, at_place
@@ -260,7 +260,7 @@ class JobInHand:
         """The job as it stood when a reading was taken."""
         return self.file.job_at_reading(reading.id) if reading.id is not None else None
 
-    def take_practice(self, place: str, name: str, quantity: Quantity) -> None:
+    def take_practice(self, place: str, name: str, quantity: Measurand) -> None:
         """Take a reading from the practice supply; it is kept, marked as practice."""
         if self.practice is None:
             raise UserError("The practice supply has nothing to read there.")
@@ -270,7 +270,7 @@ class JobInHand:
         """Read the bench's voltmeter once and keep it at a place; UserError when it gives nothing."""
         self._noted(*import_from_meter(self.file, Path(self.bench_file), place, name))
 
-    def take_at(self, place: str, name: str, quantity: Quantity, text: str) -> list[Reading]:
+    def take_at(self, place: str, name: str, quantity: Measurand, text: str) -> list[Reading]:
         """Keep a figure typed where its place and quantity are known already; UserError when it is none."""
         line = at_place(place, name, quantity, text)
         kept = import_typed(self.file, line, None, instrument=self.hand_meter)

@@ -5,7 +5,7 @@ import math
 from tensimeter.bench.events import Crossed, Event
 from tensimeter.bench.operator_actions import OperatorActions
 from tensimeter.bench.step_context import LOOK_S, Live, StepContext
-from tensimeter.core.measurement.readings import Quantity, Reading
+from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.testplan.step import WALL, Step
 
 
@@ -111,7 +111,7 @@ class Loading:
             self._actions.join_meter(place)
         return context.keep(values, step, note), live
 
-    def _also(self, where: str, quantity: Quantity) -> tuple[float, str] | None:
+    def _also(self, where: str, quantity: Measurand) -> tuple[float, str] | None:
         """A further reading and what gave it; None where this bench has nothing for it."""
         bench = self._context.bench
         if where == WALL:

@@ -12,7 +12,7 @@ from tensimeter.bench.obedience import Obedience
 from tensimeter.bench.pulse import Pulse
 from tensimeter.bench.run_limits import RunLimits
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.readings import Origin, Quantity, Reading
+from tensimeter.core.measurement.readings import Measurand, Origin, Reading
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.testplan.step import Plan, Step
 from tensimeter.store.jobfile import JobFile
@@ -27,7 +27,7 @@ LOOK_S = 0.25
 
 #: Volts, amps, and °C of each channel.
 Live = tuple[float, float, tuple[float, ...]]
-Seen = list[tuple[str, Quantity, float, str]]
+Seen = list[tuple[str, Measurand, float, str]]
 
 
 class StepContext:

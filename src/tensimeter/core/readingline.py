@@ -19,11 +19,11 @@ from dataclasses import dataclass
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import measuring_points
-from tensimeter.core.measurement.readings import Quantity, resolution_of
+from tensimeter.core.measurement.readings import Measurand, resolution_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import OPEN_WORDS, parse, show, split
 
-_QUANTITIES: dict[str, Quantity] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm", "W": "W", "dB": "dB"}
+_QUANTITIES: dict[str, Measurand] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm", "W": "W", "dB": "dB"}
 #: Places whose temperature is meant, by what they are called.
 _HEAT = {"ambient": "ambient", "room": "ambient", "case": "case", "sink": "sink", "air": "air"}
 #: Peak to peak, as it is read off a screen: `mount 42mVpp`.
@@ -45,7 +45,7 @@ class Understood:
     place: str
     known: bool
     name: str
-    quantity: Quantity
+    quantity: Measurand
     value: float
     resolution: float
     at_A: float | None
@@ -121,7 +121,7 @@ def understand(
     text: str,
     predicted_V: float | None = None,
     default_place: str | None = None,
-    asked: Sequence[tuple[str, Quantity]] = (),
+    asked: Sequence[tuple[str, Measurand]] = (),
     seen: Sequence[str] = (),
     most_A: float | None = None,
 ) -> Understood:
@@ -150,7 +150,7 @@ def understand(
             raise UserError(f"After @ goes the current; “{right.strip()}” is in {unit}.")
     question = "" if known else _new_place(job, name, seen)
     if raw.casefold() in OPEN_WORDS:
-        quantity: Quantity = "ohm" if place.startswith("earth-") else "V"
+        quantity: Measurand = "ohm" if place.startswith("earth-") else "V"
         return Understood(place, known, name, quantity, math.inf, 1.0, at_A, at_step, text, question)
     peaks = bool(_PEAKS.search(raw))
     value, unit = split(_PEAKS.sub("V", raw))
@@ -163,7 +163,7 @@ def understand(
     return Understood(place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question)
 
 
-def _default_unit(place: str, asked: Sequence[tuple[str, Quantity]]) -> str:
+def _default_unit(place: str, asked: Sequence[tuple[str, Measurand]]) -> str:
     """What is meant at a place where no unit is typed."""
     if place.startswith("earth-"):
         return "ohm"
@@ -272,7 +272,7 @@ def _reason(text: str) -> str:
 MOST_TERSE = 3
 
 
-def at_place(place: str, name: str, quantity: Quantity, raw: str) -> Understood:
+def at_place(place: str, name: str, quantity: Measurand, raw: str) -> Understood:
     """A figure typed where its place and quantity are known already; UserError when it is none."""
     if raw.strip().casefold() in OPEN_WORDS:
         return Understood(place, True, name, quantity, math.inf, 1.0, None, 0.01, raw)

@@ -11,14 +11,14 @@ from pydantic import ValidationError
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.measurement.readings import Origin, Quantity, Reading
+from tensimeter.core.measurement.readings import Measurand, Origin, Reading
 from tensimeter.core.model.job import read_job
 from tensimeter.store.database import TABLES
 
 #: The fields of a reading but its id, in their order.
 READING_FIELDS = Reading._fields[:15]
 READING_COLUMNS = ", ".join(READING_FIELDS)
-_QUANTITIES, _ORIGINS = frozenset(get_args(Quantity)), frozenset(get_args(Origin))
+_QUANTITIES, _ORIGINS = frozenset(get_args(Measurand)), frozenset(get_args(Origin))
 _WIRINGS = frozenset(("two-wire", "four-wire"))
 _FIGURE, _TEXT, _NUMBER = (float, int), (str,), (int,)
 #: The type of each column of a reading; an integer will do where a float is meant.

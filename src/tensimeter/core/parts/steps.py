@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from tensimeter.core.measurement.conformity import Band
-from tensimeter.core.measurement.readings import Quantity
+from tensimeter.core.measurement.readings import Measurand
 from tensimeter.core.parts.part import PartRecord
 
 #: Below this a path from pole to pole counts as shorted, Ω; from an output to its case it must exceed the
@@ -32,7 +32,7 @@ class IncomingStep:
     place: str
     do: str
     probe: str
-    quantity: Quantity
+    quantity: Measurand
     band: Band
     expected: float | None
     rules_out: str
@@ -49,7 +49,7 @@ class PowerUpStep:
     do: str
     probe: str
     place: str
-    quantity: Quantity
+    quantity: Measurand
     band: Band | None
     expected: float | None
     stop: str
@@ -71,7 +71,7 @@ def incoming_step(
     key: str,
     do: str,
     probe: str,
-    quantity: Quantity,
+    quantity: Measurand,
     band: Band,
     *,
     rules_out: str,

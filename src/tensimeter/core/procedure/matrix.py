@@ -12,7 +12,7 @@ from tensimeter.core.assembly.wiring import mains_units, metal_box
 from tensimeter.core.circuit.sources import common_earthed, stacked_units
 from tensimeter.core.electrical.stack import stack
 from tensimeter.core.measurement.conformity import Band, Verdict, judge
-from tensimeter.core.measurement.readings import Quantity, Reading, counting, interval_of
+from tensimeter.core.measurement.readings import Measurand, Reading, counting, interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link, OutputLink, UnitLink
@@ -57,7 +57,7 @@ class NodePair:
         return f"{self.first.name} to {self.second.name}"
 
     @property
-    def quantity(self) -> Quantity:
+    def quantity(self) -> Measurand:
         return "V" if self.kind == "diode" else "ohm"
 
     @property

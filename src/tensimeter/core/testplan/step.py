@@ -15,7 +15,7 @@ from tensimeter.core.derivation import Derivation
 from tensimeter.core.electrical.elements import Network
 from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict
-from tensimeter.core.measurement.readings import Quantity, Reading, VoltsAmps, Wave, interval_of
+from tensimeter.core.measurement.readings import Measurand, Reading, VoltsAmps, Wave, interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
 from tensimeter.core.path import OutputLink
@@ -70,7 +70,7 @@ class Step:
     watts: float | None = None
     line_V: float | None = None
     trim_V: float | None = None
-    also: tuple[tuple[str, Quantity], ...] = ()
+    also: tuple[tuple[str, Measurand], ...] = ()
     capture: Capture | None = None
     phase: Phase = ""
     exposure_s: float | None = None

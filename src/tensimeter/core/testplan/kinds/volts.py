@@ -11,7 +11,7 @@ from tensimeter.core.circuit.network import build
 from tensimeter.core.design.reach import set_to
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Band, Interval, Verdict, judge, worst
-from tensimeter.core.measurement.readings import Quantity, Reading
+from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
@@ -199,7 +199,7 @@ class CrossRegulationKind(TestKind[CrossRegulation]):
             amps = case.get(test.output, 0.0)
             line = s.line(np.array([amps]), others=others)
             names = [f"{s.job.output(o).name} {show(a, 'A')}" for o, a in case.items()]
-            also: list[tuple[str, Quantity]] = [(o, "V") for o in test.others]
+            also: list[tuple[str, Measurand]] = [(o, "V") for o in test.others]
             also += [(o, "A") for o in test.others if o in case]
             found.append(
                 Step(
