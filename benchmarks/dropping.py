@@ -168,7 +168,7 @@ def main(part: str = "") -> None:
     with get_context("spawn").Pool(2, maxtasksperchild=20) as pool:
         for case, (seconds, kind, text) in zip(cases, pool.imap(run, cases), strict=True):
             limit = 0.3 if case.dropped else 2.0
-            good = seconds <= limit and kind in ("failed", "aborted")
+            good = seconds <= limit and kind in ("fault", "protected", "bug", "aborted")
             unmet = seconds < 0
             print(
                 "--  " if unmet else "ok  " if good else "BAD ",

@@ -46,7 +46,7 @@ window.show()
 def shown(event):
     for reading in event.readings:
         os.write(1, f"{reading.id} {reading.value!r}\\n".encode())
-    if event.kind in ("done", "aborted", "failed"):
+    if event.kind in ("complete", "protected", "aborted", "fault", "bug"):
         os.write(1, f"ended {event.kind} {event.text}\\n".encode())
 
 signal.signal(signal.SIGUSR1, lambda *_: time.sleep(8))

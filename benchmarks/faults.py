@@ -18,9 +18,9 @@ from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.test_record import Corner
 from tensimeter.core.model.tests import (
     CapacityDown,
-    Corner,
     CrossRegulation,
     Efficiency,
     LineRegulation,
@@ -95,7 +95,7 @@ def run(job: Job, test: Test, role: str, fault: str) -> tuple[bool, str]:
         served.faults.clear()
         kept = {r.id for r in file.readings()}
         ended = engine.ended
-        fine = shown <= kept and ended is not None and (ended.kind == "done" or "kept" in ended.text)
+        fine = shown <= kept and ended is not None and (ended.kind == "complete" or "kept" in ended.text)
         again = open_bench(job, served.resources, speed=SPEED)
         done = frozenset(
             r.step.index for r in outcome(job, worked_out, file.readings(), WaveBook(file).waves()).steps
@@ -105,7 +105,7 @@ def run(job: Job, test: Test, role: str, fault: str) -> tuple[bool, str]:
         second.start()
         second.join(60)
         again.close()
-        resumed = second.ended is not None and second.ended.kind == "done"
+        resumed = second.ended is not None and second.ended.kind == "complete"
         good = fine and resumed and off <= 2.0
         text = (
             f"{test.kind:<17s} {role:<12s} {fault:<9s} off after {off:4.2f} s, {len(kept)} readings kept, "
@@ -126,7 +126,7 @@ def _watch(engine: RunEngine, served: object, struck: list[float]) -> float:
     while time.monotonic() < end and served.load_drawing:
         last = time.monotonic()
         time.sleep(0.01)
-    failed = engine.ended is not None and engine.ended.kind != "done"
+    failed = engine.ended is not None and engine.ended.kind != "complete"
     return max(last - struck[0], 0.0) if struck and failed else 0.0
 
 

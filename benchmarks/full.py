@@ -75,7 +75,7 @@ def main(step: int = 512) -> None:
             print(f"BAD at {room} bytes: lossless {lossless}, off {off}, {ended}")
         elif len(rows) % 8 == 1:
             print(f"{room:7d} bytes: {count} shown, {ended[:110]}", flush=True)
-        if count == shown and "done" in ended:
+        if count == shown and "complete" in ended:
             break
     bad = sum(not (a and b) for a, b in rows)
     print(json.dumps({"limits": len(rows), "bad": bad, "last_room": room}))

@@ -189,7 +189,7 @@ class Bed:
                         )
                     )
             file.keep(rows)
-            file.run_event(run, "done", "all")
+            file.run_event(run, "complete", "all")
             file.log("remark", "fine")
             file.strike([1], "try")
             export(file, folder / "out")

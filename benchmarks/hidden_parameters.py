@@ -119,7 +119,7 @@ def run(seed: int) -> dict[str, object]:
             engine = RunEngine(file, worked_out, bench, lambda event: None)
             engine.start()
             engine.join(120)
-            if engine.ended is None or engine.ended.kind != "done":
+            if engine.ended is None or engine.ended.kind != "complete":
                 return {"seed": seed, "failed": f"{test.id}: {engine.ended and engine.ended.text}"}
             found[test.id] = outcome(job, worked_out, file.readings())
         bench.close()

@@ -117,7 +117,7 @@ def _go_on(path: Path, job: Job, test: Test, waves: list[int]) -> None:
         bench.close()
         after = outcome(job, worked_out, file.readings(), book.waves())
         assert engine.ended is not None, f"{test.id}: it did not end"
-        assert engine.ended.kind == "done", f"{test.id}: {engine.ended.text}"
+        assert engine.ended.kind == "complete", f"{test.id}: {engine.ended.text}"
         assert after.complete, f"{test.id} is not whole after going on"
 
 

@@ -144,7 +144,7 @@ def test_a_clamp_reads_the_amps_and_the_load_is_still_spoken_to(tmp_path: Path, 
         engine.join(60)
         bench.close()
         # Two real seconds at each point: longer than its watchdog, which did not drop it.
-        assert engine.ended.kind == "done", engine.ended.text
+        assert engine.ended.kind == "complete", engine.ended.text
         amps = [r for r in file.readings() if r.quantity == "A"]
         assert {r.instrument for r in amps} == {"clamp"}
         fit = outcome(job, worked_out, file.readings()).regulation

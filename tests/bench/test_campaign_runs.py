@@ -14,9 +14,9 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import changed, with_campaign
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.test_record import Corner
 from tensimeter.core.model.tests import (
     CapacityDown,
-    Corner,
     CrossRegulation,
     Efficiency,
     LineRegulation,
@@ -104,7 +104,7 @@ def test_each_output_limits_in_its_own_way(stepped: Bed) -> None:
         ("hub", "hiccup: it tries again and again", 2.83),
     ):
         engine, result = bed.run(Overload(id=f"limit-{output}", output=output))
-        assert engine.ended.kind == "done", engine.ended.text
+        assert engine.ended.kind == "complete", engine.ended.text
         assert text(result, "kind of limit") == kind
         assert value(result, "limit begins at").value == pytest.approx(knee, rel=0.02)
         assert text(result, "comes back") == "yes"
@@ -120,7 +120,7 @@ def test_each_output_limits_in_its_own_way(stepped: Bed) -> None:
 def test_a_load_that_holds_a_resistance_or_a_power(bed: Bed, mode: str) -> None:
     test = LoadRegulation(id="held", output="mount", mode=mode, points=(0.0, 0.5, 1.0), dwell_s=1)
     engine, result = bed.run(test)
-    assert engine.ended.kind == "done", engine.ended.text
+    assert engine.ended.kind == "complete", engine.ended.text
     step = result.steps[2]
     asked = step.step.ohms if mode == "CR" else step.step.watts
     volts, amps = step.pair.volts.value, step.pair.amps.value
@@ -147,7 +147,7 @@ def test_a_latched_supply_is_reset_before_the_next_test(tmp_path: Path, demo: Jo
         # The last step switched it off and on again.
         assert result.steps[-1].volts.value == pytest.approx(12.0, abs=0.1)
         engine, after = bed.run(LoadRegulation(id="load", output="dew", dwell_s=1))
-        assert (engine.ended.kind, after.complete) == ("done", True)
+        assert (engine.ended.kind, after.complete) == ("complete", True)
         bench.close()
 
 
@@ -225,7 +225,7 @@ def test_down_to_a_cut_off_and_over_a_skipped_point(bed: Bed) -> None:
         CapacityDown(id="down", output="mount", cutoff_V=13.5, share=0.5, every_s=2.0, dwell_s=1)
     )
     # At half load less than the cut-off stands there: the first reading ends it.
-    assert engine.ended.kind == "done"
+    assert engine.ended.kind == "complete"
     assert down.measured == 1
 
 
@@ -245,7 +245,7 @@ def test_hands_are_asked_where_no_instrument_has_them(bed: Bed) -> None:
     assert [text[:19] for text, _ in asked] == [f"Set the line to {v}" for v in (207, 230, 253)]
     # Nothing is loaded while somebody is at the plugs.
     assert not any(drawing for _, drawing in asked)
-    assert (result.measured, engine.ended.kind) == (3, "done")
+    assert (result.measured, engine.ended.kind) == (3, "complete")
     asked.clear()
     _, trims = bed.run(Tolerance(id="trim", output="mount", span_V=(12, 15)), answer)
     assert "lowest" in asked[0][0]
@@ -281,12 +281,12 @@ def test_a_person_moves_leads_and_switches_while_the_volts_are_gone(bed: Bed) ->
         threading.Timer(0.4, engine.answer).start()
 
     engine, start = bed.run(StartUp(id="start", output="mount"), act)
-    assert engine.ended.kind == "done", engine.ended.text
+    assert engine.ended.kind == "complete", engine.ended.text
     assert value(start, "start, MOUNT").value == pytest.approx(0.61, abs=0.02)
     assert asked[-1] == "Switch the supply on again at the wall."
     asked.clear()
     engine, cross = bed.run(CrossRegulation(id="cross", output="mount", others=("dew",), dwell_s=1), act)
-    assert engine.ended.kind == "done", engine.ended.text
+    assert engine.ended.kind == "complete", engine.ended.text
     assert any("voltmeter" in text for text in asked)
     ohms = value(cross, "DEW HEATER by DEW")
     assert ohms.low < 0.158 < ohms.high
@@ -319,7 +319,7 @@ def test_a_fault_at_each_kind_of_step(bed: Bed, qtbot, test: Test, role: str, fa
     engine = RunEngine(bed.file, worked_out, bed.bench, lambda e: strike(engine, e))
     engine.start()
     engine.join(60)
-    assert engine.ended.kind == "failed"
+    assert engine.ended.kind == "fault"
     # By command where the load still listens, by its watchdog where it does not.
     qtbot.waitUntil(lambda: not bed.served.load_drawing, timeout=2000)
     assert shown <= {r.id for r in bed.file.readings()}
@@ -331,7 +331,7 @@ def test_a_fault_at_each_kind_of_step(bed: Bed, qtbot, test: Test, role: str, fa
     second.start()
     second.join(60)
     again.close()
-    assert second.ended.kind == "done", second.ended.text
+    assert second.ended.kind == "complete", second.ended.text
 
 
 def test_a_record_comes_as_text_too_and_a_log_is_played_again(bed: Bed, tmp_path: Path, demo: Job) -> None:
@@ -357,7 +357,7 @@ def test_a_record_comes_as_text_too_and_a_log_is_played_again(bed: Bed, tmp_path
     bed.bench = bench
     bed.file.edit("replayed", replayed)
     engine, result = bed.run(replayed.campaign.tests[0])
-    assert engine.ended.kind == "done", engine.ended.text
+    assert engine.ended.kind == "complete", engine.ended.text
     assert result.regulation.output_resistance_ohm.value == pytest.approx(0.05, rel=1e-3)
     engine, _ = bed.run(LoadRegulation(id="m", output="mount", points=(0.0, 1.0)))
     assert "has no row at 8 A" in engine.ended.text

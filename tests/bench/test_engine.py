@@ -48,7 +48,7 @@ def test_a_whole_run(job_file: JobFile, bench: Bench, stand_ins: SimulatedBench)
     kinds: list[str] = []
     engine = run(job_file, bench, lambda _, e: kinds.append(e.kind))
     assert engine.ended is not None
-    assert engine.ended.kind == "done"
+    assert engine.ended.kind == "complete"
     assert kinds.count("kept") == 8
     assert kinds[0] == "started"
     assert not stand_ins.load_drawing
@@ -63,7 +63,7 @@ def test_a_whole_run(job_file: JobFile, bench: Bench, stand_ins: SimulatedBench)
     # The hidden truth: output resistance of front end, fuse, lead and its bad contact.
     truth = 0.0047 + 0.0061 + 2 * 1.7241e-8 * 2 / 2.5e-6 + 0.0088
     assert found.regulation.output_resistance_ohm.low < truth < found.regulation.output_resistance_ohm.high
-    assert job_file.runs()[0].ended == "done"
+    assert job_file.runs()[0].ended == "complete"
     assert "electronic load" in job_file.runs()[0].instruments["load"]
 
 
@@ -86,12 +86,12 @@ def test_a_failing_instrument_ends_the_run(
 ) -> None:
     engine = run(job_file, bench, fail_at(3, lambda _: stand_ins.faults.__setitem__(role, fault)))
     assert engine.ended is not None
-    assert engine.ended.kind == "failed"
+    assert engine.ended.kind == "fault"
     # By command where the load still listens, by its watchdog where it does not.
     qtbot.waitUntil(lambda: not stand_ins.load_drawing, timeout=2000)
     assert len([r for r in job_file.readings() if r.quantity == "V"]) == 3
     assert "All readings taken were kept." in engine.ended.text
-    assert job_file.runs()[0].ended == "failed"
+    assert job_file.runs()[0].ended == "fault"
     if role == "load":
         # Its own link is dead: what powers the supply is cut, and nothing claims that the load obeyed.
         assert not engine.load_off
@@ -101,7 +101,7 @@ def test_a_failing_instrument_ends_the_run(
 def test_the_whole_bench_disappears(job_file: JobFile, bench: Bench, stand_ins: SimulatedBench) -> None:
     engine = run(job_file, bench, fail_at(2, lambda _: stand_ins.stop()))
     assert engine.ended is not None
-    assert engine.ended.kind == "failed"
+    assert engine.ended.kind == "fault"
     assert not engine.load_off
     assert len([r for r in job_file.readings() if r.quantity == "V"]) == 2
 
@@ -129,7 +129,7 @@ def test_a_pause_takes_the_load_off_and_goes_on(
     engine = run(job_file, bench, act)
     assert seen == [False]
     assert engine.ended is not None
-    assert engine.ended.kind == "done"
+    assert engine.ended.kind == "complete"
 
 
 @pytest.mark.parametrize(
@@ -142,7 +142,7 @@ def test_a_crossed_limit(
     limits = replace(RunLimits.for_plan(plan(job_file.job, job_file.job.campaign.tests[0])), **{limit: value})
     engine = run(job_file, bench, limits=limits)
     assert engine.ended is not None
-    assert engine.ended.kind == "failed"
+    assert engine.ended.kind == "protected"
     assert words in engine.ended.text
     assert not stand_ins.load_drawing
 
@@ -163,7 +163,7 @@ def test_a_load_that_lets_go_is_not_the_supplys_limit(
     load = stand_ins.devices["load"]
     engine = run(job_file, bench, fail_at(3, lambda _: stand_ins._loop.call_soon_threadsafe(load.drop)))
     assert engine.ended is not None
-    assert engine.ended.kind == "failed"
+    assert engine.ended.kind == "fault"
     assert "load switched itself off" in engine.ended.text
 
 
@@ -191,7 +191,7 @@ def test_a_load_without_watchdog_wants_presence(
         RunEngine(job_file, plan(demo, demo.campaign.tests[0]), bench, lambda _: None)
     engine = run(job_file, bench, present=True)
     assert engine.ended is not None
-    assert engine.ended.kind == "done"
+    assert engine.ended.kind == "complete"
     bench.close()
 
 

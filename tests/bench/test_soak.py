@@ -10,8 +10,9 @@ from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import changed, with_test
+from tensimeter.core.model.heat_tests import FanTest, Soak
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Changed, FanTest, Soak
+from tensimeter.core.model.test_record import Changed
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.demo import finishers_bench, ridge_pier
@@ -152,7 +153,7 @@ def test_with_its_pad_reseated_it_is_foretold_to_survive(ridge: Job, tmp_path: P
         changes=(change,),
     )
     engine, file, events, world = run(ridge, test, tmp_path)
-    assert engine.ended.kind == "done", engine.ended.text
+    assert engine.ended.kind == "complete", engine.ended.text
     last = [e.state for e in events if e.state is not None][-1]
     assert last.call == "stays below"
     # 8.17 W through the junction's 0.9, the pad's 1.8 and the sink's 6.2 K/W, as they are hidden.
@@ -192,7 +193,7 @@ def test_a_protection_against_heat_acts_and_is_judged(
     job = demo_job("finishers-bench")
     test = changed(job.test("over-temperature"), hold_s=1400.0)
     engine, file, _, world = run(job, test, tmp_path)
-    assert engine.ended.kind == "done", engine.ended.text
+    assert engine.ended.kind == "complete", engine.ended.text
     found = {f.name: f for f in outcome(file.job, plan(file.job, test), file.readings()).findings}
     acts = next(f for name, f in found.items() if name.startswith("acts"))
     # Read again as it goes and comes, by a probe that lags four seconds behind a case that falls fast.
@@ -218,7 +219,7 @@ def test_a_fan_is_seen_to_come_on_and_a_low_output_is_not_taken_for_gone(tmp_pat
     guardless = changed(job, name="A bench without a demo's secrets")
     test = FanTest(id="fan", output="bath", stages=(1.0,), hold_s=1500.0, every_s=15.0, on_by_C=62.0)
     engine, file, events, _ = run(guardless, test, tmp_path)
-    assert engine.ended.kind == "done", engine.ended.text
+    assert engine.ended.kind == "complete", engine.ended.text
     # The last step stands at half a volt, where a linear stage loses most.
     assert not any("output is gone" in e.text for e in events)
     found = {f.name: f for f in outcome(file.job, plan(file.job, test), file.readings()).findings}

@@ -144,7 +144,7 @@ def test_an_answer_that_does_not_end_ends_the_run_and_drop_waits_for_none(
     watching[0].join(5)
     assert not served.load_drawing
     assert engine.ended is not None
-    assert engine.ended.kind in ("failed", "aborted")
+    assert engine.ended.kind in ("fault", "protected", "bug", "aborted")
     assert off
     # Where it was dropped nothing of the instrument's own time was waited for (its profile says 0.7 s).
     assert not dropped or kind == "huge" or engine.ended.kind == "aborted" or "off" in engine.ended.text
@@ -238,7 +238,7 @@ def test_a_load_that_does_not_obey_is_noticed_at_once(
     disobey(device, how)
     engine = run(kept, bench)
     assert engine.ended is not None
-    assert engine.ended.kind == "failed"
+    assert engine.ended.kind == "fault"
     assert words in engine.ended.text
     assert engine.load_off is proven
     assert proven or "MAY STILL BE ON" in engine.ended.text or "watchdog" in engine.ended.text
@@ -255,9 +255,9 @@ def test_a_run_that_cannot_prove_its_load_off_did_not_end_well(
     # Every step was read; the load stays on all the same.
     assert len([r for r in kept.readings() if r.quantity == "V"]) == 4
     assert engine.ended is not None
-    assert (engine.ended.kind, engine.load_off, served.load_drawing) == ("failed", False, True)
+    assert (engine.ended.kind, engine.load_off, served.load_drawing) == ("fault", False, True)
     assert "switch the supply off by hand" in engine.ended.text
-    assert kept.runs()[0].ended == "failed"
+    assert kept.runs()[0].ended == "fault"
 
 
 def test_an_ammeter_that_fades_is_no_load_that_does_not_obey(
@@ -276,7 +276,7 @@ def test_an_ammeter_that_fades_is_no_load_that_does_not_obey(
             device._tree[k] = (pattern, lambda _: fading())
     engine = run(kept, opened(plain_job, served, tmp_path))
     assert engine.ended is not None
-    assert (engine.ended.kind, engine.load_off) == ("done", True), engine.ended.text
+    assert (engine.ended.kind, engine.load_off) == ("complete", True), engine.ended.text
 
 
 # -- the guard --------------------------------------------------------------------------------------
@@ -447,7 +447,7 @@ def test_a_cut_is_tried_before_a_run_leans_on_it(
     bench.cuts = {"cut": Cut(resource=line, **words)}
     engine = run(kept, bench, present=False)
     assert engine.ended is not None
-    assert engine.ended.kind == "done", engine.ended.text
+    assert engine.ended.kind == "complete", engine.ended.text
     # One that switches something else cuts nothing, and is found out before the test.
     idle = opened(plain_job, served, tmp_path, load="watchdog")
     idle.cuts = {"cut": Cut(resource=line, on="OUTP ON", off="*CLS")}
@@ -473,7 +473,7 @@ def test_without_a_guard_no_run_is_left_alone(
     assert "only while you stay" in engine.ended.text
     engine = run(kept, opened(plain_job, served, tmp_path), present=True)
     assert engine.ended is not None
-    assert engine.ended.kind == "done"
+    assert engine.ended.kind == "complete"
 
 
 def test_a_guard_that_dies_ends_the_run_with_the_load_off(
@@ -484,7 +484,7 @@ def test_a_guard_that_dies_ends_the_run_with_the_load_off(
 
     engine = run(kept, opened(plain_job, served, tmp_path), at_step(1, kill))
     assert engine.ended is not None
-    assert (engine.ended.kind, engine.load_off, served.load_drawing) == ("failed", True, False)
+    assert (engine.ended.kind, engine.load_off, served.load_drawing) == ("fault", True, False)
     assert "guard has gone" in engine.ended.text
 
 
@@ -581,4 +581,4 @@ def test_what_is_read_after_a_standstill_is_not_kept(
     with JobFile(path) as file:
         amps = [r for r in file.readings() if r.quantity == "A"]
         assert all(r.value == pytest.approx(8.0 * POINTS.points[r.step or 0], abs=0.1) for r in amps)
-        assert file.runs()[0].ended == "failed"
+        assert file.runs()[0].ended == "fault"

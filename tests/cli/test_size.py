@@ -5,7 +5,7 @@ import math
 
 import pytest
 
-from tensimeter.core.model.tests import Soak
+from tensimeter.core.model.heat_tests import Soak
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 from tests.core.test_forecast import MISRA

@@ -10,9 +10,11 @@ from tensimeter.core.heat_design.measuring_points import as_fitted, chain, heats
 from tensimeter.core.measurement.conformity import Accuracy, Band, Verdict
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.edits import changed, with_campaign, with_test
+from tensimeter.core.model.heat_tests import Endurance, FanTest, OverTemperature, SensorCheck, Soak
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
-from tensimeter.core.model.tests import Changed, Endurance, FanTest, OverTemperature, SensorCheck, Soak, Test
+from tensimeter.core.model.test_record import Changed
+from tensimeter.core.model.tests import Test
 from tensimeter.core.testplan.advice import outcome_sentence, settle_sentence
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.generator import wanted

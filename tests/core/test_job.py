@@ -65,7 +65,7 @@ def test_a_job_is_immutable_and_survives_json(demo: Job) -> None:
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"format": 3}, "newer Tensimeter"),
+        ({"format": 99}, "newer Tensimeter"),
         ({"name": ""}, "name"),
         ({"surprise": 1}, "surprise"),
         ({"policy": {"donor_share": 3}}, "donor_share"),

@@ -8,11 +8,11 @@ from tensimeter.core.measurement.conformity import Accuracy, Verdict
 from tensimeter.core.measurement.readings import Reading, Wave
 from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.test_record import Corner
 from tensimeter.core.model.tests import (
     Bought,
     CapacityDown,
     ClaimedFound,
-    Corner,
     CrossRegulation,
     Efficiency,
     LineRegulation,

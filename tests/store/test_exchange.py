@@ -33,7 +33,7 @@ def test_the_round_trip_loses_nothing(tmp_path_factory, demo: Job, rows: list, r
         file.edit("rename", demo.model_copy(update={"name": "Name, “with” signs;"}))
         file.undo()
         run = file.begin_run("load-regulation", {"load": "x"})
-        file.run_event(run, "done", "all, read\nand well")
+        file.run_event(run, "complete", "all, read\nand well")
         file.log("remark", remark)
         file.keep(
             [

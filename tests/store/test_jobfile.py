@@ -97,9 +97,9 @@ def test_runs_and_the_logbook(job_file: JobFile) -> None:
     run = job_file.begin_run("load-regulation", {"load": "a load"})
     open_run = job_file.begin_run("load-regulation", {})
     job_file.run_event(run, "paused")
-    job_file.run_event(run, "failed", "the link was lost")
+    job_file.run_event(run, "fault", "the link was lost")
     runs = job_file.runs()
-    assert [(r.id, r.ended) for r in runs] == [(run, "failed"), (open_run, "")]
+    assert [(r.id, r.ended) for r in runs] == [(run, "fault"), (open_run, "")]
     assert runs[0].sentence == "the link was lost"
     for k in range(5):
         job_file.log("remark", f"line {k}")
@@ -131,7 +131,7 @@ def damaged(path: Path, kind: str) -> None:
             db.execute("PRAGMA application_id = 7")
         elif kind == "newer job":
             db.execute("DROP TRIGGER revision_no_update")
-            db.execute("UPDATE revision SET job = replace(job, '\"format\":2', '\"format\":9')")
+            db.execute("UPDATE revision SET job = replace(job, '\"format\":3', '\"format\":9')")
         db.commit()
         db.close()
 

@@ -11,8 +11,8 @@ from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import changed, with_test
+from tensimeter.core.model.heat_tests import FanTest, SensorCheck, Soak
 from tensimeter.core.model.stock_edits import with_part
-from tensimeter.core.model.tests import FanTest, SensorCheck, Soak
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.evaluation import already_read
 from tensimeter.demo.library import demo_job, stand_ins
@@ -138,7 +138,7 @@ def test_a_log_of_temperatures_is_taken_in_as_a_run(window: MainWindow, tmp_path
     assert len(read) == 181 * 5
     assert {r.origin for r in read} == {"file"}
     assert {r.step for r in read} == {0, 1}
-    assert session.file.runs()[-1].ended == "done"
+    assert session.file.runs()[-1].ended == "complete"
     assert "Stays below" in stage.sentence.text()
     assert stage.plot.currentWidget() is stage.plot.heat
     # Logs that are none are told in a sentence, and nothing is taken from them.
@@ -219,7 +219,7 @@ def test_before_a_reading_the_design_is_drawn_and_what_is_blind_is_said(open_win
 @pytest.mark.parametrize("night", [False, True])
 def test_the_plot_of_a_soak_in_either_light_and_as_it_grows(warm: MainWindow, night: bool) -> None:
     from tensimeter.core.testplan.soak.run import soak_runs
-    from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
+    from tensimeter.ui.parts.heat_plot import Heat, HeatMark, HeatPlot
     from tensimeter.ui.theme import theme
 
     theme.use(night=night)
@@ -227,13 +227,13 @@ def test_the_plot_of_a_soak_in_either_light_and_as_it_grows(warm: MainWindow, ni
     run = soak_runs(facts.readings)[0]
     plot = HeatPlot()
     plot.resize(640, 320)
-    plot.show_heat(Heat(run, None, {}, "front-end-case", Limit(105.0, "limit")))
+    plot.show_heat(Heat(run, None, {}, "front-end-case", HeatMark(105.0, "limit")))
     curves = dict(plot._curves)
     # Readings are shown one by one only while they are few.
     assert [c.opts["symbol"] for c in curves.values()] == [None] * len(curves)
     (_, right), _ = plot.viewRange()
     # A reading more within what is shown moves the lines that are there; past it all is drawn anew.
-    plot.show_heat(Heat(run, None, {}, "front-end-case", Limit(105.0, "limit")))
+    plot.show_heat(Heat(run, None, {}, "front-end-case", HeatMark(105.0, "limit")))
     assert plot._curves == curves
     for curve in curves.values():
         assert curve.xData[-1] <= right

@@ -13,9 +13,9 @@ from tensimeter.bench.setup import open_bench, read_bench_file
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.test_record import Corner
 from tensimeter.core.model.tests import (
     ClaimedFound,
-    Corner,
     LineRegulation,
     LoadRegulation,
     Overload,

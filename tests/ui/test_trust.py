@@ -193,9 +193,9 @@ def test_a_run_of_a_day_does_not_starve_the_window(qtbot) -> None:
         Event("kept", None, (Reading(k, 0.0, "x", "V", 1.0, "", None, "two-wire", "typed", id=k),))
         for k in range(500)
     ]
-    thread = threading.Thread(target=lambda: [feed.hear(e) for e in sent] + [feed.hear(Event("done"))])
+    thread = threading.Thread(target=lambda: [feed.hear(e) for e in sent] + [feed.hear(Event("complete"))])
     thread.start()
-    qtbot.waitUntil(lambda: bool(came) and came[-1].kind == "done", timeout=5000)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].kind == "complete", timeout=5000)
     thread.join()
     kept = [e for e in came if e.kind == "kept"]
     # All of it came, in order, brought together: not five hundred times what one costs.

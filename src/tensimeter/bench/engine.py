@@ -67,8 +67,8 @@ class RunEngine:
                 f"This test loads {most + 1} outputs at once; the bench has {1 + len(bench.others)} "
                 f"load{'s' if bench.others else ''}. Add [load2] to it, or take the points by hand."
             )
-        if not bench.simulated:
-            # Nothing simulated can hurt; a real supply waits for its hold points, whoever starts its run.
+        if bench.loads_a_supply:
+            # A real supply waits for its hold points, whoever starts its run.
             must_be_lifted(file.job, file.readings(), plan.output.id)
         file.must_have_room()
         self.file, self.plan, self.bench, self._tell = file, plan, bench, tell

@@ -19,6 +19,8 @@ class Replay:
     longest_s = 0.0
     #: A log is as real as what was read for it.
     simulated = False
+    #: Nothing is loaded again while it is played.
+    plays_back = True
 
     def __init__(self, path: Path, part: str) -> None:
         self.path, self.part = path, part

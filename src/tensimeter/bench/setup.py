@@ -45,6 +45,11 @@ class Bench:
         return any(i.simulated for i in self.all().values())
 
     @property
+    def loads_a_supply(self) -> bool:
+        """Whether a real load may draw from it: what is simulated or played from a log hurts nobody."""
+        return any(not (load.simulated or load.plays_back) for load in self.loads().values())
+
+    @property
     def drops_by_itself(self) -> bool:
         """Whether nothing flows after this program, or a load's link, has died, with nobody there."""
         return bool(self.cuts) or all(load.has_watchdog for load in self.loads().values())

@@ -35,6 +35,8 @@ class VisaInstrument:
     by a link on which nothing else is ever said.
     """
 
+    plays_back = False
+
     def __init__(self, resource: str, profile: Profile, part: str) -> None:
         self.resource, self.profile, self.part = resource, profile, part
         self.link: Link | None = None

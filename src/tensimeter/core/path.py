@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.record import Fraction, Identifier, Name, NotNegative, Positive, Record
 
 
@@ -16,9 +17,9 @@ class LinkRecord(Record):
     """What every link has: an id, a name, what feeds it, and the part it is made of."""
 
     id: Identifier
-    name: Name
-    fed_by: Identifier | None = None
-    part: Identifier | None = None
+    name: Annotated[Name, Quantity("", "name", "what it is called; links and lists show it")]
+    fed_by: Annotated[Identifier | None, Quantity("", "fed by", "the link that feeds it")] = None
+    part: Annotated[Identifier | None, Quantity("", "part", "the part of the stock that it is")] = None
 
 
 class UnitLink(LinkRecord):
@@ -29,29 +30,41 @@ class UnitLink(LinkRecord):
     """
 
     kind: Literal["unit"] = "unit"
-    rail: Name | None = None
-    tap: Annotated[int, Field(ge=0)] = 0
-    switch_V: Positive | None = None
+    rail: Annotated[Name | None, Quantity("", "rail", "which rail of the supply")] = None
+    tap: Annotated[
+        int, Field(ge=0), Quantity("", "tap, 0 the lowest", "which tap or profile, 0 the first")
+    ] = 0
+    switch_V: Annotated[
+        Positive | None, Quantity("V", "taps switched up to", "volts up to which the lower tap feeds")
+    ] = None
     #: Its negative is joined to its case, and so to earth.
-    earthed: bool = False
+    earthed: Annotated[
+        bool, Quantity("", "negative joined to earth", "joined to earth: a clip, or a negative")
+    ] = False
 
 
 class EitherLink(LinkRecord):
     """One of several sources: `fed_by` feeds now, `others` may feed instead; the guard keeps them apart."""
 
     kind: Literal["either"] = "either"
-    others: tuple[Identifier, ...] = ()
-    guard: Literal["switch", "diodes", "nothing"] = "switch"
-    diode_V: NotNegative = 0.5
+    others: Annotated[tuple[Identifier, ...], Quantity("", "others", "further ones of its kind")] = ()
+    guard: Annotated[
+        Literal["switch", "diodes", "nothing"], Quantity("", "guard", "what keeps sources apart")
+    ] = "switch"
+    diode_V: Annotated[NotNegative, Quantity("V", "diode", "volts across one diode as it conducts")] = 0.5
 
 
 class ConverterLink(LinkRecord):
     """A converter set to `set_V`, limiting at `limit_A` (None: at its rating); on its own sink or another."""
 
     kind: Literal["converter"] = "converter"
-    set_V: Positive
-    limit_A: Positive | None = None
-    sink: Identifier | None = None
+    set_V: Annotated[Positive, Quantity("V", "set to", "volts that it is set to")]
+    limit_A: Annotated[
+        Positive | None, Quantity("A", "limit", "amps where it acts beyond its rating; empty where not known")
+    ] = None
+    sink: Annotated[
+        Identifier | None, Quantity("", "sink", "the heat sink it stands on, where not its own")
+    ] = None
 
 
 class FuseLink(LinkRecord):
@@ -62,7 +75,7 @@ class LeadLink(LinkRecord):
     """A lead; made of wire from the reel it says how long each leg is."""
 
     kind: Literal["lead"] = "lead"
-    length_m: NotNegative | None = None
+    length_m: Annotated[NotNegative | None, Quantity("m", "length", "length of one leg")] = None
 
 
 class ConnectorLink(LinkRecord):
@@ -73,16 +86,18 @@ class MeterLink(LinkRecord):
     """A panel meter in the path; it runs from what it measures, or from the link `supplied_by`."""
 
     kind: Literal["panel_meter"] = "panel_meter"
-    supplied_by: Identifier | None = None
+    supplied_by: Annotated[Identifier | None, Quantity("", "supplied by", "the link that it runs from")] = (
+        None
+    )
 
 
 class NtcSensor(Record):
     """A thermistor in a divider that a controller reads: Ω at 25 °C, β, the other leg, its counts."""
 
-    at_25_ohm: Positive = 10e3
-    beta_K: Positive = 3950.0
-    series_ohm: Positive = 10e3
-    counts: Annotated[int, Field(ge=2)] = 1023
+    at_25_ohm: Annotated[Positive, Quantity("Ω", "at 25", "ohms at 25 °C")] = 10e3
+    beta_K: Annotated[Positive, Quantity("K", "beta", "how steeply its ohms fall")] = 3950.0
+    series_ohm: Annotated[Positive, Quantity("Ω", "series", "the other leg of its divider")] = 10e3
+    counts: Annotated[int, Field(ge=2), Quantity("", "counts", "counts of full scale")] = 1023
 
 
 class FanLink(LinkRecord):
@@ -92,11 +107,15 @@ class FanLink(LinkRecord):
     """
 
     kind: Literal["fan"] = "fan"
-    control: Literal["always", "threshold", "steps", "proportional"] = "steps"
-    on_C: float = 55.0
-    off_C: float = 45.0
-    slow_V: Positive | None = None
-    sensor: NtcSensor | None = None
+    control: Annotated[
+        Literal["always", "threshold", "steps", "proportional"], Quantity("", "control", "how it is switched")
+    ] = "steps"
+    on_C: Annotated[float, Quantity("°C", "on", "temperature at which it comes on")] = 55.0
+    off_C: Annotated[float, Quantity("°C", "off", "temperature at which it goes off")] = 45.0
+    slow_V: Annotated[Positive | None, Quantity("V", "slow", "volts at its slow step")] = None
+    sensor: Annotated[
+        NtcSensor | None, Quantity("", "sensor, a place of readings", "where the temperature is felt")
+    ] = None
 
 
 class OutputLink(LinkRecord):
@@ -106,21 +125,32 @@ class OutputLink(LinkRecord):
     """
 
     kind: Literal["output"] = "output"
-    nominal_V: Positive
-    tolerance: Fraction = 0.05
-    full_load_A: Positive
-    aim: Literal["terminals", "far_end"] = "terminals"
-    regulation_limit: Fraction = 0.02
+    nominal_V: Annotated[Positive, Quantity("V", "nominal", "volts that are wanted there")]
+    tolerance: Annotated[Fraction, Quantity("%", "tolerance", "how far its volts may stray")] = 0.05
+    full_load_A: Annotated[Positive, Quantity("A", "full load", "amps that it must deliver")]
+    aim: Annotated[
+        Literal["terminals", "far_end"], Quantity("", "aim", "where the volts are meant to be right")
+    ] = "terminals"
+    regulation_limit: Annotated[
+        Fraction, Quantity("%", "regulation limit", "allowed change from no load to full load")
+    ] = 0.02
     #: Whether its volts are set by hand in use: then its reach counts, not one line.
-    adjustable: bool = False
+    adjustable: Annotated[bool, Quantity("", "adjustable", "its volts are set by hand in use")] = False
     #: A part of the stock that is fed here; its figures count where none stand below.
-    device: Identifier | None = None
-    device_min_V: NotNegative | None = None
-    device_max_V: NotNegative | None = None
+    device: Annotated[Identifier | None, Quantity("", "device", "the part that is fed")] = None
+    device_min_V: Annotated[
+        NotNegative | None, Quantity("V", "device min", "least volts that the device stands")
+    ] = None
+    device_max_V: Annotated[
+        NotNegative | None, Quantity("V", "device max", "most volts that the device stands")
+    ] = None
     #: What keeps a battery or a second source at the output from feeding back.
-    backfeed_guard: Literal["nothing", "diode", "relay"] = "nothing"
+    backfeed_guard: Annotated[
+        Literal["nothing", "diode", "relay"],
+        Quantity("", "backfeed guard", "what keeps a battery from feeding back"),
+    ] = "nothing"
     #: What the device draws at first: a cold lamp some ten times its current, a motor six (rules of thumb).
-    inrush_A: NotNegative | None = None
+    inrush_A: Annotated[NotNegative | None, Quantity("A", "inrush", "amps that it draws at first")] = None
 
 
 Link = Annotated[
@@ -145,7 +175,7 @@ ENDS = ("output", "fan")
 class Design(Record):
     """The path as a flat list of links; order is the order of the outline."""
 
-    links: tuple[Link, ...] = ()
+    links: Annotated[tuple[Link, ...], Quantity("", "links")] = ()
 
     def link(self, link_id: str) -> Link:
         """The link with this id; KeyError when there is none."""

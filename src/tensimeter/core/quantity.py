@@ -7,7 +7,7 @@ a decimal comma, `4k7`, `16awg`, `0.75mm2`, `OL`.
 import math
 import re
 
-from quantiphy import Measurand, UnitConversion
+from quantiphy import Quantity, UnitConversion
 
 from tensimeter.core.errors import UserError
 
@@ -116,7 +116,7 @@ def _split(text: str) -> tuple[float, str]:
         value = float(number.group())
         return (value / 100 if tail == "%" else value), _UNITS[tail]
     try:
-        quantity = Measurand(number.group() + tail)
+        quantity = Quantity(number.group() + tail)
     except ValueError as error:
         raise UserError(f"“{text.strip()}” is not a number with a unit that is known.") from error
     if quantity.units not in _UNITS:
@@ -145,7 +145,7 @@ def show(value: float | None, unit: str, digits: int = 3) -> str:
         return localised(f"{scaled:.{digits}g} {symbol}".replace("-", "−"))
     if value == 0:
         return f"0 {symbol}"
-    text = Measurand(value, symbol).render(prec=digits - 1, form="si", strip_zeros=True)
+    text = Quantity(value, symbol).render(prec=digits - 1, form="si", strip_zeros=True)
     # A prefix stands right before the unit; the font has the micro sign.
     return localised(re.sub(r"(?<=\d )u", "µ", text).replace("-", "−"))
 

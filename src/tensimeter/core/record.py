@@ -8,20 +8,36 @@ import itertools
 from typing import Annotated, Final, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationInfo, model_validator
+from pydantic.config import JsonDict
 
 #: Validation context in which fields that are not known are kept: those of a newer program's job.
 WITH_UNKNOWN: Final = {"unknown": True}
+
+
+def _said_of_all(schema: JsonDict) -> None:
+    """What the JSON Schema says of every record alike."""
+    schema["additionalProperties"] = False
+    properties = schema.get("properties")
+    for name, words in _OF_ALL.items():
+        one = properties.get(name) if isinstance(properties, dict) else None
+        if isinstance(one, dict):
+            one.setdefault("description", words)
+
+
+#: Fields that mean the same wherever they stand.
+_OF_ALL: Final = {
+    "id": "a short word by which others name it",
+    "kind": "which kind it is of",
+    "format": "major of the format; an older program refuses a higher one",
+    "minor": "minor of the format; a higher one may hold fields that are not known",
+}
 
 
 class Record(BaseModel):
     """Base of everything in a job: frozen, no NaN, no field it does not know but those of a newer minor."""
 
     model_config = ConfigDict(
-        frozen=True,
-        extra="allow",
-        allow_inf_nan=False,
-        defer_build=True,
-        json_schema_extra={"additionalProperties": False},
+        frozen=True, extra="allow", allow_inf_nan=False, defer_build=True, json_schema_extra=_said_of_all
     )
 
     def with_fields(self, **fields: object) -> Self:

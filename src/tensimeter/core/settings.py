@@ -4,65 +4,91 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.record import Fraction, NotNegative, Positive, Record
 
 
 class BoxRecord(Record):
     """The inside of the box in mm; `cable_mm` is kept free at the side where cables leave."""
 
-    length_mm: Positive = 200.0
-    width_mm: Positive = 150.0
-    height_mm: Positive = 80.0
-    cable_mm: NotNegative = 30.0
-    metal: bool = True
-    gap_mm: NotNegative = 5.0
+    length_mm: Annotated[Positive, Quantity("mm", "length", "inside, along")] = 200.0
+    width_mm: Annotated[Positive, Quantity("mm", "width", "inside, across")] = 150.0
+    height_mm: Annotated[Positive, Quantity("mm", "height", "inside, up")] = 80.0
+    cable_mm: Annotated[NotNegative, Quantity("mm", "cable", "kept free where cables leave")] = 30.0
+    metal: Annotated[bool, Quantity("", "metal", "the box is metal, and so is earthed")] = True
+    gap_mm: Annotated[NotNegative, Quantity("mm", "gap", "kept free around each part")] = 5.0
 
 
 class Settings(Record):
     """Where the supply is used."""
 
-    mains_V: Positive = 230.0
-    mains_Hz: Positive = 50.0
-    ambient_C: Annotated[float, Field(ge=-273.15, le=1e4)] = 20.0
+    mains_V: Annotated[Positive, Quantity("V", "mains", "nominal volts of the mains")] = 230.0
+    mains_Hz: Annotated[Positive, Quantity("Hz", "mains", "frequency of the mains")] = 50.0
+    ambient_C: Annotated[
+        float, Field(ge=-273.15, le=1e4), Quantity("°C", "ambient", "temperature of the room")
+    ] = 20.0
     #: Rise of the air inside the box for each watt that is lost in it, K/W; 0: open on the bench.
-    box_K_W: NotNegative = 0.0
+    box_K_W: Annotated[
+        NotNegative,
+        Quantity("K/W", "air inside, box", "air inside above the room for each watt lost; 0: open"),
+    ] = 0.0
     #: What a ready-made supply of the kind would cost, in own money.
-    ready_made: NotNegative | None = None
-    box: BoxRecord | None = None
+    ready_made: Annotated[
+        NotNegative | None, Quantity("", "a ready-made one, own money", "what a ready-made one would cost")
+    ] = None
+    box: Annotated[BoxRecord | None, Quantity("", "box", "the inside of the box")] = None
     #: Used where rain, dew and the sun reach it.
-    outdoors: bool = False
+    outdoors: Annotated[bool, Quantity("", "outdoors", "used where rain and sun reach it")] = False
 
 
 class Spread(Record):
     """How far parts stray from their figures, as fractions; rules of thumb, to be changed."""
 
-    source_ohm: Fraction = 0.3
-    wire_ohm: Fraction = 0.05
-    contact_ohm: Fraction = 0.5
-    fuse_ohm: Fraction = 0.2
-    loss: Fraction = 0.2
+    source_ohm: Annotated[Fraction, Quantity("%", "sources' ohms")] = 0.3
+    wire_ohm: Annotated[Fraction, Quantity("%", "wires' ohms")] = 0.05
+    contact_ohm: Annotated[Fraction, Quantity("Ω", "contact", "one contact")] = 0.5
+    fuse_ohm: Annotated[Fraction, Quantity("%", "fuses' ohms")] = 0.2
+    loss: Annotated[Fraction, Quantity("%", "converters' losses")] = 0.2
 
 
 class Policy(Record):
     """The schools the builder follows; each choice and its reason stand in core.policies."""
 
-    donor_share: Annotated[float, Field(ge=0.01, le=1)] = 0.8
-    fuse_share: Annotated[float, Field(ge=0.01, le=1)] = 0.75
-    reference: Literal["floating", "negative_bonded"] = "floating"
-    protection: Literal["fuse", "electronic", "both"] = "both"
-    aim: Literal["terminals", "far_end"] = "terminals"
-    after_overload: Literal["as_unit", "goes_on", "off_until_reset"] = "as_unit"
-    after_heat: Literal["stay_off", "restart"] = "stay_off"
-    fan: Literal["always", "threshold", "steps", "proportional"] = "steps"
-    test_load: Literal["what_is_there", "resistors", "electronic", "real_device"] = "what_is_there"
-    short_circuit: Literal["through_resistor", "straight"] = "through_resistor"
-    donor_case: Literal["closed", "opened"] = "closed"
-    harness: Literal["breakout", "cut"] = "breakout"
-    spare_wires: Literal["insulated", "cut_at_board"] = "insulated"
-    insulation: Literal["hardware", "tape"] = "hardware"
-    first_power: Literal["behind_limit", "straight"] = "behind_limit"
-    trusted: Literal["best_known", "display", "load", "third_meter"] = "best_known"
-    display_off: Literal["per_case", "better_parts", "constant", "live_with_it"] = "per_case"
-    proven_when: Literal["settled", "moments", "two_hours"] = "settled"
-    charging: Literal["with_limits", "never"] = "with_limits"
-    spread: Spread = Field(default_factory=Spread)
+    donor_share: Annotated[float, Field(ge=0.01, le=1), Quantity("%", "donors run at")] = 0.8
+    fuse_share: Annotated[float, Field(ge=0.01, le=1), Quantity("%", "fuses run at")] = 0.75
+    reference: Annotated[
+        Literal["floating", "negative_bonded"], Quantity("", "reference", "what the output is joined to")
+    ] = "floating"
+    protection: Annotated[Literal["fuse", "electronic", "both"], Quantity("", "protection")] = "both"
+    aim: Annotated[
+        Literal["terminals", "far_end"], Quantity("", "aim", "where the volts are meant to be right")
+    ] = "terminals"
+    after_overload: Annotated[
+        Literal["as_unit", "goes_on", "off_until_reset"], Quantity("", "after overload")
+    ] = "as_unit"
+    after_heat: Annotated[Literal["stay_off", "restart"], Quantity("", "after heat")] = "stay_off"
+    fan: Annotated[Literal["always", "threshold", "steps", "proportional"], Quantity("", "fan")] = "steps"
+    test_load: Annotated[
+        Literal["what_is_there", "resistors", "electronic", "real_device"], Quantity("", "test load")
+    ] = "what_is_there"
+    short_circuit: Annotated[Literal["through_resistor", "straight"], Quantity("", "short circuit")] = (
+        "through_resistor"
+    )
+    donor_case: Annotated[Literal["closed", "opened"], Quantity("", "donor case")] = "closed"
+    harness: Annotated[Literal["breakout", "cut"], Quantity("", "harness")] = "breakout"
+    spare_wires: Annotated[Literal["insulated", "cut_at_board"], Quantity("", "spare wires")] = "insulated"
+    insulation: Annotated[Literal["hardware", "tape"], Quantity("", "insulation")] = "hardware"
+    first_power: Annotated[Literal["behind_limit", "straight"], Quantity("", "first power")] = "behind_limit"
+    trusted: Annotated[Literal["best_known", "display", "load", "third_meter"], Quantity("", "trusted")] = (
+        "best_known"
+    )
+    display_off: Annotated[
+        Literal["per_case", "better_parts", "constant", "live_with_it"], Quantity("", "display off")
+    ] = "per_case"
+    proven_when: Annotated[Literal["settled", "moments", "two_hours"], Quantity("", "proven when")] = (
+        "settled"
+    )
+    charging: Annotated[Literal["with_limits", "never"], Quantity("", "charging")] = "with_limits"
+    spread: Annotated[Spread, Quantity("", "how far parts stray, rules of thumb")] = Field(
+        default_factory=Spread
+    )

@@ -5,8 +5,9 @@ out in the valleys before the top of its range. All names, labels and figures ar
 """
 
 from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.model.heat_tests import OverTemperature
 from tensimeter.core.model.job import Campaign, Job
-from tensimeter.core.model.tests import LoadRegulation, OverTemperature
+from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.parts.converter import Converter
 from tensimeter.core.parts.fan import Fan
 from tensimeter.core.parts.fuse import FusePart

@@ -6,8 +6,9 @@ All names, labels and figures are invented.
 from dataclasses import replace
 
 from tensimeter.core.analysis.current_limit import LimitKind
+from tensimeter.core.model.heat_tests import Soak
 from tensimeter.core.model.job import Campaign, Job
-from tensimeter.core.model.tests import LoadRegulation, Soak
+from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.parts.converter import Converter
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.figures import HotPoint

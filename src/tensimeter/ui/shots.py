@@ -10,7 +10,7 @@ from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.model.edits import changed, readings_first, with_test
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Changed
+from tensimeter.core.model.test_record import Changed
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.generator import generated
 from tensimeter.demo.library import demo_job, stand_ins

@@ -9,11 +9,13 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Annotated
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from tensimeter.core.derivation import Derivation, Input
+from tensimeter.core.described import Quantity
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import show
 
@@ -44,10 +46,10 @@ class Accuracy(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
-    of_reading: float = Field(ge=0, le=1)
-    counts: float = Field(default=0.0, ge=0)
-    resolution: float = Field(gt=0)
-    noise_counts: float = Field(default=0.5, ge=0)
+    of_reading: Annotated[float, Field(ge=0, le=1), Quantity("%", "of reading", "share of what it reads")]
+    counts: Annotated[float, Field(ge=0), Quantity("", "counts", "last digits beside that")] = 0.0
+    resolution: Annotated[float, Field(gt=0), Quantity("", "resolution", "value of the last digit")]
+    noise_counts: Annotated[float, Field(ge=0), Quantity("", "noise", "scatter in last digits, rms")] = 0.5
 
     @property
     def offset(self) -> float:

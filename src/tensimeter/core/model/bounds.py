@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.model.tests import TestRecord
+from tensimeter.core.model.test_record import TestRecord
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.path import Design
 

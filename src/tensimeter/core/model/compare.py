@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from tensimeter.core.model.words import field_text, field_words
+from tensimeter.core.described import described
 from tensimeter.core.parts.registry import Part
 
 #: Not compared: they say which one it is, not what it is.
@@ -32,9 +32,9 @@ def beside(first: Part, second: Part) -> list[Row]:
     for name in type(first).model_fields:
         if name in _OWN:
             continue
-        words, unit = field_words(name)
-        a, b = (field_text(getattr(part, name), unit) or "not known" for part in (first, second))
-        rows.append(Row(name, words, unit, a, b))
+        what = described(type(first), name)
+        a, b = (what.text(getattr(part, name)) or "not known" for part in (first, second))
+        rows.append(Row(name, what.words, what.unit, a, b))
     return sorted(rows, key=lambda row: not row.differs)
 
 

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.bounds import must_be_bounded
 from tensimeter.core.model.migrations import MINOR, migrated
@@ -18,50 +19,50 @@ from tensimeter.core.settings import Policy, Settings
 class Colours(Record):
     """Wires' colours by what they carry: the builder's own scheme."""
 
-    plus: str = "red"
-    minus: str = "black"
-    middle: str = "orange"
-    earth: str = "green-yellow"
-    live: str = "brown"
-    neutral: str = "blue"
-    supply: str = "yellow"
+    plus: Annotated[str, Quantity("", "plus")] = "red"
+    minus: Annotated[str, Quantity("", "minus")] = "black"
+    middle: Annotated[str, Quantity("", "middle")] = "orange"
+    earth: Annotated[str, Quantity("", "earth")] = "green-yellow"
+    live: Annotated[str, Quantity("", "live")] = "brown"
+    neutral: Annotated[str, Quantity("", "neutral")] = "blue"
+    supply: Annotated[str, Quantity("", "supply")] = "yellow"
 
 
 class WireChoice(Record):
     """What the builder decides of one wire: its cut length, whether it is made."""
 
-    wire: Name
-    length_m: Positive | None = None
-    made: bool = False
+    wire: Annotated[Name, Quantity("", "wire")]
+    length_m: Annotated[Positive | None, Quantity("m", "length", "length of one leg")] = None
+    made: Annotated[bool, Quantity("", "made")] = False
 
 
 class Pulled(Record):
     """A connector or wire that was pulled: of what, from where, how it is told apart, whether it is back."""
 
     id: Identifier
-    unit: Name
-    what: Name
-    where: str = ""
-    keyed: bool = False
-    label: str = ""
-    back: bool = False
+    unit: Annotated[Name, Quantity("", "unit")]
+    what: Annotated[Name, Quantity("", "what", "what it is, in words")]
+    where: Annotated[str, Quantity("", "where")] = ""
+    keyed: Annotated[bool, Quantity("", "keyed")] = False
+    label: Annotated[str, Quantity("", "label")] = ""
+    back: Annotated[bool, Quantity("", "back")] = False
 
 
 class Mark(Record):
     """A place on a photo, as shares of its width and height, and what is there."""
 
-    photo: int
-    x: Fraction
-    y: Fraction
-    text: Name
+    photo: Annotated[int, Quantity("", "photo")]
+    x: Annotated[Fraction, Quantity("", "x")]
+    y: Annotated[Fraction, Quantity("", "y")]
+    text: Annotated[Name, Quantity("", "text")]
 
 
 class Adjusted(Record):
     """A trip, a preset or an alarm as it was set, and the reading that showed it."""
 
-    what: Name
-    value: str
-    shown_by: str = ""
+    what: Annotated[Name, Quantity("", "what", "what it is, in words")]
+    value: Annotated[str, Quantity("", "value")]
+    shown_by: Annotated[str, Quantity("", "shown by")] = ""
 
 
 class Assembly(Record):
@@ -70,59 +71,61 @@ class Assembly(Record):
     `already_running`: the supply was not built with this program; it is taken as it stands.
     """
 
-    colours: Colours = Field(default_factory=Colours)
-    wires: tuple[WireChoice, ...] = ()
-    pulled: tuple[Pulled, ...] = ()
-    settings: tuple[Adjusted, ...] = ()
-    marks: tuple[Mark, ...] = ()
-    looked_over: tuple[str, ...] = ()
-    limiter: Literal["bench_limiter", "lamp", "variable_transformer", "none"] = "bench_limiter"
-    already_running: bool = False
+    colours: Annotated[Colours, Quantity("", "colours")] = Field(default_factory=Colours)
+    wires: Annotated[tuple[WireChoice, ...], Quantity("", "wires", "what was decided of each")] = ()
+    pulled: Annotated[tuple[Pulled, ...], Quantity("", "pulled")] = ()
+    settings: Annotated[tuple[Adjusted, ...], Quantity("", "settings")] = ()
+    marks: Annotated[tuple[Mark, ...], Quantity("", "marks")] = ()
+    looked_over: Annotated[tuple[str, ...], Quantity("", "looked over")] = ()
+    limiter: Annotated[
+        Literal["bench_limiter", "lamp", "variable_transformer", "none"], Quantity("", "limiter")
+    ] = "bench_limiter"
+    already_running: Annotated[bool, Quantity("", "already running")] = False
 
 
 class Campaign(Record):
     """Which tests prove the supply, and with what it is measured."""
 
-    tests: tuple[Test, ...] = ()
-    load: Identifier | None = None
+    tests: Annotated[tuple[Test, ...], Quantity("", "tests")] = ()
+    load: Annotated[Identifier | None, Quantity("", "load")] = None
     #: Further loads, for other outputs at the same time.
-    other_loads: tuple[Identifier, ...] = ()
-    voltmeter: Identifier | None = None
-    ammeter: Identifier | None = None
-    thermometer: Identifier | None = None
+    other_loads: Annotated[tuple[Identifier, ...], Quantity("", "other loads")] = ()
+    voltmeter: Annotated[Identifier | None, Quantity("", "voltmeter")] = None
+    ammeter: Annotated[Identifier | None, Quantity("", "ammeter")] = None
+    thermometer: Annotated[Identifier | None, Quantity("", "thermometer")] = None
     #: Where the thermometer's channels sit, in their order; empty: the first on the hottest sink.
-    probes: tuple[Name, ...] = ()
-    oscilloscope: Identifier | None = None
-    line_source: Identifier | None = None
-    clamp: Identifier | None = None
-    wiring: Literal["two-wire", "four-wire"] = "four-wire"
-    sense_lead_ohm: NotNegative = 0.0
-    sense_lead_tolerance: Fraction = 0.1
+    probes: Annotated[tuple[Name, ...], Quantity("", "probes")] = ()
+    oscilloscope: Annotated[Identifier | None, Quantity("", "oscilloscope")] = None
+    line_source: Annotated[Identifier | None, Quantity("", "line source")] = None
+    clamp: Annotated[Identifier | None, Quantity("", "clamp")] = None
+    wiring: Annotated[Literal["two-wire", "four-wire"], Quantity("", "wiring")] = "four-wire"
+    sense_lead_ohm: Annotated[NotNegative, Quantity("Ω", "sense lead")] = 0.0
+    sense_lead_tolerance: Annotated[Fraction, Quantity("", "sense lead tolerance")] = 0.1
 
 
 class Overrule(Record):
     """A hold point that was passed without its reading, and why."""
 
-    hold: Name
-    reason: Annotated[str, Field(min_length=3)]
+    hold: Annotated[Name, Quantity("", "hold")]
+    reason: Annotated[str, Field(min_length=3), Quantity("", "reason")]
 
 
 class Nameplate(Record):
     """What the supply says of itself, before anything is proven."""
 
-    text: str
-    volts: Positive
-    amps: Positive | None = None
-    watts: Positive | None = None
+    text: Annotated[str, Quantity("", "text")]
+    volts: Annotated[Positive, Quantity("", "volts", "volts, or how well it reads them")]
+    amps: Annotated[Positive | None, Quantity("", "amps", "amps, or how well it reads them")] = None
+    watts: Annotated[Positive | None, Quantity("", "watts", "watts, or how well it reads them")] = None
 
 
 class Variant(Record):
     """A design that was set aside, with the stock and policy it was thought with."""
 
-    name: Name
-    design: Design
-    policy: Policy
-    stock: tuple[Part, ...]
+    name: Annotated[Name, Quantity("", "name", "what it is called; links and lists show it")]
+    design: Annotated[Design, Quantity("", "design")]
+    policy: Annotated[Policy, Quantity("", "policy")]
+    stock: Annotated[tuple[Part, ...], Quantity("", "stock")]
 
 
 class Job(Record):
@@ -131,20 +134,20 @@ class Job(Record):
     format: Literal[3] = 3
     #: Of the program that wrote it; a newer one's unknown fields are kept as they are.
     minor: Annotated[int, Field(ge=0)] = MINOR
-    name: Name
+    name: Annotated[Name, Quantity("", "name", "what it is called; links and lists show it")]
     #: Whether everything about it is made up, to try the program out.
-    demo: bool = False
-    place: str = ""
-    nameplate: Nameplate | None = None
-    settings: Settings = Field(default_factory=Settings)
-    stock: tuple[Part, ...] = ()
-    design: Design = Field(default_factory=Design)
-    policy: Policy = Field(default_factory=Policy)
-    campaign: Campaign = Field(default_factory=Campaign)
-    assembly: Assembly = Field(default_factory=Assembly)
-    overruled: tuple[Overrule, ...] = ()
-    variant: Name = "as built"
-    variants: tuple[Variant, ...] = ()
+    demo: Annotated[bool, Quantity("", "demo")] = False
+    place: Annotated[str, Quantity("", "temperature read at", "where its temperature is read")] = ""
+    nameplate: Annotated[Nameplate | None, Quantity("", "nameplate")] = None
+    settings: Annotated[Settings, Quantity("", "settings")] = Field(default_factory=Settings)
+    stock: Annotated[tuple[Part, ...], Quantity("", "stock")] = ()
+    design: Annotated[Design, Quantity("", "design")] = Field(default_factory=Design)
+    policy: Annotated[Policy, Quantity("", "policy")] = Field(default_factory=Policy)
+    campaign: Annotated[Campaign, Quantity("", "campaign")] = Field(default_factory=Campaign)
+    assembly: Annotated[Assembly, Quantity("", "assembly")] = Field(default_factory=Assembly)
+    overruled: Annotated[tuple[Overrule, ...], Quantity("", "overruled")] = ()
+    variant: Annotated[Name, Quantity("", "variant")] = "as built"
+    variants: Annotated[tuple[Variant, ...], Quantity("", "variants")] = ()
 
     def part(self, part_id: str | None) -> Part | None:
         """The part with this id, or None."""

@@ -5,10 +5,11 @@ Volts per cell are the usual ones for the chemistry (rules of thumb; the cell's 
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.derivation import Derivation, Input
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
@@ -66,13 +67,15 @@ class Battery(SourcePart, FedPart):
     fused_at_once: ClassVar[bool] = True
 
     kind: Literal["battery"] = "battery"
-    chemistry: Chemistry = "lead"
-    cells: Count = 6
-    capacity_Ah: Positive
-    resistance_ohm: Positive = 0.02
-    rated_A: Positive
-    board: bool = False
-    board_trip_A: Positive | None = None
+    chemistry: Annotated[Chemistry, Quantity("", "chemistry", "what its cells are of")] = "lead"
+    cells: Annotated[Count, Quantity("", "cells", "cells in series")] = 6
+    capacity_Ah: Annotated[Positive, Quantity("Ah", "capacity", "charge that it holds, at twenty hours")]
+    resistance_ohm: Annotated[Positive, Quantity("Ω", "resistance", "its resistance")] = 0.02
+    rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")]
+    board: Annotated[bool, Quantity("", "protection board", "a protection board is in its path")] = False
+    board_trip_A: Annotated[
+        Positive | None, Quantity("A", "board trip", "amps at which the board lets go")
+    ] = None
 
     @property
     def cell(self) -> Cell:

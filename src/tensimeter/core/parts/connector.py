@@ -1,8 +1,9 @@
 """A plug and socket."""
 
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.path_part import PassivePart
@@ -22,10 +23,10 @@ class Connector(PassivePart):
     link_kind: ClassVar[str] = "connector"
 
     kind: Literal["connector"] = "connector"
-    contacts: Count = 1
-    contact_ohm: NotNegative = 0.003
-    contact_A: Positive
-    rated_V: Positive = 60.0
+    contacts: Annotated[Count, Quantity("", "contacts", "contacts side by side on each leg")] = 1
+    contact_ohm: Annotated[NotNegative, Quantity("Ω", "contact", "one contact")] = 0.003
+    contact_A: Annotated[Positive, Quantity("A", "contact", "amps that one contact carries")]
+    rated_V: Annotated[Positive, Quantity("V", "rated", "volts it is made for")] = 60.0
 
     def summary(self) -> tuple[str, str]:
         return (f"{self.contacts} × {self.contact_A:g} A a leg", f"{show(self.contact_ohm, 'ohm')} a contact")

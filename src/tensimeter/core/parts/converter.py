@@ -6,6 +6,7 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 
 from tensimeter.core.arrays import Figure
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Conversion, Element, Network, Series
 from tensimeter.core.electrical.losses import fit_losses
 from tensimeter.core.measurement.conformity import Band
@@ -30,34 +31,71 @@ class Converter(ConverterPart):
     shelf: ClassVar[str] = "Converters"
 
     kind: Literal["converter"] = "converter"
-    topology: Literal["step_down", "step_up", "both_ways", "linear"] = "step_down"
-    out_min_V: NotNegative = 0.0
-    out_max_V: Positive
-    in_max_V: Positive
-    rated_A: Positive
-    rated_W: Positive | None = None
-    dropout_V: NotNegative = 1.0
-    loss_fixed_W: NotNegative = 0.5
-    loss_per_A: NotNegative = 0.5
-    loss_per_A2: NotNegative = 0.0
-    output_resistance_ohm: NotNegative = 0.0
-    set_tolerance: Fraction = 0.003
+    topology: Annotated[
+        Literal["step_down", "step_up", "both_ways", "linear"],
+        Quantity("", "topology", "how it is wired inside"),
+    ] = "step_down"
+    out_min_V: Annotated[NotNegative, Quantity("V", "out min", "lowest volts it can be set to")] = 0.0
+    out_max_V: Annotated[Positive, Quantity("V", "out max", "highest volts it can be set to")]
+    in_max_V: Annotated[Positive, Quantity("V", "in max", "volts that its input stands")]
+    rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")]
+    rated_W: Annotated[Positive | None, Quantity("W", "rated", "watts on its label, for good")] = None
+    dropout_V: Annotated[NotNegative, Quantity("V", "dropout", "least volts between input and output")] = 1.0
+    loss_fixed_W: Annotated[NotNegative, Quantity("W", "loss fixed", "watts lost without load")] = 0.5
+    loss_per_A: Annotated[NotNegative, Quantity("V", "loss per A", "watts lost for each ampere")] = 0.5
+    loss_per_A2: Annotated[
+        NotNegative, Quantity("Ω", "loss per A²", "watts lost for each ampere squared")
+    ] = 0.0
+    output_resistance_ohm: Annotated[
+        NotNegative, Quantity("Ω", "output resistance", "volts it loses for each ampere")
+    ] = 0.0
+    set_tolerance: Annotated[Fraction, Quantity("%", "set tolerance", "how far its set volts stray")] = 0.003
     #: Input volts at which it begins to run; None: not known.
-    start_V: Positive | None = None
+    start_V: Annotated[
+        Positive | None, Quantity("V", "start", "input volts at which it begins to run; of a fan, to turn")
+    ] = None
     #: Its heat: hot spot above its sink and sink above the air, K per W lost; the sink's capacity.
     #: Of the first, `junction_K_W` lies inside the part; the rest is its mounting, and a probe can see it.
-    switch_K_W: NotNegative | None = None
-    junction_K_W: NotNegative = 0.0
-    case_J_K: Positive = 12.0
-    sink_K_W: Positive | None = None
-    sink_blown_K_W: Positive | None = None
-    sink_J_K: Positive = 100.0
-    hot_limit_C: Positive = 105.0
+    switch_K_W: Annotated[
+        NotNegative | None, Quantity("K/W", "switch", "hot spot above its sink, for each watt lost")
+    ] = None
+    junction_K_W: Annotated[
+        NotNegative,
+        Quantity(
+            "K/W", "of that inside the part", "of that, what lies inside the part; the rest is its mounting"
+        ),
+    ] = 0.0
+    case_J_K: Annotated[Positive, Quantity("J/K", "its case and tab", "heat that its case and tab take")] = (
+        12.0
+    )
+    sink_K_W: Annotated[Positive | None, Quantity("K/W", "sink", "its sink above the air in still air")] = (
+        None
+    )
+    sink_blown_K_W: Annotated[
+        Positive | None, Quantity("K/W", "sink blown", "its sink above the air in a fan’s")
+    ] = None
+    sink_J_K: Annotated[Positive, Quantity("J/K", "sink", "heat that its sink takes")] = 100.0
+    hot_limit_C: Annotated[
+        Positive, Quantity("°C", "hottest it may get", "hottest that its hot spot may get")
+    ] = 105.0
     #: From its sheet, in rising temperature; straight between two points, nothing above the last.
-    hot_derating: Annotated[tuple[HotPoint, ...], Derating] = ()
-    efficiencies: tuple[EfficiencyPoint, ...] = ()
-    feedback: FeedbackDivider | None = None
-    control: PulseControl | None = None
+    hot_derating: Annotated[
+        tuple[HotPoint, ...],
+        Derating,
+        Quantity(
+            "",
+            "derating: °C of its hot spot = A",
+            "amps that it may carry with its hot spot at a temperature",
+        ),
+    ] = ()
+    efficiencies: Annotated[
+        tuple[EfficiencyPoint, ...],
+        Quantity("", "efficiencies", "what was claimed or measured of its efficiency"),
+    ] = ()
+    feedback: Annotated[
+        FeedbackDivider | None, Quantity("", "feedback", "the divider that sets its volts")
+    ] = None
+    control: Annotated[PulseControl | None, Quantity("", "control", "how it is switched")] = None
 
     def summary(self) -> tuple[str, str]:
         words = self.topology.replace("_", "-")

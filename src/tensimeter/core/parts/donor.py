@@ -1,11 +1,12 @@
 """A donor: an AC–DC unit with one output."""
 
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
@@ -51,8 +52,11 @@ _TRIPPED = {
 class DeratingPoint(Record):
     """What share of its rating a unit gives at a temperature of the air around it."""
 
-    air_C: float = 50.0
-    share: Fraction = 1.0
+    air_C: Annotated[float, Quantity("°C", "air", "temperature of the air around it")] = 50.0
+    share: Annotated[
+        Fraction,
+        Quantity("%", "at this share of full load", "share of what it is rated for, or of full load"),
+    ] = 1.0
 
 
 class Donor(SourcePart):
@@ -74,23 +78,45 @@ class Donor(SourcePart):
     shared_label: ClassVar[bool] = True
 
     kind: Literal["donor"] = "donor"
-    family: Literal["enclosed", "server", "brick"] = "enclosed"
-    no_load_V: Positive
-    tolerance: Fraction = 0.01
-    output_resistance_ohm: NotNegative = 0.0
-    rated_A: Positive
-    rated_W: Positive
-    limit_A: Positive | None = None
-    beyond: BeyondLimit = "hiccup"
-    trip_V: Positive | None = None
-    efficiency: Efficiency = 0.85
-    bonded: bool = False
-    minimum_A: NotNegative = 0.0
+    family: Annotated[
+        Literal["enclosed", "server", "brick"],
+        Quantity("", "family", "how it is built: enclosed, a server unit, a brick"),
+    ] = "enclosed"
+    no_load_V: Annotated[Positive, Quantity("V", "no load", "read with nothing connected")]
+    tolerance: Annotated[Fraction, Quantity("%", "tolerance", "how far its volts may stray")] = 0.01
+    output_resistance_ohm: Annotated[
+        NotNegative, Quantity("Ω", "output resistance", "volts it loses for each ampere")
+    ] = 0.0
+    rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")]
+    rated_W: Annotated[Positive, Quantity("W", "rated", "watts on its label, for good")]
+    limit_A: Annotated[
+        Positive | None, Quantity("A", "limit", "amps where it acts beyond its rating; empty where not known")
+    ] = None
+    beyond: Annotated[BeyondLimit, Quantity("", "beyond its limit", "what it does past its limit")] = "hiccup"
+    trip_V: Annotated[Positive | None, Quantity("V", "trip", "volts at which it switches itself off")] = None
+    efficiency: Annotated[Efficiency, Quantity("%", "efficiency", "share of the input that comes out")] = 0.85
+    bonded: Annotated[bool, Quantity("", "negative joined to case", "its negative meets its case inside")] = (
+        False
+    )
+    minimum_A: Annotated[
+        NotNegative, Quantity("A", "minimum", "amps it must be loaded with to keep its volts")
+    ] = 0.0
     #: Its mains-side reservoir, where it was read off an opened unit.
-    bulk_F: Positive | None = None
-    standby_V: Positive | None = None
+    bulk_F: Annotated[
+        Positive | None, Quantity("F", "bulk", "its reservoir on the mains side, read off an opened unit")
+    ] = None
+    standby_V: Annotated[
+        Positive | None, Quantity("V", "standby", "volts at a pin whenever it is plugged in")
+    ] = None
     #: From its sheet, in rising temperature; straight between two points, nothing above the last.
-    derating: tuple[DeratingPoint, ...] = ()
+    derating: Annotated[
+        tuple[DeratingPoint, ...],
+        Quantity(
+            "",
+            "derating: °C of the air = % of its rating",
+            "what share it gives at a temperature of the air around it",
+        ),
+    ] = ()
 
     def summary(self) -> tuple[str, str]:
         family = "" if self.family == "enclosed" else f"{self.family}, "

@@ -1,7 +1,8 @@
 """An electronic load."""
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.record import NotNegative, Positive
@@ -13,14 +14,20 @@ class ElectronicLoad(SetLoad):
     shelf: ClassVar[str] = "Test loads"
 
     kind: Literal["load"] = "load"
-    max_V: Positive
-    max_A: Positive
-    max_W: Positive
-    on_ohm: NotNegative = 0.03
-    volts: Accuracy
-    amps: Accuracy
-    modes: tuple[Literal["CC", "CR", "CP", "CV"], ...] = ("CC",)
-    watchdog: bool = False
+    max_V: Annotated[Positive, Quantity("V", "max", "most volts it stands")]
+    max_A: Annotated[Positive, Quantity("A", "max", "most amps it sinks")]
+    max_W: Annotated[Positive, Quantity("W", "max", "most watts it sinks")]
+    on_ohm: Annotated[
+        NotNegative, Quantity("Ω", "on", "its resistance when fully on: it sets the lowest volts")
+    ] = 0.03
+    volts: Annotated[Accuracy, Quantity("", "volts", "volts, or how well it reads them")]
+    amps: Annotated[Accuracy, Quantity("", "amps", "amps, or how well it reads them")]
+    modes: Annotated[
+        tuple[Literal["CC", "CR", "CP", "CV"], ...], Quantity("", "modes", "what it can hold constant")
+    ] = ("CC",)
+    watchdog: Annotated[bool, Quantity("", "watchdog", "it switches itself off when nobody speaks to it")] = (
+        False
+    )
 
     def summary(self) -> tuple[str, str]:
         guard = "has a watchdog" if self.watchdog else "no watchdog"

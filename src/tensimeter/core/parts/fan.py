@@ -1,8 +1,9 @@
 """A fan."""
 
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import CurrentSink
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.parts.limit import Limit, limit
@@ -22,11 +23,15 @@ class Fan(BlowerPart):
     in_wall: ClassVar[bool] = True
 
     kind: Literal["fan"] = "fan"
-    rated_V: Positive = 12.0
-    rated_A: Positive = 0.15
-    start_V: Positive = 5.0
-    flow_m3_h: Positive = 40.0
-    loudness_dB: Positive | None = None
+    rated_V: Annotated[Positive, Quantity("V", "rated", "volts it is made for")] = 12.0
+    rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")] = 0.15
+    start_V: Annotated[
+        Positive, Quantity("V", "start", "input volts at which it begins to run; of a fan, to turn")
+    ] = 5.0
+    flow_m3_h: Annotated[Positive, Quantity("m³/h", "flow", "air it moves at its rated volts")] = 40.0
+    loudness_dB: Annotated[
+        Positive | None, Quantity("dB", "loudness", "how loud it is at its rated volts")
+    ] = None
 
     def summary(self) -> tuple[str, str]:
         return (

@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.record import Efficiency, NotNegative, Positive, Record
 
@@ -11,41 +12,41 @@ from tensimeter.core.record import Efficiency, NotNegative, Positive, Record
 class EfficiencyPoint(Record):
     """One claim or measurement: at these output volts and amps this share of the input comes out."""
 
-    out_V: Positive
-    out_A: Positive
-    efficiency: Efficiency
+    out_V: Annotated[Positive, Quantity("V", "out", "volts at the output then")]
+    out_A: Annotated[Positive, Quantity("A", "out", "amps at the output then")]
+    efficiency: Annotated[Efficiency, Quantity("%", "efficiency", "share of the input that comes out")]
 
 
 class HotPoint(Record):
     """What a part may carry with its hot spot at a temperature."""
 
-    hot_C: float
-    amps: NotNegative
+    hot_C: Annotated[float, Quantity("°C", "hot", "temperature of the hot spot")]
+    amps: Annotated[NotNegative, Quantity("", "amps", "amps, or how well it reads them")]
 
 
 class FeedbackDivider(Record):
     """The divider that sets a converter: V = Vref·(1 + upper/lower), with what may be added to it."""
 
-    reference_V: Positive = 1.25
-    upper_ohm: Positive = 2200.0
-    lower_ohm: Positive = 240.0
-    pot_ohm: NotNegative = 0.0
-    trip_V: Positive | None = None
+    reference_V: Annotated[Positive, Quantity("V", "reference", "what its reference holds")] = 1.25
+    upper_ohm: Annotated[Positive, Quantity("Ω", "upper", "upper leg of the divider")] = 2200.0
+    lower_ohm: Annotated[Positive, Quantity("Ω", "lower", "lower leg of the divider")] = 240.0
+    pot_ohm: Annotated[NotNegative, Quantity("Ω", "pot", "a potentiometer in the divider")] = 0.0
+    trip_V: Annotated[Positive | None, Quantity("V", "trip", "volts at which it switches itself off")] = None
 
 
 class PulseControl(Record):
     """A set-point that a controller makes of filtered pulses."""
 
-    supply_V: Positive = 3.3
-    pulse_Hz: Positive = 1000.0
-    bits: Annotated[int, Field(ge=1, le=24)] = 10
-    filter_ohm: Positive = 10e3
-    filter_F: Positive = 10e-6
+    supply_V: Annotated[Positive, Quantity("V", "supply", "what the pulses are made of")] = 3.3
+    pulse_Hz: Annotated[Positive, Quantity("Hz", "pulse", "pulses a second")] = 1000.0
+    bits: Annotated[int, Field(ge=1, le=24), Quantity("", "bits", "steps of the pulses’ width")] = 10
+    filter_ohm: Annotated[Positive, Quantity("Ω", "filter", "the filter’s resistor")] = 10e3
+    filter_F: Annotated[Positive, Quantity("F", "filter", "the filter’s capacitor")] = 10e-6
 
 
 class MeterRange(Record):
     """One range of a meter: the quantity it reads, its end, and its accuracy there."""
 
-    quantity: Literal["V", "A", "ohm"]
-    full_scale: Positive
-    accuracy: Accuracy
+    quantity: Annotated[Literal["V", "A", "ohm"], Quantity("", "quantity", "what it reads")]
+    full_scale: Annotated[Positive, Quantity("", "full scale", "end of the range")]
+    accuracy: Annotated[Accuracy, Quantity("", "accuracy", "how far a reading may be off")]

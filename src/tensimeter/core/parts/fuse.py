@@ -1,9 +1,10 @@
 """A fuse with its holder."""
 
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from tensimeter.core.derivation import Derivation, Input
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.fuse import CERTAIN_TO_BLOW, TYPICAL_DROP_V, continuous_A
 from tensimeter.core.measurement.conformity import Band
@@ -26,12 +27,14 @@ class FusePart(OvercurrentPart):
     link_kind: ClassVar[str] = "fuse"
 
     kind: Literal["fuse"] = "fuse"
-    rated_A: Positive
-    rated_V: Positive = 58.0
-    speed: Literal["fast", "slow"] = "slow"
+    rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")]
+    rated_V: Annotated[Positive, Quantity("V", "rated", "volts it is made for")] = 58.0
+    speed: Annotated[Literal["fast", "slow"], Quantity("", "speed", "how soon it blows")] = "slow"
     #: What it can break at its volts; None: not known.
-    breaking_A: Positive | None = None
-    resistance_ohm: Positive | None = None
+    breaking_A: Annotated[
+        Positive | None, Quantity("A", "breaking", "amps that it can break at its volts")
+    ] = None
+    resistance_ohm: Annotated[Positive | None, Quantity("Ω", "resistance", "its resistance")] = None
 
     def summary(self) -> tuple[str, str]:
         return f"{self.rated_A:g} A {self.speed}", f"breaks {self.rated_V:g} V DC"

@@ -1,7 +1,8 @@
 """A heat sink."""
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.parts.converter_part import SinkPart
 from tensimeter.core.record import Positive
 from tensimeter.core.thermal.heatsink import SinkFigures
@@ -13,9 +14,13 @@ class HeatSink(SinkPart):
     shelf: ClassVar[str] = "Panel meters, fans, heat sinks"
 
     kind: Literal["heat_sink"] = "heat_sink"
-    still_K_W: Positive
-    blown_K_W: Positive | None = None
-    capacity_J_K: Positive = 200.0
+    still_K_W: Annotated[Positive, Quantity("K/W", "still", "above the air for each watt, in still air")]
+    blown_K_W: Annotated[
+        Positive | None, Quantity("K/W", "blown", "above the air for each watt, with a fan")
+    ] = None
+    capacity_J_K: Annotated[
+        Positive, Quantity("J/K", "capacity", "heat that it takes to get a kelvin warmer")
+    ] = 200.0
 
     def summary(self) -> tuple[str, str]:
         second = f"{self.blown_K_W:g} K/W with a fan" if self.blown_K_W else f"{self.capacity_J_K:g} J/K"

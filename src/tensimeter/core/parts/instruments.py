@@ -2,8 +2,9 @@
 
 import math
 from functools import lru_cache
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.parts.figures import MeterRange
 from tensimeter.core.parts.instrument_part import (
@@ -24,7 +25,7 @@ class Multimeter(VoltMeter):
     lists: ClassVar[dict[str, str]] = {"ranges": "range"}
 
     kind: Literal["meter"] = "meter"
-    ranges: tuple[MeterRange, ...]
+    ranges: Annotated[tuple[MeterRange, ...], Quantity("", "ranges", "its ranges, each with its accuracy")]
 
     def range_for(self, quantity: str, value: float) -> MeterRange | None:
         """The finest range that can show the value, or None."""
@@ -59,10 +60,12 @@ class Thermometer(TemperatureMeter):
     shelf: ClassVar[str] = "Instruments"
 
     kind: Literal["thermometer"] = "thermometer"
-    accuracy_K: Positive = 1.0
-    resolution_K: Positive = 0.1
-    channels: Count = 1
-    lag_s: NotNegative = 0.0
+    accuracy_K: Annotated[Positive, Quantity("K", "accuracy", "how far a temperature may be off")] = 1.0
+    resolution_K: Annotated[Positive, Quantity("K", "resolution", "the smallest step it shows")] = 0.1
+    channels: Annotated[Count, Quantity("", "channels", "probes at once")] = 1
+    lag_s: Annotated[
+        NotNegative, Quantity("s", "its probe's time constant", "how slowly its probe follows")
+    ] = 0.0
 
     def summary(self) -> tuple[str, str]:
         return f"± {self.accuracy_K:g} K", f"shows {self.resolution_K:g} K"
@@ -83,13 +86,17 @@ class Oscilloscope(WaveformRecorder):
     shelf: ClassVar[str] = "Instruments"
 
     kind: Literal["oscilloscope"] = "oscilloscope"
-    bandwidth_Hz: Positive = 20e6
-    sample_Hz: Positive = 100e6
-    samples: Positive = 10_000
-    step_V: Positive = 0.001
+    bandwidth_Hz: Annotated[Positive, Quantity("Hz", "bandwidth", "fastest that it follows")] = 20e6
+    sample_Hz: Annotated[Positive, Quantity("Hz", "sample", "samples a second")] = 100e6
+    samples: Annotated[Positive, Quantity("", "samples", "samples it keeps")] = 10_000
+    step_V: Annotated[Positive, Quantity("V", "step", "its digitiser’s step on the finest range")] = 0.001
     #: Error of its gain as a share; 3 % is a rule of thumb for a small one.
-    gain_share: Fraction = 0.03
-    earthed: bool = True
+    gain_share: Annotated[
+        Fraction, Quantity("", "gain share", "error of its gain; 3 % is a rule of thumb")
+    ] = 0.03
+    earthed: Annotated[
+        bool, Quantity("", "negative joined to earth", "joined to earth: a clip, or a negative")
+    ] = True
 
     def summary(self) -> tuple[str, str]:
         rates = f"{show(self.bandwidth_Hz, 'Hz')}  {show(self.sample_Hz, '')}/s"
@@ -111,8 +118,8 @@ class Clamp(CurrentClamp):
     shelf: ClassVar[str] = "Instruments"
 
     kind: Literal["clamp"] = "clamp"
-    most_A: Positive
-    amps: Accuracy
+    most_A: Annotated[Positive, Quantity("A", "most", "most amps")]
+    amps: Annotated[Accuracy, Quantity("", "amps", "amps, or how well it reads them")]
 
     def summary(self) -> tuple[str, str]:
         return f"to {self.most_A:g} A", self.amps.text()
@@ -133,10 +140,10 @@ class LineSource(LineFeeder):
     shelf: ClassVar[str] = "Instruments"
 
     kind: Literal["line-source"] = "line-source"
-    most_V: Positive = 260.0
-    most_W: Positive = 500.0
-    isolates: bool = False
-    watts: Accuracy | None = None
+    most_V: Annotated[Positive, Quantity("V", "most", "most volts")] = 260.0
+    most_W: Annotated[Positive, Quantity("W", "most", "most watts")] = 500.0
+    isolates: Annotated[bool, Quantity("", "isolates", "its output is apart from the mains")] = False
+    watts: Annotated[Accuracy | None, Quantity("", "watts", "watts, or how well it reads them")] = None
 
     def summary(self) -> tuple[str, str]:
         return f"to {self.most_V:g} V", f"{self.most_W:g} W"

@@ -1,8 +1,9 @@
 """Leads, and wire by the metre."""
 
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical import wire
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.measurement.conformity import Band
@@ -35,11 +36,15 @@ class LeadPart(WirePart):
     link_kind: ClassVar[str] = "lead"
 
     kind: Literal["lead"] = "lead"
-    length_m: NotNegative
-    area_mm2: Positive
-    contact_ohm: NotNegative = 0.001
-    insulation_C: Positive = 70.0
-    measured_ohm: Positive | None = None
+    length_m: Annotated[NotNegative, Quantity("m", "length", "length of one leg")]
+    area_mm2: Annotated[Positive, Quantity("mm²", "area", "copper of one conductor")]
+    contact_ohm: Annotated[NotNegative, Quantity("Ω", "contact", "one contact")] = 0.001
+    insulation_C: Annotated[Positive, Quantity("°C", "insulation", "hottest that the insulation may get")] = (
+        70.0
+    )
+    measured_ohm: Annotated[
+        Positive | None, Quantity("Ω", "measured", "both legs with their contacts, as measured")
+    ] = None
 
     def summary(self) -> tuple[str, str]:
         measured = f"{show(self.measured_ohm, 'ohm')} measured" if self.measured_ohm else ""
@@ -88,9 +93,11 @@ class Wire(WirePart):
     link_kind: ClassVar[str] = "lead"
 
     kind: Literal["wire"] = "wire"
-    area_mm2: Positive
-    insulation_C: Positive = 70.0
-    contact_ohm: NotNegative = 0.001
+    area_mm2: Annotated[Positive, Quantity("mm²", "area", "copper of one conductor")]
+    insulation_C: Annotated[Positive, Quantity("°C", "insulation", "hottest that the insulation may get")] = (
+        70.0
+    )
+    contact_ohm: Annotated[NotNegative, Quantity("Ω", "contact", "one contact")] = 0.001
 
     def summary(self) -> tuple[str, str]:
         return f"{self.area_mm2:.3g} mm²", f"insulation to {self.insulation_C:g} °C"

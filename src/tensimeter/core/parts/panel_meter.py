@@ -1,8 +1,9 @@
 """A built-in meter."""
 
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.notice import Notice
@@ -23,15 +24,17 @@ class PanelMeter(InlineMeter):
     in_wall: ClassVar[bool] = True
 
     kind: Literal["panel_meter"] = "panel_meter"
-    reads_V: Positive
-    reads_A: Positive
-    shunt_ohm: NotNegative = 0.005
-    shunt_in: Literal["negative", "positive"] = "negative"
-    supply_min_V: NotNegative = 4.5
-    supply_max_V: Positive = 30.0
-    draws_A: NotNegative = 0.02
-    volts: Accuracy
-    amps: Accuracy
+    reads_V: Annotated[Positive, Quantity("V", "reads", "end of its range of volts")]
+    reads_A: Annotated[Positive, Quantity("A", "reads", "end of its range of amps")]
+    shunt_ohm: Annotated[NotNegative, Quantity("Ω", "shunt", "its shunt")] = 0.005
+    shunt_in: Annotated[
+        Literal["negative", "positive"], Quantity("", "shunt in", "which leg its shunt sits in")
+    ] = "negative"
+    supply_min_V: Annotated[NotNegative, Quantity("V", "supply min", "least volts that it runs from")] = 4.5
+    supply_max_V: Annotated[Positive, Quantity("V", "supply max", "most volts that it runs from")] = 30.0
+    draws_A: Annotated[NotNegative, Quantity("A", "draws", "what it draws")] = 0.02
+    volts: Annotated[Accuracy, Quantity("", "volts", "volts, or how well it reads them")]
+    amps: Annotated[Accuracy, Quantity("", "amps", "amps, or how well it reads them")]
 
     def summary(self) -> tuple[str, str]:
         return (

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from pydantic import Field
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.record import Condition, Count, Identifier, Name, NotNegative, Origin, Positive, Record
 
 
@@ -28,17 +29,34 @@ class PartRecord(Record, ABC):
     cased: ClassVar[bool] = False
 
     id: Identifier
-    name: Name
-    condition: Condition = "untested"
-    cost: NotNegative | None = None
-    note: str = ""
-    count: Count = 1
-    doubt: Annotated[float, Field(ge=0, lt=1)] = 0.0
-    size_mm: tuple[Positive, Positive, Positive] | None = None
+    name: Annotated[Name, Quantity("", "name", "what it is called; links and lists show it")]
+    condition: Annotated[Condition, Quantity("", "condition", "what is known of its state")] = "untested"
+    cost: Annotated[NotNegative | None, Quantity("", "cost, own money", "what one of it cost")] = None
+    note: Annotated[str, Quantity("", "note", "anything to remember")] = ""
+    count: Annotated[Count, Quantity("", "count", "how many of it there are")] = 1
+    doubt: Annotated[
+        float,
+        Field(ge=0, lt=1),
+        Quantity(
+            "%",
+            "held below the label",
+            "how far its ratings are held below the label because they are not believed",
+        ),
+    ] = 0.0
+    size_mm: Annotated[
+        tuple[Positive, Positive, Positive] | None, Quantity("mm", "size", "length, width and height")
+    ] = None
     #: Its case has been opened; what the meter said from its output to its case (None: not measured).
-    opened: bool = False
-    isolation_ohm: Positive | None = None
-    origins: dict[str, Origin] = Field(default_factory=dict)
+    opened: Annotated[
+        bool, Quantity("", "its case was opened", "its case has been opened, so its mains side can be met")
+    ] = False
+    isolation_ohm: Annotated[
+        Positive | None,
+        Quantity("Ω", "output to case, measured", "ohms from its output to its case, unplugged"),
+    ] = None
+    origins: Annotated[
+        dict[str, Origin], Quantity("", "origins", "where each figure comes from, by field")
+    ] = Field(default_factory=dict)
 
     @property
     def believed(self) -> float:

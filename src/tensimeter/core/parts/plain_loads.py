@@ -1,8 +1,9 @@
 """What is fed and draws what it draws: resistors, lamps, motors, devices."""
 
 import math
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.parts.fed_part import Connected, FedPart, PlainLoad
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.quantity import show
@@ -19,8 +20,8 @@ class Resistor(PartRecord, FedPart, PlainLoad):
     elsewhere: ClassVar[str] = AT_OUTPUT
 
     kind: Literal["resistor"] = "resistor"
-    resistance_ohm: Positive
-    rated_W: Positive
+    resistance_ohm: Annotated[Positive, Quantity("Ω", "resistance", "its resistance")]
+    rated_W: Annotated[Positive, Quantity("W", "rated", "watts on its label, for good")]
 
     def summary(self) -> tuple[str, str]:
         return f"{show(self.resistance_ohm, 'ohm')}  {self.rated_W:g} W", "follows the volts"
@@ -51,9 +52,11 @@ class Lamp(PartRecord, FedPart, PlainLoad):
     elsewhere: ClassVar[str] = AT_OUTPUT
 
     kind: Literal["lamp"] = "lamp"
-    rated_V: Positive
-    rated_W: Positive
-    cold_factor: Positive = 10.0
+    rated_V: Annotated[Positive, Quantity("V", "rated", "volts it is made for")]
+    rated_W: Annotated[Positive, Quantity("W", "rated", "watts on its label, for good")]
+    cold_factor: Annotated[
+        Positive, Quantity("", "cold factor", "times its amps that it draws cold; a rule of thumb")
+    ] = 10.0
 
     def summary(self) -> tuple[str, str]:
         amps = show(self.rated_W / self.rated_V, "A")
@@ -81,9 +84,11 @@ class Motor(PartRecord, FedPart, PlainLoad):
     elsewhere: ClassVar[str] = AT_OUTPUT
 
     kind: Literal["motor"] = "motor"
-    rated_V: Positive
-    rated_A: Positive
-    start_factor: Positive = 6.0
+    rated_V: Annotated[Positive, Quantity("V", "rated", "volts it is made for")]
+    rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")]
+    start_factor: Annotated[
+        Positive, Quantity("", "start factor", "times its amps that it draws as it starts; a rule of thumb")
+    ] = 6.0
 
     def summary(self) -> tuple[str, str]:
         return f"{self.rated_V:g} V  {self.rated_A:g} A", f"starts at {self.start_factor:g} times that"
@@ -111,11 +116,11 @@ class Device(PartRecord, FedPart, PlainLoad):
     elsewhere: ClassVar[str] = AT_OUTPUT
 
     kind: Literal["device"] = "device"
-    draws_A: Positive
-    lowest_V: NotNegative | None = None
-    highest_V: Positive | None = None
-    inrush_A: Positive | None = None
-    steep: bool = False
+    draws_A: Annotated[Positive, Quantity("A", "draws", "what it draws")]
+    lowest_V: Annotated[NotNegative | None, Quantity("V", "lowest", "least volts that it works at")] = None
+    highest_V: Annotated[Positive | None, Quantity("V", "highest", "most volts that it stands")] = None
+    inrush_A: Annotated[Positive | None, Quantity("A", "inrush", "amps that it draws at first")] = None
+    steep: Annotated[bool, Quantity("", "steep", "it draws far more for a little more voltage")] = False
 
     def summary(self) -> tuple[str, str]:
         low = "?" if self.lowest_V is None else f"{self.lowest_V:g}"

@@ -7,6 +7,7 @@ import numpy as np
 from pydantic import Field
 
 from tensimeter.core.arrays import Array
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
@@ -29,8 +30,8 @@ UNASKED_V, PLAIN_CABLE_A = 5.0, 3.0
 class Profile(Record):
     """Volts that may be asked for, and the amps that it gives then."""
 
-    volts: Positive
-    amps: Positive
+    volts: Annotated[Positive, Quantity("", "volts", "volts, or how well it reads them")]
+    amps: Annotated[Positive, Quantity("", "amps", "amps, or how well it reads them")]
 
 
 class PowerDelivery(SourcePart):
@@ -52,13 +53,24 @@ class PowerDelivery(SourcePart):
     lists: ClassVar[dict[str, str]] = {"profiles": "profile"}
 
     kind: Literal["power_delivery"] = "power_delivery"
-    profiles: Annotated[tuple[Profile, ...], Field(min_length=1)]
-    cable_A: Positive = PLAIN_CABLE_A
-    tolerance: Fraction = 0.05
-    output_resistance_ohm: NotNegative = 0.05
-    limit_share: Annotated[float, Field(ge=1, le=3)] | None = None
-    trip_V: Positive | None = None
-    efficiency: Efficiency = 0.88
+    profiles: Annotated[
+        tuple[Profile, ...],
+        Field(min_length=1),
+        Quantity("", "profiles", "volts that it may be asked for, and the amps of each"),
+    ]
+    cable_A: Annotated[Positive, Quantity("A", "cable", "what its cable allows: 3 A without a chip")] = (
+        PLAIN_CABLE_A
+    )
+    tolerance: Annotated[Fraction, Quantity("%", "tolerance", "how far its volts may stray")] = 0.05
+    output_resistance_ohm: Annotated[
+        NotNegative, Quantity("Ω", "output resistance", "volts it loses for each ampere")
+    ] = 0.05
+    limit_share: Annotated[
+        Annotated[float, Field(ge=1, le=3)] | None,
+        Quantity("", "limit, times the amps allowed", "where it acts; empty where not known"),
+    ] = None
+    trip_V: Annotated[Positive | None, Quantity("V", "trip", "volts at which it switches itself off")] = None
+    efficiency: Annotated[Efficiency, Quantity("%", "efficiency", "share of the input that comes out")] = 0.88
 
     def profile(self, link: Link) -> Profile:
         """The profile that a link's trigger asks for."""

@@ -1,13 +1,14 @@
 """A supply with several rails on one common."""
 
 from collections.abc import Iterator
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
 from tensimeter.core.analysis.cross import Cross
 from tensimeter.core.arrays import Array
 from tensimeter.core.derivation import Input
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.dummy_load import DERATING, dummy_load
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.electrical.solution import Solution
@@ -43,28 +44,32 @@ RAIL_SPREAD = 0.015
 class Rail(Record):
     """One rail of a supply with several: volts and their tolerance, amps, Ω, its wires, its least load."""
 
-    name: Name
-    volts: Positive
-    tolerance: Fraction = 0.05
-    rated_A: Positive
-    output_resistance_ohm: NotNegative = 0.0
-    wires: Count = 1
-    minimum_A: NotNegative = 0.0
+    name: Annotated[Name, Quantity("", "name", "what it is called; links and lists show it")]
+    volts: Annotated[Positive, Quantity("", "volts", "volts, or how well it reads them")]
+    tolerance: Annotated[Fraction, Quantity("%", "tolerance", "how far its volts may stray")] = 0.05
+    rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")]
+    output_resistance_ohm: Annotated[
+        NotNegative, Quantity("Ω", "output resistance", "volts it loses for each ampere")
+    ] = 0.0
+    wires: Annotated[Count, Quantity("", "wires", "how many wires of the rail are used")] = 1
+    minimum_A: Annotated[
+        NotNegative, Quantity("A", "minimum", "amps it must be loaded with to keep its volts")
+    ] = 0.0
 
 
 class Coupling(Record):
     """Volts that `rail` loses for each ampere on `other`, in Ω; negative where it rises."""
 
-    rail: Name
-    other: Name
-    ohm: float
+    rail: Annotated[Name, Quantity("", "rail", "which rail of the supply")]
+    other: Annotated[Name, Quantity("", "other", "the rail whose load acts on it")]
+    ohm: Annotated[float, Quantity("", "ohm", "volts lost for each ampere on the other rail")]
 
 
 class CombinedLimit(Record):
     """Watts that some rails may give together."""
 
-    rails: tuple[Name, ...]
-    watts: Positive
+    rails: Annotated[tuple[Name, ...], Quantity("", "rails", "its rails, one by one")]
+    watts: Annotated[Positive, Quantity("", "watts", "watts, or how well it reads them")]
 
 
 class RailSupply(SourcePart):
@@ -84,11 +89,17 @@ class RailSupply(SourcePart):
     fused_at_once: ClassVar[bool] = False
 
     kind: Literal["rails"] = "rails"
-    rails: tuple[Rail, ...]
-    couplings: tuple[Coupling, ...] = ()
-    combined: tuple[CombinedLimit, ...] = ()
-    wire_A: Positive = 6.0
-    efficiency: Efficiency = 0.8
+    rails: Annotated[tuple[Rail, ...], Quantity("", "rails", "its rails, one by one")]
+    couplings: Annotated[
+        tuple[Coupling, ...], Quantity("", "couplings", "what the load of one rail does to another")
+    ] = ()
+    combined: Annotated[
+        tuple[CombinedLimit, ...], Quantity("", "combined", "watts that rails may give together")
+    ] = ()
+    wire_A: Annotated[
+        Positive, Quantity("A", "wire", "amps that one wire and its contact carry; a rule of thumb")
+    ] = 6.0
+    efficiency: Annotated[Efficiency, Quantity("%", "efficiency", "share of the input that comes out")] = 0.8
 
     def rail(self, name: str | None) -> Rail | None:
         return next((r for r in self.rails if r.name == name), None)

@@ -2,13 +2,14 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.derivation import Input
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.discharge import discharge
 from tensimeter.core.electrical.elements import Series
@@ -51,19 +52,25 @@ class Transformer(SourcePart):
     fused_at_once: ClassVar[bool] = False
 
     kind: Literal["transformer"] = "transformer"
-    tap_V: tuple[Positive, ...] = Field(min_length=1)
-    resistance_ohm: Positive
-    rated_A: Positive
-    topology: Literal["bridge", "centre_tap", "half_wave"] = "bridge"
-    diode_V: NotNegative = 0.9
-    capacitance_F: Positive
-    esr_ohm: NotNegative = 0.0
-    capacitor_V: Positive
+    tap_V: Annotated[
+        tuple[Positive, ...], Quantity("V", "tap", "no-load rms volts of each tap, lowest first")
+    ] = Field(min_length=1)
+    resistance_ohm: Annotated[Positive, Quantity("Ω", "resistance", "its resistance")]
+    rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")]
+    topology: Annotated[
+        Literal["bridge", "centre_tap", "half_wave"], Quantity("", "topology", "how it is wired inside")
+    ] = "bridge"
+    diode_V: Annotated[NotNegative, Quantity("V", "diode", "volts across one diode as it conducts")] = 0.9
+    capacitance_F: Annotated[Positive, Quantity("F", "capacitance", "the reservoir behind the rectifier")]
+    esr_ohm: Annotated[NotNegative, Quantity("Ω", "esr", "resistance in series with the reservoir")] = 0.0
+    capacitor_V: Annotated[Positive, Quantity("V", "capacitor", "volts that the reservoir stands")]
     #: A resistor across the reservoir that empties it when the mains is off.
-    bleed_ohm: Positive | None = None
-    bleed_W: Positive | None = None
-    high_line: Fraction = 0.1
-    low_line: Fraction = 0.1
+    bleed_ohm: Annotated[Positive | None, Quantity("Ω", "bleed", "a resistor that empties the reservoir")] = (
+        None
+    )
+    bleed_W: Annotated[Positive | None, Quantity("W", "bleed", "watts that the bleed resistor stands")] = None
+    high_line: Annotated[Fraction, Quantity("%", "high line", "how far the mains may rise")] = 0.1
+    low_line: Annotated[Fraction, Quantity("%", "low line", "how far the mains may sag")] = 0.1
 
     def summary(self) -> tuple[str, str]:
         taps = " / ".join(f"{v:g}" for v in self.tap_V)

@@ -10,7 +10,7 @@ from typing import ClassVar, Generic, Literal, TypeVar
 from tensimeter.core.analysis.ripple import Ripple as RippleFigures
 from tensimeter.core.measurement.readings import Wave
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import TestRecord
+from tensimeter.core.model.test_record import TestRecord
 from tensimeter.core.notice import Notice
 from tensimeter.core.path import OutputLink
 from tensimeter.core.testplan.picture import Picture, in_band

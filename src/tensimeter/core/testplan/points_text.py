@@ -4,7 +4,8 @@ import re
 from collections.abc import Sequence
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.model.tests import Bought, Corner
+from tensimeter.core.model.test_record import Corner
+from tensimeter.core.model.tests import Bought
 from tensimeter.core.quantity import parse
 
 _POINT = re.compile(r"^\s*(?P<volts>[\d.,]+\s*[mk]?V)\s+(?P<amps>[\d.,]+\s*[mk]?A)\s*(?P<why>.*)$")

@@ -6,7 +6,7 @@ from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.reach import Border, load_reach_A, most_A, reach, volts_span
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Corner
+from tensimeter.core.model.test_record import Corner
 from tensimeter.core.parts.instrument_part import SetLoad
 
 #: How far inside a limit a point beside it lies, so that the supply's own spread does not cross it.

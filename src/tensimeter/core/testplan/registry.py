@@ -7,7 +7,7 @@ several, then what waveforms tell, then past its limits.
 from collections.abc import Iterator, Mapping
 from importlib import import_module
 
-from tensimeter.core.model.tests import TestRecord
+from tensimeter.core.model.test_record import TestRecord
 from tensimeter.core.testplan.kind import TestKind
 
 #: Where each kind is, by its module and name in this package.

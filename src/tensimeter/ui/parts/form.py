@@ -8,11 +8,11 @@ from typing import Any, Literal, get_args, get_origin
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QWidget
 
+from tensimeter.core.described import Quantity, described
 from tensimeter.core.electrical.wire import parse_area
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, parse_accuracy
 from tensimeter.core.model.edits import changed
-from tensimeter.core.model.words import HIDDEN, field_text, field_words
 from tensimeter.core.quantity import localised, parse
 from tensimeter.core.record import Record, falling
 from tensimeter.ui.parts.text import Field, label
@@ -30,6 +30,10 @@ def _bare(annotation: Any) -> tuple[Any, bool]:
             annotation = kinds[0]
         else:
             return annotation, optional
+
+
+#: Fields that a form leaves out: they are shown and changed elsewhere, or are no figures.
+HIDDEN = frozenset({"id", "kind", "origins", "fed_by", "part", "ranges", "efficiencies", "others", "modes"})
 
 
 class RecordForm(QWidget):
@@ -63,11 +67,13 @@ class RecordForm(QWidget):
             listed = get_origin(kind) is tuple and _bare(get_args(kind)[0])[0] is not float
             if name in HIDDEN or name in self._hidden or (listed and _pair(kind) is None):
                 continue
-            words, unit = field_words(name)
+            what = described(type(self.record), name)
+            words, unit = what.words, what.unit
             if isinstance(kind, type) and issubclass(kind, Record):
                 self._nest(layout, name, kind, words, optional)
                 continue
-            widget = self._field(name, kind, optional, unit)
+            widget = self._field(name, kind, optional, what)
+            widget.setToolTip(what.help)
             widget.setAccessibleName(f"{words}, {unit}" if unit else words)
             self.fields[name] = widget
             caption = label(f"{words}  {unit}".strip(), "caption")
@@ -109,7 +115,7 @@ class RecordForm(QWidget):
             layout.removeRow(0)
         self._fill(layout)
 
-    def _field(self, name: str, kind: Any, optional: bool, unit: str) -> QWidget:
+    def _field(self, name: str, kind: Any, optional: bool, what: Quantity) -> QWidget:
         value = getattr(self.record, name)
         if get_origin(kind) is Literal:
             box = _narrow_box()
@@ -125,15 +131,15 @@ class RecordForm(QWidget):
             box.setCurrentIndex(int(bool(value)))
             box.activated.connect(lambda _=0: self._take(name, box.currentData()))
             return box
-        line = Field(_text(value, unit))
+        line = Field(_text(value, what))
         line.setCursorPosition(0)
         line.setPlaceholderText("not known" if optional else "")
-        line.editingFinished.connect(lambda: self._typed(name, line, kind, optional, unit))
+        line.editingFinished.connect(lambda: self._typed(name, line, kind, optional, what))
         return line
 
-    def _typed(self, name: str, line: Field, kind: Any, optional: bool, unit: str) -> None:
-        text = line.text().strip()
-        if text == _text(getattr(self.record, name), unit):
+    def _typed(self, name: str, line: Field, kind: Any, optional: bool, what: Quantity) -> None:
+        text, unit = line.text().strip(), what.unit
+        if text == _text(getattr(self.record, name), what):
             return
         try:
             if not text and optional:
@@ -156,7 +162,7 @@ class RecordForm(QWidget):
             self._say(str(trouble))
             done = False
         if not done:
-            line.setText(_text(getattr(self.record, name), unit))
+            line.setText(_text(getattr(self.record, name), what))
 
     def _take(self, name: str, value: Any) -> bool:
         try:
@@ -164,8 +170,7 @@ class RecordForm(QWidget):
         except UserError as trouble:
             self._say(str(trouble))
             return False
-        words, _ = field_words(name)
-        kept = self._apply(new, words)
+        kept = self._apply(new, described(type(new), name).words)
         if not kept:
             return False
         self.record = kept if isinstance(kept, Record) else new
@@ -187,7 +192,7 @@ def _point(record: type[Record], text: str) -> Record:
     figures = text.split("=")
     if len(figures) != 2:
         raise UserError(f"“{text}” is no point of a curve; type each as two figures, as 50=100 70=50.")
-    values = (_one(figure, field_words(name)[1]) for name, figure in zip(names, figures, strict=True))
+    values = (_one(figure, described(record, name).unit) for name, figure in zip(names, figures, strict=True))
     return record(**dict(zip(names, values, strict=True)))
 
 
@@ -231,9 +236,9 @@ def _si(unit: str) -> str:
     return _KNOWN.get(unit, "")
 
 
-def _text(value: Any, unit: str) -> str:
+def _text(value: Any, what: Quantity) -> str:
     if isinstance(value, tuple) and value and isinstance(value[0], Record):
         return "  ".join(
-            "=".join(localised(field_text(v, field_words(name)[1])) for name, v in point) for point in value
+            "=".join(localised(described(type(point), name).text(v)) for name, v in point) for point in value
         )
-    return value.text() if isinstance(value, Accuracy) else localised(field_text(value, unit))
+    return value.text() if isinstance(value, Accuracy) else localised(what.text(value))

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QTimer
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
+from tensimeter.core.procedure.notices import must_be_lifted
 from tensimeter.ui.session import Session
 
 if TYPE_CHECKING:
@@ -49,6 +50,8 @@ class RunControl:
         if source == "bench":
             if not bench_path:
                 raise UserError("Type the path of a bench file first.")
+            # Said before a bench is opened; the run engine waits for them by itself.
+            must_be_lifted(session.job, session.now.readings, session.plan.output.id)
             bench = open_bench_file(session.job, Path(bench_path))
         else:
             speed = QUICK if source == "quick" else 1.0

@@ -5,7 +5,8 @@ from PyQt6.QtWidgets import QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import watched
 from tensimeter.core.model.edits import changed, with_test
-from tensimeter.core.model.tests import Changed, Test
+from tensimeter.core.model.test_record import Changed
+from tensimeter.core.model.tests import Test
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label

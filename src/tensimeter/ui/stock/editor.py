@@ -16,11 +16,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tensimeter.core.described import described
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.stock_edits import split_up, with_efficiency, with_part, without_efficiency
-from tensimeter.core.model.words import field_words
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.parts.source_part import SourcePart
@@ -164,7 +164,7 @@ class PartEditor(QScrollArea):
         row.addWidget(self.origin_box, 1)
         self._column.addLayout(row)
         for words, origin in _ORIGINS:
-            names = [field_words(f)[0] for f, o in part.origins.items() if o == origin]
+            names = [described(type(part), f).words for f, o in part.origins.items() if o == origin]
             if names:
                 self._column.addWidget(label(f"{words}: {', '.join(names)}", "caption", wrap=True))
 
@@ -351,7 +351,7 @@ def _learnt(part: Part) -> list[str]:
     lines = []
     for (_, before), (at, after) in itertools.pairwise(history):
         names = [f for f in type(after).model_fields if getattr(before, f, None) != getattr(after, f)]
-        words = [field_words(f)[0] for f in names if f != "origins"]
+        words = [described(type(after), f).words for f in names if f != "origins"]
         if words:
             lines.append(f"{_day(at)}: {', '.join(words)}")
     return lines[:-6:-1]

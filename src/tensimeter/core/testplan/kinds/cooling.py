@@ -10,8 +10,8 @@ from tensimeter.core.heat_design.fanned import seen_turns
 from tensimeter.core.heat_design.measuring_points import measuring_points, thermometer
 from tensimeter.core.heatup.turning_points import Acted, acted, acted_at, swinging, thresholds
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.model.heat_tests import FanTest, OverTemperature, SensorCheck
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import FanTest, OverTemperature, SensorCheck
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.path import FanLink, OutputLink
 from tensimeter.core.quantity import show

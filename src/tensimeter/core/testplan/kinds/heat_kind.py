@@ -7,7 +7,7 @@ import numpy as np
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import chain, limit_C, measuring_points, watched
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import TestRecord
+from tensimeter.core.model.test_record import TestRecord
 from tensimeter.core.parts.instrument_part import TemperatureMeter
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show

@@ -7,8 +7,8 @@ from tensimeter.core.heat_design.fanned import SENSOR_K
 from tensimeter.core.heat_design.measuring_points import Scenario, measuring_points, thermometer
 from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.model.heat_tests import Endurance, Soak
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Endurance, Soak
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
