@@ -3,7 +3,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.ready
 
-.PHONY: demo test check bench shots clean
+.PHONY: demo test check bench shots mutants clean
 
 $(STAMP): pyproject.toml constraints.txt tools/setup.sh
 	@bash tools/setup.sh $(VENV)
@@ -23,8 +23,12 @@ check: $(STAMP)
 bench: $(STAMP)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks
 
+# How many small mistakes the tests of the core notice; FILES=GLOB for some of it, COUNT=60 of each room.
+mutants: $(STAMP)
+	@$(BIN)/python tools/mutants.py $(if $(FILES),--files $(FILES)) --count $(or $(COUNT),60)
+
 shots: $(STAMP)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m tensimeter.ui.shots docs/screenshots
 
 clean:
-	rm -rf $(VENV) demo-out build .mypy_cache .ruff_cache .pytest_cache
+	rm -rf $(VENV) .mutants demo-out build .mypy_cache .ruff_cache .pytest_cache
