@@ -25,6 +25,7 @@ bench: $(STAMP)
 
 # How many small mistakes the tests of the core notice; FILES=GLOB for some of it, COUNT=60 of each room.
 mutants: $(STAMP)
+	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[mutants]'
 	@$(BIN)/python tools/mutants.py $(if $(FILES),--files $(FILES)) --count $(or $(COUNT),60)
 
 shots: $(STAMP)
