@@ -316,7 +316,7 @@ def test_instruments_are_found_tried_and_assigned(
     window: MainWindow, served: SimulatedBench, tmp_path: Path, qtbot
 ) -> None:
     panel = window.stage("prove").campaign
-    panel.find.click()
+    panel.find_button.click()
     dialog: InstrumentsWindow = panel.instruments
     dialog.use()
     assert "needs a load" in dialog.said.text()

@@ -184,6 +184,13 @@ class Design(Record):
                 return link
         raise KeyError(link_id)
 
+    def output(self, output_id: str) -> OutputLink:
+        """The output with this id; KeyError when there is none."""
+        for link in self.outputs():
+            if link.id == output_id:
+                return link
+        raise KeyError(output_id)
+
     def outputs(self) -> tuple[OutputLink, ...]:
         return tuple(link for link in self.links if isinstance(link, OutputLink))
 

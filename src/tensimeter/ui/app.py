@@ -8,6 +8,7 @@ import signal
 import sys
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
+from types import TracebackType
 
 from platformdirs import user_log_path
 from PyQt6.QtCore import QLocale, QSettings, QTimer
@@ -105,7 +106,7 @@ def _keep_log() -> None:
 def _say_unforeseen(program: Tensimeter, app: QApplication) -> None:
     """An error that nobody foresaw: load off, a sentence, the details in the log."""
 
-    def hook(kind: type[BaseException], error: BaseException, trace: object) -> None:
+    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         logging.getLogger("tensimeter").error("unforeseen", exc_info=(kind, error, trace))
         if program.window is not None:
             program.window.session.drop_load()
@@ -137,9 +138,8 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     _keep_log()
     settings = QSettings()
     theme.use(night=settings.value("night", False, bool), scale=settings.value("scale", 1.0, float))
-    theme.changed.connect(
-        lambda: (settings.setValue("night", theme.night), settings.setValue("scale", theme.scale))
-    )
+    theme.changed.connect(lambda: settings.setValue("night", theme.night))
+    theme.changed.connect(lambda: settings.setValue("scale", theme.scale))
     program = Tensimeter()
     _say_unforeseen(program, app)
     program.show_job(file) if file else program.show_start(said)

@@ -1,5 +1,7 @@
 """The right column: why a figure is what it is, and what to mind before going on."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -76,7 +78,7 @@ class NoticeCard(Card):
 class WhyCard(Card):
     """A worked answer that can be copied."""
 
-    def __init__(self, worked: Derivation, put_away: object) -> None:
+    def __init__(self, worked: Derivation, put_away: Callable[[], object]) -> None:
         super().__init__("prediction")
         self.worked = worked
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

@@ -4,7 +4,7 @@ import time
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tensimeter.bench.events import ENDS, Event
@@ -173,7 +173,8 @@ class PathStrip(QWidget):
         width = min(theme.px(168), (self.width() - also_w - joints) / len(self.cells))
         if also_w:
             # A short path leaves room for whole names.
-            also_w = max(also_w, min(self.width() - (width + gap) * len(self.cells), theme.px(300)))
+            left_over = int(self.width() - (width + gap) * len(self.cells))
+            also_w = max(also_w, min(left_over, theme.px(300)))
         height = theme.px(66)
         for k, cell in enumerate(self.cells):
             box = QRectF(left + 1, theme.px(6), width, height)
@@ -245,13 +246,15 @@ class PathStrip(QWidget):
 
     # -- hands ----------------------------------------------------------------------------------
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         for box, link in self._boxes:
             if box.contains(event.position()):
                 self.session.choose(link)
                 return
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         links = [link for _, link in self._boxes] or [c.link for c in self.cells]
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
         if step and links:
@@ -260,10 +263,10 @@ class PathStrip(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, event: object) -> None:
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
         super().focusInEvent(event)
         self.update()
 
-    def focusOutEvent(self, event: object) -> None:
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)
         self.update()

@@ -2,11 +2,13 @@
 
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QDeadlineTimer, QEventLoop
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.window import MainWindow
 
 #: Between two looks at whether something holds, s.
@@ -16,7 +18,7 @@ PAUSE_S = 0.005
 def wait_until(condition: Callable[[], bool], seconds: float = 30.0) -> bool:
     """Let the window live until something holds; whether it did."""
     deadline = QDeadlineTimer(round(seconds * 1000))
-    app = QApplication.instance()
+    app = present(QApplication.instance())
     while not condition() and not deadline.hasExpired():
         app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
         # What is waited for works in threads of its own; asking without a pause would take their time.
@@ -27,7 +29,7 @@ def wait_until(condition: Callable[[], bool], seconds: float = 30.0) -> bool:
 def settle(rounds: int = 8) -> None:
     """Let layouts and repaints run out."""
     for _ in range(rounds):
-        QApplication.instance().processEvents()
+        present(QApplication.instance()).processEvents()
 
 
 def picture(widget: QWidget, path: Path) -> Path:
@@ -44,7 +46,7 @@ def picture_stages(window: MainWindow, folder: Path) -> list[Path]:
     for k, button in enumerate(window.rail.buttons):
         window.go_to(k)
         if button.stage.id == "plate":
-            stage = window.stage("plate")
-            wait_until(lambda plate=stage: plate.ready, 60)
+            plate = window.stage("plate")
+            wait_until(partial(getattr, plate, "ready"), 60)
         made.append(picture(window, folder / f"{k + 1}-{button.stage.id}.png"))
     return made

@@ -2,12 +2,14 @@
 
 import re
 import time
+from collections.abc import Sequence
 
-from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.readings import Measurand
 from tensimeter.core.quantity import OPEN_WORDS, show
 from tensimeter.core.readingline import Understood, at_place, completion, correction, understand
 from tensimeter.ui.parts.text import Elided, Field, tip
@@ -20,9 +22,12 @@ class _Entry(Field):
 
     completes = ""
 
-    def event(self, event: QEvent) -> bool:
-        pressed = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
-        if pressed and event.key() == Qt.Key.Key_Tab and self.completes:
+    def event(self, event: QEvent | None) -> bool:
+        assert event is not None
+        pressed = (
+            event.key() if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress else None
+        )
+        if pressed == Qt.Key.Key_Tab and self.completes:
             self.setText(self.text() + self.completes + " ")
             self.completes = ""
             return True
@@ -78,7 +83,8 @@ class ReadingLine(QFrame):
         self.log.setText("  ·  ".join(lines))
         self.log.setToolTip(tip("\n".join(lines)))
 
-    def eventFilter(self, watched: object, event: QEvent) -> bool:
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        assert event is not None
         if watched is self.entry and isinstance(event, QKeyEvent):
             pressed = event.type() == QEvent.Type.KeyPress
             if pressed and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -93,7 +99,9 @@ class ReadingLine(QFrame):
         if hand is not None and (_bare(text) or text.strip().casefold() in OPEN_WORDS):
             return at_place(hand.place, hand.name, hand.quantity, text)
         output = session.plan.output.id if session.plan else session.output_id
-        predicted, asked, most_A = None, (), None
+        predicted: float | None = None
+        asked: Sequence[tuple[str, Measurand]] = ()
+        most_A: float | None = None
         if session.plan and session.step_index < len(session.plan.steps):
             step = session.plan.steps[session.step_index]
             asked, most_A = step.also, session.plan.most_A

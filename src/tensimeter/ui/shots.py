@@ -16,6 +16,7 @@ from tensimeter.core.testplan.generator import generated
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.parts.present import present
 
 if TYPE_CHECKING:
     from tensimeter.ui.window import MainWindow
@@ -42,9 +43,10 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
     picture(window, folder / "stock.png")
     stock.choose("step-down-5a")
     stock.editor.show_view("alive")
+    incoming = present(stock.editor.alive)
     for step, read in (("short", "1k8"), ("through", "OL"), ("idle", "1.27")):
-        stock.editor.alive.fields[step].setText(read)
-        stock.editor.alive.fields[step].returnPressed.emit()
+        incoming.fields[step].setText(read)
+        incoming.fields[step].returnPressed.emit()
     _assemble_and_wake(window, folder)
     session.choose("mount")
     design = window.stage("design")
@@ -97,7 +99,7 @@ def _soak(window: "MainWindow", folder: Path) -> None:
     run()
     stage.show_view("found")
     picture(window, folder / "prove-soak.png")
-    soak = session.test
+    soak = present(session.test)
     runs = [r.run for r in session.now.readings if r.test == "soak" and r.run is not None]
     change = Changed(link="front-end", what="thermal pad seated anew", after_run=max(runs))
     mended = changed(soak, changes=(change,), every_s=60.0, hold_s=4500.0)
@@ -140,17 +142,17 @@ def _assemble_and_wake(window: "MainWindow", folder: Path) -> None:
     stage.show_view("matrix")
     for _ in range(9):
         settle(2)
-        hand = session.hand
-        value = supply.value(hand.place)
+        hand = present(session.hand)
+        value = present(supply.value(hand.place))
         session.take_at(hand.place, hand.name, hand.quantity, "OL" if value > 1e12 else f"{value:.3g}")
     picture(window, folder / "assemble-matrix.png")
-    stage = window.stage("wake")
-    stage.looked.click()
+    wake = window.stage("wake")
+    wake.looked.click()
     for step, text in (("alone-donor-a", "24.09"), ("alone-donor-b", "24.21"), ("stack-donor-b", "24.2")):
-        stage.choose(step)
-        stage.entry.field.setText(text)
-        stage.entry.take()
-    stage.choose("stack-donor-b")
+        wake.choose(step)
+        wake.entry.field.setText(text)
+        wake.entry.take()
+    wake.choose("stack-donor-b")
     picture(window, folder / "wake.png")
 
 

@@ -1,5 +1,9 @@
 """The frame: path strip, stages, workspace, right column, drop-load bar, reading line."""
 
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING, Literal, overload
+
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
@@ -16,6 +20,7 @@ from PyQt6.QtWidgets import (
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.procedure.notices import STAGES
 from tensimeter.ui.notice_column import NoticeColumn
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import label, rule, tip
 from tensimeter.ui.path_strip import PathStrip
 from tensimeter.ui.prove.bench_view import BenchView
@@ -25,6 +30,14 @@ from tensimeter.ui.reading_line import ReadingLine
 from tensimeter.ui.session import Session
 from tensimeter.ui.stage_rail import StageRail
 from tensimeter.ui.theme import icon, theme
+
+if TYPE_CHECKING:
+    from tensimeter.ui.assemble.stage import AssembleStage
+    from tensimeter.ui.design.stage import DesignStage
+    from tensimeter.ui.plate.stage import PlateStage
+    from tensimeter.ui.prove.stage import ProveStage
+    from tensimeter.ui.stock.stage import StockStage
+    from tensimeter.ui.wake.stage import WakeStage
 
 PROVE = next(k for k, stage in enumerate(STAGES) if stage.id == "prove")
 
@@ -147,8 +160,8 @@ class MainWindow(QMainWindow):
         theme.changed.connect(self._restyle)
 
     def _shortcuts(self) -> None:
-        keys = [(f"Alt+{k + 1}", lambda k=k: self.go_to(k)) for k in range(len(STAGES))]
-        keys += [
+        keys: list[tuple[str, Callable[[], object]]] = [
+            *((f"Alt+{k + 1}", partial(self.go_to, k)) for k in range(len(STAGES))),
             ("Ctrl+L", self.focus_line),
             ("Ctrl+B", self.toggle_bench_view),
             ("Esc", self.escape),
@@ -171,7 +184,7 @@ class MainWindow(QMainWindow):
         stage = STAGES[index]
         if stage.id not in self._made:
             self._made[stage.id] = self._make(stage.id)
-            old = self.stages.widget(index)
+            old = present(self.stages.widget(index))
             self.stages.removeWidget(old)
             old.deleteLater()
             self.stages.insertWidget(index, self._made[stage.id])
@@ -216,6 +229,20 @@ class MainWindow(QMainWindow):
 
         return EmptyStage(next(s for s in STAGES if s.id == stage_id))
 
+    @overload
+    def stage(self, stage_id: Literal["stock"]) -> "StockStage": ...
+    @overload
+    def stage(self, stage_id: Literal["design"]) -> "DesignStage": ...
+    @overload
+    def stage(self, stage_id: Literal["assemble"]) -> "AssembleStage": ...
+    @overload
+    def stage(self, stage_id: Literal["wake"]) -> "WakeStage": ...
+    @overload
+    def stage(self, stage_id: Literal["prove"]) -> "ProveStage": ...
+    @overload
+    def stage(self, stage_id: Literal["plate"]) -> "PlateStage": ...
+    @overload
+    def stage(self, stage_id: str) -> QWidget: ...
     def stage(self, stage_id: str) -> QWidget:
         """The widget of a stage, made and shown."""
         self.go_to(next(k for k, s in enumerate(STAGES) if s.id == stage_id))
@@ -352,13 +379,15 @@ class MainWindow(QMainWindow):
             self.column.setVisible(not narrow)
             self._restyle_tools()
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        assert event is not None
         super().resizeEvent(event)
         self._fit_column()
         self._place_bench_view()
 
-    def closeEvent(self, event: QCloseEvent) -> None:
+    def closeEvent(self, event: QCloseEvent | None) -> None:
         """The load goes off before the window does; one that is not proven off is said before it closes."""
+        assert event is not None
         left_on = self.session.drop_and_wait()
         if left_on and not self._not_off:
             self._not_off = True

@@ -18,9 +18,11 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.measurement.readings import standing
 from tensimeter.core.model.assembly_edits import mixed_up, put_back, with_pulled
+from tensimeter.core.parts.source_part import Stored
 from tensimeter.core.procedure.protection import protection
-from tensimeter.core.procedure.stored_energy import EMPTY_V, Stored, how_long, is_empty, stored, ways
+from tensimeter.core.procedure.stored_energy import EMPTY_V, how_long, is_empty, stored, ways
 from tensimeter.core.quantity import show
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.parts.text_table import text_table
@@ -197,7 +199,7 @@ class ApartView(QWidget):
         self.table.setRootIsDecorated(False)
         self.table.setAccessibleName("take-apart register, in reverse")
         for k in range(4):
-            self.table.header().setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
+            present(self.table.header()).setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
         self.table.itemChanged.connect(self._ticked)
         column.addWidget(self.table, 1)
         column.addWidget(Photos(session, "assembly:taken-apart"))
@@ -206,7 +208,7 @@ class ApartView(QWidget):
     def refresh(self) -> None:
         self.table.blockSignals(True)
         entries, role = list(reversed(self.session.job.assembly.pulled)), Qt.ItemDataRole.UserRole
-        there = [self.table.topLevelItem(k) for k in range(self.table.topLevelItemCount())]
+        there = [present(self.table.topLevelItem(k)) for k in range(self.table.topLevelItemCount())]
         if [item.data(0, role) for item in there] != [entry.id for entry in entries]:
             self.table.clear()
             there = [QTreeWidgetItem() for _ in entries]

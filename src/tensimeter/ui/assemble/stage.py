@@ -1,5 +1,8 @@
 """The Assemble stage: wires, harness, isolation, stored charge, what was taken apart."""
 
+from collections.abc import Callable
+
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.circuit.network import has_source
@@ -14,7 +17,8 @@ from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
-_VIEWS = (
+_View = WiresView | HarnessView | MatrixView | ProtectionView | ChargeView | ApartView
+_VIEWS: tuple[tuple[str, str, Callable[[Session], _View]], ...] = (
     ("wires", "Wires", WiresView),
     ("harness", "Harness", HarnessView),
     ("matrix", "Isolation and continuity", MatrixView),
@@ -54,7 +58,7 @@ class AssembleStage(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setWidget(inside)
         column.addWidget(scroll, 1)
-        self.shown: QWidget | None = None
+        self.shown: _View | None = None
         whole = WhenSeen(self, self.refresh)
         session.job_changed.connect(whole.take)
         session.readings_changed.connect(WhenSeen(self, self.after_reading).take)
@@ -96,7 +100,7 @@ class AssembleStage(QWidget):
     def after_reading(self) -> None:
         getattr(self.shown, "after_reading", self.refresh)()
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         if self.shown is not None:
             self.shown.refresh()

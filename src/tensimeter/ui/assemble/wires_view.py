@@ -18,6 +18,7 @@ from tensimeter.core.assembly.wiring import Conductor, wire_list
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.assembly_edits import with_wire
 from tensimeter.core.quantity import fixed, parse, show
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -49,13 +50,13 @@ class WiresView(QWidget):
         self.table.setRootIsDecorated(False)
         self.table.setItemsExpandable(False)
         self.table.setAccessibleName("wire list")
-        header = self.table.header()
+        header = present(self.table.header())
         for k in range(len(_COLUMNS) - 1):
             header.setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         self.table.setColumnWidth(0, theme.px(280))
         for k in (2, 3, 4):
-            self.table.headerItem().setTextAlignment(k, _RIGHT)
+            present(self.table.headerItem()).setTextAlignment(k, _RIGHT)
         self.table.itemChanged.connect(self._changed)
         column.addWidget(self.table, 1)
         column.addLayout(self._prints())
@@ -80,7 +81,7 @@ class WiresView(QWidget):
         except UserError as trouble:
             wires, said = [], str(trouble)
         role = Qt.ItemDataRole.UserRole
-        there = [self.table.topLevelItem(k) for k in range(self.table.topLevelItemCount())]
+        there = [present(self.table.topLevelItem(k)) for k in range(self.table.topLevelItemCount())]
         if [item.data(0, role) for item in there] != [wire.id for wire in wires]:
             self.table.clear()
             there = [QTreeWidgetItem() for _ in wires]
@@ -116,7 +117,7 @@ class WiresView(QWidget):
     def _changed(self, item: QTreeWidgetItem, column: int) -> None:
         wire = item.data(0, Qt.ItemDataRole.UserRole)
         made = item.checkState(0) == Qt.CheckState.Checked
-        words, fields = f"{item.text(0)} {'made' if made else 'not made'}", {"made": made}
+        words, fields = f"{item.text(0)} {'made' if made else 'not made'}", dict[str, object](made=made)
         if column == 3:
             try:
                 metres = parse(item.text(3))

@@ -1,5 +1,7 @@
 """The figures of the link in hand, each with its why."""
 
+from functools import partial
+
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.circuit.fault import fault_A
@@ -7,11 +9,13 @@ from tensimeter.core.circuit.load_line import explain_input, explain_volts
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.design.bands import trim
 from tensimeter.core.design.worst_case import corners, spread, volts_of
+from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.quantity import fixed, show
 from tensimeter.core.rating.ladder import battery_hours
 from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, clear
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -30,7 +34,7 @@ class FiguresRow(QWidget):
         clear(self._row)
 
     def show_output(self, output_id: str) -> None:
-        network, solution, _ = self.session.now.solved
+        network, solution, _ = present(self.session.now.solved)
         job = self.session.job
         subject = self.session.subject or output_id
         link = job.design.link(subject)
@@ -80,14 +84,14 @@ class FiguresRow(QWidget):
             shown.append(Figure(f"a short draws {show(fault.amps, 'A', 3)}", lambda: fault.worked(link.name)))
         for name, lasts in battery_hours(job, solution).items():
             text = f"{job.design.link(name).name} lasts {fixed(lasts, 'h', 1)}"
-            shown.append(Figure(text, lambda name=name: _lasting(job, solution, name)))
+            shown.append(Figure(text, partial(_lasting, job, solution, name)))
         for figure in shown:
             figure.asked.connect(self.session.why)
             self._row.addWidget(figure)
 
     def _spread_figure(self, output: str) -> Figure:
         """2.5 to 97.5 % of an output's volts; its why tells the corners, which are the worst case."""
-        job, load, network = self.session.job, dict(self.session.load), self.session.now.solved[0]
+        job, load, network = self.session.job, dict(self.session.load), present(self.session.now.solved)[0]
         found = spread(job, load, volts_of(output), draws=DRAWS, network=network)
         text = f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}"
 
@@ -110,18 +114,18 @@ class FiguresRow(QWidget):
         return Figure(text, why)
 
 
-def _lasting(job: Job, solution: object, link_id: str) -> Derivation | None:
+def _lasting(job: Job, solution: Solution, link_id: str) -> Derivation | None:
     link = job.design.link(link_id)
     part = job.part(link.part)
     return part.explain_hours(link.name, float(solution[link_id].I)) if isinstance(part, SourcePart) else None
 
 
-def _taken(name: str, point: object) -> Derivation:
+def _taken(name: str, point: Point) -> Derivation:
     given = (Input("U", "volts at it", float(point.V), "V"), Input("I", "current set", float(point.I), "A"))
     return Derivation(f"Power at {name}", "P = U·I", given, float(point.power_out), "W")
 
 
-def _loss(name: str, point: object) -> Derivation:
+def _loss(name: str, point: Point) -> Derivation:
     return Derivation(
         f"Loss in {name}",
         "P = U_in·I_in − U·I",

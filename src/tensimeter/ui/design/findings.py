@@ -13,6 +13,7 @@ from tensimeter.ui.design.sized_view import SizedView
 from tensimeter.ui.design.tables import fault_table, variant_table
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.margin_bar import MarginRow
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.parts.why_table import WhyTable
 from tensimeter.ui.session import Session
@@ -160,7 +161,7 @@ class Findings(QWidget):
     def _apply(self, what: str, record: Record, words: str) -> bool:
         """Keep a changed policy or setting; what is typed in goes on where it was."""
         job = self.session.job
-        at = self._scroll.verticalScrollBar().value()
+        at = present(self._scroll.verticalScrollBar()).value()
         done = self.session.edit(f"{words} of the {what}", job.model_copy(update={what: record}))
-        QTimer.singleShot(0, lambda: self._scroll.verticalScrollBar().setValue(at))
+        QTimer.singleShot(0, lambda: present(self._scroll.verticalScrollBar()).setValue(at))
         return done

@@ -10,6 +10,7 @@ from tensimeter.core.path import FanLink
 from tensimeter.core.quantity import fixed
 from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
 from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, swing
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.session import Session
 
@@ -46,7 +47,7 @@ class HeatView(QWidget):
             column.addWidget(label(words, wrap=True))
 
     def _air(self, job: Job, lost: dict[str, float]) -> Figure:
-        solution = self.session.now.solved[1]
+        _, solution, _ = present(self.session.now.solved)
         air, total = float(inside_air_C(job, solution)), sum(lost.values())
         ohms = box_resistance(job.settings.box_K_W, fan_of(job), 0.0)
         given = (
@@ -78,7 +79,7 @@ class HeatView(QWidget):
         hottest = Figure(fixed(float(spot.hot_C), "C", 0), spot.worked)
         hottest.asked.connect(self.session.why)
         grid.addWidget(hottest, line, 3, right)
-        grid.addWidget(label(fixed(spot.limit_C, "C", 0)), line, 4, right)
+        grid.addWidget(label(fixed(float(spot.limit_C), "C", 0)), line, 4, right)
         minutes = float(spot.minutes())
         words = "never" if np.isinf(minutes) else "at once" if minutes == 0 else fixed(minutes, "min", 0)
         grid.addWidget(label(words, "" if np.isinf(minutes) else "strong"), line, 5, right)

@@ -9,6 +9,7 @@ from tensimeter.core.model.problems import problems
 from tensimeter.core.parts.path_part import OvercurrentPart, PathPart
 from tensimeter.core.path import ConverterLink, EitherLink, Link, OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -30,7 +31,7 @@ class Outline(QTreeWidget):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setAccessibleName("the path")
-        header = self.header()
+        header = present(self.header())
         header.setStretchLastSection(False)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
@@ -114,7 +115,8 @@ class Outline(QTreeWidget):
         if item is not None:
             self.session.choose(item.data(0, Qt.ItemDataRole.UserRole))
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         if event.key() == Qt.Key.Key_Delete and self.session.subject:
             self.remove.emit(self.session.subject)
         else:

@@ -1,5 +1,7 @@
 """The path at the left of Design: its outline, a line to add to it, and the link in hand."""
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QStringListModel, Qt
 from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QScrollArea, QVBoxLayout, QWidget
 
@@ -8,8 +10,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, new_link, parts_for, with_link, without_link
 from tensimeter.core.parts.converter_part import SinkPart
 from tensimeter.core.parts.registry import FED_KINDS, PART_KINDS
-from tensimeter.core.path import ENDS
-from tensimeter.core.record import Record
+from tensimeter.core.path import ENDS, EitherLink, Link
 from tensimeter.ui.design.outline import Outline
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
@@ -80,11 +81,11 @@ class PathPanel(QWidget):
         subject = self.session.subject
         links = {link.id: link for link in self.session.job.design.links}
         form = getattr(self, "form", None)
-        if form is not None and form.record == links.get(subject):
+        if form is not None and form.record == links.get(subject or ""):
             return
         clear(self._link_layout)
-        self.form = None
-        if subject not in links:
+        self.form: RecordForm[Link] | None = None
+        if subject is None or subject not in links:
             words = (
                 "Choose a link to see and change it."
                 if links
@@ -105,7 +106,7 @@ class PathPanel(QWidget):
         self._link_layout.addWidget(self.form)
         self._link_layout.addStretch(1)
 
-    def _choices(self, link: Record) -> QWidget:
+    def _choices(self, link: Link) -> QWidget:
         """What a link is made of and what feeds it."""
         box = QWidget()
         form = QFormLayout(box)
@@ -118,18 +119,19 @@ class PathPanel(QWidget):
             if options:
                 choice = self._choice(words, link, field, [(nothing, None), *options])
                 form.addRow(label(words, "caption"), choice)
+        feeders: list[tuple[str, str | None]]
         below = {x.id for x in job.design.links if link in job.design.path_to(x.id)}
         feeders = [(x.name, x.id) for x in job.design.links if x.id not in below and x.kind not in ENDS]
         if link.kind in ("unit", "output"):
             feeders.insert(0, ("nothing below" if link.kind == "unit" else "not known", None))
-        if link.kind == "either":
+        if isinstance(link, EitherLink):
             sources = (link.fed_by, *link.others)
             feeders = [(x.name, x.id) for x in job.design.links if x.id in sources]
         words = "stands on" if link.kind == "unit" else "fed by"
         form.addRow(label(words, "caption"), self._choice(words, link, "fed_by", feeders))
         return box
 
-    def _further(self, link: Record) -> list[tuple[str, str, str, list]]:
+    def _further(self, link: Link) -> list[tuple[str, str, str, list[tuple[str, str]]]]:
         """Other things of the job that a link may name: field, words, what none means, the choices."""
         stock = self.session.job.stock
         if link.kind == "output":
@@ -145,7 +147,9 @@ class PathPanel(QWidget):
             return [("supplied_by", "runs from", "what it measures", others)]
         return []
 
-    def _choice(self, words: str, link: Record, field: str, options: list) -> QComboBox:
+    def _choice(
+        self, words: str, link: Link, field: str, options: Sequence[tuple[str, str | None]]
+    ) -> QComboBox:
         box = QComboBox()
         box.setAccessibleName(words)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -155,10 +159,10 @@ class PathPanel(QWidget):
         box.activated.connect(lambda _=0: self._apply(self._chosen(link.id, field, box.currentData()), words))
         return box
 
-    def _chosen(self, link_id: str, field: str, value: str | None) -> Record:
+    def _chosen(self, link_id: str, field: str, value: str | None) -> Link:
         link = self.session.job.design.link(link_id)
         if link.kind == "either" and field == "fed_by":
-            return fed_by(link, value)
+            return fed_by(link, value or "")
         return changed(link, **{field: value})
 
     # -- edits ----------------------------------------------------------------------------------
@@ -185,5 +189,5 @@ class PathPanel(QWidget):
         link = self.session.job.design.link(link_id)
         self.session.edit(f"{link.name} taken out", without_link(self.session.job, link_id))
 
-    def _apply(self, record: Record, words: str) -> bool:
+    def _apply(self, record: Link, words: str) -> bool:
         return self.session.edit(f"{words} of {record.name}", with_link(self.session.job, record))

@@ -1,8 +1,11 @@
 """How the link in hand is sized: figures with their why, worked from the design it stands in."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.design.sizing import sized
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.text import Figure, label
@@ -32,10 +35,14 @@ class SizedView(QWidget):
         grid.setHorizontalSpacing(18)
         for line, worked in enumerate(found.figures):
             grid.addWidget(label(worked.title), line, 0)
-            figure = Figure(show(worked.value, worked.unit, 3), lambda worked=worked: worked, "strong")
+            figure = Figure(show(worked.value, worked.unit, 3), _always(worked), "strong")
             figure.asked.connect(session.why)
             grid.addWidget(figure, line, 1, Qt.AlignmentFlag.AlignRight)
             grid.addWidget(label(worked.formula, "caption"), line, 2)
         column.addWidget(rows)
         for note in found.notes:
             column.addWidget(label(note, wrap=True))
+
+
+def _always(worked: Derivation) -> Callable[[], Derivation]:
+    return lambda: worked

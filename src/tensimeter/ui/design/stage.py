@@ -1,13 +1,19 @@
 """The Design stage: the path at the left, its reach or load line in the middle, findings below."""
 
+from contextlib import suppress
+from dataclasses import dataclass
+
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from tensimeter.core.circuit.load_line import load_line
+from tensimeter.core.arrays import Figure
+from tensimeter.core.circuit.load_line import LoadLine, load_line
 from tensimeter.core.design.alternatives import fed_instead
 from tensimeter.core.design.reach import (
+    Border,
     Borders,
+    Reach,
     adjustable,
     load_reach_A,
     most_A,
@@ -22,16 +28,17 @@ from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.parts.instrument_part import SetLoad
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import at, ranked
-from tensimeter.core.record import Record
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.ui.design.figures_row import FiguresRow
 from tensimeter.ui.design.findings import Findings
 from tensimeter.ui.design.path_panel import PathPanel
 from tensimeter.ui.design.variant_bar import VariantBar
 from tensimeter.ui.parts.plots import LoadLinePlot
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.reach_map import Drawn, ReachMap
 from tensimeter.ui.parts.text import Field, label, rule
 from tensimeter.ui.parts.when_seen import WhenSeen
@@ -46,14 +53,36 @@ MAP_VOLTS, MAP_AMPS = 121, 161
 BAND_VOLTS, BAND_AMPS = 15, 61
 
 
+#: What a drawing was made for: its output, and the currents of the others.
+_Others = tuple[tuple[str, float], ...]
+_Border = tuple[str, tuple[Border, ...]]
+
+
+@dataclass(frozen=True)
+class _DrawnLine:
+    job: Job
+    key: tuple[str, float, _Others]
+    line: LoadLine | None
+
+
+@dataclass(frozen=True)
+class _DrawnMap:
+    job: Job
+    key: tuple[str, _Others]
+    reach: Reach
+    borders: tuple[_Border, ...]
+
+
 class DesignStage(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self._line: object = None
-        self._map: object = None
+        self._line: _DrawnLine | None = None
+        self._map: _DrawnMap | None = None
         self._band: Borders | None = None
-        self._band_soon = QTimer(self, singleShot=True, interval=120)
+        self._band_soon = QTimer(self)
+        self._band_soon.setSingleShot(True)
+        self._band_soon.setInterval(120)
         self._band_soon.timeout.connect(self._draw_band)
         #: Outputs shown otherwise than they are meant: whether as a map.
         self._chosen: dict[str, bool] = {}
@@ -128,7 +157,7 @@ class DesignStage(QWidget):
         if output is None or not self._can_map(output):
             return False
         chosen = self._chosen.get(output)
-        return bool(self.session.job.design.link(output).adjustable if chosen is None else chosen)
+        return bool(self.session.job.design.output(output).adjustable if chosen is None else chosen)
 
     def _can_map(self, output: str) -> bool:
         try:
@@ -139,8 +168,9 @@ class DesignStage(QWidget):
 
     def _switch_view(self) -> None:
         output = self.session.output_id
-        self._chosen[output] = not self._mapped()
-        self.refresh()
+        if output is not None:
+            self._chosen[output] = not self._mapped()
+            self.refresh()
 
     def refresh(self) -> None:
         """Redraw what follows from job, output and operating point; a map or line that still fits is kept."""
@@ -160,13 +190,13 @@ class DesignStage(QWidget):
         if roomy:
             self.findings.refresh()
             return
-        if empty:
+        if output_id is None:
             self._title.show()
             self._caption.show()
             self._title.setText("No output yet")
             self._caption.setText("An output ends a path: what it must deliver decides the rest.")
             return
-        output = job.design.link(output_id)
+        output = job.design.output(output_id)
         amps = session.load.get(output_id, output.full_load_A)
         self._title.setText(f"{'Reach' if mapped else 'Load line'} of {output.name}")
         tried = session.now.volts
@@ -196,41 +226,41 @@ class DesignStage(QWidget):
             text = "No path in front of this output: only readings speak for it."
         self._caption.setText(text)
 
-    def _draw_line(self, output: Record, amps: float) -> None:
+    def _draw_line(self, output: OutputLink, amps: float) -> None:
         job = self.session.job
         most = max(output.full_load_A * LINE_REACH, amps)
         others = self._others(output.id)
         key = (output.id, most, tuple(others.items()))
-        if self._line is None or self._line[0] is not job or self._line[1] != key:
-            try:
+        if self._line is None or self._line.job is not job or self._line.key != key:
+            line: LoadLine | None = None
+            with suppress(UserError):
                 line = load_line(job, output.id, np.linspace(0, most, LINE_POINTS), others=others)
-            except UserError:
-                line = None
-            self._line = (job, key, line)
+            self._line = _DrawnLine(job, key, line)
         band = Band.around(output.nominal_V, output.tolerance)
-        self.plot.show_line(band, self._line[2], most, None, amps)
+        self.plot.show_line(band, self._line.line, most, None, amps)
 
     def _others(self, output: str) -> dict[str, float]:
         return {k: v for k, v in self.session.load.items() if k != output}
 
-    def _draw_map(self, output: Record, amps: float) -> None:
+    def _draw_map(self, output: OutputLink, amps: float) -> None:
         session, job = self.session, self.session.now.heat_job
         others = self._others(output.id)
         key = (output.id, tuple(others.items()))
-        if self._map is None or self._map[0] is not job or self._map[1] != key:
+        if self._map is None or self._map.job is not job or self._map.key != key:
             low, high = volts_span(job, output.id)
             volts = np.linspace(low, high, MAP_VOLTS)
             grid = np.linspace(0, 1.3 * most_A(job, output.id), MAP_AMPS)
             found = reach(job, output.id, volts, grid, others)
             borders = self._borders_of_variants(output.id, volts, grid, others)
-            self._map = (job, key, found, borders)
+            self._map = _DrawnMap(job, key, found, borders)
             self._band = None
             self._band_soon.start()
-        *_, found, borders = self._map
+        found = self._map.reach
         load = job.part(job.campaign.load)
         sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, SetLoad) else None
         tried = session.now.volts
-        at_volts = tried[1] if tried and tried[0] == output.id else float(session.now.solved[1][output.id].V)
+        _, solution, _ = present(session.now.solved)
+        at_volts = tried[1] if tried and tried[0] == output.id else float(solution[output.id].V)
         results = [o for o in session.now.outcomes() if o.plan.output.id == output.id]
         steps = tuple(
             (r.step.trim_V or output.nominal_V, r.step.set_A, r.verdict)
@@ -238,25 +268,27 @@ class DesignStage(QWidget):
             if kind_of(o.plan.test).in_reach
             for r in o.steps
         )
-        self.map.show_reach(Drawn(found, (at_volts, amps), sinks, borders, steps, self._band))
+        self.map.show_reach(Drawn(found, (at_volts, amps), sinks, self._map.borders, steps, self._band))
 
     def _draw_band(self) -> None:
         """How far the border strays in such builds; worked out when the map is seen and at rest."""
-        if self._map is None or self._map[0] is not self.session.now.heat_job or not self.map.isVisible():
+        drawn = self._map
+        if drawn is None or drawn.job is not self.session.now.heat_job or not self.map.isVisible():
             return
-        job, (output, others), found, _ = self._map
-        volts = np.linspace(found.volts[0], found.volts[-1], BAND_VOLTS)
-        amps = np.linspace(0, found.amps[-1], BAND_AMPS)
+        job, (output, others) = drawn.job, drawn.key
+        volts = np.linspace(drawn.reach.volts[0], drawn.reach.volts[-1], BAND_VOLTS)
+        amps = np.linspace(0, drawn.reach.amps[-1], BAND_AMPS)
         try:
             self._band = spread_border(job, output, volts, amps, dict(others))
         except UserError:
             return
-        self._draw_map(job.design.link(output), self.session.load.get(output, 0.0))
+        self._draw_map(job.design.output(output), self.session.load.get(output, 0.0))
 
     def _borders_of_variants(
         self, output: str, volts: np.ndarray, grid: np.ndarray, others: dict[str, float]
-    ) -> tuple:
-        borders, here = [], self.session.job
+    ) -> tuple[_Border, ...]:
+        here = self.session.job
+        borders: list[_Border] = []
         overlaid: list[tuple[str, Job]] = [
             (f"variant {v.name}", laid_out(here, v)) for v in here.variants[:2]
         ]
@@ -269,8 +301,11 @@ class DesignStage(QWidget):
 
     def _say_pointed(self, volts: float, amps: float) -> None:
         """Pointing at a place of the map tells what it would take there."""
-        job, output = self.session.job, self.session.output_id
-        load = {**{k: np.float64(v) for k, v in self._others(output).items()}, output: np.float64(amps)}
+        job, output = self.session.job, present(self.session.output_id)
+        load: dict[str, Figure] = {
+            **{k: np.float64(v) for k, v in self._others(output).items()},
+            output: np.float64(amps),
+        }
         try:
             _, solution, limits = at(job, load, set_to(job, output, volts, load))
         except UserError:
@@ -297,7 +332,7 @@ class DesignStage(QWidget):
 
     def _typed_point(self) -> None:
         """`4 A`, or `24 V 4 A` where the output can be set."""
-        output = self.session.output_id
+        output = present(self.session.output_id)
         try:
             *first, last = self.point.text().replace("V", "V ").split("V")
             amps = parse(last, "A")
@@ -313,5 +348,4 @@ class DesignStage(QWidget):
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        if output:
-            self.session.set_load(output, amps)
+        self.session.set_load(output, amps)

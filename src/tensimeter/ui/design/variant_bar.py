@@ -4,10 +4,18 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
 
-from tensimeter.core.design.variants import as_variant, keep_variant, proposals, take_up, without_variant
+from tensimeter.core.design.variants import (
+    Proposal,
+    as_variant,
+    keep_variant,
+    proposals,
+    take_up,
+    without_variant,
+)
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.problems import problems
 from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -25,7 +33,8 @@ class _Word(QPushButton):
         self.setProperty("kind", "view")
         self.setToolTip("the variant in hand" if in_hand else "take this variant up; Delete drops it")
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         if event.key() == Qt.Key.Key_Delete:
             self.dropped.emit(self.text())
         else:
@@ -66,13 +75,13 @@ class VariantBar(QWidget):
             self.ways.addItem(f"{proposal.name}: {proposal.why}", proposal)
         self.ways.setMinimumContentsLength(14)
         self.ways.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.ways.view().setMinimumWidth(theme.px(420))
+        present(self.ways.view()).setMinimumWidth(theme.px(420))
         self.ways.activated.connect(lambda _=0: self.try_way())
         # Shown only once it has its place: on its own it would be a window for a moment.
         self._row.addWidget(self.ways)
         self.ways.setVisible(self.ways.count() > 1)
 
-    def _proposals(self) -> list:
+    def _proposals(self) -> list[Proposal]:
         job, output = self.session.job, self.session.output_id
         if output is None or problems(job.design, job.stock):
             return []

@@ -12,8 +12,9 @@ class FlowLayout(QLayout):
         self.setSpacing(spacing)
         self.setContentsMargins(0, 0, 0, 0)
 
-    def addItem(self, item: QLayoutItem) -> None:
-        self._items.append(item)
+    def addItem(self, item: QLayoutItem | None) -> None:
+        if item is not None:
+            self._items.append(item)
 
     def count(self) -> int:
         return len(self._items)

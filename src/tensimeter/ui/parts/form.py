@@ -3,7 +3,7 @@
 import types
 import typing
 from collections.abc import Callable, Collection
-from typing import Any, Literal, get_args, get_origin
+from typing import Any, Generic, Literal, TypeVar, cast, get_args, get_origin
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QWidget
@@ -16,6 +16,8 @@ from tensimeter.core.model.edits import changed
 from tensimeter.core.quantity import localised, parse
 from tensimeter.core.record import Record, falling
 from tensimeter.ui.parts.text import Field, label
+
+R = TypeVar("R", bound=Record)
 
 
 def _bare(annotation: Any) -> tuple[Any, bool]:
@@ -36,13 +38,13 @@ def _bare(annotation: Any) -> tuple[Any, bool]:
 HIDDEN = frozenset({"id", "kind", "origins", "fed_by", "part", "ranges", "efficiencies", "others", "modes"})
 
 
-class RecordForm(QWidget):
+class RecordForm(QWidget, Generic[R]):
     """Labels and fields of one record; `apply` takes the changed one, and says no or how it was kept."""
 
     def __init__(
         self,
-        record: Record,
-        apply: Callable[[Record, str], Record | bool],
+        record: R,
+        apply: Callable[[R, str], R | bool],
         say: Callable[[str], None],
         parent: QWidget | None = None,
         hidden: Collection[str] = (),
@@ -51,7 +53,7 @@ class RecordForm(QWidget):
         self.record, self._apply, self._say = record, apply, say
         self.fields: dict[str, QWidget] = {}
         #: Forms of the records within, by field.
-        self.inner: dict[str, RecordForm] = {}
+        self.inner: dict[str, RecordForm[Record]] = {}
         layout = QFormLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setVerticalSpacing(4)
@@ -79,7 +81,7 @@ class RecordForm(QWidget):
             caption = label(f"{words}  {unit}".strip(), "caption")
             if listed:
                 # A curve needs the whole width.
-                widget.setPlaceholderText("none; a point is two figures, as 60=16")
+                cast(Field, widget).setPlaceholderText("none; a point is two figures, as 60=16")
                 layout.addRow(caption)
                 layout.addRow(widget)
             else:
@@ -110,7 +112,7 @@ class RecordForm(QWidget):
 
     def _again(self) -> None:
         self.fields, self.inner = {}, {}
-        layout = self.layout()
+        layout = cast(QFormLayout, self.layout())
         while layout.rowCount():
             layout.removeRow(0)
         self._fill(layout)

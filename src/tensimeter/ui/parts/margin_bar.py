@@ -79,10 +79,12 @@ class MarginRow(QWidget):
             painter.setPen(QPen(theme.colour("prediction"), 1))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         self.asked.emit(self.limit.worked())
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         if event.key() in (Qt.Key.Key_F1, Qt.Key.Key_Return, Qt.Key.Key_Space):
             self.asked.emit(self.limit.worked())
         else:

@@ -83,13 +83,15 @@ class NodeMatrix(QWidget):
                 painter.setPen(QPen(theme.colour("prediction"), 2))
                 painter.drawRect(box)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         self.setFocus()
         hit = [place for place, box in self._boxes.items() if box.contains(event.position())]
         if hit:
             self.chosen.emit(hit[-1])
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         places = [check.pair.place for check in self.found]
         forward = event.key() in (Qt.Key.Key_Right, Qt.Key.Key_Down)
         if places and (forward or event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Up)):

@@ -22,14 +22,14 @@ class PicturePlot(Plot):
 
     def restyle(self) -> None:
         super().restyle()
-        if getattr(self, "_picture", None) is not None:
-            self.show_picture(self._picture)
+        if shown := getattr(self, "_picture", None):
+            self.show_picture(shown)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        if getattr(self, "_picture", None) is not None:
+        if shown := getattr(self, "_picture", None):
             # Names under the points are cut to the room there is.
-            self._name_points(self._picture)
+            self._name_points(shown)
 
     def show_picture(self, picture: Picture) -> None:
         self._picture = picture

@@ -14,14 +14,14 @@ from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme
 
 
-class _Axis(pg.AxisItem):
+class _Axis(pg.AxisItem):  # type: ignore[misc]  # pyqtgraph tells no types
     """Tick figures with the decimal mark in use."""
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         return [localised(s) for s in super().tickStrings(values, scale, spacing)]
 
 
-class Plot(pg.PlotWidget):
+class Plot(pg.PlotWidget):  # type: ignore[misc]
     """A plot with the theme's colours, a quiet grid and no menu."""
 
     def __init__(self, bottom: str, left: str, parent: QWidget | None = None) -> None:
@@ -85,12 +85,12 @@ class LoadLinePlot(Plot):
         self.setAccessibleName("load line")
         self.setMouseEnabled(x=False, y=False)
         self.scene().sigMouseClicked.connect(self._on_click)
-        self._last: tuple = ()
+        self._last: tuple[Band, LoadLine | None, float, Outcome | None, float | None] | None = None
 
     def restyle(self) -> None:
         super().restyle()
-        if getattr(self, "_last", ()):
-            self.show_line(*self._last)
+        if last := getattr(self, "_last", None):
+            self.show_line(*last)
 
     def show_line(
         self,

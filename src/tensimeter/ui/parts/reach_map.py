@@ -14,6 +14,7 @@ from tensimeter.core.design.reach import Border, Borders, Reach
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.quantity import fixed, localised
 from tensimeter.ui.parts.plots import Plot
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme
 
@@ -51,14 +52,14 @@ class ReachMap(Plot):
 
     def restyle(self) -> None:
         super().restyle()
-        if getattr(self, "_drawn", None) is not None:
-            self.show_reach(self._drawn)
+        if shown := getattr(self, "_drawn", None):
+            self.show_reach(shown)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         # Names find their places anew.
-        if getattr(self, "_drawn", None) is not None:
-            self.show_reach(self._drawn)
+        if shown := getattr(self, "_drawn", None):
+            self.show_reach(shown)
 
     def show_reach(self, drawn: Drawn) -> None:
         self._drawn = drawn
@@ -114,7 +115,7 @@ class ReachMap(Plot):
                 return
 
     def _sinks(self, name: str, amps: np.ndarray, top: float) -> None:
-        volts = self._drawn.reach.volts
+        volts = present(self._drawn).reach.volts
         pen = pg.mkPen(theme.colour("ink"), width=1.5, style=Qt.PenStyle.DotLine)
         self.plot(volts, np.minimum(amps, top * 1.3), pen=pen)
         inside = np.flatnonzero(amps < top * 0.98)
@@ -171,7 +172,7 @@ class ReachMap(Plot):
 
     def _stay(self, volts: float, amps: float) -> str:
         """How long the point may be held, where that is not for good."""
-        reach = self._drawn.reach
+        reach = present(self._drawn).reach
         k = int(np.argmin(np.abs(reach.volts - volts)))
         m = int(np.argmin(np.abs(reach.amps - amps)))
         minutes = float(reach.minutes[k, m])
@@ -183,10 +184,9 @@ class ReachMap(Plot):
 
     def _spot(self, scene_position: QPointF) -> tuple[float, float]:
         spot = self.getPlotItem().vb.mapSceneToView(scene_position)
-        last = float(self._drawn.reach.volts[-1]), float(self._drawn.reach.amps[-1])
-        return min(max(spot.x(), float(self._drawn.reach.volts[0])), last[0]), min(
-            max(spot.y(), 0.0), last[1]
-        )
+        reach = present(self._drawn).reach
+        first, last, top = float(reach.volts[0]), float(reach.volts[-1]), float(reach.amps[-1])
+        return min(max(spot.x(), first), last), min(max(spot.y(), 0.0), top)
 
     def _on_click(self, event: object) -> None:
         if self._drawn is not None:

@@ -30,7 +30,8 @@ def tip(text: str) -> str:
 class Field(QLineEdit):
     """A line to type in; when it has nothing of its own to undo, Ctrl+Z undoes the last edit."""
 
-    def event(self, event: QEvent) -> bool:
+    def event(self, event: QEvent | None) -> bool:
+        assert event is not None
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
             undo = event.matches(QKeySequence.StandardKey.Undo) and not self.isUndoAvailable()
             redo = event.matches(QKeySequence.StandardKey.Redo) and not self.isRedoAvailable()
@@ -54,9 +55,9 @@ class Elided(QLabel):
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
-    def setText(self, text: str) -> None:
+    def setText(self, text: str | None) -> None:
         super().setText(text)
-        self.setToolTip(tip(text))
+        self.setToolTip(tip(text or ""))
         self.setAccessibleName(text)
 
     def paintEvent(self, event: object) -> None:
@@ -112,21 +113,25 @@ class Figure(QLabel):
     def worked(self) -> Derivation | None:
         return self._why()
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         self._ask()
         event.accept()
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         if event.key() in (Qt.Key.Key_F1, Qt.Key.Key_Return, Qt.Key.Key_Space):
             self._ask()
         else:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, event: QFocusEvent) -> None:
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        assert event is not None
         super().focusInEvent(event)
         self.setStyleSheet(f"border-bottom: 2px solid {theme.colours.prediction};")
 
-    def focusOutEvent(self, event: QFocusEvent) -> None:
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        assert event is not None
         super().focusOutEvent(event)
         self.setStyleSheet("")
 

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QBrush, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
 from tensimeter.core.derivation import Derivation
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
 
@@ -32,15 +33,15 @@ class WhyTable(QTreeWidget):
         self.setAccessibleDescription("F1 on a figure shows how it came about")
         self.setMinimumHeight(theme.px(120))
         for k in range(len(columns) - 1):
-            self.header().setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
+            present(self.header()).setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
         for k in figures:
-            self.headerItem().setTextAlignment(k, _RIGHT)
+            present(self.headerItem()).setTextAlignment(k, _RIGHT)
         self.itemDoubleClicked.connect(lambda item, column: self._ask(item, column))
 
     def widths(self, *pixels: int) -> None:
         """Set columns to widths that grow with the text; the hand may change them."""
         for k, width in enumerate(pixels):
-            self.header().setSectionResizeMode(k, QHeaderView.ResizeMode.Interactive)
+            present(self.header()).setSectionResizeMode(k, QHeaderView.ResizeMode.Interactive)
             self.setColumnWidth(k, theme.px(width))
 
     def add(self, cells: list[Cell], missed: tuple[int, ...] = ()) -> None:
@@ -67,7 +68,8 @@ class WhyTable(QTreeWidget):
         if why is not None:
             self.asked.emit(why())
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         item = self.currentItem()
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and item is not None:
             self._ask(item, self.currentColumn())

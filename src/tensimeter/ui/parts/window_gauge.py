@@ -1,6 +1,7 @@
 """The window gauge: allowed band, prediction as a tick, reading as a diamond with a whisker."""
 
 import math
+from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
@@ -8,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tensimeter.core.measurement.conformity import Band, Interval
 from tensimeter.core.quantity import fixed
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.theme import theme
 
 
@@ -17,7 +19,9 @@ class WindowGauge(QWidget):
     def __init__(self, unit: str = "V", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.unit = unit
-        self.band, self.predicted, self.reading = Band(None, None), None, None
+        self.band = Band(None, None)
+        self.predicted: Interval | None = None
+        self.reading: Interval | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("window gauge")
 
@@ -92,10 +96,11 @@ class WindowGauge(QWidget):
         left = min(max(at - width / 2, 0), self.width() - width)
         painter.drawText(QPointF(left, self.height() - theme.px(3)), text)
 
-    def _diamond(self, painter: QPainter, x: object, middle: float) -> None:
-        at, size = x(self.reading.value), theme.px(6)  # type: ignore[operator]
+    def _diamond(self, painter: QPainter, x: Callable[[float], float], middle: float) -> None:
+        reading = present(self.reading)
+        at, size = x(reading.value), theme.px(6)
         painter.setPen(QPen(theme.colour("ink"), 2))
-        ends = [x(self.reading.low), x(self.reading.high)]  # type: ignore[operator]
+        ends = [x(reading.low), x(reading.high)]
         painter.drawLine(QPointF(ends[0], middle), QPointF(ends[1], middle))
         painter.setBrush(theme.colour("ink"))
         painter.setPen(Qt.PenStyle.NoPen)

@@ -5,7 +5,7 @@ import threading
 from pathlib import Path
 
 from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPixmap
+from PyQt6.QtGui import QPixmap, QShowEvent
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -15,6 +15,7 @@ from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.report.datasheet import html, pdf, write
 from tensimeter.report.sheet import Rating, build, rating
 from tensimeter.ui.own_bin import own_bin
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.session import Session
@@ -31,7 +32,9 @@ class PlateStage(QWidget):
         super().__init__(parent)
         self.session = session
         self._asked, self._stale = 0, True
-        self._soon = QTimer(self, singleShot=True, interval=250)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(250)
         self._soon.timeout.connect(self.lay_out)
         self._pdf = QPdfDocument(self)
         self._bytes = b""
@@ -113,7 +116,7 @@ class PlateStage(QWidget):
             # Several edits in a row are laid out once, when they have come to rest.
             self._soon.start()
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         if self._stale:
             self.lay_out()
@@ -152,7 +155,7 @@ class PlateStage(QWidget):
         self._buffer.open(QBuffer.OpenModeFlag.ReadOnly)
         self._pdf.load(self._buffer)
         clear(self._pages_layout)
-        width = min(max(self.preview.viewport().width() - theme.px(28), 320), theme.px(660))
+        width = min(max(present(self.preview.viewport()).width() - theme.px(28), 320), theme.px(660))
         for k in range(self._pdf.pageCount()):
             points = self._pdf.pagePointSize(k)
             height = round(width * points.height() / points.width())

@@ -11,7 +11,8 @@ from tensimeter.bench.events import Event
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.readingline import understand
-from tensimeter.core.testplan.step import OPEN
+from tensimeter.core.testplan.step import OPEN, Outcome, StepResult
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.session import Session
@@ -23,7 +24,8 @@ class _Entry(QLineEdit):
 
     taken = pyqtSignal()
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.taken.emit()
         else:
@@ -81,7 +83,7 @@ class BenchView(QWidget):
             self.refresh()
 
     def refresh(self) -> None:
-        self.setPalette(self.parentWidget().palette() if self.parentWidget() else self.palette())
+        self.setPalette(present(self.parentWidget()).palette() if self.parentWidget() else self.palette())
         size = 96 if self.width() > theme.px(900) else 72
         self.big.setStyleSheet(f"font-size: {size * theme.scale}pt;")
         for widget, points in ((self.todo, 28), (self.verdict, 28), (self.expected, 22), (self.entry, 28)):
@@ -141,10 +143,10 @@ class BenchView(QWidget):
             self.big.setText(show(hand.last.value, hand.quantity, 4))
             self._say(hand.verdict.words, verdict_colour(hand.verdict))
 
-    def _last_taken(self, result: object) -> object:
+    def _last_taken(self, result: Outcome) -> StepResult | None:
         """The step read last, which is what the builder wants confirmed."""
         taken = [r for r in result.steps if r.pair is not None]
-        return max(taken, key=lambda r: r.pair.volts.id or 0, default=None)
+        return max(taken, key=lambda r: (r.pair and r.pair.volts.id) or 0, default=None)
 
     def _say(self, text: str, colour: str) -> None:
         self.verdict.setText(text)

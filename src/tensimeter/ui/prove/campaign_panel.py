@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -120,10 +120,10 @@ class CampaignPanel(QScrollArea):
         self.sound.setChecked(theme.sound)
         self.sound.toggled.connect(lambda on: setattr(theme, "sound", on))
         column.addWidget(self.sound)
-        self.find = QPushButton("Instruments …")
-        self.find.setToolTip("See who answers, and which does what")
-        self.find.clicked.connect(self._on_find)
-        column.addWidget(self.find)
+        self.find_button = QPushButton("Instruments …")
+        self.find_button.setToolTip("See who answers, and which does what")
+        self.find_button.clicked.connect(self._on_find)
+        column.addWidget(self.find_button)
         self.rate = Field()
         self.rate.setPlaceholderText("samples a second, 10M")
         self.rate.setAccessibleName("samples a second of a waveform that has no times")
@@ -195,7 +195,7 @@ class CampaignPanel(QScrollArea):
         self.anew.setVisible(bool(done) and not by_hand and not running)
         self.skip.setVisible(running)
         self.sound.setVisible(not by_hand)
-        self.find.setVisible(not running)
+        self.find_button.setVisible(not running)
         waves = session.plan is not None and any(s.capture for s in session.plan.steps)
         self.rate.setVisible(by_hand and waves)
         self.pause.setVisible(running)
@@ -227,7 +227,7 @@ class CampaignPanel(QScrollArea):
 
     def _plan_all(self) -> None:
         self.session.edit("campaign planned", generated(self.session.job))
-        if self.session.plan is not None:
+        if self.session.plan is not None and self.session.test_id is not None:
             self.session.choose_test(self.session.test_id)
 
     def _add(self, _: int) -> None:
@@ -248,9 +248,12 @@ class CampaignPanel(QScrollArea):
             test = item.data(Qt.ItemDataRole.UserRole)
             self.session.edit(f"{test} dropped", without_test(self.session.job, test))
 
-    def eventFilter(self, watched: object, event: QEvent) -> bool:
-        pressed = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
-        if pressed and watched is getattr(self, "tests", None) and event.key() == Qt.Key.Key_Delete:
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        assert event is not None
+        pressed = (
+            event.key() if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress else None
+        )
+        if pressed == Qt.Key.Key_Delete and watched is getattr(self, "tests", None):
             self._drop_test()
             return True
         return super().eventFilter(watched, event)

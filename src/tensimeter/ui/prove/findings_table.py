@@ -1,5 +1,7 @@
 """What a test has given: each figure with its uncertainty, what is allowed, its verdict."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt
 from PyQt6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
@@ -7,6 +9,7 @@ from tensimeter.core.derivation import Derivation
 from tensimeter.core.quantity import with_uncertainty
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import Finding, Outcome
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.why_table import WhyTable
 from tensimeter.ui.theme import theme
@@ -32,13 +35,13 @@ class _Wrapped(QStyledItemDelegate):
 class FindingsTable(WhyTable):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(_COLUMNS, "what the test has given", range(1, 3))
-        self.header().setStretchLastSection(False)
-        self.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        self.header().setSectionResizeMode(3, QHeaderView.ResizeMode.ResizeToContents)
+        present(self.header()).setStretchLastSection(False)
+        present(self.header()).setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        present(self.header()).setSectionResizeMode(3, QHeaderView.ResizeMode.ResizeToContents)
         self.setUniformRowHeights(False)
         self.setWordWrap(True)
         self.setItemDelegate(_Wrapped(self))
-        self.header().sectionResized.connect(lambda *_: self.scheduleDelayedItemsLayout())
+        present(self.header()).sectionResized.connect(lambda *_: self.scheduleDelayedItemsLayout())
 
     def show_result(self, result: Outcome) -> None:
         self.clear()
@@ -49,7 +52,7 @@ class FindingsTable(WhyTable):
             value = finding.value
             if finding.is_note:
                 self.add([(finding.text, None), ("", None), ("", None), ("", None)])
-                self.topLevelItem(self.topLevelItemCount() - 1).setFirstColumnSpanned(True)
+                present(self.topLevelItem(self.topLevelItemCount() - 1)).setFirstColumnSpanned(True)
                 continue
             found = with_uncertainty(value.value, value.half_width, finding.unit) if value else ""
             words = finding.verdict.words if finding.verdict else ""
@@ -62,11 +65,11 @@ class FindingsTable(WhyTable):
             allowed = finding.allowed.words(finding.unit) if finding.allowed else ""
             self.add([(name, None), (found, why), (allowed, None), (words, None)])
             if finding.verdict is not None:
-                item = self.topLevelItem(self.topLevelItemCount() - 1)
+                item = present(self.topLevelItem(self.topLevelItemCount() - 1))
                 item.setIcon(3, verdict_icon(finding.verdict, theme.px(14)))
 
     @staticmethod
-    def _worked(finding: Finding, method: str) -> object:
+    def _worked(finding: Finding, method: str) -> Callable[[], Derivation] | None:
         def answer() -> Derivation:
             if finding.worked is not None:
                 return finding.worked

@@ -23,6 +23,7 @@ from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import parts_by_role, write_bench_file
 from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import UserError
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -67,7 +68,7 @@ class InstrumentsWindow(QDialog):
         self.answers.setHeaderLabels(["where", "answer"])
         self.answers.setRootIsDecorated(False)
         self.answers.setAccessibleName("who answered; Enter puts it into the role last touched")
-        self.answers.header().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        present(self.answers.header()).setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         self.answers.itemActivated.connect(self._assign)
         column.addWidget(self.answers, 1)
         self.said = label("", "", wrap=True)

@@ -125,7 +125,9 @@ class NowPanel(QWidget):
             verdict.words if judged else "recorded" if result.wave else "read" if result.taken else "not read"
         )
         self.words.setText("settling" if live else said)
-        amps = self._live.amps if live else (result.pair.amps.value if result.pair else math.nan)
+        amps = (
+            self._live.amps if live and self._live else (result.pair.amps.value if result.pair else math.nan)
+        )
         self.amps.setText(fixed(amps, "A", 3))
         self.heat.setText(self._warm())
         self.heat.setVisible(bool(self.heat.text()))

@@ -3,7 +3,7 @@
 import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
-from tensimeter.core.design.reach import load_reach_A, most_A, reach, volts_span
+from tensimeter.core.design.reach import Reach, load_reach_A, most_A, reach, volts_span
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.by_design import HeatByDesign, heat_by_design
 from tensimeter.core.heat_design.measuring_points import measuring_points
@@ -44,7 +44,7 @@ class PlotArea(QStackedWidget):
         self.compared = False
         for widget in (self.line, self.picture, self.waves, self.map, self.heat):
             self.addWidget(widget)
-        self._reach: tuple[object, object] | None = None
+        self._reach: tuple[Job, Reach] | None = None
         self._design: tuple[object, object, HeatByDesign | None] | None = None
 
     def show_result(self, result: Outcome) -> None:
@@ -82,7 +82,7 @@ class PlotArea(QStackedWidget):
             return
         state = None
         if plan.test.soaks:
-            state = facts.soak if facts.running else state_at(job, plan, runs[-1])
+            state = facts.soak if facts is not None and facts.running else state_at(job, plan, runs[-1])
         if state is not None:
             limit = HeatMark(state.limit_C, "junction limit" if state.on_spot else "limit")
         self.heat.show_heat(Heat(runs[-1], state, names, place, limit))

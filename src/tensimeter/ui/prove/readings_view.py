@@ -20,6 +20,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading, interval_of
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import MOST_TERSE, Correction
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -71,9 +72,9 @@ class ReadingsView(QWidget):
         table.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
         table.setAccessibleName("readings as they were kept")
         for k in range(len(_COLUMNS) - 1):
-            table.header().setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
+            present(table.header()).setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
         for k in (0, 3, 4):
-            table.headerItem().setTextAlignment(
+            present(table.headerItem()).setTextAlignment(
                 k, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
             )
         return table

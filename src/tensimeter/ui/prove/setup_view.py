@@ -1,5 +1,8 @@
 """How a test is set up: its points, limits and times, edited in place."""
 
+from collections.abc import Callable
+
+from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import UserError
@@ -17,13 +20,13 @@ from tensimeter.ui.theme import theme
 class _Lines(QPlainTextEdit):
     """A list as text; taken when the hand moves on."""
 
-    def __init__(self, text: str, take: object) -> None:
+    def __init__(self, text: str, take: Callable[[str], object]) -> None:
         super().__init__(text)
         self._take, self._before = take, text
         self.setTabChangesFocus(True)
         self.setFixedHeight(theme.px(110))
 
-    def focusOutEvent(self, event: object) -> None:
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)
         if self.toPlainText() != self._before:
             self._before = self.toPlainText()
@@ -40,7 +43,7 @@ class SetupView(QScrollArea):
         self._column.setContentsMargins(0, 0, theme.px(10), theme.px(8))
         self.setWidget(inside)
         self._shown: Test | None = None
-        self.form: RecordForm | None = None
+        self.form: RecordForm[Test] | None = None
         self.lines: _Lines | None = None
 
     def show_test(self, test: Test) -> None:

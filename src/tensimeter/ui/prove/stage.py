@@ -25,6 +25,7 @@ from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.core.testplan.step import OPEN, StepResult
 from tensimeter.ui.parts.plots import TraceView
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label, rule, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.when_seen import WhenSeen
@@ -75,12 +76,12 @@ class ProveStage(QWidget):
         self.found = FindingsTable()
         self.found.asked.connect(session.why)
         self.setup = SetupView(session)
-        self.lower = QStackedWidget()
-        self.lower.setMinimumHeight(theme.px(120))
+        self.tables = QStackedWidget()
+        self.tables.setMinimumHeight(theme.px(120))
         self.readings = ReadingsView(session)
-        for widget in (self.steps, self.found, self.readings, self.setup):
-            self.lower.addWidget(widget)
-        column.addWidget(self.lower, 4)
+        for table in (self.steps, self.found, self.readings, self.setup):
+            self.tables.addWidget(table)
+        column.addWidget(self.tables, 4)
         layout.addLayout(column, 1)
         whole = WhenSeen(self, self.refresh)
         for signal in (session.job_changed, session.readings_changed, session.subject_changed, theme.changed):
@@ -113,9 +114,9 @@ class ProveStage(QWidget):
     def show_view(self, key: str) -> None:
         """The points of the test, what they give, or how it is set up."""
         self.views[key].setChecked(True)
-        self.lower.setCurrentIndex([k for k, _ in _VIEWS].index(key))
+        self.tables.setCurrentIndex([k for k, _ in _VIEWS].index(key))
         # A list that is looked through wants more room than one that stands beside its plot.
-        self.lower.setMinimumHeight(theme.px(240 if key == "readings" else 120))
+        self.tables.setMinimumHeight(theme.px(240 if key == "readings" else 120))
         self._show_lower()
 
     def _on_compare(self, on: bool) -> None:
@@ -134,14 +135,14 @@ class ProveStage(QWidget):
         table.setUniformRowHeights(True)
         table.setAccessibleName("steps of the test")
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        header = table.header()
+        header = present(table.header())
         header.setStretchLastSection(True)
         header.setMinimumSectionSize(theme.px(22))
         for k in range(len(_COLUMNS) - 1):
             header.setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for k in (1, 2, 3, 4):
-            table.headerItem().setTextAlignment(k, right)
+            present(table.headerItem()).setTextAlignment(k, right)
         table.currentItemChanged.connect(self._on_step)
         return table
 
@@ -151,7 +152,7 @@ class ProveStage(QWidget):
         self.campaign.setFixedWidth(theme.px(206))
         self.campaign.refresh()
         session, result = self.session, self.session.outcome
-        for widget in (self.plot, self.lower, self.meter, *self.views.values()):
+        for widget in (self.plot, self.tables, self.meter, *self.views.values()):
             widget.setVisible(result is not None)
         if result is None:
             self.compare.hide()
@@ -176,7 +177,7 @@ class ProveStage(QWidget):
         result = self.session.outcome
         if result is None:
             return
-        view = self.lower.currentWidget()
+        view = self.tables.currentWidget()
         if view is self.found:
             self.found.show_result(result)
         elif view is self.readings:
@@ -185,14 +186,18 @@ class ProveStage(QWidget):
             self.setup.show_test(result.plan.test)
         self.steps.setColumnHidden(2, all(r.step.predicted_V is None for r in result.steps))
         named = any(r.step.title for r in result.steps)
-        self.steps.headerItem().setText(1, "point" if named else "load")
+        present(self.steps.headerItem()).setText(1, "point" if named else "load")
         modes = QHeaderView.ResizeMode
-        self.steps.header().setStretchLastSection(not named)
-        self.steps.header().setSectionResizeMode(1, modes.Stretch if named else modes.ResizeToContents)
-        self.steps.header().setSectionResizeMode(6, modes.ResizeToContents if named else modes.Interactive)
+        present(self.steps.header()).setStretchLastSection(not named)
+        present(self.steps.header()).setSectionResizeMode(
+            1, modes.Stretch if named else modes.ResizeToContents
+        )
+        present(self.steps.header()).setSectionResizeMode(
+            6, modes.ResizeToContents if named else modes.Interactive
+        )
         left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        self.steps.headerItem().setTextAlignment(1, left if named else right)
+        present(self.steps.headerItem()).setTextAlignment(1, left if named else right)
         self._show_steps(result.steps)
 
     def _show_steps(self, steps: tuple[StepResult, ...]) -> None:
@@ -259,12 +264,14 @@ class ProveStage(QWidget):
         tests = self.campaign.tests
         tests.setCurrentRow((tests.currentRow() + 1) % max(tests.count(), 1))
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        if present(event.mimeData()).hasUrls():
             event.acceptProposedAction()
 
-    def dropEvent(self, event: QDropEvent) -> None:
-        for url in event.mimeData().urls():
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        for url in present(event.mimeData()).urls():
             self.campaign.take_in(Path(url.toLocalFile()))
 
 

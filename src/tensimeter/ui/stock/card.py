@@ -1,7 +1,7 @@
 """A part's card: its rating drawn to one common scale, its name, its figures."""
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.parts.registry import Part
@@ -50,7 +50,7 @@ class PartCard(QWidget):
             self._line(painter, text, k + 1, localised(words), line)
         bad = self.part.condition in ("faulty", "for parts")
         painter.setPen(theme.colour("miss" if bad else "pencil"))
-        ending = [self.part.condition]
+        ending: list[str] = [self.part.condition]
         if self.part.count > 1:
             ending.append(f"{self.part.count} of these")
         if self.part.doubt:
@@ -99,20 +99,22 @@ class PartCard(QWidget):
         )
         return True
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         self.setFocus()
         self.chosen.emit(self.part.id)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space, Qt.Key.Key_Enter):
             self.chosen.emit(self.part.id)
         else:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, event: object) -> None:
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
         super().focusInEvent(event)
         self.update()
 
-    def focusOutEvent(self, event: object) -> None:
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)
         self.update()

@@ -3,7 +3,9 @@
 import itertools
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -20,6 +22,7 @@ from tensimeter.core.described import described
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.edits import changed
+from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import split_up, with_efficiency, with_part, without_efficiency
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.registry import Part
@@ -30,9 +33,13 @@ from tensimeter.core.record import Record
 from tensimeter.ui.own_bin import own_bin, own_bin_parts
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
+
+if TYPE_CHECKING:
+    from tensimeter.ui.stock.incoming_panel import IncomingPanel
 
 _VIEWS = (("figures", "Figures"), ("alive", "Dead or alive"), ("beside", "Beside"), ("photos", "Photos"))
 #: Where a figure may come from, in words.
@@ -53,8 +60,8 @@ class PartEditor(QScrollArea):
         self.part: Part | None = None
         self.view = "figures"
         self.origin = "measured"
-        self.form: RecordForm | None = None
-        self.alive: QWidget | None = None
+        self.form: RecordForm[Part] | None = None
+        self.alive: IncomingPanel | None = None
         inside = QWidget()
         self._column = QVBoxLayout(inside)
         self._column.setContentsMargins(theme.px(14), 0, theme.px(10), theme.px(8))
@@ -64,7 +71,7 @@ class PartEditor(QScrollArea):
     def show_part(self, part: Part | None) -> None:
         if part is None or self.part is None or part.id != self.part.id:
             self.view = "figures"
-            self.verticalScrollBar().setValue(0)
+            present(self.verticalScrollBar()).setValue(0)
         self.part = part
         self.refresh()
 
@@ -79,7 +86,7 @@ class PartEditor(QScrollArea):
     def show_view(self, view: str) -> None:
         self.view = view
         self.refresh()
-        self.verticalScrollBar().setValue(0)
+        present(self.verticalScrollBar()).setValue(0)
         self.view_buttons[view].setFocus()
 
     def refresh(self) -> None:
@@ -128,9 +135,7 @@ class PartEditor(QScrollArea):
         for field, words in part.lists.items():
             for k, record in enumerate(getattr(part, field, ())):
                 self._column.addWidget(label(f"{words} {k + 1}", "strong"))
-                form = RecordForm(
-                    record, lambda r, w, field=field, k=k: self._apply_inner(field, k, r, w), say
-                )
+                form = RecordForm(record, partial(self._apply_inner, field, k), say)
                 self._column.addWidget(form)
         if isinstance(part, SourcePart) and part.separate_outputs():
             button = QPushButton("fit its rails from load cases …")
@@ -214,7 +219,7 @@ class PartEditor(QScrollArea):
             plain = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
             found = cross_regulation(rails, volts, amps, plain, plain)
             assert isinstance(self.part, SourcePart)
-            part = self.part.with_cross(found)
+            part = present(self.part.with_cross(found))
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
@@ -279,7 +284,7 @@ class PartEditor(QScrollArea):
         try:
             with own_bin() as bin_:
                 bin_.keep(part)
-                used = {link.part for link in self.session.job.design.links}
+                used = {link.part for link in self.session.job.design.links if link.part is not None}
                 bin_.note_use(self.session.job.name, used & {k.part.id for k in bin_.parts()})
         except UserError as trouble:
             self.session.complain(str(trouble))
@@ -289,7 +294,7 @@ class PartEditor(QScrollArea):
 
     # -- edits ----------------------------------------------------------------------------------
 
-    def _typed(self, record: Record, words: str) -> Record | bool:
+    def _typed(self, record: Part, words: str) -> Part | bool:
         """A card with a figure that was typed: it comes from where the builder says."""
         now = self.part
         figures = [
@@ -300,14 +305,15 @@ class PartEditor(QScrollArea):
         origins = {**record.origins, **dict.fromkeys(figures, self.origin)}
         made = changed(record, origins=origins)
         # Known to the form before anybody asks whether it shows what is kept.
-        form, before = self.form, self.form.record
+        form = present(self.form)
+        before = form.record
         form.record = made
         if self.apply(made, words):
             return made
         form.record = before
         return False
 
-    def apply(self, record: Record, words: str) -> bool:
+    def apply(self, record: Part, words: str) -> bool:
         done = self.session.edit(f"{words} of {record.name}", with_part(self.session.job, record))
         if done and words == "what was tried":
             self._teach(record)
@@ -322,7 +328,7 @@ class PartEditor(QScrollArea):
         """One record of a list within the part, such as a meter's range."""
         records = list(getattr(self.part, field))
         records[index] = record
-        return self.apply(changed(self.part, **{field: tuple(records)}), words)
+        return self.apply(changed(present(self.part), **{field: tuple(records)}), words)
 
     def split(self) -> None:
         assert self.part is not None
@@ -333,7 +339,7 @@ class PartEditor(QScrollArea):
             return
         self._edit(f"{self.part.name} told apart", job)
 
-    def _edit(self, words: str, job: object) -> None:
+    def _edit(self, words: str, job: Job) -> None:
         self.session.edit(words, job)
 
 

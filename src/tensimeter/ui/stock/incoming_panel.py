@@ -11,7 +11,6 @@ from tensimeter.core.model.edits import changed
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.procedure.incoming_check import IncomingResult, learnt, outcome, tried
 from tensimeter.core.quantity import show
-from tensimeter.core.record import Record
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.parts.window_gauge import WindowGauge
@@ -22,7 +21,7 @@ from tensimeter.ui.theme import theme
 class IncomingPanel(QWidget):
     """`apply` takes a changed card and says whether it was kept."""
 
-    def __init__(self, session: Session, part: Part, apply: Callable[[Record, str], bool]) -> None:
+    def __init__(self, session: Session, part: Part, apply: Callable[[Part, str], bool]) -> None:
         super().__init__()
         self.session, self.part, self._apply = session, part, apply
         self.fields: dict[str, Field] = {}

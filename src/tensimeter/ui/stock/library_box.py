@@ -3,9 +3,11 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import QComboBox
 
 from tensimeter.core.parts.registry import Part
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.theme import theme
 
 
@@ -21,7 +23,7 @@ class LibraryBox(QComboBox):
         self.setAccessibleName("add from the library")
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(20)
-        self.view().setMinimumWidth(theme.px(420))
+        present(self.view()).setMinimumWidth(theme.px(420))
         self.activated.connect(self._chosen)
 
     def fill(self) -> None:
@@ -41,7 +43,7 @@ class LibraryBox(QComboBox):
         self.fill()
         super().showPopup()
 
-    def focusInEvent(self, event: object) -> None:
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
         # The arrow keys go through the list without its popup.
         if self.count() == 1:
             self.fill()

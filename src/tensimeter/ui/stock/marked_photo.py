@@ -1,7 +1,7 @@
 """A photo on which places are marked: a trim, a test point, a connector."""
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import UserError
@@ -25,7 +25,7 @@ class _Picture(QLabel):
         self.setFixedSize(pixmap.size())
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -44,11 +44,13 @@ class _Picture(QLabel):
         painter.setPen(theme.colour("ink"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         at: QPointF = event.position()
         self.owner.choose(at.x() / self.width(), at.y() / self.height())
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         key, (x, y) = Qt.Key, self.owner.place
         moves = {key.Key_Left: (-1, 0), key.Key_Right: (1, 0), key.Key_Up: (0, -1), key.Key_Down: (0, 1)}
         move = moves.get(Qt.Key(event.key()))

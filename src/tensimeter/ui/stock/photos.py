@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.store.attachments import Attachment, attach, attachments
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.marked_photo import MarkedPhoto
@@ -83,10 +84,12 @@ class Photos(QWidget):
         self.session.say(f"{item.name} is out of sight; the file keeps it.")
         self.refresh()
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        if present(event.mimeData()).hasUrls():
             event.acceptProposedAction()
 
-    def dropEvent(self, event: QDropEvent) -> None:
-        for url in event.mimeData().urls():
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        for url in present(event.mimeData()).urls():
             self.take_in(Path(url.toLocalFile()))

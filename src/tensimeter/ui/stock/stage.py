@@ -56,7 +56,8 @@ class StockStage(QWidget):
         self.nameplate = Field()
         self.nameplate.setPlaceholderText("nameplate (24V 6.3A 150W), or a name")
         self.nameplate.setAccessibleName("nameplate, or a part of the library by name")
-        self._names, self._owned = QStringListModel(), set()
+        self._names = QStringListModel()
+        self._owned: set[str] = set()
         completer = QCompleter(self._names, self)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
@@ -123,7 +124,7 @@ class StockStage(QWidget):
         self.editor.follow(job.part(self.current))
 
     @property
-    def form(self) -> RecordForm | None:
+    def form(self) -> RecordForm[Part] | None:
         """The form of the card in hand."""
         return self.editor.form
 

@@ -3,6 +3,7 @@
 import zlib
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -29,6 +30,7 @@ from tensimeter.core.procedure.first_power import (
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.quantity import show
 from tensimeter.demo.library import demo_mistakes
+from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label, rule, tip
@@ -269,14 +271,14 @@ class WakeStage(QWidget):
         self.session.bench_file = self.bench_file.text().strip()
         self.entry.refresh()
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         self.refresh()
 
 
 def _hand(here: PowerUpResult) -> Hand:
-    step = here.step
+    step, band = here.step, present(here.step.band)
     return Hand(
-        step.title, step.do, step.place, step.probe, step.quantity, step.band, step.expected, here.verdict,
+        step.title, step.do, step.place, step.probe, step.quantity, band, step.expected, here.verdict,
         here.reading,
     )  # fmt: skip
