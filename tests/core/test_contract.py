@@ -40,7 +40,7 @@ from tensimeter.store.library import read_parts
 USUAL = {"_V": 12.0, "volts": 12.0, "_ohm": 0.1, "_F": 4.7e-3}
 
 
-def _value(name: str, field: FieldInfo) -> Any:
+def _value(name: str, field: FieldInfo) -> object:
     """Something that a field takes: a figure by its unit, one record where records stand."""
     kind = field.annotation
     usual = next((v for end, v in USUAL.items() if name.endswith(end)), 5.0)

@@ -183,15 +183,18 @@ class RunEngine:
             logging.getLogger("tensimeter").exception("a run ended for a fault of the program")
             text = f"Something in the program failed ({type(error).__name__}: {error})."
         finally:
-            self._leave_off()
-            self._runner.soaking.close()
-            if self.off is not None and self.off.text:
-                # Whatever was read: a run whose load did not go off when told to did not end well.
-                kind = "bug" if kind == "bug" else "fault"
-            if self.off is not None and (self.off.text or kind == "aborted"):
-                text += f" {self.off.text or 'It is off, confirmed by its amps.'}"
-            text += self._runner.left_behind()
-            self._end(kind, text)
+            self._close(kind, text)
+
+    def _close(self, kind: Kind, text: str) -> None:
+        """Load off first, then what is told of the run's end."""
+        self._leave_off()
+        self._runner.soaking.close()
+        if self.off is not None and self.off.text:
+            # Whatever was read: a run whose load did not go off when told to did not end well.
+            kind = "bug" if kind == "bug" else "fault"
+        if self.off is not None and (self.off.text or kind == "aborted"):
+            text += f" {self.off.text or 'It is off, confirmed by its amps.'}"
+        self._end(kind, text + self._runner.left_behind())
 
     def _begin_guard(self) -> None:
         """Have a process of its own watch over this run; without one somebody must stay."""

@@ -33,7 +33,7 @@ _manager: Any = None
 _manager_lock = threading.Lock()
 
 
-def _resource_manager() -> Any:
+def _resource_manager() -> Any:  # noqa: ANN401 - pyvisa tells no types
     global _manager
     with _manager_lock:
         if _manager is None:
@@ -253,7 +253,7 @@ class _told:  # noqa: N801 - reads as the word it is, where it stands
     def __enter__(self) -> None:
         return None
 
-    def __exit__(self, kind: Any, error: BaseException | None, trace: Any) -> None:
+    def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
         if error is not None and isinstance(error, Exception) and not isinstance(error, LinkFailed):
             raise LinkFailed(_first_line(error)) from error
 

@@ -46,7 +46,7 @@ def _analyse() -> None:
 Accept = Annotated[bool, typer.Option("--accept", help="Take figures that can't be right all the same.")]
 
 
-def must_be_plausible(file: Path, accept: bool, **columns: Any) -> None:
+def must_be_plausible(file: Path, accept: bool, **columns: Any) -> None:  # noqa: ANN401 - as in doubts
     """Doubtful where the figures of a log can't be right, unless they are accepted; as in `doubts`."""
     found = doubts(**columns) if not accept else []
     if found:

@@ -3,11 +3,15 @@
 import json
 import math
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from tensimeter.core.errors import one_line
 from tensimeter.core.measurement.conformity import Interval, Verdict
 from tensimeter.core.quantity import show
+
+if TYPE_CHECKING:
+    from rich.table import Table
+    from rich.text import Text
 
 #: Units at the end of a key, longest first.
 _UNITS = {
@@ -47,7 +51,7 @@ def _number(value: float) -> float | None:
     return float(value) if math.isfinite(value) else None
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> Any:  # noqa: ANN401 - what JSON holds
     if isinstance(value, Interval):
         return span(value)
     if isinstance(value, Verdict):
@@ -94,13 +98,13 @@ def answer(result: Mapping[str, Any], as_json: bool) -> None:
         console.print(_text(f"! {warning}"))
 
 
-def _text(words: str) -> Any:
+def _text(words: str) -> "Text":
     from rich.text import Text
 
     return Text(one_line(words))
 
 
-def _rows(rows: list[dict[str, Any]]) -> Any:
+def _rows(rows: list[dict[str, Any]]) -> "Table":
     from rich.table import Table
 
     table = Table(box=None, pad_edge=False)
@@ -122,7 +126,7 @@ def _label(key: str) -> str:
     return key.removesuffix(end).replace("_", " ")
 
 
-def _cell(key: str, value: Any) -> str:
+def _cell(key: str, value: object) -> str:
     unit = _unit(key)
     if isinstance(value, dict) and "low" in value and "high" in value and "value" in value:
         ends = f"{_show(value['low'], unit)} … {_show(value['high'], unit)}"

@@ -1,5 +1,7 @@
-"""What a field of a record is: its unit, its name in words, and what it means. Forms, help, tables of
-comparison and the JSON Schema all say it from here."""
+"""What a field of a record is: its unit, its name in words, and what it means.
+
+Forms, help, tables of comparison and the JSON Schema all say it from here.
+"""
 
 from dataclasses import dataclass
 

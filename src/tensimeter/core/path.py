@@ -68,6 +68,8 @@ class ConverterLink(LinkRecord):
 
 
 class FuseLink(LinkRecord):
+    """A fuse in the path."""
+
     kind: Literal["fuse"] = "fuse"
 
 
@@ -79,6 +81,8 @@ class LeadLink(LinkRecord):
 
 
 class ConnectorLink(LinkRecord):
+    """A connector in the path."""
+
     kind: Literal["connector"] = "connector"
 
 
@@ -192,9 +196,11 @@ class Design(Record):
         raise KeyError(output_id)
 
     def outputs(self) -> tuple[OutputLink, ...]:
+        """Every output, in the order of the outline."""
         return tuple(link for link in self.links if isinstance(link, OutputLink))
 
     def fed_from(self, link_id: str | None) -> tuple[Link, ...]:
+        """What hangs on a link; for None what nothing feeds."""
         return tuple(link for link in self.links if link.fed_by == link_id)
 
     def path_to(self, link_id: str) -> tuple[Link, ...]:

@@ -12,6 +12,7 @@ is typed, and the figure after @ is the load's current. What was kept is taken b
     replace  = "replace" (number | "last") "by" figure "," reason
 """
 
+import difflib
 import math
 import re
 from collections.abc import Sequence
@@ -218,8 +219,6 @@ def _not_one_figure(said: str, place: str) -> str:
 
 def _new_place(job: Job, name: str, seen: Sequence[str]) -> str:
     """What is asked about a place that nothing is known of."""
-    import difflib
-
     known = all_places(job, seen)
     near = difflib.get_close_matches(name.casefold(), known, n=1, cutoff=0.6)
     meant = f" Did you mean {known[near[0]][1]}?" if near else ""

@@ -193,7 +193,7 @@ def _tables_of(folder: Path) -> dict[str, list[dict[str, Any]]]:
     return tables
 
 
-def _arrow_type(name: str) -> Any:
+def _arrow_type(name: str) -> object:
     import pyarrow as pa
 
     return {"int": pa.int64(), "float": pa.float64()}.get(_TYPES.get(name, ""), pa.string())
@@ -227,12 +227,12 @@ def _read_table(path: Path) -> list[dict[str, Any]]:
 _FORMULA, _STROKE = ("=", "+", "-", "@", "\t", "\r", "'"), "'"
 
 
-def _as_text(value: Any) -> Any:
+def _as_text(value: object) -> object:
     """A cell as it is written: no text of it becomes a formula."""
     return _STROKE + value if isinstance(value, str) and value.startswith(_FORMULA) else value
 
 
-def _as_kept(value: Any) -> Any:
+def _as_kept(value: object) -> object:
     """A cell as it was before it was written."""
     if isinstance(value, str) and value.startswith(_STROKE) and value[1:].startswith(_FORMULA):
         return value[1:]

@@ -4,7 +4,7 @@ import codecs
 import re
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -12,6 +12,9 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.store.columns import Header, header_of
 from tensimeter.store.regular import MOST_TABLE, open_regular
+
+if TYPE_CHECKING:
+    import pyarrow as pa
 
 #: How much of a file is looked at for its header, and the longest header that is one, characters.
 HEAD_BYTES, MOST_HEADER, MOST_COLUMNS = 65_536, 20_000, 1_000
@@ -240,7 +243,7 @@ def _reason(text: str) -> str:
     return "a row can't be read."
 
 
-def _column(table: Any, name: str, path: Path) -> Array:
+def _column(table: "pa.Table", name: str, path: Path) -> Array:
     column = table.column(name)
     if column.null_count:
         raise UserError(

@@ -46,6 +46,7 @@ class LimitKind(StrEnum):
 
     @property
     def words(self) -> str:
+        """What the law is called on screen and sheet."""
         return _WORDS[self]
 
 
@@ -326,7 +327,7 @@ class _Straight:
 def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
     spread = float(np.ptp(share))
     # Only wanted here, and slow to load.
-    from scipy.special import stdtrit
+    from scipy.special import stdtrit  # noqa: PLC0415
 
     flat = len(i) < 3 or spread < 0.05
     design = np.ones((len(i), 1)) if flat else np.column_stack([np.ones(len(i)), share])

@@ -100,7 +100,7 @@ def _limited(x: Array, rate: float, bandwidth: float, warnings: list[str]) -> Ar
             "it changes nothing here."
         )
         return x
-    from scipy.signal import butter, sosfilt, sosfilt_zi
+    from scipy.signal import butter, sosfilt, sosfilt_zi  # noqa: PLC0415
 
     sections = butter(2, bandwidth, fs=rate, output="sos")
     limited: Array = sosfilt(sections, x, zi=sosfilt_zi(sections) * x[0])[0]
@@ -132,7 +132,7 @@ def _tail(x: Array, count: int) -> Array:
 def _lines(x: Array, rate: float) -> tuple[list[tuple[float, float]], tuple[Array, Array]]:
     """(Hz, V rms) of the lines that stand out of the noise, strongest first; the spectrum for a plot."""
     # Only wanted here, and slow to load.
-    from scipy.fft import rfft
+    from scipy.fft import rfft  # noqa: PLC0415
 
     n = len(x)
     # A Hann window is three terms in the spectrum, which costs less than a cosine for each sample.

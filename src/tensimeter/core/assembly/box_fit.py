@@ -36,6 +36,7 @@ class Fit:
 
     @property
     def fits(self) -> bool:
+        """Whether nothing stands in the way."""
         return not self.troubles
 
     @property

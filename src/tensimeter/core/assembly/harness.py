@@ -35,6 +35,7 @@ class Bundle:
 
     @property
     def enough(self) -> bool:
+        """Whether as many pins share the current as it needs."""
         return len(self.pins) >= self.needed
 
 

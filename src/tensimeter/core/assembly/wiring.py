@@ -60,6 +60,7 @@ class Conductor:
 
     @property
     def ends(self) -> tuple[str, str]:
+        """What is put on the first end and on the other."""
         return _ENDS[self.start.kind], _ENDS[self.end.kind]
 
 

@@ -24,11 +24,13 @@ class Fault:
 
     @property
     def words(self) -> str:
+        """What holds a short, and to how much."""
         if self.limiter:
             return f"The path limits at {show(self.amps, 'A', 3)} ({self.limiter})"
         return f"Only resistance holds a short to {show(self.amps, 'A', 3)}"
 
     def worked(self, name: str) -> Derivation:
+        """The fault current as a worked answer."""
         title = f"Fault current at {name}"
         if self.limiter:
             held = (Input("I_limit", self.limiter, self.amps, "A"),)

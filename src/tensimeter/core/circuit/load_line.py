@@ -9,7 +9,7 @@ from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.circuit.network import build, has_source, sampled
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Network
-from tensimeter.core.electrical.solution import Solution
+from tensimeter.core.electrical.solution import Solution, State
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
 
@@ -124,6 +124,4 @@ def explain_input(solution: Solution, network: Network, link_id: str, name: str)
 
 def point_state(solution: Solution, link_id: str) -> str:
     """The state of a link at a single operating point, in words."""
-    from tensimeter.core.electrical.solution import State
-
     return State(int(solution[link_id].state)).words

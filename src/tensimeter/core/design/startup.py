@@ -33,6 +33,7 @@ class LockIn:
 
     @property
     def sentence(self) -> str:
+        """Why it may lock in, and what to do."""
         return (
             f"Started under full load it runs from {show(self.start_V, 'V', 3)}, where it wants more than "
             f"{self.source} gives: below {show(self.clear_V, 'V', 3)} it may lock in and stay down. Connect "
@@ -78,6 +79,7 @@ class Inrush:
 
     @property
     def sentence(self) -> str:
+        """What its device draws at first, and what then gives way."""
         return (
             f"Its device draws {show(self.inrush_A, 'A', 3)} at first; {self.limiter} gives "
             f"{show(self.limit_A, 'A', 3)}, and {self.then}."

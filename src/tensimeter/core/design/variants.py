@@ -36,6 +36,7 @@ class Compared:
 
 
 def as_variant(job: Job) -> Variant:
+    """What stands in the job now, kept as a variant under its name."""
     return Variant(name=job.variant, design=job.design, policy=job.policy, stock=job.stock)
 
 
@@ -57,6 +58,7 @@ def take_up(job: Job, name: str) -> Job:
 
 
 def without_variant(job: Job, name: str) -> Job:
+    """The job without a variant; what stands in it stays."""
     return job.model_copy(update={"variants": tuple(v for v in job.variants if v.name != name)})
 
 

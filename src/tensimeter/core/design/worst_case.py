@@ -39,6 +39,7 @@ class Corners:
 
 
 def volts_of(link: str) -> Asked:
+    """Asks a solution for the volts at a link."""
     return lambda solution: solution.whole(solution[link].V)
 
 

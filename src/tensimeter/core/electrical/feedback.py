@@ -98,6 +98,7 @@ class Inferred:
     residual_V: float
 
     def volts(self, added_ohm: float) -> float:
+        """Volts with a resistor of `added_ohm` across its lower leg."""
         return self.before_V + self.slope_V_ohm / added_ohm
 
     def resistor_for(self, volts: float) -> float:

@@ -17,11 +17,16 @@ class Efficient(Protocol):
     """A share of the input that comes out, at V and A of the output."""
 
     @property
-    def out_V(self) -> float: ...
+    def out_V(self) -> float:
+        """Output volts, V."""
+
     @property
-    def out_A(self) -> float: ...
+    def out_A(self) -> float:
+        """Output current, A."""
+
     @property
-    def efficiency(self) -> float: ...
+    def efficiency(self) -> float:
+        """Power out over power in, between 0 and 1."""
 
 
 def fit_losses(points: Sequence[Efficient]) -> tuple[float, float, float]:
@@ -35,7 +40,7 @@ def fit_losses(points: Sequence[Efficient]) -> tuple[float, float, float]:
     >>> round(p0 + a * 5 + b * 25, 3)
     6.667
     """
-    from scipy.optimize import nnls
+    from scipy.optimize import nnls  # noqa: PLC0415
 
     if not points:
         raise UserError("A loss is fitted from at least one efficiency, such as 12V 5A 92%.")

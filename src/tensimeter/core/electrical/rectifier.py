@@ -61,6 +61,7 @@ class Rectified:
 
     @property
     def ripple_pp_V(self) -> Array:
+        """Ripple peak to peak, V."""
         return self.peak_V - self.valley_V
 
 

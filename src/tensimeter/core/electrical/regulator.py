@@ -37,6 +37,7 @@ class Regulator:
 
     @property
     def span_V(self) -> tuple[float, float]:
+        """Volts at the two ends of the pot, V."""
         return float(self.volts(0.0)), float(self.volts(1.0))
 
     def volts_per_turn(self, turns: float) -> float:

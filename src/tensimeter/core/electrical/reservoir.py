@@ -28,6 +28,7 @@ class Curve:
         return np.asarray(y[k] + ohms * x[k]), np.asarray(ohms)
 
     def at(self, amps: Array) -> Array:
+        """Volts at currents `amps`, A, each on its own tangent."""
         emf, ohms = self.tangent(np.asarray(amps, float))
         return np.asarray(emf - ohms * amps)
 

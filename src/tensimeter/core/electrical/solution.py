@@ -26,6 +26,7 @@ class State(IntEnum):
 
     @property
     def words(self) -> str:
+        """The state in words."""
         return (
             "runs",
             "drops out",
@@ -52,10 +53,12 @@ class Point:
 
     @property
     def power_in(self) -> Array:
+        """Power taken in, W."""
         return self.V_in * self.I_in
 
     @property
     def power_out(self) -> Array:
+        """Power passed on, W."""
         return self.V * self.I
 
 

@@ -25,6 +25,7 @@ class Unit:
 
     @property
     def highest_V(self) -> float:
+        """The most the stage may give before it trips, V."""
         return self.trip_V if self.trip_V is not None else self.volts * TRIP_SHARE
 
 

@@ -34,6 +34,7 @@ class Shapes:
 
     @property
     def constants_s(self) -> tuple[Array, ...]:
+        """Time constants in use, s, the slow one first."""
         return (self.slow_s,) if self.fast_s is None else (self.slow_s, self.fast_s)
 
     def steps(self, after_s: Array, lag_s: float = 0.0) -> list[Array]:
@@ -76,6 +77,7 @@ class Linear:
 
     @property
     def half_log_det(self) -> float:
+        """Half the logarithm of the precision's determinant."""
         return 0.5 * float(np.linalg.slogdet(self.precision)[1])
 
 

@@ -200,7 +200,7 @@ def _told_by(fit: Placed, record: HeatUp, rng: np.random.Generator, keep: int) -
     found = _told(cells, search, rises, weights, fit.order, rng)
     # Small records leave their noise uncertain: Student's t for the normal.
     if fit.freedom < 60 and record.noise_K is None:
-        from scipy.stats import t
+        from scipy.stats import t  # noqa: PLC0415
 
         found = replace(found, stretch=float(t.ppf(0.975, max(fit.freedom, 1)) / 1.959964))
     if not fit.by_design:
@@ -212,7 +212,7 @@ def _told_by(fit: Placed, record: HeatUp, rng: np.random.Generator, keep: int) -
 
 def _at_least_squares(found: Forecast, cells: Cells, near: Array, flat: Linear, lag: float) -> Forecast:
     """With its value where the squares are least, which is what the plain fit of one exponential gives."""
-    from scipy.optimize import minimize_scalar
+    from scipy.optimize import minimize_scalar  # noqa: PLC0415
 
     def squares(log_tau: float) -> float:
         return float(sums(cells, np.array([[log_tau]]), lag).joined(flat).chi2[0])

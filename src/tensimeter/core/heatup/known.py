@@ -17,4 +17,5 @@ class Known:
     linear: tuple[tuple[float, Linear], ...]
 
     def log(self, search: Array) -> Array:
+        """Logarithm of the prior's density, up to a constant, at each row of `search`."""
         return np.asarray((-0.5 * ((search - self.mean) / self.sd) ** 2 - np.log(self.sd)).sum(1))

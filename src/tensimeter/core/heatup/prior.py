@@ -5,8 +5,10 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Expected:
-    """What a design model expects: K that each load step adds in the end, its slow time constant in s, the
-    fast one over it, the fast stage's share of the rise; how far each may stray (rises as shares, else ln).
+    """What a design model expects, and how far each may stray (rises as shares, else ln).
+
+    K that each load step adds in the end, its slow time constant in s, the fast one over it, the fast
+    stage's share of the rise.
     """
 
     rises_K: tuple[float, ...]

@@ -65,7 +65,7 @@ def _level(cells: Cells, search: Array, rises: Array, lag_s: float) -> Array:
 
 def _log_shown(shown: Array, level: Array, sigma: Array, digit: float) -> Array:
     """ln of the chance of each figure (k, m); a floor keeps one odd figure from deciding all."""
-    from scipy.special import ndtr
+    from scipy.special import ndtr  # noqa: PLC0415
 
     # The floor lies far above what the difference of two tails loses.
     off, half = (shown - level) / sigma, 0.5 * digit / sigma

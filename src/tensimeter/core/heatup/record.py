@@ -47,6 +47,7 @@ class HeatUp:
 
     @property
     def now_s(self) -> float:
+        """When the last reading was taken, s."""
         return float(self.time_s[-1])
 
     def between(self, begin_s: float, end_s: float) -> "HeatUp":
@@ -93,10 +94,12 @@ class Cells:
 
     @property
     def span_s(self) -> float:
+        """How long the record is, s."""
         return float(self.time_s[-1])
 
     @property
     def coarse(self) -> bool:
+        """Whether the steps of the display hide its noise."""
         return self.digit_K > max(2 * self.noise_K, FINE_K)
 
     @property

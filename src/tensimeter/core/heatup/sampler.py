@@ -17,7 +17,7 @@ Density = Callable[[Array], Array]
 
 def mode(density: Density, starts: Array) -> Array:
     """Where the density is largest, searched from the best of `starts` (k, d)."""
-    from scipy.optimize import minimize
+    from scipy.optimize import minimize  # noqa: PLC0415
 
     found = density(starts)
     best = starts[np.argsort(-found)[:2]]

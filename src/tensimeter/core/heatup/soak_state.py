@@ -44,10 +44,12 @@ class SoakState:
     # A window asks these at every reading; a state is worked out but now and then.
     @cached_property
     def minutes_to_limit(self) -> Interval | None:
+        """Minutes until the spot reaches its limit; None where it never does."""
         return self.spot.minutes_to(self.limit_C)
 
     @property
     def ground(self) -> str:
+        """What the estimate rests on."""
         return self.measured.ground
 
     @cached_property

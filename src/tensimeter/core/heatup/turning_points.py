@@ -24,6 +24,7 @@ class Swinging:
 
     @property
     def period_s(self) -> float | None:
+        """From one top to the next, s; None where there are not two."""
         return float(np.median(np.diff(self.tops_s))) if len(self.tops_s) > 1 else None
 
     @property
@@ -92,6 +93,7 @@ class Acted:
 
     @property
     def latches(self) -> bool:
+        """Whether it stays off."""
         return self.back_s is None
 
 

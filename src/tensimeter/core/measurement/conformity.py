@@ -30,6 +30,7 @@ class Verdict(StrEnum):
 
     @property
     def words(self) -> str:
+        """The verdict in words."""
         return {"too_close": "too close to call", "not_measured": "not measured"}.get(self.value, self.value)
 
 
@@ -140,6 +141,7 @@ class Interval:
 
     @property
     def half_width(self) -> float:
+        """Half the width: the expanded uncertainty of a symmetrical interval."""
         return (self.high - self.low) / 2
 
 
@@ -158,6 +160,7 @@ class Band:
 
     @property
     def ends(self) -> tuple[float, float]:
+        """Both ends; an open one is infinite."""
         return (-np.inf if self.low is None else self.low, np.inf if self.high is None else self.high)
 
     def words(self, unit: str) -> str:
@@ -206,7 +209,7 @@ class Capability:
 
 
 def capability(accuracy: Accuracy, band: Band, value: float) -> Capability:
-    """Can this accuracy ever call `band` held, for readings near `value`?"""
+    """Whether this accuracy can ever call `band` held, for readings near `value`."""
     low, high = band.ends
     room = (high - low) / 2 if np.isfinite(high - low) else np.inf
     return Capability(accuracy.half_width(value), float(room))

@@ -70,6 +70,7 @@ class Wave:
 
     @cached_property
     def volts(self) -> Array:
+        """Samples, V, read when they are asked for."""
         return self.fetch()
 
     @property

@@ -6,6 +6,7 @@ from tensimeter.core.model.job import Adjusted, Assembly, Job, Mark, Pulled, Wir
 
 
 def with_assembly(job: Job, **fields: object) -> Job:
+    """The job with fields of its assembly changed and checked."""
     assembly: Assembly = changed(job.assembly, **fields)
     return job.model_copy(update={"assembly": assembly})
 
@@ -63,6 +64,7 @@ def with_mark(job: Job, photo: int, x: float, y: float, text: str) -> Job:
 
 
 def without_mark(job: Job, mark: Mark) -> Job:
+    """The job without a mark on a photo."""
     return with_assembly(job, marks=tuple(m for m in job.assembly.marks if m != mark))
 
 

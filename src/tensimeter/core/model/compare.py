@@ -21,6 +21,7 @@ class Row:
 
     @property
     def differs(self) -> bool:
+        """Whether the two jobs say different things here."""
         return self.first != self.second
 
 

@@ -42,6 +42,7 @@ def changed(record: R, **fields: object) -> R:
 
 
 def with_links(job: Job, links: Iterable[Link]) -> Job:
+    """The job with its path replaced."""
     return job.model_copy(update={"design": Design(links=tuple(links))})
 
 
@@ -205,6 +206,7 @@ def parts_for(job: Job, kind: str) -> tuple[Part, ...]:
 
 
 def with_campaign(job: Job, **fields: object) -> Job:
+    """The job with fields of its campaign changed and checked."""
     campaign: Campaign = changed(job.campaign, **fields)
     return job.model_copy(update={"campaign": campaign})
 

@@ -38,22 +38,27 @@ class Soak(TestRecord):
 
     @property
     def watched_link(self) -> str | None:
+        """The link whose heat is watched; None for the hottest."""
         return self.link
 
     @property
     def watched_place(self) -> str | None:
+        """Where the probe sits that is judged; None for the one nearest the link."""
         return self.place
 
     @property
     def changes_made(self) -> tuple[Changed, ...]:
+        """What was changed between its runs."""
         return self.changes
 
     @property
     def steady_within_K(self) -> float:
+        """Still to come when it counts as steady, K."""
         return self.steady_K
 
     @property
     def drops_when_sure(self) -> bool:
+        """Whether it ends before it is steady, once its end is certain."""
         return self.stop_when_sure
 
 

@@ -46,6 +46,7 @@ class ReachPoints(TestRecord):
 
     @property
     def corners(self) -> tuple[Corner, ...]:
+        """The points that are set one after another."""
         return self.points
 
 

@@ -85,6 +85,7 @@ def incoming_step(
 
 
 def no_short(part: PartRecord, probe: str = "output + to −") -> IncomingStep:
+    """Ohms across an output before any power: a short is found here."""
     return incoming_step(
         part, "short", "Unplugged, and left so for a minute: read ohms.", probe, "ohm",
         Band(SHORTED_OHM, None), rules_out="A short: its output stage or reservoir is gone. For parts.",

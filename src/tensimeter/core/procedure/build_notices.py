@@ -77,96 +77,63 @@ def _hold(key: str, title: str, text: str, stage: str, link: str | None, place: 
 
 def _cautions(job: Job) -> list[Notice]:
     """The usual cautions of building, each at the stage where it bites."""
-    found = []
-    parts = (job.part(link.part) for link in job.design.links)
-    sources = [part for part in parts if isinstance(part, SourcePart)]
-
-    def caution(key: str, title: str, text: str, stage: str) -> None:
-        found.append(Notice(key, "caution", title, text, stage))
-
-    if mains_units(job):
-        caution(
-            "mains:side", "A mains side of your own",
-            "Fused live, switch, earth bond at one stud, strain relief, covered terminals, distance by "
-            "eye. Local "
-            "codes decide, and who may do it; a finished enclosed unit with its own inlet spares you this.",
-            "assemble",
-        )  # fmt: skip
-    if any(part.plug_wire_A is not None for part in sources):
-        caution(
+    links = job.design.links
+    sources = [part for x in links if isinstance(part := job.part(x.part), SourcePart)]
+    outlets = sorted({o.nominal_V for o in job.design.outputs()})
+    shared = [x.sink for x in links if isinstance(x, ConverterLink) and x.sink]
+    said = (
+        (
+            bool(mains_units(job)), "mains:side", "A mains side of your own",
+            "Fused live, switch, earth bond at one stud, strain relief, covered terminals, distance by eye. "
+            "Local codes decide, and who may do it; a finished enclosed unit with its own inlet spares you "
+            "this.",
+        ),
+        (
+            any(part.plug_wire_A is not None for part in sources),
             "harness:trust", "Measure before you trust a colour",
             "Colours follow a published standard, and some supplies don't. Read each wire, with a light "
             "load.",
-            "assemble",
-        )  # fmt: skip
-    caution(
-        "assemble:swarf", "Swarf",
-        "Drill before anything is mounted, and look for swarf and strands before the lid goes "
-        "on.", "assemble",
-    )  # fmt: skip
-    outlets = {o.nominal_V for o in job.design.outputs()}
-    if len(outlets) > 1:
-        caution(
-            "assemble:plugs", "Different volts, different plugs",
-            f"Outlets of {', '.join(show(v, 'V') for v in sorted(outlets))}: the same plug or colour on "
-            "two of "
-            "them will meet the wrong device one night.", "assemble",
-        )  # fmt: skip
-    shared = [x.sink for x in job.design.links if isinstance(x, ConverterLink) and x.sink]
-    if len(set(shared)) < len(shared):
-        caution(
-            "assemble:tab", "A live tab",
-            "Two parts on one sink: their metal tabs are live and rarely at the same volts. Insulate "
-            "each, then "
-            "read from tab to sink and from sink to case.", "assemble",
-        )  # fmt: skip
-    if any(part.centre_tapped for part in sources):
-        caution(
-            "assemble:centre-tap", "One centre, one earth",
+        ),
+        (
+            True, "assemble:swarf", "Swarf",
+            "Drill before anything is mounted, and look for swarf and strands before the lid goes on.",
+        ),
+        (
+            len(outlets) > 1, "assemble:plugs", "Different volts, different plugs",
+            f"Outlets of {', '.join(show(v, 'V') for v in outlets)}: the same plug or colour on two of them "
+            "will meet the wrong device one night.",
+        ),
+        (
+            len(set(shared)) < len(shared), "assemble:tab", "A live tab",
+            "Two parts on one sink: their metal tabs are live and rarely at the same volts. Insulate each, "
+            "then read from tab to sink and from sink to case.",
+        ),
+        (
+            any(part.centre_tapped for part in sources), "assemble:centre-tap", "One centre, one earth",
             "A centre tap that meets earth in a second place shorts half a winding: only one point may.",
-            "assemble",
-        )  # fmt: skip
-    if any(part.drives_A >= THICK_A for part in sources):
-        caution(
-            "assemble:thick", "Tens of amperes",
-            "It can drive tens of amperes: through one thin wire or one contact that is a fire. Share "
-            "them out, and "
-            "fuse each branch for its own wire.", "assemble",
-        )  # fmt: skip
-    if job.settings.outdoors:
-        caution(
-            "assemble:outdoors", "Rain, dew, glare",
+        ),
+        (
+            any(part.drives_A >= THICK_A for part in sources), "assemble:thick", "Tens of amperes",
+            "It can drive tens of amperes: through one thin wire or one contact that is a fire. Share them "
+            "out, and fuse each branch for its own wire.",
+        ),
+        (
+            job.settings.outdoors, "assemble:outdoors", "Rain, dew, glare",
             "Mains gear out of doors: under cover, behind a residual-current device, cable entries from "
-            "below. Dew "
-            "forms inside as the night cools.", "assemble",
-        )  # fmt: skip
-    stacked = any(isinstance(x, UnitLink) and x.fed_by for x in job.design.links)
-    if stacked:
-        caution(
+            "below. Dew forms inside as the night cools.",
+        ),
+        (
+            any(isinstance(x, UnitLink) and x.fed_by for x in links),
             "wake:clip", "An earthed clip shorts a stack",
-            "An oscilloscope's clip and a computer's earth are earth: on the middle of a stack they short "
-            "a unit.",
-            "wake",
-        )  # fmt: skip
-    if job.assembly.limiter in ("lamp", "variable_transformer") and mains_units(job):
-        caution(
-            "wake:limiter", "It does not isolate",
-            "A lamp in series and a variable transformer leave the mains where it is: what is bare is live.",
-            "wake",
-        )  # fmt: skip
-    if any(isinstance(x, ConverterLink) for x in job.design.links):
-        caution(
-            "wake:trims", "Trims before plugs",
-            "A trim that was left at its top gives an outlet the whole input. Set each before anything is "
-            "joined.",
-            "wake",
-        )  # fmt: skip
-    if any(part.charged_after_off for part in sources):
-        caution(
-            "wake:charge", "Switched off, still charged",
-            "The reservoir holds its volts after the switch: read it before you move a wire.", "wake",
-        )  # fmt: skip
-    return found
+            "An oscilloscope's clip and a computer's earth are earth: on the middle of a stack they short a "
+            "unit.",
+        ),
+    )  # fmt: skip
+    return [
+        Notice(key, "caution", title, text, "wake" if key.startswith("wake:") else "assemble")
+        for bites, key, title, text in said
+        if bites
+    ]
 
 
 def _wake(job: Job, readings: Sequence[Reading]) -> list[Notice]:

@@ -50,18 +50,22 @@ class NodePair:
 
     @property
     def place(self) -> str:
+        """Where its reading is filed."""
         return self.own_place or f"{self.kind.replace('_', '-')}-{self.first.id}-{self.second.id}"
 
     @property
     def name(self) -> str:
+        """The pair in words."""
         return f"{self.first.name} to {self.second.name}"
 
     @property
     def quantity(self) -> Measurand:
+        """What is read: volts of a diode, else ohms."""
         return "V" if self.kind == "diode" else "ohm"
 
     @property
     def band(self) -> Band:
+        """What it must read."""
         return {
             "joined": Band(None, JOINED_OHM),
             "apart": Band(APART_OHM, None),
@@ -120,10 +124,12 @@ def _verdict(pair: NodePair, reading: Reading | None) -> Verdict:
 
 
 def case_of(link: Link) -> Node:
+    """The metal case of a link."""
     return Node(f"{link.id}-case", f"{link.name} case")
 
 
 def pole(link: Link, sign: Literal["plus", "minus"]) -> Node:
+    """The plus or minus of a link."""
     return Node(f"{link.id}-{sign}", f"{link.name} {'+' if sign == 'plus' else '−'}")
 
 

@@ -56,6 +56,7 @@ def _by_tests(job: Job) -> list[Notice]:
 
 
 def prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
+    """What is still missing before the supply is proven."""
     found: list[Notice] = []
     live = counting(readings)
     if has_source(job):

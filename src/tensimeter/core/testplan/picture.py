@@ -79,5 +79,6 @@ def _middle(low: float, high: float) -> tuple[float, float]:
 
 
 def common_band(steps: tuple[StepResult, ...]) -> tuple[float, float] | None:
+    """The band that every step shares; None where they differ or an end is open."""
     ends = {r.step.allowed.ends for r in steps}
     return next(iter(ends)) if len(ends) == 1 and all(np.isfinite(next(iter(ends)))) else None

@@ -125,6 +125,7 @@ class Plan:
 
     @property
     def most_A(self) -> float:
+        """The largest current that a step sets, A."""
         return max((step.set_A for step in self.steps), default=0.0)
 
 
@@ -140,6 +141,7 @@ class Situation:
 
     @property
     def band(self) -> Band:
+        """Within what the output must stay."""
         return Band.around(self.output.nominal_V, self.output.tolerance)
 
     def amps(self, shares: tuple[float, ...]) -> Array:
@@ -149,6 +151,7 @@ class Situation:
     def line(
         self, amps: Array, others: Mapping[str, float] | None = None, network: Network | None = None
     ) -> LoadLine | None:
+        """The load line that the test is held against; None where no path is known."""
         return load_line(self.job, self.output.id, amps, others=others, network=network or self.network)
 
 
@@ -182,10 +185,12 @@ class Facts:
         return found[-1] if found else None
 
     def interval(self, step: int, quantity: str, place: str | None = None) -> Interval | None:
+        """The last reading of a step with its uncertainty; None where there is none."""
         reading = self.last(step, quantity, place)
         return interval_of(reading) if reading else None
 
     def wave(self, step: int) -> Wave | None:
+        """The last waveform of a step; None where there is none."""
         found = [w for w in self.waves if w.step == step]
         return found[-1] if found else None
 
@@ -251,6 +256,7 @@ class Outcome:
 
     @property
     def complete(self) -> bool:
+        """Whether every step that must be read was read."""
         return all(
             r.taken
             for r in self.steps

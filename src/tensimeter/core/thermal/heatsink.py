@@ -33,6 +33,7 @@ class Mounted:
 
     @property
     def hottest_C(self) -> float:
+        """The hottest junction, °C."""
         return max(self.junction_C)
 
 

@@ -40,6 +40,7 @@ class ThermalNetwork:
 
     @property
     def nodes(self) -> tuple[str, ...]:
+        """The nodes that hold heat, in order."""
         return tuple(self.capacity_J_K)
 
     def conductance(self) -> Array:

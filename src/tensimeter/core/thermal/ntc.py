@@ -18,6 +18,7 @@ class Thermistor:
     c: float = 0.0
 
     def celsius(self, ohms: float) -> float:
+        """Its temperature at `ohms`, °C; UserError at zero or below."""
         if ohms <= 0:
             raise UserError("A thermistor's resistance is above zero.")
         log = math.log(ohms)

@@ -37,19 +37,23 @@ class CauerLadder:
 
     @property
     def places(self) -> tuple[str, ...]:
+        """Its nodes from the inside out."""
         return tuple(p for p in PLACES if p in self.theta_K_W)
 
     def network(self) -> ThermalNetwork:
+        """The ladder as a network that can be solved."""
         ends = (*self.places[1:], AMBIENT)
         ties = {(a, b): self.theta_K_W[a] for a, b in zip(self.places, ends, strict=True)}
         return ThermalNetwork({p: self.capacity_J_K[p] for p in self.places}, ties)
 
     def vector(self) -> Array:
+        """Logarithms of all θ, then of all C: what a fit moves."""
         return np.log(
             [*(self.theta_K_W[p] for p in self.places), *(self.capacity_J_K[p] for p in self.places)]
         )
 
     def with_vector(self, logs: Array) -> "CauerLadder":
+        """The ladder with the figures that such logarithms stand for."""
         values = np.exp(logs)
         half = len(self.places)
         return CauerLadder(
@@ -140,6 +144,7 @@ class Fitted:
         return self._interval(len(self.stages.places) + self.stages.places.index(place))
 
     def drawn(self, count: int = 1000, seed: int = 5) -> list[CauerLadder]:
+        """Ladders drawn from the fit's own uncertainty, seeded."""
         rng = np.random.default_rng(seed)
         rows = rng.multivariate_normal(self.stages.vector(), self.covariance, count)
         return [self.stages.with_vector(row) for row in rows]
@@ -153,7 +158,7 @@ def fit_ladder(
     Least squares in logarithms, with the design as prior and each thermometer's offset as an unknown of its
     own; uncertainty from the curvature, widened where the residuals scatter more than the noise (Birge 1932).
     """
-    from scipy.optimize import least_squares
+    from scipy.optimize import least_squares  # noqa: PLC0415
 
     tracks = [_thinned(t) for t in tracks if t.place in design.places and len(t.time_s) >= 5]
     if not tracks:

@@ -25,6 +25,7 @@ class Part:
 
     @property
     def hottest_C(self) -> float:
+        """The hottest junction with this remedy, °C."""
         uneven = self.mismatch if self.count > 1 else 0.0
         powers = [self.power_W * s for s in shares(self.count, uneven)]
         return mounted(powers, self.sink_K_W, self.case_K_W, self.junction_K_W, self.air_C).hottest_C

@@ -13,6 +13,7 @@ from tensimeter.core.design.variants import (
     without_variant,
 )
 from tensimeter.core.errors import UserError
+from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.present import present
@@ -46,13 +47,13 @@ class VariantBar(QWidget):
         super().__init__(parent)
         self.session = session
         self._row = FlowLayout(self, theme.px(4))
-        self._shown: object = None
+        self._shown: tuple[Job, str | None, bool, float] | None = None
         self.refresh()
 
     def refresh(self) -> None:
         job = self.session.job
         state = (job, self.session.output_id, theme.night, theme.scale)
-        if self._shown is not None and self._shown[0] is job and self._shown[1:] == state[1:]:  # type: ignore
+        if self._shown is not None and self._shown[0] is job and self._shown[1:] == state[1:]:
             return
         self._shown = state
         clear(self._row)

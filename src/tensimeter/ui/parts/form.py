@@ -20,7 +20,7 @@ from tensimeter.ui.parts.text import Field, label
 R = TypeVar("R", bound=Record)
 
 
-def _bare(annotation: Any) -> tuple[Any, bool]:
+def _bare(annotation: object) -> tuple[Any, bool]:
     """The type below Annotated and Optional, and whether None is allowed."""
     optional = False
     while True:
@@ -117,7 +117,7 @@ class RecordForm(QWidget, Generic[R]):
             layout.removeRow(0)
         self._fill(layout)
 
-    def _field(self, name: str, kind: Any, optional: bool, what: Quantity) -> QWidget:
+    def _field(self, name: str, kind: object, optional: bool, what: Quantity) -> QWidget:
         value = getattr(self.record, name)
         if get_origin(kind) is Literal:
             box = _narrow_box()
@@ -139,13 +139,13 @@ class RecordForm(QWidget, Generic[R]):
         line.editingFinished.connect(lambda: self._typed(name, line, kind, optional, what))
         return line
 
-    def _typed(self, name: str, line: Field, kind: Any, optional: bool, what: Quantity) -> None:
+    def _typed(self, name: str, line: Field, kind: object, optional: bool, what: Quantity) -> None:
         text, unit = line.text().strip(), what.unit
         if text == _text(getattr(self.record, name), what):
             return
         try:
             if not text and optional:
-                value: Any = None
+                value: object = None
             elif kind is Accuracy:
                 value = parse_accuracy(text)
             elif unit == "mm²" and "awg" in text.casefold():
@@ -166,7 +166,7 @@ class RecordForm(QWidget, Generic[R]):
         if not done:
             line.setText(_text(getattr(self.record, name), what))
 
-    def _take(self, name: str, value: Any) -> bool:
+    def _take(self, name: str, value: object) -> bool:
         try:
             new = changed(self.record, **{name: value})
         except UserError as trouble:
@@ -179,7 +179,7 @@ class RecordForm(QWidget, Generic[R]):
         return True
 
 
-def _pair(kind: Any) -> type[Record] | None:
+def _pair(kind: object) -> type[Record] | None:
     """The record of a list whose every entry is two figures, a point of a curve; None for any other kind."""
     record = _bare(get_args(kind)[0])[0] if get_origin(kind) is tuple else None
     if not (isinstance(record, type) and issubclass(record, Record)):
@@ -238,7 +238,7 @@ def _si(unit: str) -> str:
     return _KNOWN.get(unit, "")
 
 
-def _text(value: Any, what: Quantity) -> str:
+def _text(value: object, what: Quantity) -> str:
     if isinstance(value, tuple) and value and isinstance(value[0], Record):
         return "  ".join(
             "=".join(localised(described(type(point), name).text(v)) for name, v in point) for point in value

@@ -182,7 +182,7 @@ class LoadLinePlot(Plot):
         self.addItem(pg.ScatterPlotItem([x], [y], symbol="d", size=theme.px(12), pen=pen, brush=fill))
 
     def _on_click(self, event: object) -> None:
-        spot: QPointF = self.getPlotItem().vb.mapSceneToView(event.scenePos())  # type: ignore
+        spot: QPointF = self.getPlotItem().vb.mapSceneToView(event.scenePos())  # type: ignore[attr-defined]
         self.picked.emit(max(spot.x(), 0.0))
 
 

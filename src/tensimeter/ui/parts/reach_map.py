@@ -190,7 +190,7 @@ class ReachMap(Plot):
 
     def _on_click(self, event: object) -> None:
         if self._drawn is not None:
-            self.picked.emit(*self._spot(event.scenePos()))  # type: ignore
+            self.picked.emit(*self._spot(event.scenePos()))  # type: ignore[attr-defined]
 
     def _on_move(self, position: QPointF) -> None:
         if self._drawn is None:

@@ -133,7 +133,7 @@ class PlateStage(QWidget):
                 made, said = pdf(html(sheet)), ""
             except UserError as trouble:
                 made, said = b"", str(trouble)
-            except Exception as error:  # a sheet that can't be laid out must not end the program
+            except Exception as error:  # noqa: BLE001 - a sheet that can't be laid out must not end the program
                 made, said = b"", f"The sheet could not be laid out: {error}"
             with contextlib.suppress(RuntimeError):  # the window was closed meanwhile
                 self.laid_out.emit(number, made) if made else self.failed.emit(number, said)

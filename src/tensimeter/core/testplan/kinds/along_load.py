@@ -41,6 +41,8 @@ def along(s: Situation, shares: tuple[float, ...], **fields: object) -> list[Ste
 
 
 class LoadRegulationKind(TestKind[LoadRegulation]):
+    """Volts against amps from no load to full load."""
+
     record = LoadRegulation
     in_reach = True
     plot = "line"
@@ -90,6 +92,8 @@ def _held(step: Step, mode: str, nominal: float) -> Step:
 
 
 class MinimumLoadKind(TestKind[MinimumLoad]):
+    """Where the volts come into their band when little is drawn."""
+
     record = MinimumLoad
     plot = "line"
     by_current = True
@@ -130,6 +134,8 @@ class MinimumLoadKind(TestKind[MinimumLoad]):
 
 
 class EfficiencyKind(TestKind[Efficiency]):
+    """Power out over power in along the load."""
+
     record = Efficiency
     by_current = True
     name = "efficiency"
@@ -198,6 +204,8 @@ class EfficiencyKind(TestKind[Efficiency]):
 
 
 class CapacityKind(TestKind[CapacityDown]):
+    """How long a battery holds, and the charge it gives."""
+
     record = CapacityDown
     name = "capacity"
     standard = ""
@@ -269,6 +277,8 @@ class CapacityKind(TestKind[CapacityDown]):
 
 
 class RealDeviceKind(TestKind[RealDevice]):
+    """The device that it is built for instead of a load."""
+
     record = RealDevice
     plot = "wave"
     name = "real device as the load"

@@ -28,6 +28,8 @@ SAME_THERMOMETER = 0.25
 
 
 class FanKind(HeatKind[FanTest]):
+    """When the fan comes on, goes off, and what it takes away."""
+
     record = FanTest
     name = "fan"
     standard = ""
@@ -168,6 +170,8 @@ def _loudness(facts: Facts, test: FanTest) -> list[Finding]:
 
 
 class OverTemperatureKind(HeatKind[OverTemperature]):
+    """At what heat it switches off, and back on."""
+
     record = OverTemperature
     name = "over-temperature"
     standard = "over-temperature protection"
@@ -241,6 +245,8 @@ def _afterwards(facts: Facts, what: Acted, between: str) -> Finding:
 
 
 class SensorKind(TestKind[SensorCheck]):
+    """A temperature sensor against one that is trusted."""
+
     record = SensorCheck
     heats = True
     name = "temperature sensor"

@@ -33,6 +33,8 @@ REST_S = 30.0
 
 
 class OverloadKind(TestKind[Overload]):
+    """Where the current limit begins and which law it follows."""
+
     record = Overload
     past_limits = True
     name = "current limit"
@@ -151,6 +153,8 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
 
 
 class OverVoltageKind(TestKind[OverVoltage]):
+    """At what volts the trip acts."""
+
     record = OverVoltage
     past_limits = True
     name = "over-voltage trip"
@@ -273,6 +277,8 @@ class OverVoltageKind(TestKind[OverVoltage]):
 
 
 class ShortCircuitKind(TestKind[ShortCircuit]):
+    """What a short draws, and whether it comes back."""
+
     record = ShortCircuit
     past_limits = True
     name = "short circuit"
@@ -382,6 +388,7 @@ def _past_limit(result: Outcome) -> Picture:
 
 
 def past_limit_cautions() -> list[Notice]:
+    """The usual cautions of tests that go past a limit."""
     text = (
         "Wires, contacts and the part that limits take their worst here. Keep the switch in reach, "
         "and let it cool before the next test."

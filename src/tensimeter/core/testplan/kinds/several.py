@@ -24,6 +24,8 @@ def loads_in_hand(job: Job) -> int:
 
 
 class OutletsKind(TestKind[Outlets]):
+    """Every outlet on its own at one load."""
+
     record = Outlets
     name = "every outlet"
     standard = ""
@@ -124,6 +126,8 @@ def _sunk(job: Job, output: str) -> float:
 
 
 class ClaimedFoundKind(TestKind[ClaimedFound]):
+    """What several units claim against what each gives."""
+
     record = ClaimedFound
     lines_words = "units: name, volts, amps"
     name = "claimed against found"

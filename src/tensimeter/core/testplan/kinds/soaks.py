@@ -33,6 +33,8 @@ WARM_ROOM_C, DUST = 35.0, 0.2
 
 
 class SoakKind(HeatKind[Soak]):
+    """Held at its load until it is steady."""
+
     record = Soak
     name = "soak"
     standard = ""
@@ -88,6 +90,8 @@ class SoakKind(HeatKind[Soak]):
 
 
 class EnduranceKind(SoakKind):
+    """Held for hours, with every interruption on record."""
+
     record = Endurance
     name = "endurance"
     method = "Hours at one load; every interruption and failure stays on record."

@@ -31,6 +31,8 @@ PAST_END = 0.015
 
 
 class ToleranceKind(TestKind[Tolerance]):
+    """The volts as set, and how far the trim goes."""
+
     record = Tolerance
     name = "tolerance and trim"
     standard = "output voltage tolerance, adjustment range"
@@ -94,6 +96,8 @@ class ToleranceKind(TestKind[Tolerance]):
 
 
 class LineRegulationKind(TestKind[LineRegulation]):
+    """Volts against what the wall gives."""
+
     record = LineRegulation
     name = "line regulation"
     standard = "source effect"
@@ -178,6 +182,8 @@ def difference(a: Reading, b: Reading, nominal: float) -> Interval:
 
 
 class CrossRegulationKind(TestKind[CrossRegulation]):
+    """What the load of one rail does to another."""
+
     record = CrossRegulation
     name = "cross regulation"
     standard = "interaction (cross regulation)"
@@ -286,6 +292,8 @@ def _floor(amps: float) -> float:
 
 
 class ReachKind(TestKind[ReachPoints]):
+    """Points of the reach map held for real."""
+
     record = ReachPoints
     in_reach = True
     plot = "reach"

@@ -53,6 +53,7 @@ def ripple_of(
 
 @lru_cache(maxsize=64)
 def transient_of(wave: Wave, band: float) -> TransientFigures | str:
+    """The figures of a load step; the reason where there are none."""
     try:
         return transient(wave.time_s, wave.volts, band, 0.0 if wave.start_s < 0 else None)
     except UserError as trouble:
@@ -61,6 +62,7 @@ def transient_of(wave: Wave, band: float) -> TransientFigures | str:
 
 @lru_cache(maxsize=64)
 def start_of(wave: Wave, nominal: float) -> StartUpFigures | str:
+    """The figures of a start; the reason where there are none."""
     try:
         return start_up(wave.time_s, wave.volts, nominal)
     except UserError as trouble:
@@ -82,6 +84,8 @@ _SWITCHED: tuple[Literal["power_on", "power_off"], ...] = ("power_on", "power_of
 
 
 class RippleKind(TestKind[Ripple]):
+    """Ripple and noise from a waveform."""
+
     record = Ripple
     plot = "wave"
     by_current = True
@@ -150,6 +154,8 @@ class RippleKind(TestKind[Ripple]):
 
 
 class TransientKind(TestKind[Transient]):
+    """How far the volts swing when the load steps, and how soon they are back."""
+
     record = Transient
     plot = "wave"
     name = "load transient"
@@ -228,6 +234,8 @@ class TransientKind(TestKind[Transient]):
 
 
 class StartUpKind(TestKind[StartUp]):
+    """Rise, overshoot and fall when it is switched."""
+
     record = StartUp
     plot = "wave"
     name = "start-up and shutdown"

@@ -48,8 +48,10 @@ POWER_SHARE = 0.1
 
 
 def state_of(facts: Facts) -> SoakState | None:
-    """The state of the latest run of a soak; None while there is too little. Worked out anew only every so
-    often, as its readings grow in number by a share."""
+    """The state of the latest run of a soak; None while there is too little.
+
+    Worked out anew only every so often, as its readings grow in number by a share.
+    """
     runs = soak_runs(facts.readings)
     if not runs:
         return None
@@ -58,6 +60,7 @@ def state_of(facts: Facts) -> SoakState | None:
 
 
 def state_at(job: Job, plan: Plan, run: SoakRun) -> SoakState | None:
+    """Where a soak stands by its readings; None where nothing that counts was read."""
     place = place_of(job, plan, run)
     if place is None:
         return None

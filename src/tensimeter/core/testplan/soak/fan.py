@@ -45,9 +45,11 @@ class FanInSoak:
         return record, 0
 
     def ladder(self, own_W: float, rest_W: float) -> tuple[Rung, ...]:
+        """The fan's steps at a power of its own and of the rest, W."""
         return rungs(self.job, self.link, own_W, rest_W)
 
     def speed(self, at: int) -> float:
+        """The share of full speed at a step."""
         return self.ladder(float(self.own_W[-1]), float(self.rest_W[-1]))[at].speed
 
     def held_at(
