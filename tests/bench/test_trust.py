@@ -512,7 +512,7 @@ print("ended", engine.ended.kind, engine.load_off, engine.ended.text)
     wanted = json.dumps({k: v for k, v in served.resources.items() if k in ("load", "voltmeter")})
     words = [sys.executable, "-c", script, str(path), wanted, str(SPEED)]
     told = subprocess.run(words, capture_output=True, text=True, timeout=60, check=True).stdout.splitlines()
-    assert told[-1].startswith("ended failed True")
+    assert told[-1].startswith("ended fault True")
     assert "disk is full" in told[-1]
     shown = {int(n): float(v) for n, v in (line.split() for line in told[:-1])}
     assert shown
