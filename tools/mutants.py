@@ -1,6 +1,6 @@
 """How many small mistakes in the core its tests would notice: mutation testing of a seeded sample.
 
-    python tools/mutants.py [--files GLOB …] [--count 60] [--seed 1] [--fresh] [--show]
+    python tools/mutants.py [--files GLOB …] [--count 60] [--seed 1] [--again]
 
 Which tests reach a line is measured once (coverage, one context a test) and kept in `.mutants/`; a mutant is
 tried with those tests alone, in a copy of the tree. Printed: the score of each room, and what survived.
@@ -8,6 +8,7 @@ tried with those tests alone, in a copy of the tree. Printed: the score of each 
 
 import argparse
 import ast
+import json
 import random
 import shutil
 import subprocess
@@ -50,6 +51,10 @@ class Mutant:
     occurrence: int
     line: int
     column: int
+
+    @property
+    def key(self) -> str:
+        return f"{self.path.relative_to(CORE)} {self.operator} {self.occurrence}"
 
     @property
     def name(self) -> str:
@@ -160,6 +165,13 @@ def survives(mutant: Mutant, tests: list[str], tree: Path) -> bool:
         path.write_text(before)
 
 
+def _newer_tests() -> list[str]:
+    """Test files written since it was measured what reaches what."""
+    measured = max((p.stat().st_mtime for p in KEPT.glob("coverage-*")), default=0.0)
+    found = (p for p in (ROOT / "tests" / "core").glob("test_*.py") if p.stat().st_mtime > measured)
+    return [str(p.relative_to(ROOT)) for p in sorted(found)]
+
+
 def _sampled(files: list[Path], count: int, seed: int) -> list[Mutant]:
     every = [m for f in sorted(files) for m in mutants_of(f)]
     chance = random.Random(seed)
@@ -180,6 +192,7 @@ def main() -> None:
     parser.add_argument("--count", type=int, default=60)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--workers", type=int, default=2)
+    parser.add_argument("--again", action="store_true", help="those that survived, with tests written since")
     asked = parser.parse_args()
     rooms: dict[str, list[Path]] = (
         {" ".join(asked.files): [p for g in asked.files for p in ROOT.glob(g)]}
@@ -198,7 +211,7 @@ def main() -> None:
 
     def tried(mutant: Mutant) -> tuple[Mutant, bool]:
         lines = reached.get(str(mutant.path), {})
-        tests = lines.get(mutant.line, [])[:MOST_TESTS]
+        tests = [*newer, *lines.get(mutant.line, [])[:MOST_TESTS]]
         tree = trees.get()
         try:
             return mutant, survives(mutant, tests, tree)
@@ -207,9 +220,14 @@ def main() -> None:
 
     scores: dict[str, tuple[int, int]] = {}
     left: dict[str, list[Mutant]] = defaultdict(list)
+    kept = KEPT / "survivors.json"
+    before: dict[str, list[str]] = json.loads(kept.read_text()) if kept.exists() else {}
+    newer = _newer_tests() if asked.again else []
     with ThreadPoolExecutor(asked.workers) as pool:
         for room, files in rooms.items():
             sample = _sampled(files, asked.count, asked.seed)
+            if asked.again:
+                sample = [m for m in sample if m.key in before.get(room, ())]
             results = list(pool.map(tried, sample))
             left[room] = [m for m, alive in results if alive]
             scores[room] = (len(sample) - len(left[room]), len(sample))
@@ -218,6 +236,8 @@ def main() -> None:
             for m in left[room]:
                 line = m.path.read_text().splitlines()[m.line - 1].strip()
                 print(f"    {m.name}\n        {line}", flush=True)
+            before[room] = [m.key for m in left[room]]
+            kept.write_text(json.dumps(before))
 
 
 if __name__ == "__main__":

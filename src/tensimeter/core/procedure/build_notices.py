@@ -128,6 +128,20 @@ def _cautions(job: Job) -> list[Notice]:
             "An oscilloscope's clip and a computer's earth are earth: on the middle of a stack they short a "
             "unit.",
         ),
+        (
+            job.assembly.limiter in ("lamp", "variable_transformer") and bool(mains_units(job)),
+            "wake:limiter", "It does not isolate",
+            "A lamp in series and a variable transformer leave the mains where it is: what is bare is live.",
+        ),
+        (
+            any(isinstance(x, ConverterLink) for x in links), "wake:trims", "Trims before plugs",
+            "A trim that was left at its top gives an outlet the whole input. Set each before anything is "
+            "joined.",
+        ),
+        (
+            any(part.charged_after_off for part in sources), "wake:charge", "Switched off, still charged",
+            "The reservoir holds its volts after the switch: read it before you move a wire.",
+        ),
     )  # fmt: skip
     return [
         Notice(key, "caution", title, text, "wake" if key.startswith("wake:") else "assemble")
