@@ -1,6 +1,5 @@
 """Numbers as people type and read them."""
 
-import doctest
 import math
 
 import pytest
@@ -8,7 +7,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tensimeter.core import quantity
-from tensimeter.core.electrical import wire
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import decimals_for, fixed, parse, show, split, with_uncertainty
 
@@ -109,8 +107,3 @@ def test_columns_align_and_nothing_is_invented() -> None:
     assert show(1.5e-5, "ohm") == "15 µΩ"
     assert show(math.inf, "ohm") == "open"
     assert [decimals_for(x) for x in (0.0079, 0.5, 12.0, math.inf)] == [4, 2, 0, 2]
-
-
-@pytest.mark.parametrize("module", [quantity, wire])
-def test_examples_in_the_docstrings(module: object) -> None:
-    assert doctest.testmod(module).failed == 0

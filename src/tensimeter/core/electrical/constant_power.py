@@ -11,7 +11,33 @@ LEAST_V = 1e-6
 
 
 def constant_power_volts(emf: Figure, resistance: Figure, power: Figure) -> Array:
-    """Upper root in V of V² − V0·V + P·R = 0; NaN where V0² < 4·P·R (collapse) or nothing feeds it."""
+    """Volts at a load of constant power behind a resistance: the upper root of V² − V0·V + P·R = 0.
+
+    Parameters
+    ----------
+    emf : float or array
+        V0, volts with nothing drawn, V.
+    resistance : float or array
+        R, in series, Ω; broadcasts with the rest.
+    power : float or array
+        P, what the load takes at any volts, W.
+
+    Returns
+    -------
+    array
+        V; NaN where V0² < 4·P·R (collapse) or nothing feeds it.
+
+    References
+    ----------
+    Maximum power transfer: at most V0²/(4·R) can be taken.
+
+    Examples
+    --------
+    10 V behind 1 Ω gives 16 W at 8 V and 2 A.
+
+    >>> float(constant_power_volts(10.0, 1.0, 16.0))
+    8.0
+    """
     v0, r, p = np.broadcast_arrays(*(np.asarray(x, float) for x in (emf, resistance, power)))
     under_root = v0 * v0 - 4 * p * r
     running = (under_root >= 0) & (v0 > LEAST_V)

@@ -19,9 +19,22 @@ MELTING_S = {"fast": 0.5, "slow": 10.0}
 
 
 def continuous_A(rated_A: float, share: float = 0.75) -> float:
-    """Continuous current in A that a fuse is used at: a share of its rating.
+    """Continuous current that a fuse is used at: a share of its rating.
 
-    The default of 0.75 is the usual advice at 25 °C for fuses rated to UL 248-14.
+    Parameters
+    ----------
+    rated_A, share : float
+        The rating in A, and the share of it; 0.75 is the usual advice at 25 °C for fuses rated to UL 248-14.
+
+    Returns
+    -------
+    float
+        Amps.
+
+    Examples
+    --------
+    >>> continuous_A(10.0)
+    7.5
     """
     return rated_A * share
 

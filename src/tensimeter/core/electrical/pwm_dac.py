@@ -18,10 +18,26 @@ class PwmDac:
 
 
 def pwm_dac(supply_V: float, frequency_Hz: float, bits: int, resistance_ohm: float, farad: float) -> PwmDac:
-    """A single RC behind a pulse train of `bits`.
+    """A volts setting from a pulse train of `bits` behind a single RC.
 
+    Parameters
+    ----------
+    supply_V, frequency_Hz : float
+        Of the pulses, V and Hz.
+    bits : int
+        Steps of duty are 2^bits.
+    resistance_ohm, farad : float
+        The RC.
+
+    Notes
+    -----
     Ripple at half duty, where it is largest: Vpp = Vcc/(4·f·R·C) for RC well above the period (a charge
     of Vcc/2 over R for half a period). Settling to half a step: RC·ln(2^(bits+1)).
+
+    Raises
+    ------
+    UserError
+        For figures at or below zero.
     """
     if min(supply_V, frequency_Hz, resistance_ohm, farad) <= 0 or not 1 <= bits <= 24:
         raise UserError("Supply, frequency, R and C must be above zero, bits from 1 to 24.")

@@ -181,13 +181,42 @@ def _period(circuit: Rectifier, kind: str, load: Array, volts: Array, keep: bool
 
 
 def no_load_V(circuit: Rectifier, high_line: float = 0.1) -> float:
-    """Volts on the reservoir without load at high line (a share above nominal): what parts must stand."""
+    """Volts on a reservoir without load at high line: what parts must stand.
+
+    Parameters
+    ----------
+    circuit : Rectifier
+        Winding, diodes and reservoir.
+    high_line : float
+        How far the mains may lie above nominal, a share.
+
+    Returns
+    -------
+    float
+        Peak of the winding's EMF at high line less what the diodes drop, V.
+    """
     crest = np.sqrt(2) * float(np.max(np.asarray(circuit.emf_V))) * (1 + high_line)
     return float(crest - _DROPS[circuit.topology] * circuit.diode_V)
 
 
 def winding_resistance(emf_V: float, rated_V: float, rated_A: float) -> float:
-    """Resistance in Ω behind a winding from its regulation: (no-load − rated volts) / rated amps."""
+    """Resistance behind a winding, from its regulation.
+
+    Parameters
+    ----------
+    emf_V, rated_V, rated_A : float
+        RMS volts without load and at the rating, V, and the rated current, A.
+
+    Returns
+    -------
+    float
+        (no-load − rated volts) / rated amps, Ω.
+
+    Raises
+    ------
+    UserError
+        Where it would be below zero, or no current is rated.
+    """
     if not (emf_V > rated_V > 0 and rated_A > 0):
         raise UserError("A winding's no-load volts lie above its rated volts; its rated amps above zero.")
     return (emf_V - rated_V) / rated_A

@@ -95,9 +95,24 @@ def nearest(wanted_ohm: float, bin_ohm: Sequence[float]) -> Made:
 
 
 def tapped_input(volts: Figure, taps: Sequence[tuple[float, float]]) -> Array:
-    """Input volts that a tap switch gives: the lowest tap whose `up_to` lies at or above the output.
+    """Input volts that a tap switch gives at an output.
 
-    `taps` are (input V, up to output V) in rising order; above the last one the last counts.
+    Parameters
+    ----------
+    volts : float or array
+        Output, V.
+    taps : sequence of (float, float)
+        Input V and up to which output V it is used, rising.
+
+    Returns
+    -------
+    array
+        Of the lowest tap whose `up_to` lies at or above the output; above the last one the last counts, V.
+
+    Examples
+    --------
+    >>> tapped_input([5.0, 8.0, 12.0, 30.0], [(12.0, 8.0), (24.0, 20.0)]).tolist()
+    [12.0, 12.0, 24.0, 24.0]
     """
     steps = sorted(taps, key=lambda tap: tap[1])
     which = np.searchsorted([up_to for _, up_to in steps], np.asarray(volts, float), side="left")
@@ -106,10 +121,44 @@ def tapped_input(volts: Figure, taps: Sequence[tuple[float, float]]) -> Array:
 
 
 def dissipation(input_V: Figure, output_V: Figure, current_A: Figure) -> Array:
-    """Heat in W of a linear stage: (mean input volts − output volts)·current."""
+    """Heat of a linear stage.
+
+    Parameters
+    ----------
+    input_V, output_V, current_A : float or array
+        Mean input volts, output volts and current; they broadcast.
+
+    Returns
+    -------
+    array
+        (Vin − Vout)·I, W.
+
+    Examples
+    --------
+    >>> float(dissipation(15.0, 12.0, 2.0))
+    6.0
+    """
     return np.asarray((np.asarray(input_V, float) - output_V) * current_A)
 
 
 def headroom(valley_V: Figure, output_V: Figure, dropout_V: float) -> Array:
-    """Volts to spare over the dropout at the reservoir's valley; below zero it drops out each half cycle."""
+    """Volts to spare over the dropout at the reservoir's valley.
+
+    Parameters
+    ----------
+    valley_V, output_V : float or array
+        Least input volts in a half cycle, and the output's, V.
+    dropout_V : float
+        What the stage needs across itself, V.
+
+    Returns
+    -------
+    array
+        Valley − output − dropout, V; below zero it drops out each half cycle.
+
+    Examples
+    --------
+    >>> float(headroom(15.0, 12.0, 2.0)), float(headroom(13.5, 12.0, 2.0))
+    (1.0, -0.5)
+    """
     return np.asarray(np.asarray(valley_V, float) - output_V - dropout_V)

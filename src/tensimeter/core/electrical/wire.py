@@ -16,10 +16,24 @@ ALPHA_20 = 0.00393
 
 
 def awg_area(gauge: float) -> float:
-    """Cross-section in m² of American wire gauge `gauge` (ASTM B258: d = 0.127 mm·92^((36−n)/39)).
+    """Cross-section of American wire gauge.
 
-    Gauges 00, 000, 0000 are −1, −2, −3.
+    Parameters
+    ----------
+    gauge : float
+        Its number; 00, 000 and 0000 are −1, −2 and −3.
 
+    Returns
+    -------
+    float
+        Area, m².
+
+    References
+    ----------
+    ASTM B258: d = 0.127 mm·92^((36−n)/39); its table gives 1.31 mm² for gauge 16.
+
+    Examples
+    --------
     >>> round(awg_area(16) * 1e6, 3)
     1.309
     """
@@ -46,21 +60,78 @@ def parse_area(text: str) -> float:
 
 
 def resistivity(temperature: float = 20.0) -> float:
-    """Resistivity of copper in Ω·m at a temperature in °C: ρ20·(1 + α20·(T − 20))."""
+    """Resistivity of annealed copper.
+
+    Parameters
+    ----------
+    temperature : float
+        Of the copper, °C.
+
+    Returns
+    -------
+    float
+        ρ20·(1 + α20·(T − 20)), Ω·m.
+
+    References
+    ----------
+    IEC 60028: ρ20 = 1.7241e−8 Ω·m, α20 = 0.00393 /K.
+
+    Examples
+    --------
+    >>> resistivity(20.0)
+    1.7241e-08
+    """
     return RHO_20 * (1 + ALPHA_20 * (temperature - 20))
 
 
 def resistance(length: float, area: float, temperature: float = 20.0) -> float:
-    """Resistance in Ω of both legs of a lead of `length` m and `area` m² per leg."""
+    """Resistance of both legs of a lead.
+
+    Parameters
+    ----------
+    length, area, temperature : float
+        Length of one leg in m, cross-section of a leg in m², copper in °C.
+
+    Returns
+    -------
+    float
+        2·ρ·L/A, Ω.
+
+    Examples
+    --------
+    By IEC 60028 a metre of 1 mm² has 17.241 mΩ at 20 °C.
+
+    >>> round(resistance(1.0, 1e-6) * 1e3, 3)
+    34.482
+    """
     return 2 * resistivity(temperature) * length / area
 
 
 def ampacity(area: float, insulation: float = 70.0, ambient: float = 20.0) -> float:
-    """Continuous current in A of a single wire in free air, a rule of thumb.
+    """Continuous current of a single wire in free air, a rule of thumb.
 
-    From I = 13·A^0.62 (A in mm², a 30 K rise), which follows published tables for single
-    conductors within some 15 % from 0.5 to 10 mm²; scaled with the root of the rise that the
-    insulation allows (loss goes with I², cooling about with the rise).
+    Parameters
+    ----------
+    area : float
+        Cross-section, m².
+    insulation, ambient : float
+        What the insulation stands and the air around it, °C.
+
+    Returns
+    -------
+    float
+        Amps; zero where the air is as hot as the insulation may be.
+
+    Notes
+    -----
+    I = 13·A^0.62 (A in mm², a 30 K rise) follows published tables for single conductors within some
+    15 % from 0.5 to 10 mm²; scaled with the root of the rise that the insulation allows (loss goes
+    with I², cooling about with the rise).
+
+    Examples
+    --------
+    >>> ampacity(1e-6, insulation=50.0, ambient=20.0)
+    13.0
     """
     rise = max(insulation - ambient, 0.0)
     return float(13 * (area * 1e6) ** 0.62 * np.sqrt(rise / 30))

@@ -21,8 +21,22 @@ def checked_curve(curve: Sequence[tuple[float, float]]) -> tuple[tuple[float, fl
 
 
 def allowed_at(curve: Sequence[tuple[float, float]], celsius: Figure) -> Array:
-    """What is allowed at a temperature: flat below the first point, nothing above the last.
+    """What a derating curve allows at a temperature.
 
+    Parameters
+    ----------
+    curve : sequence of (float, float)
+        °C and what is allowed there, rising in temperature.
+    celsius : float or array
+        Temperatures, °C.
+
+    Returns
+    -------
+    array
+        Flat below the first point, straight between two, nothing above the last.
+
+    Examples
+    --------
     >>> float(allowed_at([(50, 6.0), (70, 3.0)], 60))
     4.5
     """
@@ -33,8 +47,22 @@ def allowed_at(curve: Sequence[tuple[float, float]], celsius: Figure) -> Array:
 
 
 def hottest_at(curve: Sequence[tuple[float, float]], used: Figure) -> Array:
-    """The highest temperature in °C at which each of `used` is still allowed; −∞ where it never is.
+    """The highest temperature at which a derating curve still allows what is used.
 
+    Parameters
+    ----------
+    curve : sequence of (float, float)
+        As for `allowed_at`.
+    used : float or array
+        In the unit of the curve.
+
+    Returns
+    -------
+    array
+        °C; −∞ where it is never allowed.
+
+    Examples
+    --------
     >>> hottest_at([(50, 6.0), (70, 3.0)], [2.0, 4.5, 7.0]).tolist()
     [70.0, 60.0, -inf]
     """

@@ -46,7 +46,27 @@ def hunting(
 
 
 def quieter_dB(speed_from: float, speed_to: float) -> float:
-    """Change of loudness in dB when a fan goes from one speed to another: 50·log10(n2/n1), fan laws."""
+    """Change of loudness when a fan goes from one speed to another.
+
+    Parameters
+    ----------
+    speed_from, speed_to : float
+        In one unit.
+
+    Returns
+    -------
+    float
+        50·log10(n2/n1), dB; below zero is quieter.
+
+    References
+    ----------
+    The fan laws: sound power goes with the fifth power of speed.
+
+    Examples
+    --------
+    >>> round(quieter_dB(1.0, 0.5), 1)
+    -15.1
+    """
     if min(speed_from, speed_to) <= 0:
         raise UserError("Speeds must be above zero.")
     return 50 * math.log10(speed_to / speed_from)

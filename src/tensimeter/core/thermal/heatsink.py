@@ -52,9 +52,28 @@ def shares(count: int, mismatch: float) -> tuple[float, ...]:
 def mounted(
     power_W: Sequence[float], sink_ohm: float, case_ohm: float, junction_ohm: float, ambient_C: float = 25.0
 ) -> Mounted:
-    """Devices of these powers on one sink: Tj = Ta + ΣP·θsa + P·(θcs + θjc), θ in K/W.
+    """Devices of these powers on one sink.
 
-    The air is that at the sink: inside a box it is warmer than the room.
+    Parameters
+    ----------
+    power_W : sequence of float
+        Of each device, W.
+    sink_ohm, case_ohm, junction_ohm : float
+        θ sink to air, case to sink and junction to case, K/W.
+    ambient_C : float
+        The air at the sink: inside a box it is warmer than the room.
+
+    Returns
+    -------
+    Mounted
+        Tj = Ta + ΣP·θsa + P·(θcs + θjc) of each, and the sink.
+
+    Examples
+    --------
+    20 W through 1 + 0.5 + 1.5 K/W over 25 °C.
+
+    >>> mounted([20.0], 1.0, 0.5, 1.5).hottest_C
+    85.0
     """
     if min([*power_W, sink_ohm, case_ohm, junction_ohm]) < 0:
         raise UserError("Powers and thermal resistances are zero or above.")
@@ -66,9 +85,24 @@ def mounted(
 def sink_needed(
     power_W: Sequence[float], case_ohm: float, junction_ohm: float, limit_C: float, ambient_C: float = 25.0
 ) -> float:
-    """The largest θsa in K/W that keeps the hottest junction at or below its limit.
+    """The largest θ of a sink that keeps the hottest junction at or below its limit.
 
-    UserError if none does.
+    Parameters
+    ----------
+    power_W, case_ohm, junction_ohm, ambient_C
+        As for `mounted`.
+    limit_C : float
+        Of the junction, °C.
+
+    Returns
+    -------
+    float
+        θsa, K/W.
+
+    Raises
+    ------
+    UserError
+        If none does.
     """
     total, most = sum(power_W), max(power_W, default=0.0)
     if total <= 0:
@@ -83,16 +117,47 @@ def sink_needed(
 
 
 def air_rise_K(power_W: float, flow_m3_s: float) -> float:
-    """How much air warms on its way through a box: ΔT = P/(ρ·c·Q)."""
+    """How much air warms on its way through a box.
+
+    Parameters
+    ----------
+    power_W, flow_m3_s : float
+        Heat that it takes with it, W, and its flow, m³/s.
+
+    Returns
+    -------
+    float
+        ΔT = P/(ρ·c·Q), K.
+
+    Raises
+    ------
+    UserError
+        Without a flow.
+    """
     if flow_m3_s <= 0:
         raise UserError("The flow of air must be above zero; without a fan the box's surface counts.")
     return power_W / (AIR_DENSITY * AIR_HEAT * flow_m3_s)
 
 
 def closed_box_rise_K(power_W: float, surface_m2: float, ambient_C: float = 20.0) -> float:
-    """Rise in K of a closed box's wall that sheds `power_W` by free convection and radiation.
+    """Rise of a closed box's wall over the room.
 
-    P = A·(h·ΔT + ε·σ·(T⁴ − Ta⁴)), solved by Newton's method (it is convex and rising).
+    Parameters
+    ----------
+    power_W, surface_m2 : float
+        Heat that it sheds, W, and its outer surface, m².
+    ambient_C : float
+        The room, °C.
+
+    Returns
+    -------
+    float
+        K.
+
+    Notes
+    -----
+    P = A·(h·ΔT + ε·σ·(T⁴ − Ta⁴)), free convection and radiation, solved by Newton's method (it is
+    convex and rising).
     """
     if power_W < 0 or surface_m2 <= 0:
         raise UserError("Power is zero or above, the surface above zero.")

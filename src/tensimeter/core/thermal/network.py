@@ -25,7 +25,22 @@ def modes_of(conductance_W_K: Array, capacity_J_K: Array) -> Modes:
 
 
 def relaxed(modes: Modes, final_K: Array, start_K: Array, time_s: Array) -> Array:
-    """Rises in K (…, n) after times (…) on the way from a start to where constant power ends; exact."""
+    """Rises on the way from a start to where constant power ends; exact.
+
+    Parameters
+    ----------
+    modes : Modes
+        Of the network, n nodes.
+    final_K, start_K : array
+        Rises (…, n) in the end and at first, K.
+    time_s : array
+        Times (…), s.
+
+    Returns
+    -------
+    array
+        Rises (…, n), K.
+    """
     constants, into, out = modes
     decay = np.exp(-time_s[..., None] / constants)
     return np.asarray(final_K + ((start_K - final_K) @ into.T * decay) @ out.T)

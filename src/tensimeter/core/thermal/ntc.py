@@ -65,7 +65,22 @@ def from_beta(ohms_25C: float, beta_K: float) -> Thermistor:
 
 
 def counts(ohms: float, series_ohm: float, full_counts: int, *, to_ground: bool = True) -> float:
-    """Counts that a converter shows for a thermistor in a divider fed by its own reference."""
+    """Counts that a converter shows for a thermistor in a divider fed by its own reference.
+
+    Parameters
+    ----------
+    ohms, series_ohm : float
+        The thermistor's and the other's resistance, Ω.
+    full_counts : int
+        Of the converter.
+    to_ground : bool
+        Whether the thermistor is the lower leg.
+
+    Examples
+    --------
+    >>> counts(10e3, 10e3, 1024)
+    512.0
+    """
     if min(ohms, series_ohm, full_counts) <= 0:
         raise UserError("Resistances and counts must be above zero.")
     share = ohms / (ohms + series_ohm)
