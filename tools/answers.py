@@ -305,7 +305,7 @@ def compare(first: Path, second: Path) -> int:
                 for x in (mine.get(key), theirs.get(key))
             ]
             pairs = zip(*(r + [""] * (max(map(len, rows)) - len(r)) for r in rows), strict=True)
-            was, now = next((a, b) for a, b in pairs if a != b)
+            was, now = next(((str(a), str(b)) for a, b in pairs if a != b), ("", "other line ends"))
             place = next((k for k, (a, b) in enumerate(zip(was, now, strict=False)) if a != b), 0)
             shown = slice(max(0, place - 40), place + 100)
             print(f"{name} · {key}\n  - {was[shown]}\n  + {now[shown]}")

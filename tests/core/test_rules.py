@@ -1,4 +1,4 @@
-"""Where the rules bite: thresholds, rules of thumb and worst ends, each against a figure worked out by hand."""
+"""Where the rules bite: thresholds, rules of thumb, worst ends, each against a figure by hand."""
 
 import math
 

@@ -7,8 +7,18 @@ Units are SI; the unit stands at the end of a name where it could be mistaken. A
 import itertools
 from typing import Annotated, Final, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationInfo, model_validator
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    ConfigDict,
+    Field,
+    ValidationError,
+    ValidationInfo,
+    model_validator,
+)
 from pydantic.config import JsonDict
+
+from tensimeter.core.errors import UserError
 
 #: Validation context in which fields that are not known are kept: those of a newer program's job.
 WITH_UNKNOWN: Final = {"unknown": True}
@@ -43,12 +53,18 @@ class Record(BaseModel):
     def with_fields(self, **fields: object) -> Self:
         """A copy with fields changed and checked; what a newer program added stays as it is.
 
-        ValidationError for a value that is none, KeyError for a field that there is not.
+        UserError names the field whose value is none, KeyError for a field that there is not.
         """
         for name in fields:
             if name not in type(self).model_fields:
                 raise KeyError(name)
-        return type(self).model_validate({**self.model_dump(), **fields}, context=WITH_UNKNOWN)
+        try:
+            return type(self).model_validate({**self.model_dump(), **fields}, context=WITH_UNKNOWN)
+        except ValidationError as error:
+            first = error.errors()[0]
+            field = str(first["loc"][0]) if first["loc"] else "value"
+            said = first["msg"].removeprefix("Value error, ").lower()
+            raise UserError(f"{field.replace('_', ' ')}: {said}.") from error
 
     @model_validator(mode="after")
     def _knows_its_fields(self, info: ValidationInfo) -> Self:

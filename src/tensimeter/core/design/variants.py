@@ -150,7 +150,11 @@ def _for_rails(job: Job, output: str) -> list[Proposal]:
     # Trimmed so that what it does between its corners lies in the middle of what is allowed.
     volts = [v for _, v in cases(job, wanted)]
     shift = sum(allowed(job, wanted)) / 2 - (min(volts) + max(volts)) / 2
-    moved = part.shifted(unit, shift)
+    try:
+        moved = part.shifted(unit, shift)
+    except UserError:
+        # A rail that is not there to be moved, as where the loads bring it down altogether.
+        moved = None
     module = Converter(
         id=identifier("both-ways-module", (p.id for p in job.stock)), name="Both-ways module",
         topology="both_ways", out_min_V=1.2, out_max_V=30, in_max_V=32, rated_A=max(5.0, wanted.full_load_A),

@@ -4,8 +4,6 @@ import re
 from collections.abc import Iterable
 from typing import TypeVar
 
-from pydantic import ValidationError
-
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Campaign, Job, Nameplate
 from tensimeter.core.model.nameplate import read_nameplate
@@ -32,13 +30,7 @@ def identifier(name: str, taken: Iterable[str]) -> str:
 
 def changed(record: R, **fields: object) -> R:
     """A copy of a record with fields changed and checked; UserError names the field."""
-    try:
-        return record.with_fields(**fields)
-    except ValidationError as error:
-        first = error.errors()[0]
-        field = str(first["loc"][0]) if first["loc"] else "value"
-        said = first["msg"].removeprefix("Value error, ").lower()
-        raise UserError(f"{field.replace('_', ' ')}: {said}.") from error
+    return record.with_fields(**fields)
 
 
 def with_links(job: Job, links: Iterable[Link]) -> Job:
