@@ -202,7 +202,9 @@ def test_a_ladder_is_found_with_the_start_the_lag_and_the_offset_that_it_has() -
     true = response(truth, heating, t - 4.0, {"case": 6.0, "sink": 5.0})
     rng = np.random.default_rng(1)
     tracks = [
-        Track(p, t, true[p] + 0.4 + 0.05 * rng.standard_normal(len(t)), accuracy_K=1.0, noise_K=0.05, lag_s=4.0)
+        Track(
+            p, t, true[p] + 0.4 + 0.05 * rng.standard_normal(len(t)), accuracy_K=1.0, noise_K=0.05, lag_s=4.0
+        )
         for p in ("case", "sink")
     ]
     fit = fit_ladder(guess, heating, tracks, power_share=0.0)

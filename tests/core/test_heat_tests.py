@@ -255,6 +255,8 @@ def test_endurance_keeps_hours_interruptions_and_failures(ridge: Job) -> None:
     result = log.judged()
     assert "1 interruption, 1 failure" in finding(result, "record").text
     assert "h at 8 A, room 20 to 20 °C" in finding(result, "held").text
+    # 1 500 s and 5 340 s between first and last reading.
+    assert finding(result, "held").text.startswith("1.90 h")
 
 
 def test_a_fan_that_hunts_is_loud_or_late_is_found(ridge: Job) -> None:
@@ -313,6 +315,9 @@ def test_over_temperature_acts_comes_back_or_cycles(ridge: Job) -> None:
     back = after(lambda t: 0.0 if 1200 <= t < 1500 else 13.2)
     assert "restarts by itself after 300 s" in finding(back, "afterwards").text
     assert finding(back, "afterwards").verdict is Verdict.NONCONFORMING
+    comes = finding(back, "comes back at").value
+    assert comes.low < 80.0 < comes.high
+    assert not [f for f in latched.findings if f.name == "comes back at"]
     cycling = after(lambda t: 0.0 if t > 1200 and (t // 50) % 2 else 13.2)
     assert "cycles" in finding(cycling, "afterwards").text
     assert finding(after(lambda t: 13.2), "acts").verdict is Verdict.NOT_MEASURED

@@ -61,7 +61,7 @@ def _by_plain_loads(s: Situation, unreachable: list[str]) -> list[Step]:
     unreachable += refused
     line = s.line(np.array([load.amps for load in loads])) if loads else None
     return [
-        Step(0, load.amps, predicted(line, k), s.band, load.words, hand=f"Join {load.words}.")
+        Step(load.amps, predicted(line, k), s.band, load.words, hand=f"Join {load.words}.")
         for k, load in enumerate(loads)
     ]
 

@@ -59,7 +59,6 @@ class Step:
     are moved, `also` what is read beside volts and amps, `hand` what only hands can do.
     """
 
-    index: int
     set_A: float
     predicted_V: Interval | None
     allowed: Band
@@ -85,6 +84,8 @@ class Step:
     #: The supply's protection may take the output away meanwhile.
     may_trip: bool = False
     hand: str = ""
+    #: Where it stands among the steps; told by the plan.
+    index: int = 0
 
     @property
     def past_limits(self) -> bool:

@@ -36,7 +36,7 @@ def along(s: Situation, shares: tuple[float, ...], **fields: object) -> list[Ste
     """Steps at shares of full load, the other outputs idle."""
     amps = s.amps(shares)
     line = s.line(amps)
-    steps = [Step(k, float(a), predicted(line, k), s.band) for k, a in enumerate(amps)]
+    steps = [Step(float(a), predicted(line, k), s.band) for k, a in enumerate(amps)]
     return [replace(step, **fields) for step in steps] if fields else steps  # type: ignore[arg-type]
 
 
@@ -63,7 +63,7 @@ class LoadRegulationKind(TestKind[LoadRegulation]):
             except UserError:
                 line = None
             found += [
-                Step(0, float(a), predicted(line, k), band, f"{volts:g} V", trim_V=volts)
+                Step(float(a), predicted(line, k), band, f"{volts:g} V", trim_V=volts)
                 for k, a in enumerate(amps)
             ]
         return found
@@ -216,9 +216,7 @@ class CapacityKind(TestKind[CapacityDown]):
         cutoff = test.cutoff_V or 0.8 * s.output.nominal_V
         title = f"down to {show(cutoff, 'V')}"
         return [
-            Step(
-                0, amps, None, OPEN, title, phase="watch", scans=100_000, every_s=test.every_s, until_V=cutoff
-            )
+            Step(amps, None, OPEN, title, phase="watch", scans=100_000, every_s=test.every_s, until_V=cutoff)
         ]
 
     def findings(self, facts: Facts, test: CapacityDown) -> list[Finding]:
@@ -295,9 +293,9 @@ class RealDeviceKind(TestKind[RealDevice]):
         start = Band(lowest or None, s.output.device_max_V)
         capture = Capture("load_step", 0.2, 0.1, draw, by_hand=True)
         return [
-            Step(0, 0.0, predicted(line, 0), s.band, f"without {name}"),
-            Step(1, draw, None, start, "as it starts", capture=capture, hand=f"Have {name} ready to join."),
-            Step(2, draw, predicted(line, 1), s.band, "as it runs", hand=f"{name} stays joined."),
+            Step(0.0, predicted(line, 0), s.band, f"without {name}"),
+            Step(draw, None, start, "as it starts", capture=capture, hand=f"Have {name} ready to join."),
+            Step(draw, predicted(line, 1), s.band, "as it runs", hand=f"{name} stays joined."),
         ]
 
     def findings(self, facts: Facts, test: RealDevice) -> list[Finding]:

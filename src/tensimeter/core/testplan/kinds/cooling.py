@@ -40,7 +40,6 @@ class FanKind(HeatKind[FanTest]):
         line = s.line(amps)
         found = [
             Step(
-                k,
                 float(a),
                 predicted(line, k),
                 s.band,
@@ -124,7 +123,6 @@ def _worst_place(s: Situation, test: FanTest) -> list[Step]:
         return []
     return [
         Step(
-            0,
             s.most_A,
             None,
             Band.around(low, s.output.tolerance),
@@ -179,7 +177,7 @@ class OverTemperatureKind(HeatKind[OverTemperature]):
 
     def steps(self, s: Situation, test: OverTemperature) -> list[Step]:
         title = f"{show(s.most_A, 'A', 3)} until it acts"
-        return [Step(0, s.most_A, None, OPEN, title, hold_s=test.hold_s, every_s=test.every_s, may_trip=True)]
+        return [Step(s.most_A, None, OPEN, title, hold_s=test.hold_s, every_s=test.every_s, may_trip=True)]
 
     def findings(self, facts: Facts, test: OverTemperature) -> list[Finding]:
         runs = soak_runs(facts.readings)
@@ -258,7 +256,7 @@ class SensorKind(TestKind[SensorCheck]):
     def steps(self, s: Situation, test: SensorCheck) -> list[Step]:
         also = ((test.sensor, "C"), (test.reference, "C"))
         return [
-            Step(k, float(a), None, OPEN, "cool" if a == 0 else f"warm, {show(float(a), 'A', 3)}", also=also)  # type: ignore[arg-type]
+            Step(float(a), None, OPEN, "cool" if a == 0 else f"warm, {show(float(a), 'A', 3)}", also=also)  # type: ignore[arg-type]
             for k, a in enumerate(s.amps(test.points))
         ]
 

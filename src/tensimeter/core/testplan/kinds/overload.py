@@ -56,20 +56,20 @@ class OverloadKind(TestKind[Overload]):
         # The last point is all that may be asked, be it of the supply or of the load.
         amps = np.floor(np.concatenate([coarse, fine, [most]]) * 1000) / 1000
         line = s.line(amps)
-        steps = [Step(0, float(a), predicted(line, k), OPEN, phase="approach") for k, a in enumerate(amps)]
+        steps = [Step(float(a), predicted(line, k), OPEN, phase="approach") for k, a in enumerate(amps)]
         volts = s.output.nominal_V
         for r in (share * volts / expected for share in TRACED):
             title = show(r, "ohm")
             steps.append(
-                Step(0, volts / r, None, OPEN, title, ohms=r, phase="trace", exposure_s=test.exposure_s)
+                Step(volts / r, None, OPEN, title, ohms=r, phase="trace", exposure_s=test.exposure_s)
             )
         half, long = 0.5 * volts / expected, WATCHES * WATCH_S + 2
         title = f"{show(half, 'ohm')}, watched"
         steps.append(
-            Step(0, volts / half, None, OPEN, title, ohms=half, phase="watch", scans=WATCHES, exposure_s=long)
+            Step(volts / half, None, OPEN, title, ohms=half, phase="watch", scans=WATCHES, exposure_s=long)
         )
-        steps.append(Step(0, 0.0, None, OPEN, "back to no load", phase="back"))
-        steps.append(Step(0, 0.0, None, OPEN, "after a reset", phase="back", reset=True, hand=RESET))
+        steps.append(Step(0.0, None, OPEN, "back to no load", phase="back"))
+        steps.append(Step(0.0, None, OPEN, "after a reset", phase="back", reset=True, hand=RESET))
         return steps
 
     def findings(self, facts: Facts, test: Overload) -> list[Finding]:
@@ -172,7 +172,6 @@ class OverVoltageKind(TestKind[OverVoltage]):
         name = s.output.name
         steps = [
             Step(
-                0,
                 0.0,
                 None,
                 OPEN,
@@ -185,7 +184,6 @@ class OverVoltageKind(TestKind[OverVoltage]):
         ]
         steps.append(
             Step(
-                0,
                 0.0,
                 None,
                 OPEN,
@@ -196,7 +194,7 @@ class OverVoltageKind(TestKind[OverVoltage]):
             )
         )
         steps.append(
-            Step(0, 0.0, None, s.band, "after a reset", trim_V=nominal, phase="back", reset=True, hand=RESET)
+            Step(0.0, None, s.band, "after a reset", trim_V=nominal, phase="back", reset=True, hand=RESET)
         )
         return steps
 
@@ -291,12 +289,11 @@ class ShortCircuitKind(TestKind[ShortCircuit]):
         least = max(load.on_ohm, 0.005) if isinstance(load, SetLoad) else 0.05
         first = predicted(s.line(np.array([0.0])), 0)
         nominal = s.output.nominal_V
-        steps = [Step(0, 0.0, first, s.band, "before it")]
+        steps = [Step(0.0, first, s.band, "before it")]
         if s.job.policy.short_circuit == "through_resistor":
             r = 0.4 * nominal / expected
             steps.append(
                 Step(
-                    0,
                     nominal / r,
                     None,
                     OPEN,
@@ -308,7 +305,6 @@ class ShortCircuitKind(TestKind[ShortCircuit]):
             )
         steps.append(
             Step(
-                0,
                 nominal / least,
                 None,
                 OPEN,
@@ -320,8 +316,8 @@ class ShortCircuitKind(TestKind[ShortCircuit]):
                 every_s=0.15,
             )
         )
-        steps.append(Step(0, 0.0, None, OPEN, "after it", phase="back"))
-        steps.append(Step(0, 0.0, first, s.band, "after a reset", phase="back", reset=True, hand=RESET))
+        steps.append(Step(0.0, None, OPEN, "after it", phase="back"))
+        steps.append(Step(0.0, first, s.band, "after a reset", phase="back", reset=True, hand=RESET))
         return steps
 
     def findings(self, facts: Facts, test: ShortCircuit) -> list[Finding]:

@@ -38,7 +38,7 @@ class OutletsKind(TestKind[Outlets]):
         for o in outputs:
             line = load_line(s.job, o.id, np.array([full[o.id]]))
             band = Band.around(o.nominal_V, o.tolerance)
-            found.append(Step(0, full[o.id], predicted(line, 0), band, f"{o.name} alone", o.id))
+            found.append(Step(full[o.id], predicted(line, 0), band, f"{o.name} alone", o.id))
         if len(outputs) > loads_in_hand(s.job):
             return found
         for share in test.stages:
@@ -52,7 +52,7 @@ class OutletsKind(TestKind[Outlets]):
                 if weak:
                     title += f", but {' and '.join(weak)}"
                 found.append(
-                    Step(0, amps[o.id], predicted(line, 0), band, title, o.id, others=tuple(others.items()))
+                    Step(amps[o.id], predicted(line, 0), band, title, o.id, others=tuple(others.items()))
                 )
         return found
 
@@ -142,7 +142,7 @@ class ClaimedFoundKind(TestKind[ClaimedFound]):
             hand = f"Join load and meter to {unit.name}."
             for amps in (0.0, unit.claimed_A):
                 title = f"{unit.name}, {'no load' if amps == 0 else show(amps, 'A')}"
-                found.append(Step(0, amps, exact, band, title, slug(unit.name), hand=hand))
+                found.append(Step(amps, exact, band, title, slug(unit.name), hand=hand))
         return found
 
     def findings(self, facts: Facts, test: ClaimedFound) -> list[Finding]:

@@ -50,9 +50,7 @@ class SoakKind(HeatKind[Soak]):
             last = k == len(amps) - 1
             hold = test.hold_s if last else test.part_s
             title = f"{show(float(a), 'A', 3)} for {_time(hold)}"
-            found.append(
-                Step(k, float(a), predicted(line, k), s.band, title, hold_s=hold, every_s=test.every_s)
-            )
+            found.append(Step(float(a), predicted(line, k), s.band, title, hold_s=hold, every_s=test.every_s))
         return found
 
     def findings(self, facts: Facts, test: Soak) -> list[Finding]:

@@ -39,7 +39,7 @@ class ToleranceKind(TestKind[Tolerance]):
     method = "Volts as set without load, then with the trim at each end, then set again."
 
     def steps(self, s: Situation, test: Tolerance) -> list[Step]:
-        first = Step(0, 0.0, predicted(s.line(np.array([0.0])), 0), s.band, "as set")
+        first = Step(0.0, predicted(s.line(np.array([0.0])), 0), s.band, "as set")
         if test.span_V is None:
             return [first]
         low, high = sorted(test.span_V)
@@ -47,7 +47,6 @@ class ToleranceKind(TestKind[Tolerance]):
         return [
             first,
             Step(
-                0,
                 0.0,
                 None,
                 Band(None, low),
@@ -56,7 +55,6 @@ class ToleranceKind(TestKind[Tolerance]):
                 hand=f"Turn the trim of {s.output.name} to its lowest.",
             ),
             Step(
-                0,
                 0.0,
                 None,
                 Band(high, None),
@@ -111,7 +109,7 @@ class LineRegulationKind(TestKind[LineRegulation]):
             line_V = mains * share
             guess = predicted(_at_line(s, amps, line_V), 0)
             hand = f"Set the line to {line_V:.0f} V, or use another outlet of that voltage."
-            found.append(Step(0, amps, guess, s.band, f"line {line_V:.0f} V", line_V=line_V, hand=hand))
+            found.append(Step(amps, guess, s.band, f"line {line_V:.0f} V", line_V=line_V, hand=hand))
         return found
 
     def findings(self, facts: Facts, test: LineRegulation) -> list[Finding]:
@@ -209,7 +207,6 @@ class CrossRegulationKind(TestKind[CrossRegulation]):
             also += [(o, "A") for o in test.others if o in case]
             found.append(
                 Step(
-                    0,
                     amps,
                     predicted(line, 0),
                     s.band,
@@ -314,7 +311,7 @@ class ReachKind(TestKind[ReachPoints]):
             title = f"{point.volts:g} V, {point.why}" if point.why else f"{point.volts:g} V"
             hand = f"Set {s.output.name} to {show(point.volts, 'V', 4)}."
             band = Band.around(point.volts, test.allowed)
-            found.append(Step(0, point.amps, guess, band, title, trim_V=point.volts, hand=hand))
+            found.append(Step(point.amps, guess, band, title, trim_V=point.volts, hand=hand))
         return found
 
     def findings(self, facts: Facts, test: ReachPoints) -> list[Finding]:

@@ -166,7 +166,6 @@ class TransientKind(TestKind[Transient]):
         low, high = s.amps((test.low, test.high)).tolist()
         return [
             Step(
-                0,
                 a,
                 None,
                 OPEN,
@@ -252,9 +251,7 @@ class StartUpKind(TestKind[StartUp]):
                 capture = Capture(event, test.record_s, 0.1)
                 hand = f"Switch the supply {word} at the wall when the record waits for it."
                 found.append(
-                    Step(
-                        0, float(amps), None, OPEN, f"{link.name}, {word}", output, capture=capture, hand=hand
-                    )
+                    Step(float(amps), None, OPEN, f"{link.name}, {word}", output, capture=capture, hand=hand)
                 )
         return found
 

@@ -98,7 +98,7 @@ def soak_runs(readings: Sequence[Reading]) -> list[SoakRun]:
 
 def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:
     scans = sorted(scans, key=lambda s: s[0].at)
-    start = scans[0][0].at if scans else 0.0
+    start = scans[0][0].at
     places = sorted({r.place for scan in scans for r in scan if r.quantity == "C"})
     columns = {p: np.full(len(scans), np.nan) for p in places}
     volts, amps, step = (np.full(len(scans), np.nan) for _ in range(3))
