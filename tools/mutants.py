@@ -100,11 +100,18 @@ def mutants_of(path: Path) -> list[Mutant]:
 
     source = path.read_text()
     spans, nodes, found = _words_only(source), list(ast_nodes(get_ast(source))), []
+    sums = [
+        ((n.lineno, n.col_offset), (n.end_lineno or 0, n.end_col_offset or 0))
+        for n in ast.walk(ast.parse(source))
+        if isinstance(n, ast.BinOp | ast.AugAssign)
+    ]
     for name in OPERATORS:
         operator, count = get_operator(name)(), 0
         for node in nodes:
             for start, _ in operator.mutation_positions(node):
-                if not any(a <= start < b for a, b in spans):
+                # A star among parameters is no product.
+                stands = "BinaryOperator" not in name or any(a <= start < b for a, b in sums)
+                if stands and not any(a <= start < b for a, b in spans):
                     found.append(Mutant(path, name, count, start[0], start[1]))
                 count += 1
     return found
@@ -121,8 +128,8 @@ def covered() -> dict[str, dict[int, list[str]]]:
     if not data.exists():
         KEPT.mkdir(exist_ok=True)
         command = [
-            sys.executable, "-m", "pytest", "-q", "-n", "2", "tests/core", "tests/cli", "tests/store", "--cov=tensimeter.core",
-            "--cov-context=test", "--cov-report=",
+            sys.executable, "-m", "pytest", "-q", "-n", "2", "tests/core", "tests/cli", "tests/store",
+            "--cov=tensimeter.core", "--cov-context=test", "--cov-report=",
         ]  # fmt: skip
         subprocess.run(command, cwd=ROOT, env=_environment(ROOT, {"COVERAGE_FILE": str(data)}), check=False)
     read = CoverageData(str(data))
