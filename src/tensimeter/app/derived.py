@@ -12,7 +12,7 @@ from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.reach import set_to
 from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
-from tensimeter.core.errors import UserError
+from tensimeter.core.guarded import guarded
 from tensimeter.core.heat_design.measuring_points import as_fitted
 from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.measurement.readings import Measurand, Reading, Wave, real_ones
@@ -21,7 +21,7 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.ladder import at
-from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.evaluation import not_judged, outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.soak.estimation import fitted_stages
 from tensimeter.core.testplan.soak.run import soak_runs
@@ -78,11 +78,12 @@ class Derived:
         if not has_source(self.job):
             return None
         load = {k: np.float64(v) for k, v in self.load.items()}
-        try:
+
+        def solved() -> tuple[Network, Solution, list[Limit]] | None:
             network = set_to(self.job, self.volts[0], self.volts[1], load) if self.volts else None
             return at(self.job, load, network)
-        except UserError:
-            return None
+
+        return guarded("The operating point", solved, lambda _: None)
 
     def plan(self, test_id: str | None) -> Plan | None:
         """A test worked out; None where there is no such test, or no path to plan it on."""
@@ -90,11 +91,20 @@ class Derived:
         if test is None:
             return None
         if test.id not in self.plans:
-            try:
-                self.plans[test.id] = plan(self.job, test)
-            except UserError:
-                self.plans[test.id] = None
+            self.plans[test.id] = guarded("This test", lambda: plan(self.job, test), lambda _: None)
         return self.plans[test.id]
+
+    def why_unplanned(self, test_id: str | None) -> str:
+        """Why there is no plan of a test, in a sentence; empty where there is one, or no such test."""
+        test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
+        if test is None or self.plan(test_id) is not None:
+            return ""
+
+        def planned() -> str:
+            plan(self.job, test)
+            return ""
+
+        return guarded("This test", planned, str)
 
     def outcome(self, test_id: str | None) -> Outcome | None:
         """A test judged by all readings; None where there is no plan of it."""
@@ -107,7 +117,11 @@ class Derived:
         known = self.judged.get(key)
         if known is None or known[0] != count:
             mine = self._by_test.get(key, [])
-            judged = outcome(self.job, worked_out, mine, self.waves, running=bool(on), soak=soak)
+            judged = guarded(
+                "This test",
+                lambda: outcome(self.job, worked_out, mine, self.waves, running=bool(on), soak=soak),
+                lambda s: not_judged(worked_out, s),
+            )
             known = (count, judged)
             self.judged[key] = known
         return known[1]
@@ -142,6 +156,9 @@ class Derived:
     @cached_property
     def heat_job(self) -> Job:
         """The job with its heat as its latest soak has shown it; as designed while none has."""
+        return guarded("Its heat", self._as_soaked, lambda _: self.job)
+
+    def _as_soaked(self) -> Job:
         for test in reversed(self.job.campaign.tests):
             worked_out = self.plan(test.id) if test.soaks else None
             mine = self._by_test.get(test.id, [])

@@ -4,10 +4,11 @@ import math
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from tensimeter.bench.setup import parts_by_role
 from tensimeter.core.circuit.network import has_source
-from tensimeter.core.errors import UserError
+from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED, PRETENDED_WORDS, Reading, Wave
 from tensimeter.core.model.job import Job
@@ -18,7 +19,7 @@ from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
-from tensimeter.core.testplan.evaluation import outcome, rates, shown_A
+from tensimeter.core.testplan.evaluation import not_judged, outcome, rates, shown_A
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import OPEN, Finding, Outcome, StepResult
@@ -111,10 +112,10 @@ def outcomes(job: Job, readings: list[Reading], waves: Sequence[Wave] = ()) -> l
     """Every test of the campaign judged by the readings; a broken path has no tests to judge."""
     found = []
     for test in job.campaign.tests:
-        try:
-            found.append(outcome(job, plan(job, test), readings, waves))
-        except UserError:
-            continue
+        planned = guarded("This test", partial(plan, job, test), lambda _: None)
+        if planned is not None:
+            judge = partial(outcome, job, planned, readings, waves)
+            found.append(guarded("This test", judge, partial(not_judged, planned)))
     return found
 
 

@@ -1,6 +1,7 @@
 """The frame: path strip, stages, workspace, right column, drop-load bar, reading line."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, Literal, overload
 
@@ -18,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.events import ENDS, Event
+from tensimeter.core.guarded import guarded
 from tensimeter.core.procedure.notices import STAGES
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.present import present
@@ -200,6 +202,17 @@ class MainWindow(QMainWindow):
         (first() if first else self.rail.buttons[index]).setFocus()
 
     def _make(self, stage_id: str) -> QWidget:
+        """A stage; where it can't be shown, why, and the others stand all the same."""
+        stage = next(s for s in STAGES if s.id == stage_id)
+
+        def instead(sentence: str) -> QWidget:
+            from tensimeter.ui.empty_stage import EmptyStage
+
+            return EmptyStage(replace(stage, will_hold=sentence))
+
+        return guarded(stage.name, lambda: self._made_of(stage_id), instead)
+
+    def _made_of(self, stage_id: str) -> QWidget:
         # Each stage is imported when it is first gone to: the window is there sooner.
         if stage_id == "stock":
             from tensimeter.ui.stock.stage import StockStage

@@ -211,11 +211,16 @@ def _birge(residual: Array, sigma: Array, shared: Array, bounds: Array, p: int) 
     n = len(residual)
     if n <= p + 1:
         return 1.0
-    covariance = np.diag(sigma**2) if n <= 400 else None
-    if covariance is None:
-        return float(np.sqrt(np.sum((residual / sigma) ** 2) / (n - p)))
-    covariance = covariance + (shared * bounds**2 / 3) @ shared.T
-    chi2 = float(residual @ np.linalg.solve(covariance, residual))
+    own = residual / sigma
+    if n > 400:
+        return float(np.sqrt(np.sum(own**2) / (n - p)))
+    # What the shared errors explain, each no more likely than it is, is taken out; the same as the inverse
+    # of their whole covariance, which is singular to a computer where one of them is huge.
+    explains = shared * bounds / (np.sqrt(3) * sigma[:, None])
+    rows = np.vstack([explains, np.eye(explains.shape[1])])
+    wanted = np.concatenate([own, np.zeros(explains.shape[1])])
+    taken, *_ = np.linalg.lstsq(rows, wanted, rcond=None)
+    chi2 = float(np.sum((wanted - rows @ taken) ** 2))
     dof = n - p
     # Wilson–Hilferty: the 95 % point of chi-squared without SciPy.
     bound = dof * (1 - 2 / (9 * dof) + 1.645 * np.sqrt(2 / (9 * dof))) ** 3

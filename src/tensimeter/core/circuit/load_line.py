@@ -51,7 +51,8 @@ def load_line(
     solved = solve(model, loads)
     nominal = solved.whole(solved[output].V)
     spread = solve(sampled(model, job, np.random.default_rng(seed), DRAWS), loads)
-    drawn = spread.whole(spread[output].V)
+    # Where nothing strays, one draw stands for all.
+    drawn = np.broadcast_to(spread.whole(spread[output].V), (DRAWS, len(currents)))
     ends = np.full((3, len(currents)), np.nan)
     complete = np.isfinite(drawn).all(axis=0)
     if complete.any():

@@ -1,9 +1,12 @@
 """The seven stages, and what stands before the builder at each: hold points and cautions."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
+from typing import Literal
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.readings import Reading, real_ones
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
@@ -40,13 +43,16 @@ STAGES = (
 
 def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
     """What to mind before going on, over all stages, the gravest first."""
-    found = [
-        *stock_notices(job),
-        *design_notices(job),
-        *part_notices(job),
-        *build_notices(job, readings),
-        *prove_notices(job, readings),
-    ]
+    makers: tuple[tuple[str, Callable[[], list[Notice]]], ...] = (
+        ("stock", lambda: stock_notices(job)),
+        ("design", lambda: design_notices(job)),
+        ("design", lambda: part_notices(job)),
+        ("assemble", lambda: build_notices(job, readings)),
+        ("prove", lambda: prove_notices(job, readings)),
+    )
+    found = []
+    for number, (stage, make) in enumerate(makers):
+        found += guarded("What to mind here", make, partial(_failed, number, stage))
     reasons = {o.hold: o.reason for o in job.overruled}
     found = [
         Notice(n.id, n.kind, n.title, n.text, n.stage, n.link, n.lifted_by, reasons.get(n.id, ""))
@@ -54,6 +60,12 @@ def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
     ]
     order = {"miss": 0, "hold": 1, "caution": 2}
     return sorted(found, key=lambda n: order[n.kind])
+
+
+def _failed(number: int, stage: str, sentence: str) -> list[Notice]:
+    """Holds that can't be told must not be passed over: one of its own stands until it is overruled."""
+    kind: Literal["hold", "caution"] = "hold" if stage in ("assemble", "prove") else "caution"
+    return [Notice(f"failed:{number}", kind, "Not worked out", sentence, stage)]
 
 
 def open_holds(found: Sequence[Notice], stage: str, link: str | None = None) -> list[Notice]:

@@ -7,6 +7,7 @@ import numpy as np
 
 from tensimeter.core.analysis.regulation import Readings, Regulation, regulation
 from tensimeter.core.errors import UserError
+from tensimeter.core.guarded import guarded
 from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
 from tensimeter.core.measurement.readings import (
@@ -133,23 +134,25 @@ def outcome(
     latest: dict[tuple[int | None, str], VoltsAmps] = {
         (p.volts.step, p.volts.place): p for p in found if p.volts.step is not None
     }
-    results = tuple(_result(facts, step, latest) for step in worked_out.steps)
+    results = tuple(_told(facts, step, latest) for step in worked_out.steps)
     extra = tuple(p for p in found if p.volts.step is None)
-    fit, fit_verdict = None, Verdict.NOT_MEASURED
+    fit: Regulation | None = None
+    fit_verdict, unfit = Verdict.NOT_MEASURED, ""
     kind = kind_of(test)
     if kind.fits_line(test):
-        fit, fit_verdict = _regulation(job, worked_out, _fitted(worked_out, found))
+        fit, fit_verdict, unfit = guarded(
+            "The line through the readings",
+            lambda: (*_regulation(job, worked_out, _fitted(worked_out, found)), ""),
+            lambda sentence: (None, Verdict.NOT_MEASURED, sentence),
+        )
     findings = (
+        *([_failed("line", unfit)] if unfit else ()),
         *_fit_findings(fit, fit_verdict, output.regulation_limit),
-        *kind.findings(facts, test),
-        *_panel(facts),
+        *guarded("What this test gives", lambda: kind.findings(facts, test), lambda s: [_failed("test", s)]),
+        *guarded("The panel", lambda: _panel(facts), lambda s: [_failed("panel", s)]),
     )
     singles = [r.verdict for r in results if r.volts is not None and r.step.allowed != OPEN]
-    singles += [
-        judge(corrected(job, p), worked_out.steps[0].allowed)
-        for p in extra
-        if worked_out.steps[0].allowed != OPEN
-    ]
+    singles += guarded("Readings beside the steps", lambda: _beside(job, worked_out, extra), lambda _: [])
     singles += [f.verdict for f in findings if f.verdict is not None]
     if kind.fits_line(test) and singles and fit is None:
         singles.append(fit_verdict)
@@ -158,6 +161,24 @@ def outcome(
     return Outcome(
         worked_out, results, extra, fit, fit_verdict, verdict, measured, findings, facts, pretended
     )
+
+
+def not_judged(worked_out: Plan, sentence: str) -> Outcome:
+    """A test of which nothing can be told but why."""
+    steps = tuple(StepResult(step, None, None, Verdict.NOT_MEASURED) for step in worked_out.steps)
+    none = Verdict.NOT_MEASURED
+    return Outcome(worked_out, steps, (), None, none, none, 0, (_failed("test", sentence),))
+
+
+def _failed(key: str, sentence: str) -> Finding:
+    """A finding that is missing: nothing is proven while it is."""
+    return Finding(f"failed:{key}", "not worked out", text=sentence, verdict=Verdict.NOT_MEASURED)
+
+
+def _beside(job: Job, worked_out: Plan, extra: Sequence[VoltsAmps]) -> list[Verdict]:
+    """Verdicts of readings that belong to no step."""
+    allowed = worked_out.steps[0].allowed if worked_out.steps else OPEN
+    return [] if allowed == OPEN else [judge(corrected(job, p), allowed) for p in extra]
 
 
 def _panel(facts: Facts) -> list[Finding]:
@@ -180,6 +201,11 @@ def _panel(facts: Facts) -> list[Finding]:
             "the_panel_reads_off_by", "the panel reads off by", "V", worst_off, f"at most, of {count} points"
         )
     ]
+
+
+def _told(facts: Facts, step: Step, latest: dict[tuple[int | None, str], VoltsAmps]) -> StepResult:
+    nothing = StepResult(step, None, None, Verdict.NOT_MEASURED)
+    return guarded(f"Step {step.index + 1}", lambda: _result(facts, step, latest), lambda _: nothing)
 
 
 def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], VoltsAmps]) -> StepResult:

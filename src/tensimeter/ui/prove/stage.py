@@ -18,12 +18,13 @@ from PyQt6.QtWidgets import (
 
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.derivation import Derivation
+from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.readings import PRETENDED_WORDS
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.testplan.advice import meter_sentence, next_sentence, outcome_sentence, settle_sentence
 from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.soak.run import soak_runs
-from tensimeter.core.testplan.step import OPEN, StepResult
+from tensimeter.core.testplan.step import OPEN, Outcome, StepResult
 from tensimeter.ui.parts.plots import TraceView
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label, rule, tip
@@ -151,27 +152,35 @@ class ProveStage(QWidget):
     def refresh(self) -> None:
         self.campaign.setFixedWidth(theme.px(206))
         self.campaign.refresh()
-        session, result = self.session, self.session.outcome
+        result = self.session.outcome
         for widget in (self.plot, self.tables, self.meter, *self.views.values()):
             widget.setVisible(result is not None)
         if result is None:
-            self.compare.hide()
-            self.title.setText("Nothing to prove yet")
-            self.sentence.setText("Join an output in Design; its test is planned with it.")
+            self._say_nothing_planned()
             return
         name = KINDS[result.plan.test.kind].name
         made_up = f": {PRETENDED_WORDS[result.pretended]}" if result.pretended else ""
         self.title.setText(f"{name[0].upper()}{name[1:]}, {result.plan.output.name}{made_up}")
-        self.sentence.setText(outcome_sentence(result))
+        self.sentence.setText(guarded("What it says", lambda: outcome_sentence(result), str))
+        self.meter.setText(guarded("What comes next", lambda: self._advice(result), str))
+        several = result.facts is not None and len(soak_runs(result.facts.readings)) > 1
+        self.compare.setVisible(kind_of(result.plan.test).heats and several)
+        guarded("The picture", lambda: self.plot.show_result(result), self.meter.setText)
+        self._show_lower()
+
+    def _say_nothing_planned(self) -> None:
+        self.compare.hide()
+        tests = self.session.job.campaign.tests
+        why = self.session.now.why_unplanned(self.session.test_id or (tests[0].id if tests else None))
+        self.title.setText("This test can't be planned" if why else "Nothing to prove yet")
+        self.sentence.setText(why or "Join an output in Design; its test is planned with it.")
+
+    def _advice(self, result: Outcome) -> str:
+        session = self.session
         about = settle_sentence(session.job, result.plan) or meter_sentence(
             session.job, result.plan, session.hand_meter
         )
-        following = next_sentence(session.job, result, session.now.readings)
-        self.meter.setText(f"{about} {following}".strip())
-        several = result.facts is not None and len(soak_runs(result.facts.readings)) > 1
-        self.compare.setVisible(kind_of(result.plan.test).heats and several)
-        self.plot.show_result(result)
-        self._show_lower()
+        return f"{about} {next_sentence(session.job, result, session.now.readings)}".strip()
 
     def _show_lower(self) -> None:
         result = self.session.outcome

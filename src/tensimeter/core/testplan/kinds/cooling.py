@@ -62,6 +62,8 @@ class FanKind(HeatKind[FanTest]):
         if place is None:
             return found
         t, celsius = run.track(place)
+        if not len(t):
+            return found
         swings = swinging(t, celsius)
         running = _running(facts, run, t)
         seen, how = _by_turns(*seen_turns(t, celsius, run.steps_s), accuracy), "by the sink's turns"
