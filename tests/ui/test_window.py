@@ -6,13 +6,17 @@ import pytest
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
+from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.procedure.notices import STAGES
+from tensimeter.core.testplan.registry import KINDS
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.empty_stage import EmptyStage
 from tensimeter.ui.notice_column import NoticeCard, WhyCard
 from tensimeter.ui.parts.text import Figure
+from tensimeter.ui.plate.stage import PlateStage
 from tensimeter.ui.theme import NIGHT, PAPER, theme
 from tensimeter.ui.window import MainWindow
 
@@ -212,3 +216,34 @@ def test_custom_widgets_have_names(window: MainWindow) -> None:
                 assert widget.accessibleName()
     for widget in (window.strip, window.line.entry, window.notices, *window.rail.buttons):
         assert widget.accessibleName()
+
+
+def test_a_job_opens_whatever_cannot_be_worked_out(
+    tmp_path: Path, demo: Job, open_window, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A plan, a judgement and a whole stage that fail: each says so in its place, the rest stands."""
+
+    def broken(*_: object) -> list:
+        raise ZeroDivisionError("by the test")
+
+    job = with_campaign(demo, tests=(LoadRegulation(id="t", output="mount"),))
+    job_file = JobFile.create(tmp_path / "one.tensi", job)
+    with monkeypatch.context() as patched:
+        patched.setattr(type(KINDS["load-regulation"]), "steps", broken)
+        window = open_window(job_file)
+        stage = window.stage("prove")
+        assert stage.title.text() == "This test can't be planned"
+        assert "ZeroDivisionError: by the test" in stage.sentence.text()
+        window.close()
+    with monkeypatch.context() as patched:
+        patched.setattr(type(KINDS["load-regulation"]), "findings", broken)
+        patched.setattr(PlateStage, "refresh", broken)
+        window = open_window(JobFile(job_file.path))
+        stage = window.stage("prove")
+        stage.show_view("found")
+        texts = [stage.found.topLevelItem(k).text(0) for k in range(stage.found.topLevelItemCount())]
+        assert any("What this test gives can't be worked out" in text for text in texts)
+        failed = window.stage("plate")
+        assert isinstance(failed, EmptyStage)
+        assert any("Plate can't be worked out" in x.text() for x in failed.findChildren(QLabel))
+        assert window.stage("stock").cards
