@@ -19,7 +19,7 @@ LANDED = sorted((Path(__file__).parent / "landed").glob("*.tensi"))
 
 
 def test_there_is_a_file_of_every_format_that_landed() -> None:
-    assert [p.stem for p in LANDED] == [f"format-{n}" for n in range(1, MAJOR)]
+    assert [p.stem for p in LANDED] == [f"format-{n}" for n in range(1, MAJOR + 1)]
 
 
 @pytest.mark.parametrize("landed", LANDED, ids=lambda p: p.stem)
@@ -29,6 +29,7 @@ def test_a_landed_file_is_read_written_and_not_lost(landed: Path, tmp_path: Path
     with JobFile(path, read_only=True) as file:
         assert (file.job.format, file.job.minor) == (MAJOR, MINOR)
         assert file.job.stock == demo_job("dome-workshop").stock
+        assert file.job.settings.touch_V == 60.0
         assert [r.value for r in file.readings()] == [12.1, 1.5]
         # What a run's end was called then is told in today's words.
         assert [r.ended for r in file.runs()] == ["fault", "complete"]

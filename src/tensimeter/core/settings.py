@@ -37,6 +37,10 @@ class Settings(Record):
         NotNegative | None, Quantity("", "a ready-made one, own money", "what a ready-made one would cost")
     ] = None
     box: Annotated[BoxRecord | None, Quantity("", "box", "the inside of the box")] = None
+    #: 60 V DC is the usual limit of what may be touched; some codes know 120 V where it is dry.
+    touch_V: Annotated[
+        Positive, Quantity("V", "hazard to touch", "DC volts from which on they are a hazard to touch")
+    ] = 60.0
     #: Used where rain, dew and the sun reach it.
     outdoors: Annotated[bool, Quantity("", "outdoors", "used where rain and sun reach it")] = False
 

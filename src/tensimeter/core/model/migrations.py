@@ -8,8 +8,9 @@ from collections.abc import Callable
 
 from tensimeter.core.errors import UserError
 
-#: The format that is written. 2: who made a reading up is told. 3: USB-C sources; how a run ended.
-MAJOR, MINOR = 3, 0
+#: The format that is written. 2: who made a reading up is told. 3: USB-C sources; how a run ended. 3.1: what
+#: volts are a hazard to touch.
+MAJOR, MINOR = 3, 1
 
 
 def _from_1(data: dict[str, object]) -> dict[str, object]:
@@ -41,7 +42,9 @@ def migrated(data: dict[str, object]) -> tuple[dict[str, object], bool]:
         raise UserError(f"This is not a job that can be read: there was no format {major}.")
     for step in range(major, MAJOR):
         data = {**_STEPS[step](data), "format": step + 1, "minor": 0}
-    return data, major == MAJOR and minor > MINOR
+    newer = major == MAJOR and minor > MINOR
+    # What a later minor added has a default, which is written from now on.
+    return (data if newer else {**data, "minor": MINOR}), newer
 
 
 def _number(value: object) -> int:

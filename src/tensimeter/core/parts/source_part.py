@@ -12,6 +12,7 @@ from typing import ClassVar
 from tensimeter.core.analysis.cross import Cross
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.derivation import Derivation
+from tensimeter.core.electrical.elements import Element
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.parts.path_part import PathPart
@@ -109,6 +110,15 @@ class SourcePart(PathPart):
     @abstractmethod
     def stored(self, job: Surroundings, link: Link) -> Stored | None:
         """The reservoir in it that hands may meet; None for none."""
+
+    @property
+    def line_ends(self) -> tuple[float, ...]:
+        """Shares of the nominal mains between which its volts follow it; empty where they do not."""
+        return ()
+
+    def at_line(self, job: Surroundings, link: Link, share: float) -> Element:
+        """Its element at a share of the nominal mains; UserError where it gives nothing there."""
+        return self.element(job, link)
 
     def enabling(self, link: Link) -> Iterable[PowerUpStep]:
         """Steps of first power before it is tried alone, once for all its links."""

@@ -94,14 +94,15 @@ class Transformer(SourcePart):
             volts * line, ohms, self.capacitance_F, self.diode_V, self.topology, self.esr_ohm, mains_Hz
         )
 
-    def source_curve(self, tap: int, mains_Hz: float) -> ReservoirSource:
+    def source_curve(self, tap: int, mains_Hz: float, line: float = 1.0) -> ReservoirSource:
         """What a tap gives behind its rectifier, up to the winding's rated rms current as DC.
 
         The winding's rms current exceeds the DC, so the curve reaches past what may be drawn. Raises
         UserError where the tap can't feed a reservoir at all.
         """
         at_nominal = self.circuit(tap, mains_Hz)
-        found = curves(at_nominal, self.circuit(tap, mains_Hz, 1 - self.low_line), self.rated_A)
+        at_line = self.circuit(tap, mains_Hz, line)
+        found = curves(at_line, self.circuit(tap, mains_Hz, 1 - self.low_line), self.rated_A)
         if found is None:
             raise UserError(f"{self.name}: its tap of {self.tap_V[tap]:g} V can't feed the reservoir.")
         return replace(found, no_load_high_line_V=no_load_V(at_nominal, self.high_line))
@@ -129,12 +130,19 @@ class Transformer(SourcePart):
 
     def element(self, job: Surroundings, link: Link) -> Series:
         """Behind its rectifier; switched between taps by what the stage behind it is set to."""
+        return self.at_line(job, link, 1.0)
+
+    @property
+    def line_ends(self) -> tuple[float, ...]:
+        return (1 - self.low_line, 1 + self.high_line)
+
+    def at_line(self, job: Surroundings, link: Link, share: float) -> Series:
         assert isinstance(link, UnitLink)
-        found = self.source_curve(link.tap, job.settings.mains_Hz).mean
+        found = self.source_curve(link.tap, job.settings.mains_Hz, share).mean
         source = Series(link.id, link.fed_by, emf=found.volts[0], curve=found)
         if link.switch_V is None or len(self.tap_V) < 2:
             return source
-        lower = self.source_curve(0, job.settings.mains_Hz).mean
+        lower = self.source_curve(0, job.settings.mains_Hz, share).mean
         behind = (x.set_V for x in job.design.links if isinstance(x, ConverterLink) and x.fed_by == link.id)
         return replace(source, lower=lower, on_lower=np.asarray(next(behind, 0) <= link.switch_V, float))
 

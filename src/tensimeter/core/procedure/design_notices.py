@@ -14,6 +14,7 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import UnitLink
+from tensimeter.core.procedure.edge_notices import edge_notices
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.ladder import at, fault_notes, ranked
 
@@ -23,9 +24,11 @@ ISOLATED_OHM = 1e6
 
 def design_notices(job: Job) -> list[Notice]:
     """Everything of the design stage that the path as a whole gives to mind."""
+    bands = _band_notices(job)
     return [
         *_path_notices(job),
-        *_band_notices(job),
+        *bands,
+        *edge_notices(job, {n.link for n in bands if n.link}),
         *_stack_notices(job),
         *_pair_notices(job),
         *_start_notices(job),
@@ -142,14 +145,14 @@ def _stack_notices(job: Job) -> list[Notice]:
             units[-1].id,
         )
     ]
-    no_load = sum(unit.volts for unit in made)
-    if no_load > 60:
+    no_load = sum(unit.volts * (1 + unit.tolerance) for unit in made)
+    if no_load > job.settings.touch_V:
         found.append(
             Notice(
                 "stack:60V",
                 "hold",
-                "More than 60 V DC",
-                f"The stack stands at {no_load:.0f} V: a hazard to touch. Read the volts from each end "
+                f"More than {show(job.settings.touch_V, 'V')} DC",
+                f"The stack stands at up to {no_load:.0f} V: a hazard to touch. Read the volts from each end "
                 "to earth and enter them.",
                 "design",
                 units[-1].id,

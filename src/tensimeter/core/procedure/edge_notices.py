@@ -1,0 +1,85 @@
+"""What the design comes to at its edges: no load, high mains, every tolerance, a source at its trip."""
+
+from collections.abc import Collection
+from typing import Literal
+
+from tensimeter.core.circuit.connected import connected
+from tensimeter.core.circuit.network import has_source
+from tensimeter.core.errors import UserError
+from tensimeter.core.model.job import Job
+from tensimeter.core.notice import Notice
+from tensimeter.core.quantity import show
+from tensimeter.core.rating.envelope import Envelope, envelope
+
+#: What is used may pass what is allowed by rounding alone.
+ROUNDING = 1e-9
+
+
+def edge_notices(job: Job, told: Collection[str] = ()) -> list[Notice]:
+    """Ratings in volts that are passed in some state of the design, each with the state that does it.
+
+    Outputs of `told` were told of already.
+    """
+    if not has_source(job):
+        return []
+    try:
+        found = envelope(job)
+    except UserError:
+        # A path that does not join up is told of where it is.
+        return []
+    return [*_over_rated(job, found), *_over_device(job, found, told), *_to_touch(job, found)]
+
+
+def _over_rated(job: Job, found: Envelope) -> list[Notice]:
+    """Parts that see more volts than they stand, by themselves or with one source at its trip."""
+    told: dict[str, Notice] = {}
+    for faults in (False, True):
+        for limit, state in found.worst(faults=faults):
+            if limit.unit != "V" or limit.heat or limit.floor or limit.name in told:
+                continue
+            if not limit.short.startswith(("input volts", "volts", "reservoir volts")):
+                continue
+            if float(limit.fraction) > 1 + ROUNDING:
+                kind: Literal["caution", "miss"] = "caution" if state.fault else "miss"
+                when = "as a source trips" if state.fault else "at its edge"
+                text = f"{limit.sentence} ({limit.note}): {state.words}."
+                told[limit.name] = Notice(
+                    f"edge:{limit.name}", kind, f"{limit.name}: over {when}", text, "design", limit.link
+                )  # fmt: skip
+    return list(told.values())
+
+
+def _over_device(job: Job, found: Envelope, before: Collection[str]) -> list[Notice]:
+    """Outputs that pass what their device stands, though not at nominal volts."""
+    told = []
+    for output in job.design.outputs():
+        device, ends = connected(job, output), found.ends(output.id, "V")
+        if ends is None or device.highest_V is None or output.id in before:
+            continue
+        most = ends[1]
+        if most.value > device.highest_V * (1 + ROUNDING):
+            text = (
+                f"{show(most.value, 'V', 4)}: {most.state.words}. {device.name} stands "
+                f"{show(device.highest_V, 'V', 4)}."
+            )
+            title = f"{output.name}: above what its device stands"
+            told.append(Notice(f"device:{output.id}", "miss", title, text, "design", output.id))
+    return told
+
+
+def _to_touch(job: Job, found: Envelope) -> list[Notice]:
+    """The highest volts of the design, where they are a hazard to touch."""
+    highest = None
+    for link in job.design.links:
+        ends = found.ends(link.id, "V")
+        if ends is not None and (highest is None or ends[1].value > highest[1].value):
+            highest = (link, ends[1])
+    if highest is None or highest[1].value <= job.settings.touch_V:
+        return []
+    link, end = highest
+    text = (
+        f"{link.name} comes to {show(end.value, 'V', 4)}: {end.state.words}. From "
+        f"{show(job.settings.touch_V, 'V')} on it is a hazard to touch: cover it, and read it before you "
+        "reach in. Local codes decide what else it asks for."
+    )
+    return [Notice("volts:touch", "caution", "Volts that are a hazard to touch", text, "design", link.id)]
