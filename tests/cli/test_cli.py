@@ -54,7 +54,9 @@ def test_prove_then_analyse_gives_the_same_resistance(tensimeter, path: Path, tm
     assert code == 0
     assert [p["verdict"] for p in proven["points"]].count("holds") == 7
     assert proven["verdict"] == "too_close"
-    assert (proven["simulated_A"], proven["simulated"]) == (6.4, True)
+    # What was read for certain, a little below the 6.4 A that were set.
+    assert 6.37 < proven["simulated_A"] < 6.4
+    assert proven["simulated"] is True
     assert "proven_A" not in proven
     for point in proven["points"]:
         assert point["measured_V"]["low"] < point["measured_V"]["value"] < point["measured_V"]["high"]

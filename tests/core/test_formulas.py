@@ -6,6 +6,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 
+from tensimeter.core.circuit.fault import fault_A
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.constant_power import constant_power_volts, coupled_volts
@@ -14,7 +15,7 @@ from tensimeter.core.electrical.elements import CurrentSink, Network, Series
 from tensimeter.core.electrical.feedback import Divider, shift
 from tensimeter.core.electrical.fuse import RATINGS, choose, transformer_primary_A
 from tensimeter.core.electrical.losses import fit_losses
-from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, winding_resistance
+from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, shorted_rms_A, winding_resistance
 from tensimeter.core.electrical.regulator import Regulator, r2_for
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
@@ -97,6 +98,26 @@ def test_a_reservoir_without_load_at_high_line() -> None:
     for emf, rated, amps in ((12.0, 12.0, 1.0), (13.0, 0.0, 1.0), (13.0, 12.0, 0.0)):
         with pytest.raises(UserError):
             winding_resistance(emf, rated, amps)
+
+
+def test_a_shorted_winding_drives_its_emf_over_its_ohms() -> None:
+    """24 V rms over 0.3 Ω is 80 A; two diodes of 0.9 V take 1.8 V·2/π·… of it: integrated, 74.6 A rms."""
+    t = np.linspace(0, 0.01, 200_001)
+    e = np.maximum(24 * math.sqrt(2) * np.abs(np.sin(2 * math.pi * 50 * t)) - 1.8, 0) / 0.3
+    rms, mean = math.sqrt(float(np.trapezoid(e**2, t)) / 0.01), float(np.trapezoid(e, t)) / 0.01
+    circuit = Rectifier(24.0, 0.3, 4700e-6, diode_V=0.9)
+    assert shorted_rms_A(circuit) == pytest.approx(rms, rel=1e-4)
+    assert (rms, mean) == (pytest.approx(75, abs=0.5), pytest.approx(66.2, abs=0.3))
+    assert shorted_rms_A(circuit, 0.3) == pytest.approx(rms / 2, rel=1e-3)
+    ideal = Rectifier(24.0, 0.3, 4700e-6, diode_V=0.0, topology="half_wave")
+    assert shorted_rms_A(ideal) == pytest.approx(80 / math.sqrt(2), rel=1e-4)
+    job = demo_job("finishers-bench")
+    winding = job.part("two-taps")
+    found = fault_A(job, "transformer")
+    assert found.amps == pytest.approx(
+        shorted_rms_A(winding.circuit(job.design.link("transformer").tap, 50.0)), rel=1e-9
+    )
+    assert "rms" in found.worked("the transformer").formula
 
 
 def test_a_dummy_load_is_the_next_resistor_that_runs_at_half() -> None:

@@ -7,7 +7,7 @@ import pytest
 
 from tensimeter.core.design.reach import reach
 from tensimeter.core.measurement.conformity import Accuracy, Band, Verdict
-from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.measurement.readings import Reading, interval_of
 from tensimeter.core.model.edits import changed, with_campaign, with_link, with_test
 from tensimeter.core.model.heat_tests import FanTest, Soak
 from tensimeter.core.model.instruments import accuracy_of
@@ -15,7 +15,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.model.tests import LoadRegulation, Overload, Tolerance
 from tensimeter.core.parts.plain_loads import Resistor
-from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.core.testplan.evaluation import outcome, shown_A
 from tensimeter.core.testplan.kinds.heat_kind import heat_picture
 from tensimeter.core.testplan.kinds.volts import changes_words
 from tensimeter.core.testplan.picture import in_band
@@ -34,7 +34,7 @@ def read(worked_out: Plan, *rows: tuple[int, str, float], at: float = 0.0, run: 
     for k, (step, key, value) in enumerate(rows):
         place, _, quantity = key.rpartition(" ")
         where = place or worked_out.steps[step].place or worked_out.output.id
-        row = (k, at + k, where, quantity, value, "hand-meter", METER, "four-wire", "typed", "")
+        row = (step, at + k, where, quantity, value, "hand-meter", METER, "four-wire", "typed", "")
         found.append(Reading(*row, worked_out.test.id, step, run, id=k + 1))
     return found
 
@@ -167,3 +167,20 @@ def test_a_soak_is_drawn_from_its_latest_run(demo: Job) -> None:
     assert line.x.tolist() == [0.0, 1.0, 2.0, 3.0]
     assert line.y.tolist() == [32.0, 33.0, 34.0, 35.0]
     assert Verdict.NOT_MEASURED is outcome(job, worked_out, []).verdict
+
+
+def test_what_is_shown_is_what_flowed_for_certain(demo: Job) -> None:
+    """Planned 8 A, read 7.50 ± 0.01 A: 7.49 A is shown, and nothing above a point that fails."""
+    test = LoadRegulation(id="t", output="mount", points=(0.0, 0.5, 1.0))
+    worked_out = plan(demo, test)
+    rows = []
+    for s, amps in zip(worked_out.steps, (0.0, 4.2, 7.5), strict=True):
+        rows += [(s.index, "V", 13.6 - 0.03 * amps), (s.index, "A", amps)]
+    result = outcome(demo, worked_out, read(worked_out, *rows))
+    flowed = interval_of(result.steps[2].pair.amps)
+    assert 7.45 < flowed.low < 7.5
+    assert shown_A(result) == pytest.approx(flowed.low)
+    rows[4] = (2, "V", 11.0)
+    failing = outcome(demo, worked_out, read(worked_out, *rows))
+    assert shown_A(failing) == pytest.approx(interval_of(failing.steps[1].pair.amps).low)
+    assert shown_A(outcome(demo, worked_out, [])) is None

@@ -129,7 +129,8 @@ def test_nothing_simulated_is_proven_in_anybodys_job(open_window, tmp_path, qtbo
     simulate(window, qtbot)
     result = session.outcome
     assert result is not None
-    assert (result.pretended, proven_A(result), shown_A(result)) == ("simulated", None, 8.0)
+    assert (result.pretended, proven_A(result)) == ("simulated", None)
+    assert 7.97 < shown_A(result) < 8.0
     assert "simulated, proves nothing" in stage.title.text()
     assert {r.origin for r in session.file.readings()} == {"simulated"}
     sheet = build(session.file)

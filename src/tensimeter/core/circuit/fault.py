@@ -2,8 +2,6 @@
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from tensimeter.core.circuit.network import build, current_limit_A
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Series
@@ -21,6 +19,8 @@ class Fault:
     limiter: str
     volts: float = 0.0
     ohms: float = 0.0
+    #: A winding behind a rectifier drives it, so that it is no DC.
+    rectified: bool = False
 
     @property
     def words(self) -> str:
@@ -36,6 +36,10 @@ class Fault:
             held = (Input("I_limit", self.limiter, self.amps, "A"),)
             assumed = ("a limit holds within a moment; before it a reservoir empties into the short",)
             return Derivation(title, "I = the nearest limit before it", held, self.amps, "A", assumed)
+        if self.rectified:
+            beyond = (Input("R_path", "path up to the short", self.ohms, "ohm"),)
+            formula = "I = rms of (|e| − diodes) / (R_winding + R_path) over a cycle"
+            return Derivation(title, formula, beyond, self.amps, "A", ("the reservoir is empty at once",))
         given = (
             Input("U0", "no-load volts of the source", self.volts, "V"),
             Input("R", "source and path up to the short", self.ohms, "ohm"),
@@ -62,10 +66,11 @@ def fault_A(job: Job, link_id: str) -> Fault | None:
         if isinstance(element, Series):
             volts += float(element.emf)
             ohms += float(element.resistance + element.contact)
-            if element.curve is not None:
-                # A reservoir's own curve ends where its winding does; beyond it the last slope is taken.
-                ohms += float(element.curve.tangent(np.asarray(element.curve.amps[-1]))[1])
-    part = job.part(job.design.path_to(link_id)[0].part)
+    first = job.design.path_to(link_id)[0]
+    part = job.part(first.part)
+    driven = part.shorted_A(job, first, ohms) if isinstance(part, SourcePart) else None
+    if driven is not None:
+        return Fault(driven, "", volts, ohms, rectified=True)
     # A donor whose limit is not known may give anything: its own few milliohms say nothing of it.
     if not isinstance(part, SourcePart) or not part.shorted_by_ohms or ohms <= 0:
         return None

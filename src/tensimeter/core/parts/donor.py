@@ -36,6 +36,8 @@ from tensimeter.core.thermal.derating import allowed_at
 
 BeyondLimit = Literal["constant_current", "constant_power", "foldback", "hiccup", "latch_off", "brown_out"]
 
+#: Volts of a mains-side reservoir behind a power-factor stage, at any mains: the usual 380 to 400 V.
+BULK_V = 400.0
 #: Mains-side reservoir of a unit where its own was not read off: µF for each watt, a rule of thumb.
 BULK_F_PER_W = 1.5e-6
 #: What becomes of a device whose first draw trips a unit, by what the unit does then.
@@ -102,6 +104,10 @@ class Donor(SourcePart):
         NotNegative, Quantity("A", "minimum", "amps it must be loaded with to keep its volts")
     ] = 0.0
     #: Its mains-side reservoir, where it was read off an opened unit.
+    #: Where its label tells; else the most that such a unit may hold counts.
+    bulk_V: Annotated[Positive | None, Quantity("V", "bulk volts", "volts of its mains-side reservoir")] = (
+        None
+    )
     bulk_F: Annotated[
         Positive | None, Quantity("F", "bulk", "its reservoir on the mains side, read off an opened unit")
     ] = None
@@ -224,8 +230,11 @@ class Donor(SourcePart):
         if not (self.opened or job.policy.donor_case == "opened"):
             return None
         farad = self.bulk_F or BULK_F_PER_W * self.rated_W
-        volts = 1.1 * job.settings.mains_V * 2**0.5
-        why = "its mains side, opened" + ("" if self.bulk_F else "; its size is a rule of thumb")
+        # A doubler, or a stage that corrects the power factor, holds as much at 115 V as at 230 V.
+        volts = self.bulk_V or max(BULK_V, 1.1 * job.settings.mains_V * 2**0.5)
+        why = "its mains side, opened"
+        why += "" if self.bulk_V else "; its volts are taken for the most that such a side holds"
+        why += "" if self.bulk_F else "; its size is a rule of thumb"
         return Stored(link.id, link.name, farad, volts, f"charge-{link.id}", why)
 
     @property

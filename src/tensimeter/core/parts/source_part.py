@@ -111,6 +111,10 @@ class SourcePart(PathPart):
     def stored(self, job: Surroundings, link: Link) -> Stored | None:
         """The reservoir in it that hands may meet; None for none."""
 
+    def shorted_A(self, job: Surroundings, link: Link, beyond_ohm: float) -> float | None:
+        """Rms amps into a short behind `beyond_ohm`, Ω; None where its no-load volts over the ohms say it."""
+        return None
+
     @property
     def line_ends(self) -> tuple[float, ...]:
         """Shares of the nominal mains between which its volts follow it; empty where they do not."""

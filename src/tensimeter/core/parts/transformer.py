@@ -13,7 +13,7 @@ from tensimeter.core.described import Quantity
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.discharge import discharge
 from tensimeter.core.electrical.elements import Series
-from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified
+from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified, shorted_rms_A
 from tensimeter.core.electrical.reservoir import ReservoirSource, curves
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
@@ -131,6 +131,12 @@ class Transformer(SourcePart):
     def element(self, job: Surroundings, link: Link) -> Series:
         """Behind its rectifier; switched between taps by what the stage behind it is set to."""
         return self.at_line(job, link, 1.0)
+
+    def shorted_A(self, job: Surroundings, link: Link, beyond_ohm: float) -> float | None:
+        """What the winding drives past its rectifier: the reservoir is empty, and holds nothing up."""
+        assert isinstance(link, UnitLink)
+        circuit = self.circuit(link.tap, job.settings.mains_Hz)
+        return shorted_rms_A(circuit, beyond_ohm)
 
     @property
     def line_ends(self) -> tuple[float, ...]:

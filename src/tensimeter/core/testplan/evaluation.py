@@ -38,20 +38,29 @@ def proven_A(result: Outcome) -> float | None:
 
 
 def shown_A(result: Outcome) -> float | None:
-    """The largest current in A up to which every point taken holds; None when none does.
+    """The largest current in A that was read up to which every point taken holds; None when none does.
 
-    Points that were not measured prove nothing, and nothing above one that fails counts.
+    What was read counts, less its interval, not what was planned. Points that were not measured prove
+    nothing, and nothing above one that fails counts.
     """
-    levels: dict[float, list[Verdict]] = {}
+    levels: dict[float, list[StepResult]] = {}
     for r in result.steps:
         if r.pair:
-            levels.setdefault(r.step.set_A, []).append(r.verdict)
+            levels.setdefault(r.step.set_A, []).append(r)
     best: float | None = None
     for amps in sorted(levels):
-        if worst(levels[amps]) is not Verdict.CONFORMS:
+        if worst(r.verdict for r in levels[amps]) is not Verdict.CONFORMS:
             break
-        best = amps
+        best = max(best or 0.0, min(_at_least(r) for r in levels[amps]))
     return best
+
+
+def _at_least(result: StepResult) -> float:
+    """The current that flowed for certain at a point that was read, A."""
+    if result.pair is None:
+        return 0.0
+    read = interval_of(result.pair.amps)
+    return max(read.low if read else result.pair.amps.value, 0.0)
 
 
 def already_read(result: Outcome | None, *, simulated: bool = True) -> frozenset[int]:
