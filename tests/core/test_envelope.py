@@ -7,6 +7,8 @@ import numpy as np
 import pytest
 
 from tensimeter.core.circuit.network import build, extremes
+from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
+from tensimeter.core.electrical.solution import State as LinkState
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, new_link, with_link
@@ -188,3 +190,22 @@ def test_the_worst_of_a_limit_is_no_less_than_at_full_load(demo: Job) -> None:
     assert state.words.startswith("no load, sources at the upper end")
     assert np.isfinite([float(x.fraction) for x, _ in worst.values()]).all()
     assert not edge_notices(demo)
+
+
+def test_a_step_up_that_is_set_below_its_input_passes_it_on() -> None:
+    """24 V less 0.1 Ω·2 A, a diode of 0.7 V and 0.05 Ω·2 A: 23.0 V where 19 V are set."""
+
+    def out(emf: float, *, as_set: bool) -> tuple[float, int]:
+        up = Conversion("up", "s", 19.0, 10.0, 0.7, 0.0, 0.0, 0.0, 0.05, "step_up")
+        network = Network((Series("s", None, emf=emf, resistance=0.1), up, CurrentSink("o", "up")))
+        solution = solve(network, {"o": 2.0}, as_set=as_set)
+        return float(solution["o"].V), int(solution["up"].state)
+
+    for as_set in (False, True):
+        assert out(24.0, as_set=as_set) == (pytest.approx(23.0), LinkState.PASSES)
+        assert out(12.0, as_set=as_set) == (pytest.approx(18.9), LinkState.RUNS)
+    up = changed(module(40.0), topology="step_up", dropout_V=0.7)
+    job = path(donor("Brick", 24.0, 29.0), up)
+    assert envelope(job).ends("out", "V")[1].value == pytest.approx(24 * 1.05 - 0.7, abs=0.01)
+    device = with_link(job, changed(job.output("out"), device_max_V=20.0))
+    assert told(device, "device:")[0].startswith("miss 24.")

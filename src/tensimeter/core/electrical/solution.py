@@ -23,6 +23,7 @@ class State(IntEnum):
     LIMITED = 2
     COLLAPSED = 3
     OVER = 4
+    PASSES = 5
 
     @property
     def words(self) -> str:
@@ -33,6 +34,7 @@ class State(IntEnum):
             "limits its current",
             "collapses under constant power",
             "is past its limit",
+            "passes its input on",
         )[self]
 
 

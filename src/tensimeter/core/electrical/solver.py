@@ -119,8 +119,9 @@ def solve_straight(network: Network, load_A: Mapping[str, Figure], *, as_set: bo
     state = {e.id: np.zeros((), np.int64) for e in network.elements}
     dropped: dict[str, Flags] = {c.id: np.zeros((), bool) for c in converters}
     if as_set:
-        draw, volts = _currents(path, converters, emf, path.load, dropped)
+        draw, volts = _passed_on(path, converters, emf, dropped)
         for c in converters:
+            state[c.id] = np.where(dropped[c.id], State.PASSES, state[c.id])
             state[c.id] = _collapsed(state[c.id], volts[c.id])
         return _lay_down(path, emf, draw, path.load, state, as_set=True)
     limited, scaled = _apply_limits(path, converters, emf)
@@ -132,6 +133,8 @@ def solve_straight(network: Network, load_A: Mapping[str, Figure], *, as_set: bo
             dropped[c.id] = dropped[c.id] | _short_of_input(c, emf[c.id], volts[c.id], limited[c.id])
             if dropped[c.id].any():
                 left = volts[c.id] - c.dropout_V
+                if c.topology == "step_up":
+                    left = np.maximum(left, c.set_V)
                 follow = np.where(dropped[c.id], np.where(left > 0, left, np.nan), emf[c.id])
                 same = (follow == emf[c.id]) | (np.isnan(follow) & np.isnan(emf[c.id]))
                 moved[c.id] = ~same & ~(np.abs(follow - emf[c.id]) <= 1e-12 * np.abs(follow))
@@ -142,7 +145,8 @@ def solve_straight(network: Network, load_A: Mapping[str, Figure], *, as_set: bo
         for unsettled, m in moved.items():
             emf[unsettled] = np.where(m, np.nan, emf[unsettled])
     for c in converters:
-        state[c.id] = np.where(dropped[c.id], State.DROPOUT, state[c.id])
+        follows = State.PASSES if c.topology == "step_up" else State.DROPOUT
+        state[c.id] = np.where(dropped[c.id], follows, state[c.id])
         state[c.id] = _collapsed(state[c.id], volts[c.id])
         state[c.id] = np.where(limited[c.id], State.LIMITED, state[c.id])
     return _lay_down(path, emf, draw, scaled, state)
@@ -153,10 +157,36 @@ def _collapsed(state: npt.NDArray[np.int64], volts: Array) -> npt.NDArray[np.int
     return np.asarray(np.where(lost, State.COLLAPSED, state)) if lost.any() else state
 
 
+def _passed_on(
+    path: _Path, converters: list[Conversion], emf: dict[str, Array], dropped: dict[str, Flags]
+) -> tuple[dict[str, Array], dict[str, Array]]:
+    """As `_currents`, where step-up converters that are set below their input pass it on."""
+    ups = [c for c in converters if c.topology == "step_up"]
+    for _ in range(50):
+        draw, volts = _currents(path, converters, emf, path.load, dropped)
+        moved = False
+        for c in ups:
+            left = volts[c.id] - c.dropout_V
+            with np.errstate(invalid="ignore"):
+                dropped[c.id] = left > c.set_V
+                follow = np.where(dropped[c.id], left, c.set_V)
+                moved |= bool((np.abs(follow - emf[c.id]) > 1e-12 * np.abs(follow)).any())
+            emf[c.id] = follow
+        if not moved:
+            break
+    return draw, volts
+
+
 def _short_of_input(c: Conversion, emf: Array, volts: Array, limited: Flags) -> Flags:
-    """Where a converter has too little input for what it is set to give."""
-    if c.topology in ("step_up", "both_ways"):
+    """Where a converter's input decides its volts: too little for what is set, or for a step-up too much.
+
+    The latter is a coil and a diode: what lies above its setting flows straight through.
+    """
+    if c.topology == "both_ways":
         return np.zeros(np.shape(volts), bool)
+    if c.topology == "step_up":
+        with np.errstate(invalid="ignore"):
+            return np.asarray((volts - c.dropout_V > emf) & ~limited)
     with np.errstate(invalid="ignore"):
         return np.asarray((volts < emf + c.dropout_V) & ~limited)
 
