@@ -341,8 +341,8 @@ def _lay_down(
             loss = element.loss(i)
             if element.topology == "linear":
                 loss = source * i_in - v * i
-            elif (out_of_input := state[element.id] == State.DROPOUT).any():
-                loss = np.where(out_of_input, source * i_in - v * i, loss)
+            elif (straight := np.isin(state[element.id], (State.DROPOUT, State.PASSES))).any():
+                loss = np.where(straight, source * i_in - v * i, loss)
             lost = ~np.isfinite(source)
             v = np.where(lost, np.nan, v) if lost.any() else v
         else:
