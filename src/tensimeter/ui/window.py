@@ -1,7 +1,6 @@
 """The frame: path strip, stages, workspace, right column, drop-load bar, reading line."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, Literal, overload
 
@@ -19,8 +18,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.events import ENDS, Event
-from tensimeter.core.guarded import guarded
 from tensimeter.core.procedure.notices import STAGES
+from tensimeter.ui.make_stage import make_stage
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import label, rule, tip
@@ -185,7 +184,7 @@ class MainWindow(QMainWindow):
         """Show a stage; it is made when it is first gone to."""
         stage = STAGES[index]
         if stage.id not in self._made:
-            self._made[stage.id] = self._make(stage.id)
+            self._made[stage.id] = make_stage(stage.id, self.session, self.control)
             old = present(self.stages.widget(index))
             self.stages.removeWidget(old)
             old.deleteLater()
@@ -200,47 +199,6 @@ class MainWindow(QMainWindow):
         self._now_rule.setVisible(stage.id == "prove")
         first = getattr(self._made[stage.id], "first_focus", None)
         (first() if first else self.rail.buttons[index]).setFocus()
-
-    def _make(self, stage_id: str) -> QWidget:
-        """A stage; where it can't be shown, why, and the others stand all the same."""
-        stage = next(s for s in STAGES if s.id == stage_id)
-
-        def instead(sentence: str) -> QWidget:
-            from tensimeter.ui.empty_stage import EmptyStage
-
-            return EmptyStage(replace(stage, will_hold=sentence))
-
-        return guarded(stage.name, lambda: self._made_of(stage_id), instead)
-
-    def _made_of(self, stage_id: str) -> QWidget:
-        # Each stage is imported when it is first gone to: the window is there sooner.
-        if stage_id == "stock":
-            from tensimeter.ui.stock.stage import StockStage
-
-            return StockStage(self.session)
-        if stage_id == "design":
-            from tensimeter.ui.design.stage import DesignStage
-
-            return DesignStage(self.session)
-        if stage_id == "assemble":
-            from tensimeter.ui.assemble.stage import AssembleStage
-
-            return AssembleStage(self.session)
-        if stage_id == "wake":
-            from tensimeter.ui.wake.stage import WakeStage
-
-            return WakeStage(self.session)
-        if stage_id == "prove":
-            from tensimeter.ui.prove.stage import ProveStage
-
-            return ProveStage(self.session, self.control)
-        if stage_id == "plate":
-            from tensimeter.ui.plate.stage import PlateStage
-
-            return PlateStage(self.session)
-        from tensimeter.ui.empty_stage import EmptyStage
-
-        return EmptyStage(next(s for s in STAGES if s.id == stage_id))
 
     @overload
     def stage(self, stage_id: Literal["stock"]) -> "StockStage": ...
