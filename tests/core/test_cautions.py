@@ -85,6 +85,11 @@ def situations() -> Iterator[Job]:
     charged = with_part(joined("Enclosed unit 24 V 6.3 A 150 W", "output OUT 14.4V 3A"), GENERIC[battery])
     yield with_link(charged, changed(charged.output("out"), device=GENERIC[battery].id))
     yield joined("Hot-swap server unit 12 V 62 A 750 W", "output OUT 12V 40A")
+    # Two units of 36 V: 72 V on a module that stands 40 V, and a device that stands less than it is given.
+    high = demo_job("ridge-pier")
+    for name in ("enclosed-a", "enclosed-b"):
+        high = with_part(high, changed(high.part(name), no_load_V=36.0))
+    yield with_link(high, changed(high.output("mount"), device_max_V=13.62))
 
 
 def rows() -> list[tuple[str, str]]:
