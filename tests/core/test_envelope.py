@@ -209,3 +209,27 @@ def test_a_step_up_that_is_set_below_its_input_passes_it_on() -> None:
     assert envelope(job).ends("out", "V")[1].value == pytest.approx(24 * 1.05 - 0.7, abs=0.01)
     device = with_link(job, changed(job.output("out"), device_max_V=20.0))
     assert told(device, "device:")[0].startswith("miss 24.")
+
+
+def test_charging_is_looked_at_at_the_upper_end_and_in_the_cold() -> None:
+    """Three cells end at 12.6 V: 12.55 V ± 2 % may give 12.8 V; below 0 °C no lithium cell is charged."""
+    pack = Battery(
+        id="pack", name="Pack", chemistry="lithium_ion", cells=3, capacity_Ah=5.0, rated_A=5.0, board=True
+    )
+    fuse = next(p for p in shipped_parts() if p.kind == "fuse")
+
+    def said(volts: float, ambient_C: float = 20.0, tolerance: float = 0.02) -> str:
+        up = changed(module(40.0), set_tolerance=tolerance)
+        job = with_part(path(donor("Brick", 24.0, 29.0), up, fuse, output=f"output OUT {volts}V 1A"), pack)
+        link = next(x for x in job.design.links if x.kind == "converter")
+        job = with_link(job, changed(link, set_V=volts))
+        output = changed(job.output("out"), device="pack", backfeed_guard="diode")
+        job = with_link(job, output)
+        job = job.model_copy(update={"settings": changed(job.settings, ambient_C=ambient_C)})
+        return " ".join(n.text for n in notices(job) if n.id == "charge:out")
+
+    assert "12.8 V (no load, settings at the upper end) is above the 12.6 V it ends at" in said(12.55)
+    assert "ends at" not in said(12.3)
+    assert "ends at" not in said(12.55, tolerance=0.001)
+    assert "outside what it may be charged in" in said(12.3, -5.0)
+    assert "outside" not in said(12.3, 5.0)

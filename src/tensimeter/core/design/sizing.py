@@ -82,7 +82,7 @@ def _fuse(job: Job, link: Link, solution: Solution) -> Sized:
     if fault:
         figures.append(fault.worked(link.name))
     notes = list(found.warnings)
-    if behind and part.rated_A > behind[1]:
+    if behind and not fuses.protects(part.rated_A, part.certain_A, behind[1]):
         notes.append(f"{behind[0]} carries {show(behind[1], 'A', 3)}: {part.name} does not protect it.")
     return Sized(tuple(figures), tuple(notes))
 

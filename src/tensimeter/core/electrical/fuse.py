@@ -8,6 +8,8 @@ from tensimeter.core.errors import UserError
 TYPICAL_DROP_V = 0.08
 #: Current, as a multiple of the rating, that blows a fuse within minutes: a rule of thumb.
 CERTAIN_TO_BLOW = 2.0
+#: How far past what it carries a wire may be for the conventional time: IEC 60364-4-43, 433.1.
+OVERLOAD = 1.45
 #: Ratings that fuses are sold in, in A: the R10 series of preferred numbers (ISO 3), as IEC 60127 uses it.
 RATINGS = tuple(
     round(step * 10.0**decade, 4)
@@ -37,6 +39,35 @@ def continuous_A(rated_A: float, share: float = 0.75) -> float:
     7.5
     """
     return rated_A * share
+
+
+def protects(rated_A: float, certain_A: float, wire_A: float) -> bool:
+    """Whether a fuse keeps a wire from overload.
+
+    Parameters
+    ----------
+    rated_A, certain_A : float
+        Its rating I_n, and the current I_2 at which it blows for certain within the conventional time, A.
+    wire_A : float
+        What the wire carries for good, I_z, A.
+
+    Returns
+    -------
+    bool
+        I_n ≤ I_z and I_2 ≤ 1.45·I_z.
+
+    References
+    ----------
+    IEC 60364-4-43, 433.1.
+
+    Examples
+    --------
+    A fuse that blows at twice its rating wants a wire of 2/1.45 of it.
+
+    >>> protects(10.0, 20.0, 13.7), protects(10.0, 20.0, 13.8), protects(10.0, 14.0, 9.9)
+    (False, True, False)
+    """
+    return rated_A <= wire_A * (1 + 1e-9) and certain_A <= OVERLOAD * wire_A * (1 + 1e-9)
 
 
 @dataclass(frozen=True)
@@ -72,7 +103,7 @@ def choose(
         raise UserError(f"No fuse up to {RATINGS[-1]:g} A is for {current_A:.3g} A with this inrush.")
     rated = fitting[0]
     warnings = []
-    if wire_A is not None and rated > wire_A:
+    if wire_A is not None and not protects(rated, CERTAIN_TO_BLOW * rated, wire_A):
         warnings.append(
             f"The wire carries {wire_A:.3g} A: a {rated:g} A fuse does not protect it. Take a thicker wire."
         )

@@ -4,14 +4,17 @@ from functools import partial
 
 from tensimeter.core.circuit.connected import connected
 from tensimeter.core.circuit.fault import fault_A
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.design.alternatives import backfeed
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.fed_part import FedPart
+from tensimeter.core.parts.fed_part import Charging, FedPart
 from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.path import FuseLink, OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.rating.envelope import envelope
 
 
 def stock_notices(job: Job) -> list[Notice]:
@@ -70,6 +73,17 @@ def _fault_A(job: Job, link_id: str) -> float | None:
     return fault.amps if fault else None
 
 
+def _most_V(job: Job, output: OutputLink) -> tuple[float, str]:
+    """The most volts that an output comes to, and in which state; its nominal where no path tells."""
+    try:
+        ends = envelope(job).ends(output.id, "V") if has_source(job) else None
+    except UserError:
+        ends = None
+    if ends is None or ends[1].value <= output.nominal_V:
+        return output.nominal_V, ""
+    return ends[1].value, f" ({ends[1].state.words})"
+
+
 def _device_notices(job: Job, output: OutputLink) -> list[Notice]:
     device, part = connected(job, output), job.part(output.device)
     found = []
@@ -80,22 +94,26 @@ def _device_notices(job: Job, output: OutputLink) -> list[Notice]:
         )
         found.append(Notice(f"steep:{output.id}", "caution", "A steep load", text, "design", output.id))
     limits = part.charging() if isinstance(part, FedPart) else None
-    if part is None or limits is None:
-        return found
+    if part is not None and limits is not None:
+        found += _charging_notices(job, output, part.name, limits)
+    return found
+
+
+def _charging_notices(job: Job, output: OutputLink, name: str, limits: Charging) -> list[Notice]:
+    """What speaks against charging a battery at an output."""
     if limits.refused:
-        found.append(
+        return [
             Notice(
                 f"charge:{output.id}", "miss", "No plan to charge this", limits.refused, "design", output.id
             )
-        )
-        return found
+        ]
     if job.policy.charging == "never":
-        text = f"{output.name} feeds {part.name}, while the policy says that nothing is charged from it."
-        found.append(Notice(f"charge:{output.id}", "miss", "Policy: no charging", text, "design", output.id))
-        return found
+        text = f"{output.name} feeds {name}, while the policy says that nothing is charged from it."
+        return [Notice(f"charge:{output.id}", "miss", "Policy: no charging", text, "design", output.id)]
     wrong = []
-    if output.nominal_V > limits.volts * 1.005:
-        wrong.append(f"{show(output.nominal_V, 'V')} is above the {show(limits.volts, 'V')} it ends at")
+    most, state = _most_V(job, output)
+    if most > limits.volts * 1.005:
+        wrong.append(f"{show(most, 'V', 4)}{state} is above the {show(limits.volts, 'V', 4)} it ends at")
     if output.full_load_A > limits.most_A * 1.001:
         amps = f"{show(output.full_load_A, 'A')} is above the {show(limits.most_A, 'A')} it takes"
         wrong.append(f"{amps} (rule of thumb)")
@@ -104,9 +122,9 @@ def _device_notices(job: Job, output: OutputLink) -> list[Notice]:
     if output.backfeed_guard == "nothing":
         wrong.append("nothing keeps it from feeding back when the supply is off")
     low, high = limits.between_C
-    if wrong:
-        text = f"{'; '.join(wrong)}. Charge only between {low:g} and {high:g} °C."
-        found.append(
-            Notice(f"charge:{output.id}", "miss", f"Charging at {output.name}", text, "design", output.id)
-        )
-    return found
+    if not low <= job.settings.ambient_C <= high:
+        wrong.append(f"the room's {show(job.settings.ambient_C, 'C')} are outside what it may be charged in")
+    if not wrong:
+        return []
+    text = f"{'; '.join(wrong)}. Charge only between {low:g} and {high:g} °C."
+    return [Notice(f"charge:{output.id}", "miss", f"Charging at {output.name}", text, "design", output.id)]
