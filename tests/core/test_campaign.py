@@ -133,11 +133,12 @@ def test_a_point_that_misses_ends_the_rating_below_it(demo: Job, mount: Plan) ->
     assert found.steps[5].verdict is Verdict.NONCONFORMING
     assert found.verdict is Verdict.NONCONFORMING
     assert found.regulation_verdict is Verdict.CONFORMS
-    assert proven_A(found) == 6.4
+    # What flowed for certain: a little less than what was set.
+    assert proven_A(found) == pytest.approx(6.4, rel=5e-3)
     assert "At 8 A the volts miss." in advice.outcome_sentence(found)
     # A second look at the same current that fails takes that current away, too.
     worse = take(mount, {**volts, 6: 12.0})
-    assert proven_A(outcome(demo, mount, worse)) == 3.2
+    assert proven_A(outcome(demo, mount, worse)) == pytest.approx(3.2, rel=5e-3)
 
 
 def test_a_coarse_meter_is_too_close_and_says_what_would_settle_it(demo: Job, mount: Plan) -> None:

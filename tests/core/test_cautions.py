@@ -90,6 +90,8 @@ def situations() -> Iterator[Job]:
     for name in ("enclosed-a", "enclosed-b"):
         high = with_part(high, changed(high.part(name), no_load_V=36.0))
     yield with_link(high, changed(high.output("mount"), device_max_V=13.62))
+    brick = joined("Enclosed unit 24 V 6.3 A 150 W", "output OUT 24V 1A")
+    yield with_part(brick, changed(brick.part(brick.design.links[0].part), no_load_V=61.0))
 
 
 def rows() -> list[tuple[str, str]]:

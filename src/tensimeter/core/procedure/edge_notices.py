@@ -8,6 +8,7 @@ from tensimeter.core.circuit.network import has_source
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
+from tensimeter.core.path import UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.envelope import Envelope, envelope
 
@@ -58,8 +59,9 @@ def _over_device(job: Job, found: Envelope, before: Collection[str]) -> list[Not
             continue
         most = ends[1]
         if most.value > device.highest_V * (1 + ROUNDING):
+            name = device.name[0].upper() + device.name[1:]
             text = (
-                f"{show(most.value, 'V', 4)}: {most.state.words}. {device.name} stands "
+                f"{show(most.value, 'V', 4)}: {most.state.words}. {name} stands "
                 f"{show(device.highest_V, 'V', 4)}."
             )
             title = f"{output.name}: above what its device stands"
@@ -77,6 +79,9 @@ def _to_touch(job: Job, found: Envelope) -> list[Notice]:
     if highest is None or highest[1].value <= job.settings.touch_V:
         return []
     link, end = highest
+    if isinstance(link, UnitLink) and link.fed_by:
+        # A stack's volts have a hold of their own, which a reading lifts.
+        return []
     text = (
         f"{link.name} comes to {show(end.value, 'V', 4)}: {end.state.words}. From "
         f"{show(job.settings.touch_V, 'V')} on it is a hazard to touch: cover it, and read it before you "

@@ -16,6 +16,7 @@ from tensimeter.core.model.edits import changed
 from tensimeter.core.quantity import localised, parse
 from tensimeter.core.record import Record, falling
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.theme import theme
 
 R = TypeVar("R", bound=Record)
 
@@ -33,6 +34,9 @@ def _bare(annotation: object) -> tuple[Any, bool]:
         else:
             return annotation, optional
 
+
+#: A caption breaks into lines before it takes the room of its field.
+CAPTION_PX = 118
 
 #: Fields that a form leaves out: they are shown and changed elsewhere, or are no figures.
 HIDDEN = frozenset({"id", "kind", "origins", "fed_by", "part", "ranges", "efficiencies", "others", "modes"})
@@ -78,14 +82,22 @@ class RecordForm(QWidget, Generic[R]):
             widget.setToolTip(what.help)
             widget.setAccessibleName(f"{words}, {unit}" if unit else words)
             self.fields[name] = widget
-            caption = label(f"{words}  {unit}".strip(), "caption")
             if listed:
-                # A curve needs the whole width.
                 cast(Field, widget).setPlaceholderText("none; a point is two figures, as 60=16")
-                layout.addRow(caption)
-                layout.addRow(widget)
-            else:
-                layout.addRow(caption, widget)
+            self._add_row(layout, f"{words}  {unit}".strip(), widget, whole=listed or name == "name")
+
+    @staticmethod
+    def _add_row(layout: QFormLayout, words: str, widget: QWidget, *, whole: bool) -> None:
+        """A caption and its field; `whole` where it needs the whole width, as a name or a curve does."""
+        caption = label(words, "caption")
+        if whole:
+            layout.addRow(caption)
+            layout.addRow(widget)
+            return
+        if caption.sizeHint().width() > theme.px(CAPTION_PX):
+            caption.setWordWrap(True)
+            caption.setFixedWidth(theme.px(CAPTION_PX))
+        layout.addRow(caption, widget)
 
     def _nest(self, layout: QFormLayout, name: str, kind: type[Record], words: str, optional: bool) -> None:
         """A record within the record: its own form where there is one, else a button that adds it."""

@@ -49,6 +49,7 @@ class StockStage(QWidget):
         whole = WhenSeen(self, self.refresh)
         session.job_changed.connect(whole.take)
         theme.changed.connect(whole.take)
+        theme.changed.connect(WhenSeen(self.editor, self.editor.refresh).take)
         self.refresh()
 
     def _entry_row(self) -> QHBoxLayout:
