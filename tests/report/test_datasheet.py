@@ -32,7 +32,7 @@ def test_the_sheet_holds_all_that_was_shown(job_file: JobFile) -> None:
     job_file.log("edit", "not for print")
     sheet = build(job_file)
     first = sheet.ratings[0]
-    assert (first.output, first.proven, first.why) == ("MOUNT", "up to 6.4 A", "misses at 8 A")
+    assert (first.output, first.proven, first.why) == ("MOUNT", "up to 6.39 A", "misses at 8 A")
     assert [r.proven for r in sheet.ratings[1:]] == ["not proven", "not proven"]
     section = sheet.sections[0]
     assert [r.verdict.value for r in section.rows].count("holds") == 7
@@ -43,7 +43,7 @@ def test_the_sheet_holds_all_that_was_shown(job_file: JobFile) -> None:
     text = html(sheet)
     for expected in (
         "Ridge pier supply",
-        "up to 6.4 A",
+        "up to 6.39 A",
         "plug of &lt;MOUNT&gt; &amp; lead is warm",
         "overruled, “hub is all plastic”",
         "MOUNT to earth: open.",
@@ -63,7 +63,7 @@ def test_the_sheet_holds_all_that_was_shown(job_file: JobFile) -> None:
 def test_half_a_campaign_says_so(job_file: JobFile) -> None:
     fill(job_file, 0.04, range(0, 4))
     sheet = build(job_file)
-    assert sheet.ratings[0].proven == "up to 4.8 A"
+    assert sheet.ratings[0].proven == "up to 4.79 A"
     assert sheet.ratings[0].why == "4 of 8 points measured"
     assert any("extended from 4.8 A" in note for note in sheet.sections[0].notes)
 

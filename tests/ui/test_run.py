@@ -49,7 +49,7 @@ def test_a_run_from_start_to_plate(window: MainWindow, stand_ins: SimulatedBench
     assert not window.drop_bar.isVisible()
     assert window.session.outcome.complete
     assert "8 steps read" in window.line.hint.text()
-    assert "simulated up to 6.4 A" in window.strip.mode()
+    assert "simulated up to 6.38 A" in window.strip.mode()
     # The operating point is back where the builder had it.
     assert window.session.load == {"mount": 8.0, "dew": 3.0, "hub": 2.0}
     assert window.rail.buttons[6].caption == "simulated only"

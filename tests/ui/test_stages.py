@@ -301,7 +301,7 @@ def test_the_plate_shows_and_writes_what_is_proven(window: MainWindow, qtbot, tm
     qtbot.waitUntil(lambda: stage.ready, timeout=60_000)
     assert stage._pdf.pageCount() >= 2
     texts = [x.text() for x in stage.findChildren(QLabel)]
-    assert "13.6 V ± 3 %, up to 6.4 A" in texts
+    assert "13.6 V ± 3 %, up to 6.39 A" in texts
     stage.path.setText(str(tmp_path / "sheet"))
     stage.write(".html")
     assert (tmp_path / "sheet.html").exists()

@@ -150,6 +150,19 @@ def show(value: float | None, unit: str, digits: int = 3) -> str:
     return localised(re.sub(r"(?<=\d )u", "µ", text).replace("-", "−"))
 
 
+def show_at_least(value: float, unit: str, digits: int = 3) -> str:
+    """A value that is vouched for, rounded down to `digits` figures: never more than was shown.
+
+    >>> show_at_least(6.398, "A"), show_at_least(6.4, "A")
+    ('6.39 A', '6.4 A')
+    """
+    if not math.isfinite(value) or value <= 0:
+        return show(value, unit, digits)
+    step = 10.0 ** (math.floor(math.log10(value)) - digits + 1)
+    # A figure that stands on a step but for the last bit of a float stays on it.
+    return show(math.floor(value / step + 1e-9) * step, unit, digits)
+
+
 def with_uncertainty(value: float, half_width: float, unit: str) -> str:
     """A value and its 95 % half-width in one unit, to two figures of the half-width.
 

@@ -18,7 +18,7 @@ from tensimeter.core.parts.registry import Part
 from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notices import notices
-from tensimeter.core.quantity import decimals_for, fixed, localised, show, with_uncertainty
+from tensimeter.core.quantity import decimals_for, fixed, localised, show, show_at_least, with_uncertainty
 from tensimeter.core.testplan.evaluation import not_judged, outcome, rates, shown_A
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import KINDS
@@ -136,7 +136,7 @@ def rating(result: Outcome) -> Rating:
     if failing:
         first = min(failing, key=lambda r: r.step.set_A)
         parts.append(f"{first.verdict.words} at {show(first.step.set_A, 'A', 3)}")
-    proven = "at no load only" if amps == 0 else f"up to {show(amps, 'A', 3)}"
+    proven = "at no load only" if amps == 0 else f"up to {show_at_least(amps, 'A')}"
     if result.pretended:
         # What is made up may be shown, and never as a rating.
         why = f"{PRETENDED_WORDS[result.pretended]}; it would be {proven}"

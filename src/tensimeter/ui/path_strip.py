@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.path import UnitLink
-from tensimeter.core.quantity import fixed, show
+from tensimeter.core.quantity import fixed, show, show_at_least
 from tensimeter.core.rating.ladder import ranked
 from tensimeter.core.testplan.evaluation import rates, shown_A
 from tensimeter.ui.parts.margin_bar import paint_bar
@@ -88,7 +88,7 @@ class PathStrip(QWidget):
             shown = shown_A(result) if rates(result) else None
             if shown:
                 word = f"{result.pretended} up to" if result.pretended else "proven to"
-                text += f" · {word} {show(shown, 'A', 3)}"
+                text += f" · {word} {show_at_least(shown, 'A')}"
         return text
 
     def _build(self) -> tuple[list[Cell], list[str]]:
