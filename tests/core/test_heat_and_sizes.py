@@ -229,7 +229,7 @@ def test_sizes_of_rails_transformer_and_fan(bench: Job) -> None:
     assert found["Rating to take"] == 15
     bled = with_part(bench, changed(bench.part("two-taps"), bleed_ohm=100.0, bleed_W=5.0))
     found, said = figures(bled, "transformer", {"bath": 1.0})
-    highest = 1.1 * 25.6 * math.sqrt(2) - 1.8
+    highest = 1.05 * 1.1 * 25.6 * math.sqrt(2) - 1.8
     assert found["Bled to 5 V in"] == pytest.approx(100 * 0.0068 * math.log(highest / 5), rel=1e-6)
     assert "it is rated 5 W" in said
     assert found["Winding, rms"] > 1.6 * 1.0

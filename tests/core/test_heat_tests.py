@@ -171,7 +171,7 @@ def cooled() -> Job:
     job = demo_job("finishers-bench")
     sink = {"sink_K_W": 2.6, "sink_blown_K_W": 1.0, "hot_limit_C": 105.0, "junction_K_W": 0.3}
     job = with_part(job, changed(job.part("linear"), **sink))
-    return changed(job, settings=changed(job.settings, box_K_W=0.0))
+    return changed(job, settings=changed(job.settings, box_K_W=0.0, lid_off=True))
 
 
 def blown(log: Log, minutes: float, on_C: float, blown_K_W: float = 1.0) -> None:

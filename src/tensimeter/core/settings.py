@@ -16,6 +16,9 @@ class BoxRecord(Record):
     height_mm: Annotated[Positive, Quantity("mm", "height", "inside, up")] = 80.0
     cable_mm: Annotated[NotNegative, Quantity("mm", "cable", "kept free where cables leave")] = 30.0
     metal: Annotated[bool, Quantity("", "metal", "the box is metal, and so is earthed")] = True
+    vents_cm2: Annotated[
+        NotNegative, Quantity("cm²", "vents", "openings for air, half of them low and half of them high")
+    ] = 0.0
     gap_mm: Annotated[NotNegative, Quantity("mm", "gap", "kept free around each part")] = 5.0
 
 
@@ -27,11 +30,21 @@ class Settings(Record):
     ambient_C: Annotated[
         float, Field(ge=-273.15, le=1e4), Quantity("°C", "ambient", "temperature of the room")
     ] = 20.0
-    #: Rise of the air inside the box for each watt that is lost in it, K/W; 0: open on the bench.
+    #: Between these the room may be; None: as `ambient_C`.
+    hottest_C: Annotated[
+        float | None, Field(ge=-273.15, le=1e4), Quantity("°C", "hottest room", "the room at its hottest")
+    ] = None
+    coldest_C: Annotated[
+        float | None, Field(ge=-273.15, le=1e4), Quantity("°C", "coldest room", "the room at its coldest")
+    ] = None
+    #: Rise of the air inside the box for each watt that is lost in it, K/W; 0: it follows from the box.
     box_K_W: Annotated[
         NotNegative,
-        Quantity("K/W", "air inside, box", "air inside above the room for each watt lost; 0: open"),
+        Quantity("K/W", "air inside, box", "air inside above the room for each watt lost; 0: by its size"),
     ] = 0.0
+    lid_off: Annotated[bool, Quantity("", "lid off", "open on the bench: the air inside is the room's")] = (
+        False
+    )
     #: What a ready-made supply of the kind would cost, in own money.
     ready_made: Annotated[
         NotNegative | None, Quantity("", "a ready-made one, own money", "what a ready-made one would cost")
@@ -43,6 +56,21 @@ class Settings(Record):
     ] = 60.0
     #: Used where rain, dew and the sun reach it.
     outdoors: Annotated[bool, Quantity("", "outdoors", "used where rain and sun reach it")] = False
+
+    @property
+    def warmest_C(self) -> float:
+        """The hottest that the room is said to become, °C."""
+        return max(self.ambient_C, self.ambient_C if self.hottest_C is None else self.hottest_C)
+
+    @property
+    def coolest_C(self) -> float:
+        """The coldest that the room is said to become, °C."""
+        return min(self.ambient_C, self.ambient_C if self.coldest_C is None else self.coldest_C)
+
+    @property
+    def rooms_C(self) -> tuple[float, ...]:
+        """The room as set, then its ends where they are others, °C."""
+        return tuple(dict.fromkeys((self.ambient_C, self.warmest_C, self.coolest_C)))
 
 
 class Spread(Record):

@@ -267,7 +267,9 @@ def job() -> Job:
         demo=True,
         name="Ridge pier supply",
         place="Fellmoor Observatory",
-        settings=Settings(outdoors=True, box=BoxRecord(length_mm=320, width_mm=230, height_mm=90)),
+        settings=Settings(
+            outdoors=True, lid_off=True, box=BoxRecord(length_mm=320, width_mm=230, height_mm=90)
+        ),
         stock=(*_donors(), *_modules(), *_joining(), *bench_parts()),
         design=_design(),
         campaign=Campaign(tests=tests, probes=("front-end-case", "front-end-sink", "ambient"), **ROLES),

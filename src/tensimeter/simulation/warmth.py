@@ -10,7 +10,7 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.rating.dissipation import sink_of
-from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, fan_steps, resistance_at
+from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, fan_steps, resistance_at, still_air_K_W
 from tensimeter.core.thermal.network import AMBIENT, Modes, ThermalNetwork, modes_of, relaxed
 
 #: What a converter that states nothing of its heat gets: K/W of its sink, J/K, K/W of its mounting.
@@ -73,7 +73,7 @@ class Warmth:
         self.hot: set[str] = set()
         self.now_s = 0.0
         self._speeds = (0.0, *(s.speed for s in fan_steps(job)))
-        self._boxed = bool(job.settings.box_K_W)
+        self._boxed = bool(still_air_K_W(job))
         self.places = [p for x in self.links for p in (f"{x}-case", f"{x}-sink")]
         if self._boxed:
             self.places.append("air")
@@ -276,7 +276,7 @@ class Warmth:
             ties[case, sink] = truths.pad_K_W.get(link, pad)
             ties[sink, "air" if self._boxed else AMBIENT] = resistance_at(still, blown, speed)
         if self._boxed:
-            closed = box_resistance(self.job.settings.box_K_W, fan_of(self.job), speed)
+            closed = box_resistance(still_air_K_W(self.job), fan_of(self.job), speed)
             capacity["air"] = truths.air_J_K
             ties["air", AMBIENT] = closed * (truths.open_share if truths.lid_open else 1.0)
         return ThermalNetwork(capacity, ties)

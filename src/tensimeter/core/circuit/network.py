@@ -5,11 +5,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from tensimeter.core.arrays import Figure
-from tensimeter.core.electrical.elements import CurrentSink, Element, Network, Series
+from tensimeter.core.electrical.elements import CurrentSink, Element, Network, Series, Value
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.parts.path_part import InlineMeter, PathPart
+from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import EitherLink, Link, MeterLink, OutputLink, UnitLink
 
 
@@ -65,19 +66,52 @@ def sampled(network: Network, job: Job, rng: np.random.Generator, draws: int, ax
     )
 
 
-def extremes(network: Network, job: Job) -> dict[tuple[str, str], tuple[Figure, Figure]]:
-    """The least and the most that each figure may be within its tolerance, by (element id, field)."""
+def extremes(network: Network, job: Job, line: float = 1.0) -> dict[tuple[str, str], tuple[Value, Value]]:
+    """The least and the most that each figure may be within its tolerance, by (element id, field).
+
+    `line` is the share of the nominal mains that the network stands at.
+    """
     return {
-        (element, field): (value * (1 - share), value * (1 + share))
-        for element, field, value, share in _uncertain(network, job)
+        (element.id, field): ends
+        for element, link, part in _parts(network, job)
+        for field, ends in part.extremes(job, link, element, line).items()
     }
 
 
-def _uncertain(network: Network, job: Job) -> Iterator[tuple[str, str, Figure, float]]:
+def line_ends(job: Job) -> tuple[float, ...]:
+    """Lowest and highest share of the nominal mains, where a source follows it; empty where none does."""
+    found = [share for _, part in _mains_followers(job) for share in part.line_ends]
+    return (min(found), max(found)) if found else ()
+
+
+def at_line(job: Job, network: Network, share: float) -> Network:
+    """The network with every source that follows the mains at a share of its nominal volts.
+
+    Raises UserError where a source gives nothing there.
+    """
+    moved = {link.id: part.at_line(job, link, share) for link, part in _mains_followers(job)}
+    return Network(tuple(moved.get(e.id, e) for e in network.elements))
+
+
+def _mains_followers(job: Job) -> Iterator[tuple[Link, SourcePart]]:
+    for link in job.design.links:
+        part = job.part(link.part)
+        if isinstance(link, UnitLink) and isinstance(part, SourcePart) and part.line_ends:
+            yield link, part
+
+
+def _parts(network: Network, job: Job) -> Iterator[tuple[Element, Link, PathPart]]:
     for element in network.elements:
-        part = None if isinstance(element, CurrentSink) else job.part(job.design.link(element.id).part)
-        if not isinstance(part, PathPart):
+        if isinstance(element, CurrentSink):
             continue
+        link = job.design.link(element.id)
+        part = job.part(link.part)
+        if isinstance(part, PathPart):
+            yield element, link, part
+
+
+def _uncertain(network: Network, job: Job) -> Iterator[tuple[str, str, Figure, float]]:
+    for element, _, part in _parts(network, job):
         for field, share in part.tolerances(job.policy.spread).items():
             value = getattr(element, field)
             if share and np.any(value):

@@ -1,13 +1,13 @@
 """Reach: every voltage and current that an output can deliver, and what stops it at each border."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from tensimeter.core.arrays import Array, Figure, Flags
-from tensimeter.core.circuit.network import build, sampled
+from tensimeter.core.circuit.network import at_line, build, line_ends, sampled
 from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
@@ -21,6 +21,8 @@ from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import ladder
 
 COLLAPSE = "collapse under constant power"
+#: Less than this, in minutes, is no time that an output may be used for: a rule of thumb.
+SHORTEST_MIN = 1.0
 
 
 @dataclass(frozen=True)
@@ -60,12 +62,15 @@ class Reach:
         inside = self.minutes > 0 if timed else self.inside
         found = []
         for k, volts in enumerate(self.volts.tolist()):
-            stop = int(np.argmin(inside[k])) if not inside[k].all() else len(self.amps)
+            # Below its least load a source does not hold: the border lies beyond.
+            start = int(np.argmax(inside[k]))
+            left = inside[k, start:]
+            stop = start + int(np.argmin(left)) if not left.all() else len(self.amps)
             if stop == len(self.amps):
                 found.append(Border(volts, float(self.amps[-1]), ""))
                 continue
             name = self.names[self.limiter[k, stop]]
-            if stop == 0:
+            if stop == start:
                 found.append(Border(volts, float("nan"), name))
                 continue
             low, high = self.share[k, stop - 1], self.share[k, stop]
@@ -103,11 +108,31 @@ def reach(
     """The reach of an output over volts at its terminals (n,) and amps (m,), in one call of the solver.
 
     `others` are the loads of the other outputs in A (idle where not named). Every limit of the ladder
-    counts, the policy's shares in it. Raises UserError for a broken path or an output that can't be set.
+    counts, the policy's shares in it, in the hottest room and at the worst of the mains where a source
+    follows it. Raises UserError for a broken path or an output that can't be set.
     """
+    hot = job.in_room(job.settings.warmest_C)
+    nominal = build(hot)
+    found = _reach(hot, output, volts, amps, others, nominal)
+    for line in line_ends(hot):
+        other = _reach(hot, output, volts, amps, others, at_line(hot, nominal, line))
+        worse = other.share > found.share
+        found = replace(
+            found,
+            share=np.where(worse, other.share, found.share),
+            limiter=np.where(worse, other.limiter, found.limiter),
+            minutes=np.minimum(found.minutes, other.minutes),
+        )
+    return found
+
+
+def _reach(
+    job: Job, output: str, volts: Array, amps: Array, others: Mapping[str, float] | None, network: Network
+) -> Reach:
+    """The reach at one mains voltage."""
     current = np.asarray(amps, float)[None, :]
     loads: dict[str, Figure] = {**(others or {}), output: current}
-    changed = set_to(job, output, np.asarray(volts, float)[:, None], loads)
+    changed = set_to(job, output, np.asarray(volts, float)[:, None], loads, network)
     solution = solve(changed, loads, as_set=True)
     limits = ladder(job, solution, changed)
     share, limiter, cold = _largest(limits, solution)
@@ -218,8 +243,6 @@ def _largest(limits: list[Limit], solution: Solution) -> tuple[Array, npt.NDArra
     warm = []
     with np.errstate(invalid="ignore", divide="ignore"):
         for k, limit in enumerate(limits):
-            if limit.floor:
-                continue
             share = np.asarray(limit.used / limit.allowed)
             if limit.heat:
                 warm.append((k, share))
@@ -250,7 +273,7 @@ def _minutes(job: Job, solution: Solution, share: Array, cold: Array, lost: Flag
         least = np.full(solution.shape, np.inf)
         for hot in hot_spots(job, solution):
             np.minimum(least, hot.minutes(), out=least)
-        minutes[only_heat] = least[only_heat]
+        minutes[only_heat] = np.where(least < SHORTEST_MIN, 0.0, least)[only_heat]
     return minutes
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.circuit.network import build, extremes, sampled
-from tensimeter.core.electrical.elements import Network
+from tensimeter.core.electrical.elements import Network, Value
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
@@ -74,7 +74,7 @@ def corners(job: Job, load_A: Mapping[str, Figure], asked: Asked, network: Netwo
     network = network or build(job)
     moved = extremes(network, job)
     middle = float(asked(solve(network, load_A, as_set=True)))
-    worse: dict[bool, dict[tuple[str, str], Figure]] = {False: {}, True: {}}
+    worse: dict[bool, dict[tuple[str, str], Value]] = {False: {}, True: {}}
     for key, (least, most) in moved.items():
         up = float(asked(solve(network.with_values({key: most}), load_A, as_set=True))) >= middle
         worse[True][key], worse[False][key] = (most, least) if up else (least, most)

@@ -62,6 +62,12 @@ class CurrentSink:
 Element = Series | Conversion | CurrentSink
 
 
+#: What may stand in a field of an element that strays.
+Value = Figure | Curve | None
+#: The least and the most of an element's figures, by the field's name.
+Extremes = dict[str, tuple[Value, Value]]
+
+
 @dataclass(frozen=True)
 class Network:
     """Elements in the order of the path, each after what feeds it."""
@@ -74,7 +80,7 @@ class Network:
                 return element
         raise KeyError(element_id)
 
-    def with_values(self, values: Mapping[tuple[str, str], Figure]) -> "Network":
+    def with_values(self, values: Mapping[tuple[str, str], Value]) -> "Network":
         """A copy with figures replaced, by (element id, field)."""
         known = {(e.id, f.name) for e in self.elements for f in fields(e)}
         for key in values:
@@ -83,7 +89,17 @@ class Network:
         return Network(tuple(_replaced(element, values) for element in self.elements))
 
 
-def _replaced(element: Element, values: Mapping[tuple[str, str], Figure]) -> Element:
-    own: dict[str, Figure] = {field: v for (name, field), v in values.items() if name == element.id}
+def extremes_of(element: Element, shares: Mapping[str, float]) -> Extremes:
+    """The ends of an element's figures that stray by a fraction each, by name; those of zero stay."""
+    found: Extremes = {}
+    for field, share in shares.items():
+        value = getattr(element, field)
+        if share and np.any(value):
+            found[field] = (value * (1 - share), value * (1 + share))
+    return found
+
+
+def _replaced(element: Element, values: Mapping[tuple[str, str], Value]) -> Element:
+    own: dict[str, Value] = {field: v for (name, field), v in values.items() if name == element.id}
     # Every name was found to be a field of it before, and every value a figure.
     return replace(element, **own)  # type: ignore[arg-type]

@@ -1,6 +1,6 @@
 """A rectified transformer as a source: mean and valley volts, and the winding's current, over DC amps."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -42,6 +42,24 @@ class ReservoirSource:
     winding_A: Curve
     capacitor_A: Curve
     no_load_high_line_V: float = 0.0
+
+
+@lru_cache(maxsize=64)
+def mean_curves(circuit: Rectifier, shares: tuple[float, ...], most: float) -> tuple[Curve, ...] | None:
+    """Mean volts over amps with the winding's EMF at each of some shares, all integrated at once.
+
+    None where one of them can't feed the reservoir at all.
+    """
+    emf = np.asarray(circuit.emf_V) * np.array(shares)[:, None]
+    for _ in range(12):
+        amps = most * np.linspace(0, 1, POINTS) ** 2
+        try:
+            volts = rectified(replace(circuit, emf_V=emf), load_A=amps).mean_V
+        except UserError:
+            most *= 0.7
+            continue
+        return tuple(Curve(tuple(amps.tolist()), tuple(row)) for row in volts.tolist())
+    return None
 
 
 @lru_cache(maxsize=64)

@@ -9,6 +9,7 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.heat_design.fanned import rungs
 from tensimeter.core.heat_design.measuring_points import chain, heats, spot_above
 from tensimeter.core.model.job import Job
+from tensimeter.core.rating.fan_cooling import still_air_K_W
 from tensimeter.core.thermal.network import Modes, modes_of, relaxed
 
 #: Points of an expected heat-up.
@@ -39,7 +40,7 @@ def heat_by_design(
     inside = spot_above(job, link, f"{link}-case")
     own, rest = heats(job, output, [a for a, _ in loads], link)
     times, heat = [0.0], [float(own[0])]
-    state = np.zeros(3 if job.settings.box_K_W else 2)
+    state = np.zeros(3 if still_air_K_W(job) else 2)
     rows, at = [state], 0
     for k, (_, hold_s) in enumerate(loads):
         ladder = rungs(job, link, float(own[k]), float(rest[k]))

@@ -14,7 +14,13 @@ from tensimeter.core.parts.instrument_part import TemperatureMeter
 from tensimeter.core.parts.instruments import Thermometer
 from tensimeter.core.path import ConverterLink
 from tensimeter.core.rating.dissipation import hottest_allowed_C, losses, sink_of
-from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, resistance_at, resting_speed
+from tensimeter.core.rating.fan_cooling import (
+    box_resistance,
+    fan_of,
+    resistance_at,
+    resting_speed,
+    still_air_K_W,
+)
 from tensimeter.core.rating.ladder import at
 from tensimeter.core.thermal.rc_ladder import CauerLadder
 
@@ -77,8 +83,8 @@ def chain(job: Job, link: str, speed: float | None = None) -> CauerLadder | None
         "sink": resistance_at(sink.still_K_W, sink.blown_K_W, speed),
     }
     capacity = {"case": part.case_J_K, "sink": sink.capacity_J_K}
-    if job.settings.box_K_W:
-        theta["air"] = box_resistance(job.settings.box_K_W, fan_of(job), speed)
+    if still_air_K_W(job):
+        theta["air"] = box_resistance(still_air_K_W(job), fan_of(job), speed)
         capacity["air"] = BOX_J_K
     return CauerLadder(theta, capacity)
 
@@ -203,7 +209,7 @@ def as_fitted(job: Job, link: str, stages: CauerLadder) -> Job:
     settings = job.settings
     if "air" in theta:
         settings = settings.model_copy(
-            update={"box_K_W": settings.box_K_W * theta["air"] / design.theta_K_W["air"]}
+            update={"box_K_W": still_air_K_W(job) * theta["air"] / design.theta_K_W["air"]}
         )
     return job.model_copy(
         update={

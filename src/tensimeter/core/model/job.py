@@ -149,6 +149,12 @@ class Job(Record):
     variant: Annotated[Name, Quantity("", "variant")] = "as built"
     variants: Annotated[tuple[Variant, ...], Quantity("", "variants")] = ()
 
+    def in_room(self, ambient_C: float) -> "Job":
+        """The same job in a room of another temperature, °C; itself where it is the same."""
+        if ambient_C == self.settings.ambient_C:
+            return self
+        return self.model_copy(update={"settings": self.settings.model_copy(update={"ambient_C": ambient_C})})
+
     def part(self, part_id: str | None) -> Part | None:
         """The part with this id, or None."""
         return next((part for part in self.stock if part.id == part_id), None)

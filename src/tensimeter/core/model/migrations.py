@@ -10,7 +10,7 @@ from tensimeter.core.errors import UserError
 
 #: The format that is written. 2: who made a reading up is told. 3: USB-C sources; how a run ended. 3.1: what
 #: volts are a hazard to touch.
-MAJOR, MINOR = 3, 1
+MAJOR, MINOR = 3, 2
 
 
 def _from_1(data: dict[str, object]) -> dict[str, object]:

@@ -8,7 +8,7 @@ from abc import abstractmethod
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, ClassVar, Literal
 
-from tensimeter.core.electrical.elements import Element
+from tensimeter.core.electrical.elements import Element, Extremes, extremes_of
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit
@@ -39,6 +39,13 @@ class PathPart(PartRecord):
     @abstractmethod
     def tolerances(self, spread: Spread) -> dict[str, float]:
         """Rectangular tolerances of its element's figures, as fractions, by the figure's name."""
+
+    def extremes(self, job: Surroundings, link: Link, element: Element, line: float = 1.0) -> Extremes:
+        """The least and the most that its element's figures may be, by name, at a share of the nominal mains.
+
+        What protects is judged between these; what is typical is drawn from `tolerances`.
+        """
+        return extremes_of(element, self.tolerances(job.policy.spread))
 
     @abstractmethod
     def limits(self, here: Operating) -> list[Limit]:

@@ -10,7 +10,7 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.derivation import Input
 from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.dummy_load import DERATING, dummy_load
-from tensimeter.core.electrical.elements import Series
+from tensimeter.core.electrical.elements import Element, Extremes, Series, extremes_of
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.errors import UserError
@@ -163,6 +163,11 @@ class RailSupply(SourcePart):
     def tolerances(self, spread: Spread) -> dict[str, float]:
         # A rail's tolerance is what it must keep; set at the factory it strays far less.
         return {"emf": RAIL_SPREAD, "resistance": spread.source_ohm}
+
+    def extremes(self, job: Surroundings, link: Link, element: Element, line: float = 1.0) -> Extremes:
+        # What it must keep is judged, unless its rails were measured.
+        kept = RAIL_SPREAD if self.origins.get("rails") == "measured" else self._of(link).tolerance
+        return extremes_of(element, {**self.tolerances(job.policy.spread), "emf": kept})
 
     def stack_unit(self, tap_A: float = 0.0, *, believed: bool = False) -> Unit | None:
         return None

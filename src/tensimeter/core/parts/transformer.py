@@ -12,9 +12,9 @@ from tensimeter.core.derivation import Input
 from tensimeter.core.described import Quantity
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.discharge import discharge
-from tensimeter.core.electrical.elements import Series
+from tensimeter.core.electrical.elements import Element, Extremes, Series
 from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified, shorted_rms_A
-from tensimeter.core.electrical.reservoir import ReservoirSource, curves
+from tensimeter.core.electrical.reservoir import Curve, ReservoirSource, curves, mean_curves
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.errors import UserError
@@ -69,6 +69,9 @@ class Transformer(SourcePart):
         None
     )
     bleed_W: Annotated[Positive | None, Quantity("W", "bleed", "watts that the bleed resistor stands")] = None
+    tolerance: Annotated[
+        Fraction, Quantity("%", "tolerance", "how far its volts stray from these, winding to winding")
+    ] = 0.05
     high_line: Annotated[Fraction, Quantity("%", "high line", "how far the mains may rise")] = 0.1
     low_line: Annotated[Fraction, Quantity("%", "low line", "how far the mains may sag")] = 0.1
 
@@ -105,7 +108,8 @@ class Transformer(SourcePart):
         found = curves(at_line, self.circuit(tap, mains_Hz, 1 - self.low_line), self.rated_A)
         if found is None:
             raise UserError(f"{self.name}: its tap of {self.tap_V[tap]:g} V can't feed the reservoir.")
-        return replace(found, no_load_high_line_V=no_load_V(at_nominal, self.high_line))
+        highest = (1 + self.high_line) * (1 + self.tolerance) - 1
+        return replace(found, no_load_high_line_V=no_load_V(at_nominal, highest))
 
     def by_tap(self, here: Operating, asked: Callable[[ReservoirSource], Figure]) -> Figure:
         """A figure of the tap that feeds, point by point where the taps are switched."""
@@ -142,18 +146,42 @@ class Transformer(SourcePart):
     def line_ends(self) -> tuple[float, ...]:
         return (1 - self.low_line, 1 + self.high_line)
 
+    def _mean(self, tap: int, mains_Hz: float, share: float) -> Curve:
+        """Mean volts of a tap at a share of its EMF.
+
+        All that the envelope asks for is worked out at once. Raises UserError where the tap can't feed the
+        reservoir at all there.
+        """
+        if share == 1:
+            return self.source_curve(tap, mains_Hz).mean
+        lines = (1.0, *self.line_ends)
+        asked = tuple(line * (1 + end * self.tolerance) for line in lines for end in (-1, 0, 1))
+        asked = asked if share in asked else (share,)
+        found = mean_curves(self.circuit(tap, mains_Hz), asked, self.rated_A)
+        if found is None:
+            raise UserError(f"{self.name}: its tap of {self.tap_V[tap]:g} V can't feed the reservoir.")
+        return found[asked.index(share)]
+
     def at_line(self, job: Surroundings, link: Link, share: float) -> Series:
         assert isinstance(link, UnitLink)
-        found = self.source_curve(link.tap, job.settings.mains_Hz, share).mean
+        found = self._mean(link.tap, job.settings.mains_Hz, share)
         source = Series(link.id, link.fed_by, emf=found.volts[0], curve=found)
         if link.switch_V is None or len(self.tap_V) < 2:
             return source
-        lower = self.source_curve(0, job.settings.mains_Hz, share).mean
+        lower = self._mean(0, job.settings.mains_Hz, share)
         behind = (x.set_V for x in job.design.links if isinstance(x, ConverterLink) and x.fed_by == link.id)
         return replace(source, lower=lower, on_lower=np.asarray(next(behind, 0) <= link.switch_V, float))
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {}
+
+    def extremes(self, job: Surroundings, link: Link, element: Element, line: float = 1.0) -> Extremes:
+        low, high = (self.at_line(job, link, line * (1 + end * self.tolerance)) for end in (-1, 1))
+        return {
+            field: (getattr(low, field), getattr(high, field))
+            for field in ("curve", "lower")
+            if self.tolerance and getattr(low, field) is not None
+        }
 
     def stack_unit(self, tap_A: float = 0.0, *, believed: bool = False) -> Unit | None:
         return None

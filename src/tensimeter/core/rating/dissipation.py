@@ -21,6 +21,7 @@ from tensimeter.core.rating.fan_cooling import (
     resistance_at,
     seconds_to,
     settled,
+    still_air_K_W,
 )
 from tensimeter.core.thermal.derating import hottest_at
 from tensimeter.core.thermal.heatsink import SinkFigures
@@ -92,7 +93,7 @@ def losses(job: Job, solution: Solution) -> dict[str, Array]:
 
 def inside_air_C(job: Job, solution: Solution, speed: float = 0.0) -> Figure:
     """Temperature in °C of the air inside, from all that is lost there, at a share of the fan's speed."""
-    ohms = box_resistance(job.settings.box_K_W, fan_of(job), speed)
+    ohms = box_resistance(still_air_K_W(job), fan_of(job), speed)
     if not ohms:
         return job.settings.ambient_C
     total = sum(losses(job, solution).values(), start=np.float64(0.0))

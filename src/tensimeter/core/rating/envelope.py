@@ -13,8 +13,8 @@ from itertools import product
 import numpy as np
 
 from tensimeter.core.arrays import Array, Figure
-from tensimeter.core.circuit.network import build, extremes
-from tensimeter.core.electrical.elements import Element, Network, Series
+from tensimeter.core.circuit.network import at_line, build, extremes, line_ends
+from tensimeter.core.electrical.elements import Network, Series, Value
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
@@ -27,7 +27,7 @@ from tensimeter.core.rating.ladder import ladder
 
 #: Figures whose tolerances go to the same end together, and what that is called.
 GROUPS = (
-    ("sources", ("emf",)),
+    ("sources", ("emf", "curve", "lower")),
     ("settings", ("set_V",)),
     ("resistances", ("resistance", "contact")),
     ("losses", ("loss_fixed_W", "loss_per_A", "loss_per_A2")),
@@ -52,6 +52,8 @@ class State:
     ends: tuple[int, ...] = (0, 0, 0, 0)
     fault: str = ""
     assumed: bool = False
+    #: The room where it is another than the one set, °C.
+    room_C: float | None = None
 
     @property
     def words(self) -> str:
@@ -64,6 +66,8 @@ class State:
             at_it = [name for (name, _), e in zip(GROUPS, self.ends, strict=True) if e == end]
             if at_it:
                 said.append(f"{' and '.join(at_it)} at the {'upper' if end > 0 else 'lower'} end")
+        if self.room_C is not None:
+            said.append(f"the room at {localised(f'{self.room_C:g}')} °C")
         if self.fault:
             said.append(f"{self.fault} at its trip{' (assumed)' if self.assumed else ''}")
         return ", ".join(said)
@@ -79,8 +83,9 @@ class End:
 
 @dataclass(frozen=True)
 class _Part:
-    """States that are solved in one call: those of one line."""
+    """States that are solved in one call: those of one line in one room."""
 
+    job: Job
     states: tuple[State, ...]
     solution: Solution
     network: Network
@@ -120,7 +125,7 @@ class Envelope:
         """Each limit at the state where most of it is used, as a single operating point."""
         found: dict[str, tuple[float, Limit, State]] = {}
         for part in self.parts:
-            for limit in ladder(self.job, part.solution, part.network):
+            for limit in ladder(part.job, part.solution, part.network):
                 share = part.of(limit.fraction, faults)
                 share = np.where(np.isfinite(share), share, -np.inf)
                 at = int(np.argmax(share))
@@ -136,7 +141,14 @@ class Envelope:
 
 def envelope(job: Job) -> Envelope:
     """Solve every state of a design; UserError for a path that does not join up."""
-    return Envelope(job, tuple(_solved(job, network, line) for line, network in _lines(job, build(job))))
+    parts = [
+        _solved(here, network, line, moved, end, None if here is job else room)
+        for room in job.settings.rooms_C
+        for here in (job.in_room(room),)
+        for line, network, moved in _lines(here, build(here))
+        for end in ((-1, 0, 1) if any(_bent(key) for key in moved) else (None,))
+    ]
+    return Envelope(job, tuple(parts))
 
 
 def loads(job: Job) -> dict[str, dict[str, float]]:
@@ -151,18 +163,21 @@ def loads(job: Job) -> dict[str, dict[str, float]]:
     return found
 
 
-def _lines(job: Job, nominal: Network) -> Iterator[tuple[float, Network]]:
-    """The network at each mains voltage that changes it: nominal, low and high."""
-    yield 1.0, nominal
-    ends: dict[float, dict[str, Element]] = {}
-    for link in job.design.links:
-        part = job.part(link.part)
-        if isinstance(link, UnitLink) and isinstance(part, SourcePart):
-            for share in part.line_ends:
-                with suppress(UserError):
-                    ends.setdefault(share, {})[link.id] = part.at_line(job, link, share)
-    for share, elements in ends.items():
-        yield share, Network(tuple(elements.get(e.id, e) for e in nominal.elements))
+#: The ends of what strays, by (element id, field).
+_Moved = dict[tuple[str, str], tuple[Value, Value]]
+
+
+def _lines(job: Job, nominal: Network) -> Iterator[tuple[float, Network, _Moved]]:
+    """The network and its ends at each mains voltage that changes it: nominal, low and high."""
+    for share in (1.0, *line_ends(job)):
+        with suppress(UserError):
+            network = nominal if share == 1 else at_line(job, nominal, share)
+            yield share, network, extremes(network, job, share)
+
+
+def _bent(key: tuple[str, str]) -> bool:
+    """Whether it is a source's curve that strays: one that is put to its end for a whole call."""
+    return key[1] in ("curve", "lower")
 
 
 @dataclass(frozen=True)
@@ -183,35 +198,42 @@ def _trips(job: Job) -> Iterator[_Trip]:
             yield _Trip(link.id, link.name, unit.highest_V, unit.trip_V is None)
 
 
-def _solved(job: Job, network: Network, line: float) -> _Part:
+def _solved(
+    job: Job, network: Network, line: float, moved: _Moved, sources: int | None, room_C: float | None
+) -> _Part:
+    """The states of one mains voltage; with `sources` those alone with the sources at that end."""
     trips = list(_trips(job))
-    faults = [trip for trip in trips for _ in FAULT_CORNERS]
-    corners = [*CORNERS, *(FAULT_CORNERS * len(trips))]
-    at_trip: list[_Trip | None] = [*[None] * len(CORNERS), *faults]
-    drawn, moved = loads(job), extremes(network, job)
-    values: dict[tuple[str, str], Figure] = {}
+    every: list[tuple[tuple[int, ...], _Trip | None]] = [(c, None) for c in CORNERS]
+    every += [(c, trip) for trip in trips for c in FAULT_CORNERS]
+    every = [x for x in every if sources is None or x[0][0] == sources]
+    corners, at_trip = [c for c, _ in every], [trip for _, trip in every]
+    drawn = loads(job)
+    values: dict[tuple[str, str], Value] = {}
     for k, (_, names) in enumerate(GROUPS):
         signs = np.array([c[k] for c in corners], float)
         for key, (least, most) in moved.items():
-            if key[1] in names:
-                middle = (np.asarray(least) + np.asarray(most)) / 2
-                values[key] = np.where(signs > 0, most, np.where(signs < 0, least, middle))
+            if _bent(key):
+                if sources:
+                    values[key] = most if sources > 0 else least
+            elif key[1] in names:
+                low, high = np.asarray(least, float), np.asarray(most, float)
+                values[key] = np.where(signs > 0, high, np.where(signs < 0, low, (low + high) / 2))
     for trip in trips:
         raised = np.array([t is trip for t in at_trip])
         element = network[trip.link]
         assert isinstance(element, Series)
-        plain = values.get((trip.link, "emf"), element.emf)
+        plain = np.asarray(values.get((trip.link, "emf"), element.emf), float)
         values[trip.link, "emf"] = np.where(raised, trip.volts, plain)
     columns: dict[str, Figure] = {
         o.id: np.array([one[o.id] for one in drawn.values()])[:, None] for o in job.design.outputs()
     }
     solution = solve(network.with_values(values), columns, as_set=True)
     states = tuple(
-        State(load, line, corner, trip.name if trip else "", bool(trip and trip.assumed))
+        State(load, line, corner, trip.name if trip else "", bool(trip and trip.assumed), room_C)
         for load in drawn
         for corner, trip in zip(corners, at_trip, strict=True)
     )
-    return _Part(states, replace(solution, shape=(len(drawn), len(corners))), network)
+    return _Part(job, states, replace(solution, shape=(len(drawn), len(corners))), network)
 
 
 def _alone(limit: Limit, solution: Solution, at: int) -> Limit:

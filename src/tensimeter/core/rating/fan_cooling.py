@@ -14,6 +14,7 @@ from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import BlowerPart
 from tensimeter.core.path import FanLink
+from tensimeter.core.thermal.enclosure import Enclosure, air_K_W
 from tensimeter.core.thermal.fan import quieter_dB
 from tensimeter.core.thermal.heatsink import AIR_DENSITY, AIR_HEAT
 
@@ -88,6 +89,16 @@ def resistance_at(still_K_W: float, blown_K_W: float | None, speed: float) -> fl
         return still_K_W
     still, blown = 1 / still_K_W, 1 / blown_K_W
     return float(1 / (still + max(blown - still, 0.0) * speed**FLOW_POWER))
+
+
+def still_air_K_W(job: Job) -> float:
+    """K/W of the air inside without a fan: as typed, else by the box's size; 0 with its lid off or no box."""
+    settings = job.settings
+    if settings.lid_off or settings.box_K_W or settings.box is None:
+        return settings.box_K_W
+    box = settings.box
+    size = (box.length_mm / 1e3, box.width_mm / 1e3, box.height_mm / 1e3)
+    return air_K_W(Enclosure(*size, box.metal, box.vents_cm2 * 1e-4), settings.ambient_C)
 
 
 def box_resistance(box_K_W: float, fan: BlowerPart | None, speed: float) -> float:

@@ -6,9 +6,9 @@ from functools import partial
 
 import numpy as np
 
-from tensimeter.core.arrays import Figure
+from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.circuit.fault import fault_A
-from tensimeter.core.circuit.network import build, has_source
+from tensimeter.core.circuit.network import at_line, build, has_source, line_ends
 from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
@@ -88,23 +88,37 @@ class FullLoad:
 def continuous_full_load(job: Job, output: str) -> FullLoad:
     """The largest current in A, up to the output's own full load, at which no limit is passed.
 
-    Found on a grid of 0.1 % of full load, the other outputs idle. `reason` names what set it.
+    Found on a grid of 0.1 % of full load, the other outputs idle, in the hottest room and at every mains
+    voltage where a source follows it. `reason` names what set it.
     """
     wanted = job.design.link(output)
     assert wanted.kind == "output"
     if not has_source(job):
         return FullLoad(wanted.full_load_A, "the nameplate's current")
     amps = np.linspace(0, wanted.full_load_A, 1001)
-    _, solution, limits = at(job, {output: amps})
+    hot = job.in_room(job.settings.warmest_C)
+    nominal = build(hot)
+    found = [_stops(hot, output, amps, nominal, "")]
+    for share in line_ends(hot):
+        word = f", mains {'above' if share > 1 else 'below'} nominal"
+        found.append(_stops(hot, output, amps, at_line(hot, nominal, share), word))
+    first, reason = min(found, key=lambda stop: stop[0])
+    if first == len(amps):
+        return FullLoad(wanted.full_load_A, "the output's full load")
+    return FullLoad(float(amps[max(first - 1, 0)]), reason)
+
+
+def _stops(job: Job, output: str, amps: Array, network: Network, word: str) -> tuple[int, str]:
+    """The index of the first current that a limit stops, their count where none does, and which limit."""
+    _, solution, limits = at(job, {output: amps}, network)
     over = {limit.name: solution.whole(limit.fraction) > 1 + 1e-9 for limit in limits if not limit.floor}
     broken = ~np.isfinite(solution.whole(solution[output].V)) | ~solution.runs
     stopped = np.logical_or.reduce([broken, *over.values()])
     if not stopped.any():
-        return FullLoad(wanted.full_load_A, "the output's full load")
+        return len(amps), ""
     first = int(np.argmax(stopped))
     names = [name for name, flags in over.items() if flags[first]]
-    reason = names[0] if names else "the path gives up"
-    return FullLoad(float(amps[max(first - 1, 0)]), reason)
+    return first, (names[0] if names else "the path gives up") + word
 
 
 def fault_notes(job: Job) -> list[tuple[str, str]]:

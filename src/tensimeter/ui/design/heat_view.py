@@ -9,7 +9,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.path import FanLink
 from tensimeter.core.quantity import fixed
 from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
-from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, swing
+from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, still_air_K_W, swing
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.session import Session
@@ -49,7 +49,7 @@ class HeatView(QWidget):
     def _air(self, job: Job, lost: dict[str, float]) -> Figure:
         _, solution, _ = present(self.session.now.solved)
         air, total = float(inside_air_C(job, solution)), sum(lost.values())
-        ohms = box_resistance(job.settings.box_K_W, fan_of(job), 0.0)
+        ohms = box_resistance(still_air_K_W(job), fan_of(job), 0.0)
         given = (
             Input("T_room", "around the box", job.settings.ambient_C, "C"),
             Input("P", "all that is lost inside", total, "W"),

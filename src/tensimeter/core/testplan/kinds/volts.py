@@ -7,7 +7,7 @@ import numpy as np
 
 from tensimeter.core.analysis.cross import cross_regulation
 from tensimeter.core.circuit.load_line import LoadLine
-from tensimeter.core.circuit.network import build
+from tensimeter.core.circuit.network import at_line, build
 from tensimeter.core.design.reach import set_to
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Band, Interval, Verdict, judge, worst
@@ -154,9 +154,8 @@ class LineRegulationKind(TestKind[LineRegulation]):
 
 def _at_line(s: Situation, amps: float, line_V: float) -> LoadLine | None:
     """The load line of one current at another line voltage; a transformer's volts go with its primary's."""
-    settings = s.job.settings.model_copy(update={"mains_V": line_V})
     try:
-        network = build(s.job.model_copy(update={"settings": settings}))
+        network = at_line(s.job, build(s.job), line_V / s.job.settings.mains_V)
         return s.line(np.array([amps]), network=network)
     except UserError:
         return None
