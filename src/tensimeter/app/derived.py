@@ -20,6 +20,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.procedure.notices import notices
+from tensimeter.core.rating.envelope import State, envelope
 from tensimeter.core.rating.ladder import at
 from tensimeter.core.testplan.evaluation import not_judged, outcome
 from tensimeter.core.testplan.plan import plan
@@ -84,6 +85,16 @@ class Derived:
             return at(self.job, load, network)
 
         return guarded("The operating point", solved, lambda _: None)
+
+    @cached_property
+    def edges(self) -> dict[str, tuple[Limit, State]]:
+        """Each limit where most of it is used, and in which state, by its name; least loads left out."""
+
+        def worked_out() -> dict[str, tuple[Limit, State]]:
+            found = envelope(self.job).worst() if has_source(self.job) else []
+            return {limit.name: (limit, state) for limit, state in found if not limit.floor}
+
+        return guarded("The edges", worked_out, lambda _: {})
 
     def plan(self, test_id: str | None) -> Plan | None:
         """A test worked out; None where there is no such test, or no path to plan it on."""

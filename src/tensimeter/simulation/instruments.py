@@ -47,7 +47,11 @@ class World:
         self.supply.draw(output, demand)
         after = self.supply.settled(output), self.supply.amps(output)
         if after[1] != before[1]:
-            self.events[output] = ("load_step", before[0], after[0], before[1], after[1])
+            self._keep(output, ("load_step", before[0], after[0], before[1], after[1]))
+
+    def _keep(self, output: str, event: tuple[str, float, float, float, float]) -> None:
+        """The first that happens since a recorder was armed triggers it; what follows does not."""
+        self.events.setdefault(output, event)
 
     def power(self, on: bool) -> None:
         self.pass_time()
@@ -56,7 +60,7 @@ class World:
         self.supply.power(on)
         for o in outputs:
             kind = "power_on" if on else "power_off"
-            self.events[o] = (kind, before[o][0], self.supply.settled(o), before[o][1], self.supply.amps(o))
+            self._keep(o, (kind, before[o][0], self.supply.settled(o), before[o][1], self.supply.amps(o)))
 
 
 class SimulatedLoad(ScpiDevice):

@@ -181,6 +181,12 @@ class SourcePart(PathPart):
         """What it does beyond its limit; empty where that is not known."""
 
     @property
+    def shorted_words(self) -> tuple[str, str]:
+        """What acts where its output is shorted, and how fast."""
+        known = self.beyond_words
+        return (f"its own {known}", "at once") if known else ("not known: it may drive on", "not known")
+
+    @property
     def latches_off(self) -> bool:
         """Beyond its limit it stays off until it is reset."""
         return False

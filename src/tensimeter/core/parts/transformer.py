@@ -224,6 +224,10 @@ class Transformer(SourcePart):
         return ""
 
     @property
+    def shorted_words(self) -> tuple[str, str]:
+        return "the fuse on its mains side, if it has one", "seconds"
+
+    @property
     def holds_at_A(self) -> float | None:
         return None
 

@@ -4,6 +4,7 @@ from collections.abc import Collection
 from typing import Literal
 
 from tensimeter.core.circuit.connected import connected
+from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
@@ -11,9 +12,12 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.path import UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.envelope import Envelope, envelope
+from tensimeter.core.rating.ladder import at
 
 #: What is used may pass what is allowed by rounding alone.
 ROUNDING = 1e-9
+#: So many limits are told of one by one.
+TOLD = 3
 
 
 def edge_notices(job: Job, told: Collection[str] = ()) -> list[Notice]:
@@ -28,7 +32,12 @@ def edge_notices(job: Job, told: Collection[str] = ()) -> list[Notice]:
     except UserError:
         # A path that does not join up is told of where it is.
         return []
-    return [*_over_rated(job, found), *_over_device(job, found, told), *_to_touch(job, found)]
+    return [
+        *_over_rated(job, found),
+        *_over_share(job, found),
+        *_over_device(job, found, told),
+        *_to_touch(job, found),
+    ]
 
 
 def _over_rated(job: Job, found: Envelope) -> list[Notice]:
@@ -48,6 +57,27 @@ def _over_rated(job: Job, found: Envelope) -> list[Notice]:
                     f"edge:{limit.name}", kind, f"{limit.name}: over {when}", text, "design", limit.link
                 )  # fmt: skip
     return list(told.values())
+
+
+def _over_share(job: Job, found: Envelope) -> list[Notice]:
+    """Amps, watts and temperatures that are passed at an edge and not at full load; all in one notice."""
+    _, _, nominal = at(job, full_load(job), as_set=True)
+    before = {limit.name for limit in nominal if float(limit.fraction) > 1 + ROUNDING}
+    passed = [
+        (limit, state)
+        for limit, state in found.worst()
+        if limit.unit != "V" and not limit.floor and limit.name not in before
+        if float(limit.fraction) > 1 + ROUNDING
+    ]
+    if not passed:
+        return []
+    passed.sort(key=lambda each: -float(each[0].fraction))
+    said = [f"{limit.name}: {limit.sentence}, {state.words}" for limit, state in passed[:TOLD]]
+    if len(passed) > TOLD:
+        said.append(f"and {len(passed) - TOLD} more, in what gives up first")
+    text = f"{'; '.join(said)}. The spreads are rules of thumb until a part's figures are measured."
+    title = "Passed at the edges of what parts and mains may be"
+    return [Notice("edge:shares", "caution", title, text, "design", passed[0][0].link)]
 
 
 def _over_device(job: Job, found: Envelope, before: Collection[str]) -> list[Notice]:

@@ -109,8 +109,10 @@ class Findings(QWidget):
         if not solved:
             self._body.addWidget(label("Nothing to rank until the path joins up.", "caption"))
         else:
-            for limit in ranked(solved[2]):
-                row = MarginRow(limit)
+            edges = self.session.now.edges
+            rows = [MarginRow(limit, edges.get(limit.name)) for limit in ranked(solved[2])]
+            # A least load is no more than asked for at its edge: nothing is drawn there.
+            for row in sorted(rows, key=lambda r: -(float(r.limit.fraction) if r.limit.floor else r.at_edge)):
                 row.asked.connect(self.session.why)
                 self._body.addWidget(row)
         self._body.addStretch(1)
@@ -123,7 +125,7 @@ class Findings(QWidget):
             self._body.addWidget(label("Faults are worked out once the path joins up.", "caption"))
             self._body.addStretch(1)
             return
-        words = "At full load, one fault at a time. ↑ more than the device stands. F1 on a figure: why."
+        words = "One fault at a time, at full load; ↑ more than a device stands, at the worst. F1: why."
         self._body.addWidget(label(words, "caption"))
         self._body.addWidget(self._asking(fault_table(job)), 1)
 

@@ -23,11 +23,18 @@ def fault_table(job: Job) -> WhyTable:
         cells: list[Cell] = [(f"{fault.name} {fault.how}", None), (_acts(fault), None)]
         for k, output in enumerate(outputs, 2):
             above = output.name in fault.harm
-            mark = "↑ " if above else ""
-            cells.append((f"{mark}{fixed(fault.volts[output.id], 'V', 1)}", _why_fault(job, fault, output)))
+            mark, volts = "↑ " if above else "", _shown_V(fault, output)
+            cells.append(
+                (f"{mark}{fixed(volts, 'V', 1 if volts > 30 else 2)}", _why_fault(job, fault, output))
+            )
             missed += [k] if above else []
         table.add([*cells, (fault.leaves, None)], tuple(missed))
     return table
+
+
+def _shown_V(fault: Failure, output: OutputLink) -> float:
+    """The most that stands where it harms, else what stands at full load."""
+    return fault.harm[output.name][0] if output.name in fault.harm else fault.volts[output.id]
 
 
 def _acts(fault: Failure) -> str:
@@ -40,6 +47,7 @@ def _acts(fault: Failure) -> str:
 def _why_fault(job: Job, fault: Failure, output: OutputLink) -> Callable[[], Derivation]:
     def why() -> Derivation:
         stands = connected(job, output).highest_V or output.nominal_V * (1 + 2 * output.tolerance)
+        state = fault.harm.get(output.name, (0.0, "every output draws its full load"))[1]
         given = (
             Input("U_nom", "nominal", output.nominal_V, "V"),
             Input("U_most", "what its device stands, or else twice its tolerance", stands, "V"),
@@ -48,9 +56,9 @@ def _why_fault(job: Job, fault: Failure, output: OutputLink) -> Callable[[], Der
             f"{output.name} when {fault.name} fails {fault.how}",
             "the whole path solved with this one fault in it",
             given,
-            fault.volts[output.id],
+            _shown_V(fault, output),
             "V",
-            ("every output draws its full load; what is behind an open link is dead",),
+            (f"{state}; what is behind an open link is dead",),
             "Kirchhoff's laws",
         )
 

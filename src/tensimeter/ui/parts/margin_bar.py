@@ -1,17 +1,23 @@
 """The margin bar: how much of a limit is used; ranked, they make the limits ladder."""
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.quantity import fixed
+from tensimeter.core.rating.envelope import State
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.theme import theme
 
 
-def paint_bar(painter: QPainter, box: QRectF, fraction: float) -> None:
-    """A bar filled to the share used; full and in the colour of a miss when over."""
+def paint_bar(painter: QPainter, box: QRectF, fraction: float, edge: float | None = None) -> None:
+    """A bar filled to the share used, full and in the colour of a miss when over.
+
+    `edge` is the share used in the worst state: an open frame on from the bar up to there.
+    """
     painter.fillRect(box, theme.colour("rule"))
     over = fraction > 1
     used = min(max(fraction, 0.0), 1.0)
@@ -19,6 +25,12 @@ def paint_bar(painter: QPainter, box: QRectF, fraction: float) -> None:
         QRectF(box.left(), box.top(), box.width() * used, box.height()),
         theme.colour("miss" if over else "prediction"),
     )
+    if edge is not None and edge > used:
+        reach = min(edge, 1.0) - used
+        painter.setPen(QPen(theme.colour("miss" if edge > 1 else "prediction"), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        frame = QRectF(box.left() + box.width() * used, box.top(), box.width() * reach, box.height())
+        painter.drawRect(frame.adjusted(0, 0, -1, -1))
 
 
 class MarginRow(QWidget):
@@ -26,30 +38,48 @@ class MarginRow(QWidget):
 
     asked = pyqtSignal(object)
 
-    def __init__(self, limit: Limit, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, limit: Limit, edge: tuple[Limit, State] | None = None, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self.limit = limit
+        self.limit, self.edge = limit, edge
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.WhatsThisCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"{limit.name}, {self._words()}")
-        self.setToolTip(tip(f"{limit.note}. F1 or click: why?"))
+        self.setToolTip(tip(f"{limit.note}. {self._at_edge()}F1 or click: why?"))
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(420), theme.px(26))
 
     def worked(self) -> object:
-        return self.limit.worked()
+        """Why it stands where it does; the worst state is named."""
+        worked = self.limit.worked()
+        return replace(worked, assumptions=(*worked.assumptions, self._at_edge())) if self.edge else worked
+
+    @property
+    def at_edge(self) -> float:
+        """The share used in the worst state, the one in hand counted too."""
+        own = float(self.limit.fraction)
+        return max(own, float(self.edge[0].fraction)) if self.edge else own
+
+    def _at_edge(self) -> str:
+        if self.edge is None:
+            return ""
+        limit, state = self.edge
+        return f"At its edge {limit.sentence}: {state.words}. "
 
     def _words(self) -> str:
-        used, allowed = self.limit.shown
+        # What is over at its edge alone is told there.
+        over = self.edge is not None and float(self.edge[0].fraction) > 1 >= float(self.limit.fraction)
+        used, allowed = (self.edge[0] if self.edge and over else self.limit).shown
         places = 1 if max(allowed, 1) < 100 else 0
         return f"{fixed(used, '', places)} of {fixed(allowed, self.limit.unit, places)}"
 
     def paintEvent(self, event: object) -> None:
         painter = QPainter(self)
-        fraction = float(self.limit.fraction)
-        over = fraction > 1
+        fraction, edge = float(self.limit.fraction), self.at_edge
+        over = edge > 1
         width, height = self.width(), self.height()
         name_w, figure_w = round(width * 0.34), theme.px(156 if over else 118)
         note_w = max(0, round(width * 0.22)) if width > theme.px(560) else 0
@@ -65,9 +95,10 @@ class MarginRow(QWidget):
         name = metrics.elidedText(link, Qt.TextElideMode.ElideRight, max(room, theme.px(30))) + what
         painter.drawText(QRectF(0, 0, name_w, height), middle, name)
         bar = QRectF(name_w, height / 2 - theme.px(4), bar_w, theme.px(8))
-        paint_bar(painter, bar, fraction)
+        paint_bar(painter, bar, fraction, edge)
         painter.setPen(theme.colour("miss" if over else "ink"))
-        text = ("over: " if over else "") + self._words()
+        word = "over: " if fraction > 1 else "edge: " if over else ""
+        text = word + self._words()
         right = Qt.AlignmentFlag.AlignRight | middle
         painter.drawText(QRectF(name_w + bar_w, 0, figure_w + 8, height), right, text)
         if note_w:
@@ -81,11 +112,11 @@ class MarginRow(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self.asked.emit(self.limit.worked())
+        self.asked.emit(self.worked())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         if event.key() in (Qt.Key.Key_F1, Qt.Key.Key_Return, Qt.Key.Key_Space):
-            self.asked.emit(self.limit.worked())
+            self.asked.emit(self.worked())
         else:
             super().keyPressEvent(event)

@@ -1,0 +1,146 @@
+"""What protects is judged at the worst state: cases worked out by hand."""
+
+import math
+
+import numpy as np
+import pytest
+
+from tensimeter.core.circuit.network import build, extremes
+from tensimeter.core.design.failures import failures
+from tensimeter.core.design.reach import SHORTEST_MIN, reach
+from tensimeter.core.model.edits import changed, new_link, with_link
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.model.tests import LineRegulation
+from tensimeter.core.parts.rails import Coupling, Rail, RailSupply
+from tensimeter.core.parts.transformer import Transformer
+from tensimeter.core.path import Link
+from tensimeter.core.rating.envelope import envelope
+from tensimeter.core.rating.fan_cooling import still_air_K_W
+from tensimeter.core.rating.ladder import at, continuous_full_load
+from tensimeter.core.settings import BoxRecord
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.thermal.enclosure import Enclosure, air_K_W
+from tensimeter.demo.library import demo_job
+
+
+def units(job: Job) -> list[Link]:
+    return [x for x in job.design.links if x.kind == "unit"]
+
+
+def on_rails(origins: dict[str, str] | None = None, **rail: float) -> Job:
+    """A supply with rails of 5 and −12 V; the 5 V one loses 10 mΩ for what the other draws."""
+    rails = (
+        Rail(name="5 V", rated_A=20, **{"volts": 5.1, **rail}),
+        Rail(name="−12 V", volts=12.0, tolerance=0.1, rated_A=2),
+    )
+    part = RailSupply(
+        id="pc", name="PC supply", rails=rails, origins=origins or {},
+        couplings=(Coupling(rail="5 V", other="−12 V", ohm=0.05),),
+    )  # fmt: skip
+    job = with_part(Job(name="rails"), part)
+    job = new_link(job, "PC supply", None)
+    first, second = units(job)
+    job = new_link(job, "output LOGIC 5V 1A", first.id)
+    return new_link(job, "output RELAYS 12V 2A", second.id)
+
+
+def winding(**figures: object) -> Job:
+    part = Transformer(
+        id="winding", name="Winding", resistance_ohm=0.5, rated_A=3.0, capacitance_F=4.7e-3,
+        capacitor_V=63.0, diode_V=0.9, **{"tap_V": (20.0,), **figures},
+    )  # fmt: skip
+    job = new_link(with_part(Job(name="winding"), part), "Winding", None)
+    return new_link(job, "output OUT 24V 1A", job.design.links[-1].id)
+
+
+def test_rails_and_windings_stray_as_they_may() -> None:
+    job = on_rails()
+    logic, relays = (x.id for x in units(job))
+    found = envelope(job)
+    assert found.ends(logic, "V")[1].value == pytest.approx(5.1 * 1.05)
+    assert found.ends(relays, "V")[1].value == pytest.approx(12 * 1.1)
+    assert found.ends(relays, "V")[0].value == pytest.approx(12 * 0.9)
+    # Once its rails were read they stray by a rule of thumb.
+    read = on_rails({"rails": "measured"})
+    assert envelope(read).ends(relays, "V")[1].value == pytest.approx(12 * 1.015)
+    loose = envelope(winding(tolerance=0.1)).ends("winding", "V")
+    assert loose[1].value == pytest.approx(20 * 1.1 * 1.1 * math.sqrt(2) - 1.8, abs=0.01)
+    assert "sources at the upper end" in loose[1].state.words
+    strict = winding(tolerance=0.0)
+    assert extremes(build(strict), strict) == {}
+    assert envelope(strict).ends("winding", "V")[1].value == pytest.approx(22 * math.sqrt(2) - 1.8, abs=0.01)
+
+
+def test_line_regulation_of_a_winding_follows_the_mains() -> None:
+    """Without load a reservoir stands at the crest less two diodes: 0.9 and 1.1 of the crest at the ends."""
+    job = winding()
+    steps = plan(job, LineRegulation(id="x", output="out", share=0.0, lines=(0.9, 1.0, 1.1))).steps
+    expected = [share * 20 * math.sqrt(2) - 1.8 for share in (0.9, 1.0, 1.1)]
+    assert [s.predicted_V.value for s in steps] == pytest.approx(expected, abs=0.02)
+
+
+def test_an_open_link_that_lets_another_output_climb_is_told() -> None:
+    """2 A on the other rail hold the logic at 5.1 − 0.1 V; once that is open it stands at 5.1 V."""
+    job = on_rails()
+    job = with_link(job, changed(job.output("logic"), device_max_V=5.05))
+    found = {(f.link, f.how): f for f in failures(job)}
+    logic, relays = units(job)
+    climbs = found[relays.id, "open"]
+    assert climbs.harm["LOGIC"][0] == pytest.approx(5.1 * 1.05)
+    assert climbs.volts["logic"] == pytest.approx(5.1)
+    assert climbs.unguarded
+    assert "stack" not in climbs.leaves
+    # A rail that is shorted takes the whole supply down.
+    shorted = found[logic.id, "short"]
+    assert shorted.acts == "PC supply trips"
+    assert set(shorted.volts.values()) == {0.0}
+    assert found["relays", "short"].acts == "PC supply trips"
+
+
+def test_a_switch_that_fails_harms_what_hangs_on_it_without_load() -> None:
+    """36 V on a fan of 12 V: no output, but the volts of high mains without load all the same."""
+    found = {(f.link, f.how): f for f in failures(demo_job("finishers-bench"))}["aux", "short"]
+    most = 25.6 * 1.1 * 1.05 * math.sqrt(2) - 1.8
+    assert found.harm["Fan"][0] == pytest.approx(most, abs=0.2 + 0.02 * most)
+    assert found.unguarded
+
+
+def test_a_closed_box_has_two_films_and_a_wall() -> None:
+    """0.3 × 0.2 × 0.1 m: 0.16 m² but for its floor; 5 and 5 + 4·0.9·σ·293.15³ = 10.14 W/(m²·K)."""
+    outside = 5 + 4 * 0.9 * 5.670374e-8 * 293.15**3
+    metal = Enclosure(0.3, 0.2, 0.1)
+    assert air_K_W(metal) == pytest.approx((1 / 5 + 1 / outside) / 0.16)
+    plastic = Enclosure(0.3, 0.2, 0.1, metal=False)
+    assert air_K_W(plastic) == pytest.approx((1 / 5 + 0.003 / 0.2 + 1 / outside) / 0.16)
+    # 100 cm² of vents, 50 each: 0.6·0.005/√2·√(2·9.81·0.05·10/293.15) = 0.388 l/s carry 0.470 W/K.
+    vented = Enclosure(0.3, 0.2, 0.1, vents_m2=0.01)
+    assert 1 / air_K_W(vented) - 1 / air_K_W(metal) == pytest.approx(0.470, abs=0.002)
+    job = demo_job("ridge-pier")
+    assert still_air_K_W(job) == 0.0
+    box = BoxRecord(length_mm=300, width_mm=200, height_mm=100)
+    closed = changed(job, settings=changed(job.settings, lid_off=False, box=box))
+    assert still_air_K_W(closed) == pytest.approx(air_K_W(metal))
+    typed = changed(closed, settings=changed(closed.settings, box_K_W=0.4))
+    assert still_air_K_W(typed) == 0.4
+
+
+def test_what_is_for_good_is_so_in_the_hottest_room() -> None:
+    """92.8 °C at 8 A in a room of 20 °C: 20 K warmer it is 112.8, over the 105 °C of its limit."""
+    job = demo_job("ridge-pier")
+    assert continuous_full_load(job, "mount").amps == 8.0
+    hot = changed(job, settings=changed(job.settings, hottest_C=40.0))
+    found = continuous_full_load(hot, "mount")
+    assert found.amps < 8.0
+    assert found.reason == "Front end, hot spot"
+    limits = {x.name: x for x in at(hot.in_room(40.0), {"mount": found.amps})[2]}
+    assert limits["Front end, hot spot"].shown[0] == pytest.approx(105, abs=0.2)
+    volts, amps = np.array([13.6]), np.linspace(0, 12, 121)
+    cool, warm = (reach(j, "mount", volts, amps).border()[0].amps for j in (job, hot))
+    assert warm < cool
+    end = envelope(hot).worst()
+    spot = {limit.name: (limit, state) for limit, state in end}["Front end, hot spot"]
+    assert "the room at 40 °C" in spot[1].words
+    # Less than a minute is no time that anything may be used for.
+    minutes = reach(hot, "mount", volts, amps).minutes
+    assert not ((minutes > 0) & (minutes < SHORTEST_MIN)).any()
