@@ -259,14 +259,19 @@ def test_analyse_leakage(tensimeter) -> None:
     found = json.loads(out)
     assert code == 0
     assert found["verdict"] == "holds"
-    # 6.8 V across 99 kΩ are 69 µA, nearly all that the source can drive.
-    assert found["touch_current_A"] == pytest.approx(6.8 / 99_010, rel=0.02)
+    # A bare resistance explains the two readings by the larger current: R/V is straight in R.
+    slope = (10e6 / 64 - 99_010 / 6.8) / (10e6 - 99_010)
+    assert found["touch_current_A"] == pytest.approx(1 / (99_010 / 6.8 - slope * 97_010), rel=1e-4)
+    assert found["source"] == "not told apart"
+    told = json.loads(tensimeter(*words.split(), "--second", "10k=0.686", "--accuracy", "1%", "--json")[1])
+    # 6.8 V across 99 kΩ are 69 µA, nearly all that a capacitance can drive.
+    assert (told["source"], told["touch_current_A"]) == ("capacitive", pytest.approx(6.8 / 99_010, rel=0.02))
     code, out, _ = tensimeter(*words.replace("6.8V", "63V").split(), "--json", "--require", "holds")
     assert code == 1
     assert "Treat it as live" in json.loads(out)["warnings"][0]
     assert "touch current" in tensimeter(*words.split())[1]
     code, _, err = tensimeter(*words.replace("64V", "4V").split())
-    assert (code, "above the open one" in err) == (2, True)
+    assert (code, "not below the open one" in err) == (2, True)
 
 
 def test_a_supply_that_runs_already_is_proven_and_it_is_recorded(

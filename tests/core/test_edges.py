@@ -5,9 +5,12 @@ import math
 import numpy as np
 import pytest
 
+from tensimeter.core.analysis.leakage import leakage
 from tensimeter.core.circuit.network import build, extremes
 from tensimeter.core.design.failures import failures
 from tensimeter.core.design.reach import SHORTEST_MIN, reach
+from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import changed, new_link, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
@@ -144,3 +147,25 @@ def test_what_is_for_good_is_so_in_the_hottest_room() -> None:
     # Less than a minute is no time that anything may be used for.
     minutes = reach(hot, "mount", volts, amps).minutes
     assert not ((minutes > 0) & (minutes < SHORTEST_MIN)).any()
+
+
+def test_touch_current_of_a_resistance_is_not_taken_for_a_capacitance() -> None:
+    """115 V behind 470 kΩ: 115/(470 kΩ + 2 kΩ) = 0.2436 mA; the reading of a second resistor tells."""
+
+    def read(ohm: float) -> float:
+        across = 10e6 * ohm / (10e6 + ohm)
+        return 115.0 * across / (across + 470e3)
+
+    opened = 115.0 * 10e6 / (10e6 + 470e3)
+    pair = (opened, 10e6, read(100e3), 100e3, 50.0, 0.25e-3)
+    truth = 115.0 / 472e3
+    assert leakage(*pair).touch_current_A == pytest.approx(truth, rel=1e-6)
+    sure = leakage(*pair, half_widths=(0.0, 0.0, 0.0), second=(read(10e3), 10e3))
+    assert (sure.touch_current_A, sure.source) == (pytest.approx(truth, rel=1e-6), "resistive")
+    assert sure.verdict is Verdict.CONFORMS
+    # 0.2436 mA ± 5 % and more of 0.25 mA is too close to call; of 0.5 mA it holds.
+    assert leakage(*pair).verdict is Verdict.TOO_CLOSE
+    assert leakage(*pair[:5], 0.5e-3).verdict is Verdict.CONFORMS
+    for loaded in (opened, 1.001 * opened):
+        with pytest.raises(UserError, match="not below the open one"):
+            leakage(opened, 10e6, loaded, 100e3, 50.0, 0.25e-3)

@@ -205,7 +205,21 @@ def test_touch_current_of_a_capacitor_and_of_what_is_too_small_to_tell() -> None
     shunted = 10e6 * 100e3 / 10.1e6
     found = leakage(read(10e6), 10e6, read(shunted), 100e3, 50.0, 0.25e-3)
     assert found.source_capacitance_F == pytest.approx(farad, rel=1e-6)
-    assert found.touch_current_A == pytest.approx(source / math.hypot(BODY_OHM, 1 / (omega * farad)))
+    body = source / math.hypot(BODY_OHM, 1 / (omega * farad))
+    third = 10e6 * 10e3 / 10.01e6
+    told = leakage(
+        read(10e6),
+        10e6,
+        read(shunted),
+        100e3,
+        50.0,
+        0.25e-3,
+        half_widths=(0, 0, 0),
+        second=(read(third), 10e3),
+    )
+    assert (told.touch_current_A, told.source) == (pytest.approx(body, rel=1e-4), "capacitive")
+    # By two readings it could be a resistance as well, which drives more.
+    assert (found.touch_current_A > told.touch_current_A, found.source) == (True, "not told apart")
     assert found.verdict is Verdict.CONFORMS
     tiny = leakage(100.0, 10e6, 0.1, 100e3, 50.0, 0.25e-3)
     assert tiny.source_capacitance_F == pytest.approx(0.1 / (omega * shunted * 100.0))

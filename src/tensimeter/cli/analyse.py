@@ -172,18 +172,28 @@ def analyse_leakage(
     shunt: Annotated[str, typer.Option(help="The resistor.")] = "100k",
     mains: Annotated[str, typer.Option(help="Mains frequency, Hz.")] = "50",
     limit: Annotated[str, typer.Option(help="Touch current, A.")] = "0.25m",
+    accuracy: Annotated[str, typer.Option(help="Of the meter, 95 %: 3%. Else 5 % is assumed.")] = "",
+    second: Annotated[str, typer.Option(help="With another resistor across the meter: 10k=0.7V.")] = "",
     require: Require = "",
     json: Json = False,
 ) -> None:
     """Volts to earth: the source behind an open and a loaded reading, and the current through a hand."""
     known_verdict(require)
+    read = [parse(open_, "V"), parse(loaded, "V")]
+    third = None
+    if second:
+        ohms, _, volts = second.partition("=")
+        third = parse(volts, "V"), parse(ohms, "ohm")
+        read.append(third[0])
     found = leakage(
-        parse(open_, "V"),
+        read[0],
         parse(meter, "ohm"),
-        parse(loaded, "V"),
+        read[1],
         parse(shunt, "ohm"),
         parse(mains, "Hz"),
         parse(limit, "A"),
+        half_widths=tuple(parse(accuracy) * v for v in read) if accuracy else None,
+        second=third,
     )
     answer(asdict(found), json)
     check_required(require, found.verdict)

@@ -1,61 +1,195 @@
-"""Voltage to earth: an open and a loaded reading tell the source behind it and the current through a hand.
+"""Voltage to earth: readings through several resistances tell the source behind it and the current in a hand.
 
-The source is a capacitance C from the mains (its EMF V0 at frequency f). Through a resistance R the
-reading is V = V0·ωRC/√(1 + (ωRC)²); two readings at two R give V0 and C. Touch current is what flows
-through a 2 kΩ body (IEC 60990, figure 3, its resistive part).
+The source is an EMF V0 behind a resistance Rs and a capacitance from the mains in series. Through R the
+reading is V = V0·R/√((R + Rs)² + X²), so that R²/V² = a·R² + b·R + c with a = 1/V0², b = 2·Rs/V0²,
+c = (Rs² + X²)/V0²: straight in the unknowns. A body of R ohms is passed by 1/√(a·R² + b·R + c). Two readings
+leave one unknown open: a bare capacitance (b = 0) and a bare resistance (b² = 4ac) are its ends. Touch
+current is what flows through a 2 kΩ body (IEC 60990, figure 3, its resistive part).
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 
 BODY_OHM = 2000.0
 #: Usual limits of touch current, A: double-insulated and earthed equipment; rules of thumb.
 LIMIT_A = {"class II": 0.25e-3, "earthed": 0.5e-3}
+#: How well a hand-held meter reads AC volts of such a source, 95 %, where its accuracy is not known.
+ASSUMED = 0.05
+#: From this share of the open reading on the source is stiff: no leak but a connection.
+STIFF = 0.9
+
+Kind = Literal["capacitive", "resistive", "not told apart", "stiff"]
 
 
 @dataclass(frozen=True)
 class Leakage:
-    """The source: F, V, and the current in A through a body; warnings are what it can't tell."""
+    """The source: F, V, which kind it is, and the current in A through a body with its 95 % interval.
+
+    Warnings are what it can't tell.
+    """
 
     source_capacitance_F: float
     source_V: float
     touch_current_A: float
+    touch_A: Interval
+    source: Kind
     verdict: Verdict
     warnings: tuple[str, ...]
 
 
 def leakage(
-    open_V: float, meter_ohm: float, loaded_V: float, shunt_ohm: float, mains_Hz: float, limit_A: float
+    open_V: float,
+    meter_ohm: float,
+    loaded_V: float,
+    shunt_ohm: float,
+    mains_Hz: float,
+    limit_A: float,
+    *,
+    half_widths: tuple[float, ...] | None = None,
+    second: tuple[float, float] | None = None,
 ) -> Leakage:
-    """Two readings, through the meter alone and with a resistor across it, all volts rms AC.
+    """Readings through the meter alone and with a resistor across it, all volts rms AC.
 
-    Where the loaded reading stays as high as the open one the source is no capacitance: treat it as live.
-    Raises UserError for figures that are not above zero, or a loaded reading above the open one.
+    Parameters
+    ----------
+    open_V, meter_ohm, loaded_V, shunt_ohm : float
+        Volts through the meter alone and its Ω; volts with the resistor across it and its Ω.
+    mains_Hz, limit_A : float
+        Frequency, and the touch current that is allowed.
+    half_widths : tuple of float, optional
+        95 % half-widths of the readings in their order, V; 5 % each where not known.
+    second : (float, float), optional
+        Volts and Ω with another resistor across the meter: tells a resistance from a capacitance.
+
+    Returns
+    -------
+    Leakage
+        Where two readings can't tell the source's kind, the larger current of both counts.
+
+    Raises
+    ------
+    UserError
+        For figures that are not above zero, and for a loaded reading at or above the open one.
     """
     if min(open_V, meter_ohm, shunt_ohm, mains_Hz, limit_A) <= 0 or loaded_V < 0:
         raise UserError("Volts, resistances, frequency and limit must be above zero.")
-    loaded_ohm = meter_ohm * shunt_ohm / (meter_ohm + shunt_ohm)
-    if loaded_V > open_V * 1.02:
+    if second is not None and min(second) <= 0:
+        raise UserError("The second resistor and what was read with it must be above zero.")
+    if loaded_V >= open_V:
         raise UserError(
-            "The loaded reading is above the open one: the two were swapped, or it was not steady."
+            "The loaded reading is not below the open one: the two were swapped, it was not steady, or it is "
+            "joined hard to something live. Treat it as live until they are read again."
         )
+    read = [open_V, loaded_V, *([second[0]] if second else [])]
+    across = [shunt_ohm, *([second[1]] if second else [])]
+    ohms = [meter_ohm, *(meter_ohm * r / (meter_ohm + r) for r in across)]
+    widths = half_widths if half_widths is not None else tuple(ASSUMED * v for v in read)
     warnings = ["Take it with the mains plug both ways round; the larger counts."]
-    if loaded_V >= 0.9 * open_V:
-        amps = open_V / BODY_OHM
-        warnings.insert(0, "Loaded it stays as high as open: no capacitive source. Treat it as live.")
-        return Leakage(
-            math.inf,
-            open_V,
-            amps,
-            Verdict.NONCONFORMING if amps > limit_A else Verdict.CONFORMS,
-            tuple(warnings),
-        )
+    if half_widths is None:
+        warnings.append(f"The meter's accuracy is not known: {ASSUMED * 100:g} % is assumed.")
+    if loaded_V >= STIFF * open_V:
+        warnings.insert(0, "Loaded it stays as high as open: no leak but a connection. Treat it as live.")
+        amps = _with_interval(lambda v: v[0] / BODY_OHM, read[:1], widths)
+        return Leakage(math.inf, open_V, amps.value, amps, "stiff", _judged(amps, limit_A), tuple(warnings))
+    amps, kind = _touched(read, ohms, widths)
+    if kind == "not told apart":
+        text = "Two readings can't tell a capacitance from a resistance: the larger current counts. A third "
+        warnings.append(f"{text}with another resistor tells them apart.")
+    farad, source = _capacitance(read, ohms, mains_Hz, warnings)
+    return Leakage(farad, source, amps.value, amps, kind, _judged(amps, limit_A), tuple(warnings))
+
+
+def _judged(amps: Interval, limit_A: float) -> Verdict:
+    return judge(amps, Band(None, limit_A))
+
+
+def _touched(read: list[float], ohms: list[float], widths: tuple[float, ...]) -> tuple[Interval, Kind]:
+    """The current through a body with its interval, and the kind of source that gives it."""
+    if len(read) == 2:
+        found = [_with_interval(model(ohms), read, widths) for model in (_capacitive, _resistive)]
+        return max(found, key=lambda amps: amps.high), "not told apart"
+    amps = _with_interval(_series(ohms), read, widths)
+    bare = [_with_interval(model(ohms[:2]), read[:2], widths[:2]) for model in (_capacitive, _resistive)]
+    kind: Kind = (
+        "capacitive" if abs(bare[0].value - amps.value) <= abs(bare[1].value - amps.value) else "resistive"
+    )
+    return amps, kind
+
+
+_Model = Callable[[list[float]], float]
+
+
+def _capacitive(ohms: list[float]) -> _Model:
+    """Amps through a body for a bare capacitance, by two readings."""
+
+    def touched(read: list[float]) -> float:
+        (y1, y2), (r1, r2) = _squares(read, ohms), ohms
+        if math.isinf(y2):
+            return 0.0
+        a = max((y1 - y2) / (r1**2 - r2**2), 0.0)
+        return 1 / math.sqrt(max(a * BODY_OHM**2 + y2 - a * r2**2, a * BODY_OHM**2, 1e-30))
+
+    return touched
+
+
+def _resistive(ohms: list[float]) -> _Model:
+    """Amps through a body for a bare resistance, by two readings: R/V is straight in R."""
+
+    def touched(read: list[float]) -> float:
+        (r1, r2), (v1, v2) = ohms, read
+        if v2 <= 0:
+            return 0.0
+        slope = max((r1 / v1 - r2 / v2) / (r1 - r2), 0.0)
+        return 1 / max(r2 / v2 - slope * (r2 - BODY_OHM), slope * BODY_OHM, 1e-15)
+
+    return touched
+
+
+def _series(ohms: list[float]) -> _Model:
+    """Amps through a body for a resistance and a capacitance in series, by three readings."""
+
+    def touched(read: list[float]) -> float:
+        y, r = np.array(_squares(read, ohms)), np.array(ohms)
+        if not np.isfinite(y).all():
+            return 0.0
+        # Scaled by its own rows, since R² goes over many powers of ten.
+        rows = np.stack([r**2, r, np.ones(3)], axis=1)
+        a, b, c = np.linalg.solve(rows / y[:, None], np.ones(3))
+        square = max(a, 0.0) * BODY_OHM**2 + max(b, 0.0) * BODY_OHM + max(c, 0.0)
+        return 1 / math.sqrt(max(square, 1e-30))
+
+    return touched
+
+
+def _squares(read: list[float], ohms: list[float]) -> list[float]:
+    return [(r / v) ** 2 if v > 0 else math.inf for v, r in zip(read, ohms, strict=True)]
+
+
+def _with_interval(model: _Model, read: list[float], widths: tuple[float, ...]) -> Interval:
+    """A figure of the readings with its 95 % interval: each moved to its ends alone, summed in squares."""
+    value = model(read)
+    up = down = 0.0
+    for k, half in enumerate(widths[: len(read)]):
+        ends = [model([v + s * half if i == k else v for i, v in enumerate(read)]) - value for s in (-1, 1)]
+        up, down = up + max(*ends, 0.0) ** 2, down + min(*ends, 0.0) ** 2
+    return Interval(value, max(value - math.sqrt(down), 0.0), value + math.sqrt(up))
+
+
+def _capacitance(
+    read: list[float], ohms: list[float], mains_Hz: float, warnings: list[str]
+) -> tuple[float, float]:
+    """F and V of a bare capacitance behind the first two readings."""
+    open_V, loaded_V = read[:2]
     # V² = V0²·x²/(1 + x²) with x = ωRC: two equations in V0² and C².
     omega = 2 * math.pi * mains_Hz
-    a, b = 1 / (omega * meter_ohm) ** 2, 1 / (omega * loaded_ohm) ** 2
+    a, b = (1 / (omega * ohm) ** 2 for ohm in ohms[:2])
     ratio = (open_V / loaded_V) ** 2 if loaded_V > 0 else math.inf
     # (1 + b/C²)/(1 + a/C²) = ratio, so 1/C² = (ratio − 1)/(b − ratio·a).
     room = b - ratio * a
@@ -63,12 +197,6 @@ def leakage(
         warnings.append(
             "The loaded reading is too low to tell the capacitance; it is smaller than any that counts."
         )
-        farad = loaded_V / (omega * loaded_ohm * open_V) if loaded_V > 0 else 0.0
-        source = open_V
-    else:
-        farad = math.sqrt(room / (ratio - 1))
-        source = open_V * math.sqrt(1 + a / farad**2)
-    reactance = 1 / (omega * farad) if farad > 0 else math.inf
-    amps = source / math.hypot(BODY_OHM, reactance)
-    verdict = Verdict.NONCONFORMING if amps > limit_A else Verdict.CONFORMS
-    return Leakage(farad, source, amps, verdict, tuple(warnings))
+        return (loaded_V / (omega * ohms[1] * open_V) if loaded_V > 0 else 0.0), open_V
+    farad = math.sqrt(room / (ratio - 1))
+    return farad, open_V * math.sqrt(1 + a / farad**2)

@@ -18,7 +18,7 @@ from tensimeter.core.design.bands import trim
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Band, Verdict, judge
+from tensimeter.core.measurement.conformity import Band, Verdict, judge, worst
 from tensimeter.core.measurement.readings import Reading, counting, interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
@@ -42,6 +42,8 @@ LIMITERS = {
 TRIM_BAND = 0.02
 #: Ω of the meter and of the resistor with which volts to earth are read.
 METER_OHM, SHUNT_OHM = 10e6, 100e3
+#: At the end of a place that is read with the mains plug the other way round.
+TURNED = "-turned"
 #: Seconds a bare power part stands its loss before its sink is on: J/K of its own, K that it may rise.
 BARE_J_K, BARE_RISE_K = 1.5, 60.0
 
@@ -101,8 +103,8 @@ def power_up_results(
             steps = before.setdefault(id(then), {s.id: s for s in power_up_steps(then)})
             earlier = step.id not in steps or steps[step.id].band != step.band
         verdict = judge(interval_of(reading), step.band)
-        if step.id == "earth-loaded":
-            verdict = _touch_verdict(job, live, verdict)
+        if step.id.startswith("earth-loaded"):
+            verdict = _touch_verdict(job, live, step, verdict)
         found.append(PowerUpResult(step, reading, verdict, earlier))
     return found
 
@@ -110,27 +112,56 @@ def power_up_results(
 def touches(job: Job, readings: Sequence[Reading]) -> list[Leakage]:
     """The touch current of every pair of readings to earth, open and loaded, in the order taken.
 
-    Two pairs compare: with and without a filter's capacitor, or before and after a bond.
+    Both positions of the plug count. Two pairs compare: with and without a filter's capacitor, or before and
+    after a bond; the worst decides until it is struck.
     """
     live = counting(readings)
-    found = []
-    for output in job.design.outputs():
-        opened, loaded = (
-            [r.value for r in live if r.place == f"wake-{output.id}-earth-{kind}" and r.quantity == "V"]
-            for kind in ("open", "loaded")
-        )
-        for a, b in zip(opened, loaded, strict=False):
-            try:
-                limit, mains_Hz = LIMIT_A["earthed"], job.settings.mains_Hz
-                found.append(leakage(a, METER_OHM, b, SHUNT_OHM, mains_Hz, limit))
-            except UserError:
-                continue
+    found = [
+        leak
+        for output in job.design.outputs()
+        for turned in ("", TURNED)
+        for leak in _pairs(job, live, f"wake-{output.id}-earth-{{}}{turned}")
+    ]
+    return [leak for leak in found if leak is not None]
+
+
+def touch_class(job: Job) -> str:
+    """Which limit of touch current holds: of earthed equipment, or of double-insulated (the smaller).
+
+    Anything of metal that is earthed makes it the former: a case of a source, or the box.
+    """
+    sources = [job.part(x.part) for x in job.design.links if isinstance(x, UnitLink)]
+    cased = any(isinstance(p, SourcePart) and (p.metal_case or p.common_earthed) for p in sources)
+    metal = job.settings.box is not None and job.settings.box.metal
+    return "earthed" if cased or metal else "class II"
+
+
+def _pairs(job: Job, live: Sequence[Reading], place: str) -> list[Leakage | None]:
+    """Touch currents of the pairs at one place; None for a pair that can't be one."""
+    opened, loaded = (
+        [r for r in live if r.place == place.format(kind) and r.quantity == "V"]
+        for kind in ("open", "loaded")
+    )
+    limit, mains_Hz = LIMIT_A[touch_class(job)], job.settings.mains_Hz
+    found: list[Leakage | None] = []
+    for a, b in zip(opened, loaded, strict=False):
+        ends = [interval_of(r) for r in (a, b)]
+        known = tuple(e.half_width for e in ends if e is not None)
+        widths = known if len(known) == len(ends) else None
+        try:
+            made = leakage(a.value, METER_OHM, b.value, SHUNT_OHM, mains_Hz, limit, half_widths=widths)
+        except UserError:
+            made = None
+        found.append(made)
     return found
 
 
-def _touch_verdict(job: Job, readings: Sequence[Reading], otherwise: Verdict) -> Verdict:
-    found = touches(job, readings)
-    return found[-1].verdict if found else otherwise
+def _touch_verdict(job: Job, live: Sequence[Reading], step: PowerUpStep, otherwise: Verdict) -> Verdict:
+    """The worst of the pairs at a step; a loaded reading that is not below its open one is a miss."""
+    found = _pairs(job, live, step.place.replace("loaded", "{}"))
+    if not found:
+        return otherwise
+    return worst([otherwise, *(Verdict.NONCONFORMING if leak is None else leak.verdict for leak in found)])
 
 
 def _look_over(job: Job) -> PowerUpStep:
@@ -289,17 +320,27 @@ def _to_earth(job: Job) -> Iterator[PowerUpStep]:
     if not outputs:
         return
     output = outputs[0]
-    yield PowerUpStep(
-        "earth-open", "Volts to earth, open", "AC range, meter alone; the larger of both plug positions.",
-        f"{output.name} − to earth pin, AC", f"wake-{output.id}-earth-open", "V",
-        Band(0.0, job.settings.mains_V * 0.6), None, "Close to the mains: treat it as live.", output.id,
-    )  # fmt: skip
-    yield PowerUpStep(
-        "earth-loaded", "Volts to earth, loaded", "The same with 100 kΩ across the meter.",
-        f"{output.name} − to earth pin, 100 kΩ, AC", f"wake-{output.id}-earth-loaded", "V",
-        Band(0.0, job.settings.mains_V * 0.1), None,
-        "As high as open: not a filter's leak but a connection. Unplug.", output.id, True,
-    )  # fmt: skip
+    every = "every unit plugged in" if sum(x.kind == "unit" for x in job.design.links) > 1 else "plugged in"
+    for turned, title, do in (
+        ("", "", f"AC range, meter alone, {every}: leaks add up."),
+        (
+            TURNED,
+            ", plug turned",
+            "The mains plug the other way round; where it goes in one way only, again.",
+        ),
+    ):
+        yield PowerUpStep(
+            f"earth-open{turned}", f"Volts to earth, open{title}", do,
+            f"{output.name} − to earth pin, AC", f"wake-{output.id}-earth-open{turned}", "V",
+            Band(0.0, job.settings.mains_V * 0.6), None, "Close to the mains: treat it as live.", output.id,
+        )  # fmt: skip
+        yield PowerUpStep(
+            f"earth-loaded{turned}", f"Volts to earth, loaded{title}",
+            "The same with 100 kΩ across the meter.",
+            f"{output.name} − to earth pin, 100 kΩ, AC", f"wake-{output.id}-earth-loaded{turned}", "V",
+            Band(0.0, job.settings.mains_V * 0.1), None,
+            "As high as open: not a filter's leak but a connection. Unplug.", output.id, True,
+        )  # fmt: skip
 
 
 def bare_seconds(job: Job) -> dict[str, float]:

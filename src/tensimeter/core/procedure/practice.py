@@ -56,9 +56,9 @@ class Practice:
         return {"joined": 0.2, "apart": float("inf"), "not_shorted": 4700.0, "diode": 0.52}[pair.kind]
 
     def _step(self, step: PowerUpStep) -> float:
-        if step.id == "earth-open":
+        if step.id.startswith("earth-open"):
             return 61.0
-        if step.id == "earth-loaded":
+        if step.id.startswith("earth-loaded"):
             return 4.2
         if step.quantity == "C" or step.id == "standby":
             return float(step.expected or 0.0) + 0.04

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.app.derived import Hand
+from tensimeter.core.analysis.leakage import LIMIT_A
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED
 from tensimeter.core.model.assembly_edits import with_assembly
@@ -25,10 +26,11 @@ from tensimeter.core.procedure.first_power import (
     PowerUpResult,
     bare_seconds,
     power_up_results,
+    touch_class,
     touches,
 )
 from tensimeter.core.procedure.practice import Practice, mistakes
-from tensimeter.core.quantity import show
+from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.demo.library import demo_mistakes
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.running_choice import RunningChoice
@@ -221,8 +223,8 @@ class WakeStage(QWidget):
             source = show(found.source_capacitance_F, "F", 2)
             lines.append(
                 f"Source {show(found.source_V, 'V', 3)} behind {source}; "
-                f"{show(found.touch_current_A, 'A', 2)} "
-                "through a hand."
+                f"{with_uncertainty(found.touch_current_A, found.touch_A.half_width, 'A')} "
+                f"through a hand, of {show(LIMIT_A[touch_class(job)], 'A')} usual for {touch_class(job)}."
             )
             if len(taken) > 1:
                 lines.append(f"The pair before: {show(taken[-2].touch_current_A, 'A', 2)} through a hand.")
