@@ -42,7 +42,7 @@ def test_size_wire(tensimeter) -> None:
 @pytest.mark.parametrize(
     ("words", "expected"),
     [
-        ("fuse --current 8A", {"rated_A": 12.5, "continuous_A": 9.375, "blows_for_certain_A": 25}),
+        ("fuse --current 8A", {"rated_A": 12.5, "continuous_A": 9.375, "blows_for_certain_A": 2.1 * 12.5}),
         ("transformer-fuse --current 2A --secondary 18V", {"primary_A": 1.8 * 2 * 18 / 230, "rated_A": 0.5}),
         ("regulator --r1 240R --r2 1k5", {"high_V": 9.1375, "programming_A": 1.25 / 240}),
         ("regulator --r1 120R --volts 5V --adjust 0", {"r2_ohm": 360}),

@@ -6,9 +6,11 @@ import numpy as np
 import pytest
 
 from tensimeter.core.analysis.leakage import leakage
+from tensimeter.core.assembly.wiring import wire_list
 from tensimeter.core.circuit.network import build, extremes
 from tensimeter.core.design.failures import failures
 from tensimeter.core.design.reach import SHORTEST_MIN, reach
+from tensimeter.core.electrical.fuse import blow_s, fusing_factor
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import changed, new_link, with_link
@@ -18,6 +20,8 @@ from tensimeter.core.model.tests import LineRegulation
 from tensimeter.core.parts.rails import Coupling, Rail, RailSupply
 from tensimeter.core.parts.transformer import Transformer
 from tensimeter.core.path import Link
+from tensimeter.core.procedure.protection import protection
+from tensimeter.core.procedure.wire_notices import wire_notices
 from tensimeter.core.rating.envelope import envelope
 from tensimeter.core.rating.fan_cooling import still_air_K_W
 from tensimeter.core.rating.ladder import at, continuous_full_load
@@ -169,3 +173,43 @@ def test_touch_current_of_a_resistance_is_not_taken_for_a_capacitance() -> None:
     for loaded in (opened, 1.001 * opened):
         with pytest.raises(UserError, match="not below the open one"):
             leakage(opened, 10e6, loaded, 100e3, 50.0, 0.25e-3)
+
+
+def test_a_fuse_blows_between_the_gates_of_its_sheet() -> None:
+    """IEC 60127-2: four times its rating, 10 to 300 ms fast and 150 ms to 3 s slow; 1.5 times an hour."""
+    assert blow_s(2.0, 8.0, "fast") == pytest.approx((0.01, 0.3))
+    assert blow_s(2.0, 8.0, "slow") == pytest.approx((0.15, 3.0))
+    assert blow_s(2.0, 2.9) == (math.inf, math.inf)
+    assert blow_s(2.0, 4.0)[1] == math.inf
+    # Past ten times i²t is constant: at twenty times a quarter of the time.
+    assert blow_s(2.0, 40.0, "slow") == pytest.approx((0.005, 0.075))
+    # Half way between 4 and 10 times in the logarithm: the geometric mean of the gates.
+    assert blow_s(1.0, math.sqrt(40.0), "fast")[1] == pytest.approx(math.sqrt(0.3 * 0.02))
+    assert [fusing_factor("line", a) for a in (2, 10, 16)] == [2.1, 1.9, 1.6]
+
+
+def test_a_lead_is_compared_with_the_fuse_before_it() -> None:
+    """0.5 mm²: 13·0.5^0.62·√(55/30) = 11.5 A at 15 °C; a 10 A fuse blows at 21 A and asks for 14.5 A."""
+    job = demo_job("dome-workshop")
+    lead = next(x for x in job.design.links if x.name == "Shutter lead")
+    thin = with_part(job, changed(job.part(lead.part), area_mm2=0.5))
+    (text,) = (n.text for n in wire_notices(thin) if n.id == "wire:guard")
+    assert "Shutter lead carries 11.5 A in free air, while Fuse 10 A blows for certain at 21 A" in text
+    assert {p.where: p.verdict.value for p in protection(thin)}[
+        "Fuse 10 A, in the plus of SHUTTER"
+    ] == "misses"
+    blade = with_part(thin, changed(thin.part("fuse-10"), family="blade"))
+    # A blade blows at 13.5 A: 9.3 A and its 10 A are less than the wire carries.
+    assert "Shutter lead" not in " ".join(n.text for n in wire_notices(blade))
+    hot = changed(blade, settings=changed(blade.settings, hottest_C=45.0))
+    # In 45 °C it carries 13·0.5^0.62·√(25/30) = 7.7 A.
+    assert "Shutter lead carries 7.72 A" in " ".join(n.text for n in wire_notices(hot))
+    # The mast's lead has no fuse at all, and nobody knows where its supply gives up: 1.5 · 25 A is assumed.
+    assert "drive 37.5 A (assumed" in text
+    wires = {w.label[4:]: w for w in wire_list(job)}
+    assert wires["12 V rail 12 V wires → Mast lead +"].fuse.startswith("none: wants")
+    # Seven circuits together carry 54 % (IEC 60364-5-52): thicker wire for the same fuse.
+    tied = changed(job, settings=changed(job.settings, bundled=7))
+    bundled = {w.label[4:]: w for w in wire_list(tied)}
+    own = "Fuse 10 A out → Shutter lead +"
+    assert bundled[own].area_mm2 > wires[own].area_mm2

@@ -87,7 +87,7 @@ def test_past_its_limits_a_path_is_only_solved_when_that_is_asked_for(demo: Job)
 
 def test_a_fuse_behind_a_limit_is_told_wherever_it_stands(demo: Job) -> None:
     assert [link for link, _ in fault_notes(demo)] == ["mount-fuse"]
-    assert "needs about 32 A" in fault_notes(demo)[0][1]
+    assert "needs about 33.6 A" in fault_notes(demo)[0][1]
 
 
 def test_the_narrower_of_band_and_device_is_allowed(demo: Job) -> None:

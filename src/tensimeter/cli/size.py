@@ -42,12 +42,20 @@ def pairs(texts: list[str], left: str, right: str) -> list[tuple[float, float]]:
     return found
 
 
+Ambient = Annotated[str, typer.Option(help="Hottest air around the wire, °C.")]
+Bundle = Annotated[int, typer.Option(min=1, help="So many circuits lie bundled together.")]
+Insulation = Annotated[str, typer.Option(help="What the wire's insulation stands, °C.")]
+
+
 @size.command("wire")
 def size_wire(
     gauge: Annotated[str, typer.Option(help="16awg or 0.75mm2")],
     length: Annotated[str, typer.Option(help="Length of one leg, m.")],
     current: Annotated[str, typer.Option(help="Current, A.")],
     temperature: Annotated[str, typer.Option(help="Temperature of the copper, °C.")] = "20",
+    ambient: Ambient = "20",
+    bundle: Bundle = 1,
+    insulation: Insulation = "70",
     json: Json = False,
 ) -> None:
     """Resistance, drop and loss of a two-conductor lead, both legs."""
@@ -58,12 +66,12 @@ def size_wire(
     if not -100 <= celsius <= 400:
         raise UserError(f"{celsius:g} °C is outside what copper wire is used at.")
     ohms = wire.resistance(metres, area, celsius)
-    carries = wire.ampacity(area)
+    carries = wire.ampacity(area, parse(insulation, "C"), parse(ambient, "C"), bundle)
     warnings = []
     if amps > carries:
         warnings.append(
             f"{amps:.3g} A is above the {carries:.3g} A that this size carries in free "
-            "air with 70 °C insulation (rule of thumb)."
+            f"air of {ambient} °C with insulation for {insulation} °C (rule of thumb)."
         )
     answer(
         {
@@ -95,20 +103,30 @@ def size_fuse(
     source: Annotated[str, typer.Option(help="The most the source can deliver, A.")] = "",
     speed: Annotated[str, typer.Option(help="slow or fast")] = "slow",
     share: Annotated[str, typer.Option(help="Share of its rating in continuous use.")] = "75%",
+    family: Annotated[str, typer.Option(help="cartridge, blade or line; else not known")] = "not known",
+    ambient: Ambient = "20",
+    bundle: Bundle = 1,
+    insulation: Insulation = "70",
     json: Json = False,
 ) -> None:
     """The rating of a fuse, and whether it can do its work."""
     if speed not in fuses.MELTING_S:
         raise UserError(f"“{speed}” is no speed of a fuse; use slow or fast.")
+    if family not in (*fuses.FUSING, "line"):
+        raise UserError(f"“{family}” is no family of fuses; use cartridge, blade or line.")
+    around = parse(insulation, "C"), parse(ambient, "C"), bundle
     found = fuses.choose(
         parse(current, "A"),
-        wire_A=wire.ampacity(wire.parse_area(wire_gauge)) if wire_gauge else None,
+        wire_A=wire.ampacity(wire.parse_area(wire_gauge), *around) if wire_gauge else None,
         inrush_A2s=parse(inrush),
         most_A=parse(source, "A") if source else None,
         speed=speed,
         share=parse(share),
+        family=family,
     )
-    answer(asdict(found), json)
+    short = parse(source, "A") if source else found.rated_A * 10
+    least, most = fuses.blow_s(found.rated_A, short, speed)
+    answer({**asdict(found), "blows_at_A": short, "blows_least_s": least, "blows_most_s": most}, json)
 
 
 @size.command("transformer-fuse")

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from tensimeter.core.described import Quantity
-from tensimeter.core.record import Fraction, NotNegative, Positive, Record
+from tensimeter.core.record import Count, Fraction, NotNegative, Positive, Record
 
 
 class BoxRecord(Record):
@@ -54,6 +54,9 @@ class Settings(Record):
     touch_V: Annotated[
         Positive, Quantity("V", "hazard to touch", "DC volts from which on they are a hazard to touch")
     ] = 60.0
+    bundled: Annotated[
+        Count, Quantity("", "circuits bundled", "wires of so many circuits lie bundled in the box")
+    ] = 1
     #: Used where rain, dew and the sun reach it.
     outdoors: Annotated[bool, Quantity("", "outdoors", "used where rain and sun reach it")] = False
 

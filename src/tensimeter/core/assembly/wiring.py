@@ -6,14 +6,15 @@ from typing import Literal
 
 import numpy as np
 
+from tensimeter.core.circuit.guard_of_wire import guard_of
 from tensimeter.core.circuit.load_line import full_load
-from tensimeter.core.circuit.network import current_limit_A
+from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.path_part import InlineMeter, OvercurrentPart
+from tensimeter.core.parts.path_part import InlineMeter
 from tensimeter.core.parts.source_part import SourcePart
-from tensimeter.core.path import FuseLink, Link, MeterLink, UnitLink
+from tensimeter.core.path import Link, MeterLink, UnitLink
 from tensimeter.core.rating.ladder import at
 
 Role = Literal["plus", "minus", "middle", "earth", "live", "neutral", "supply"]
@@ -21,6 +22,10 @@ Role = Literal["plus", "minus", "middle", "earth", "live", "neutral", "supply"]
 SIZES_MM2 = (0.5, 0.75, 1.0, 1.5, 2.5, 4.0, 6.0, 10.0, 16.0, 25.0, 35.0)
 #: Mains wires inside a box, mm², and a length where no box is known, m: rules of thumb.
 MAINS_MM2, USUAL_M = 1.0, 0.3
+#: A fuse is asked for by no less than this, A.
+LEAST_A = 0.1
+#: °C of the air in a box at the least, and of what hook-up wire's insulation stands.
+INSIDE_C, WIRE_C = 40.0, 70.0
 #: What is crimped on, by the kind of terminal: usual choices.
 _ENDS = {
     "screw": "fork or ferrule",
@@ -67,8 +72,9 @@ class Conductor:
 def wire_list(job: Job) -> list[Conductor]:
     """Every wire inside the box, grouped as the path runs; UserError for a path that does not join up.
 
-    A wire is sized for the larger of what it carries and what its fuse or limit lets through, by the
-    rule of thumb of `wire.ampacity`.
+    A wire is sized so that its fuse protects it (`fuse.protects`); without one for what the limit before it
+    lets through. Where nothing guards it a fuse is asked for, and it is sized for that. Inside
+    the box it is 40 °C or the hottest room, whichever is more, and the wires lie bundled as the settings say.
     """
     _, solution, _ = at(job, full_load(job), as_set=True)
     found: list[Conductor] = []
@@ -90,7 +96,10 @@ def _conductor(
     elif role == "supply":
         fuse, must, area = "", 0.1, SIZES_MM2[0]
     else:
-        carrying = (s for s in SIZES_MM2 if wire.ampacity(s * 1e-6, 70.0, 40.0) >= max(must, amps))
+        air_C, bundled = max(INSIDE_C, job.settings.warmest_C), job.settings.bundled
+        carrying = (
+            s for s in SIZES_MM2 if wire.ampacity(s * 1e-6, WIRE_C, air_C, bundled) >= max(must, amps)
+        )
         area = next(carrying, SIZES_MM2[-1])
     wire_id = f"{start.link}.{start.name}:{end.link}.{end.name}".replace(" ", "-")
     choice = next((c for c in job.assembly.wires if c.wire == wire_id), None)
@@ -109,15 +118,15 @@ def _short(job: Job, terminal: Terminal) -> str:
 
 
 def _protected(job: Job, owner: str, amps: float) -> tuple[str, float]:
-    """The fuse before a wire, and what fuse or limit lets through, in A."""
-    for link in reversed(job.design.path_to(owner)[:-1] if owner else ()):
-        part = job.part(link.part)
-        if isinstance(link, FuseLink) and isinstance(part, OvercurrentPart):
-            return link.name, max(part.rated_A, amps)
-        limit = current_limit_A(job, link)
-        if limit is not None:
-            return "", max(limit, amps)
-    return "", amps * 1.25
+    """The fuse before a wire, and what the wire must carry for good so that it is protected, in A."""
+    if not owner:
+        return "", amps
+    found = guard_of(job, owner)
+    if not found.bare:
+        return found.fuse, max(found.wire_A, amps)
+    wanted = fuses.choose(max(amps, LEAST_A), share=job.policy.fuse_share)
+    needs = max(wanted.rated_A, wanted.blows_for_certain_A / fuses.OVERLOAD)
+    return f"none: wants {wanted.rated_A:g} A", max(needs, amps)
 
 
 _Wire = tuple[Terminal, Terminal, Role, str]

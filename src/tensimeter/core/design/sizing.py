@@ -65,6 +65,7 @@ def _fuse(job: Job, link: Link, solution: Solution) -> Sized:
         most_A=fault.amps if fault else None,
         speed=part.speed,
         share=job.policy.fuse_share,
+        family=part.family,
     )
     figures = [
         figure(
@@ -75,12 +76,22 @@ def _fuse(job: Job, link: Link, solution: Solution) -> Sized:
             source="Ratings: IEC 60127, R10 series",
         ),
         figure(
-            "Blows for certain at", "2·I_rated (rule of thumb)", part.certain_A, "A",
+            "Blows for certain at", "I_2 = factor of its family · I_rated", part.certain_A, "A",
             Input("I_rated", "the one that is there", part.rated_A, "A"),
+            source="IEC 60127-2, IEC 60269, ISO 8820-3",
         ),
     ]  # fmt: skip
     if fault:
         figures.append(fault.worked(link.name))
+        longest = fuses.blow_s(part.rated_A, fault.amps, part.speed)[1]
+        if np.isfinite(longest):
+            figures.append(
+                figure(
+                    "A short blows it within", "gates over I/I_rated", longest, "s",
+                    Input("I", fault.limiter or "what the path lets through", fault.amps, "A"),
+                    source="IEC 60127-2, sheets 2 and 3: as generic curves",
+                )
+            )  # fmt: skip
     notes = list(found.warnings)
     if behind and not fuses.protects(part.rated_A, part.certain_A, behind[1]):
         notes.append(f"{behind[0]} carries {show(behind[1], 'A', 3)}: {part.name} does not protect it.")
@@ -93,7 +104,7 @@ def _thinnest_behind(job: Job, link: Link) -> tuple[str, float] | None:
     for other in job.design.links:
         part = job.part(other.part)
         if isinstance(part, WirePart) and link in job.design.path_to(other.id):
-            found.append((other.name, part.carries_A(job.settings.ambient_C)))
+            found.append((other.name, part.carries_A(job.settings.warmest_C)))
     return min(found, key=lambda f: f[1], default=None)
 
 
@@ -111,7 +122,7 @@ def _lead(job: Job, link: Link, solution: Solution) -> Sized:
     chosen = None
     for size in WIRE_MM2:
         drop = wire.resistance(length, size * 1e-6, job.settings.ambient_C) * amps
-        carries = wire.ampacity(size * 1e-6, insulation, job.settings.ambient_C)
+        carries = wire.ampacity(size * 1e-6, insulation, job.settings.warmest_C)
         if carries >= amps and drop <= USUAL_DROP * volts:
             chosen = size
         figures.append(

@@ -107,7 +107,57 @@ def resistance(length: float, area: float, temperature: float = 20.0) -> float:
     return 2 * resistivity(temperature) * length / area
 
 
-def ampacity(area: float, insulation: float = 70.0, ambient: float = 20.0) -> float:
+#: Share of what a circuit carries alone, bundled with others, by their number: IEC 60364-5-52, table B.52.17,
+#: bunched in air or enclosed.
+BUNDLED = {
+    1: 1.0,
+    2: 0.8,
+    3: 0.7,
+    4: 0.65,
+    5: 0.6,
+    6: 0.57,
+    7: 0.54,
+    8: 0.52,
+    9: 0.5,
+    12: 0.45,
+    16: 0.41,
+    20: 0.38,
+}
+
+
+def bundle_factor(circuits: int) -> float:
+    """Share of its current that a circuit carries among so many bundled ones.
+
+    Parameters
+    ----------
+    circuits : int
+        How many circuits lie together, itself counted.
+
+    Returns
+    -------
+    float
+        Of the next larger number in the table; of twenty from there on.
+
+    Raises
+    ------
+    UserError
+        For less than one.
+
+    References
+    ----------
+    IEC 60364-5-52, table B.52.17.
+
+    Examples
+    --------
+    >>> bundle_factor(1), bundle_factor(3), bundle_factor(10)
+    (1.0, 0.7, 0.45)
+    """
+    if circuits < 1:
+        raise UserError("A bundle has one circuit or more.")
+    return BUNDLED[next((n for n in BUNDLED if n >= circuits), 20)]
+
+
+def ampacity(area: float, insulation: float = 70.0, ambient: float = 20.0, bundled: int = 1) -> float:
     """Continuous current of a single wire in free air, a rule of thumb.
 
     Parameters
@@ -116,6 +166,8 @@ def ampacity(area: float, insulation: float = 70.0, ambient: float = 20.0) -> fl
         Cross-section, m².
     insulation, ambient : float
         What the insulation stands and the air around it, °C.
+    bundled : int
+        How many circuits lie together with it.
 
     Returns
     -------
@@ -134,7 +186,7 @@ def ampacity(area: float, insulation: float = 70.0, ambient: float = 20.0) -> fl
     13.0
     """
     rise = max(insulation - ambient, 0.0)
-    return float(13 * (area * 1e6) ** 0.62 * np.sqrt(rise / 30))
+    return float(13 * (area * 1e6) ** 0.62 * np.sqrt(rise / 30) * bundle_factor(bundled))
 
 
 def explain_resistance(length: float, area: float, temperature: float = 20.0) -> Derivation:

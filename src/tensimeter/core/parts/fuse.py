@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Series
-from tensimeter.core.electrical.fuse import CERTAIN_TO_BLOW, TYPICAL_DROP_V, continuous_A
+from tensimeter.core.electrical.fuse import TYPICAL_DROP_V, continuous_A, fusing_factor
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, limit
@@ -30,6 +30,11 @@ class FusePart(OvercurrentPart):
     rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")]
     rated_V: Annotated[Positive, Quantity("V", "rated", "volts it is made for")] = 58.0
     speed: Annotated[Literal["fast", "slow"], Quantity("", "speed", "how soon it blows")] = "slow"
+    #: Says at what multiple of its rating it blows for certain.
+    family: Annotated[
+        Literal["not known", "cartridge", "blade", "line"],
+        Quantity("", "family", "how it is built: a glass or ceramic cartridge, a blade, a line fuse (gG)"),
+    ] = "not known"
     #: What it can break at its volts; None: not known.
     breaking_A: Annotated[
         Positive | None, Quantity("A", "breaking", "amps that it can break at its volts")
@@ -49,7 +54,7 @@ class FusePart(OvercurrentPart):
 
     @property
     def certain_A(self) -> float:
-        return CERTAIN_TO_BLOW * self.rated_A
+        return fusing_factor(self.family, self.rated_A) * self.rated_A
 
     def can_blow(self, most_A: float) -> bool:
         return most_A >= self.certain_A

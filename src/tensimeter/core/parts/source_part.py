@@ -20,6 +20,9 @@ from tensimeter.core.parts.steps import Alone, PowerUpStep
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import Link
 
+#: What a source whose limit is not known is taken to hold, over its label: a rule of thumb.
+ASSUMED_LIMIT = 1.5
+
 
 @dataclass(frozen=True)
 class LeastLoad:
@@ -110,6 +113,11 @@ class SourcePart(PathPart):
     @abstractmethod
     def stored(self, job: Surroundings, link: Link) -> Stored | None:
         """The reservoir in it that hands may meet; None for none."""
+
+    def most_A(self, link: Link) -> tuple[float, bool]:
+        """The most amps that it may hold at its output, and whether that is only assumed."""
+        known = self.current_limit_A(link)
+        return (known, False) if known is not None else (ASSUMED_LIMIT * self.drives_A, True)
 
     def shorted_A(self, job: Surroundings, link: Link, beyond_ohm: float) -> float | None:
         """Rms amps into a short behind `beyond_ohm`, Ω; None where its no-load volts over the ohms say it."""

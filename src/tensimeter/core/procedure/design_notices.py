@@ -15,6 +15,7 @@ from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import UnitLink
 from tensimeter.core.procedure.edge_notices import edge_notices
+from tensimeter.core.procedure.wire_notices import wire_notices
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.ladder import at, fault_notes, ranked
 
@@ -31,6 +32,7 @@ def design_notices(job: Job) -> list[Notice]:
         *edge_notices(job, {n.link for n in bands if n.link}),
         *_stack_notices(job),
         *_pair_notices(job),
+        *wire_notices(job),
         *_start_notices(job),
     ]
 

@@ -12,6 +12,7 @@ from tensimeter.core.parts.fed_part import FedPart
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import EitherLink, FuseLink, UnitLink
 from tensimeter.core.procedure.matrix import EARTH, Checked, checked
+from tensimeter.core.procedure.wire_notices import unprotected
 from tensimeter.core.quantity import show
 
 
@@ -62,9 +63,12 @@ def _fuses(job: Job) -> list[ProtectionPart]:
         wanted = job.policy.protection != "electronic"
         if fuse is not None and part is not None:
             where = f"{fuse.name}, in the plus of {output.name}"
-            found.append(
-                ProtectionPart("fuse", where, f"{getattr(part, 'rated_A', 0):g} A", Verdict.CONFORMS)
-            )
+            bare = [(x, carries) for x, carries, guard in unprotected(job) if guard.fuse == fuse.name]
+            stands = f"{getattr(part, 'rated_A', 0):g} A"
+            if bare:
+                stands += f"; {bare[0][0].name} behind it carries {show(bare[0][1], 'A', 3)}"
+            verdict = Verdict.NONCONFORMING if bare else Verdict.CONFORMS
+            found.append(ProtectionPart("fuse", where, stands, verdict))
         elif wanted:
             where = f"none in the plus of {output.name}, while the policy asks for one"
             found.append(
