@@ -68,8 +68,8 @@ def test_a_resistor_across_a_leg() -> None:
     assert (made.before_V, made.high_V) == pytest.approx((12.5, 15.0))
     assert made.low_V == pytest.approx(2.5 * (1 + 10e3 * (1 / 2.5e3 + 1 / 40e3)))
     assert (made.fails, made.open_V) == ("low", 12.5)
-    # Corner by hand: upper +1 %, lower and added −1 %, trip −1 %.
-    corner = 2.5 * (1 + 10.1e3 * (1 / 2475 + 1 / 9900))
+    # Corner by hand: reference +2 %, upper +1 %, lower and added −1 %, trip −1 %.
+    corner = 1.02 * 2.5 * (1 + 10.1e3 * (1 / 2475 + 1 / 9900))
     assert made.trip_margin_V == pytest.approx(15.5 * 0.99 - corner)
     lowered = shift(Divider(2.5, 10e3, 2.5e3), 10e3, across="upper")
     assert lowered.high_V == pytest.approx(2.5 * (1 + 5e3 / 2.5e3))

@@ -5,12 +5,17 @@ import math
 import numpy as np
 import pytest
 
+from tensimeter.core.analysis.current_limit import current_limit
 from tensimeter.core.analysis.leakage import leakage
 from tensimeter.core.assembly.wiring import wire_list
 from tensimeter.core.circuit.network import build, extremes
 from tensimeter.core.design.failures import failures
 from tensimeter.core.design.reach import SHORTEST_MIN, reach
+from tensimeter.core.design.sizing import sized
+from tensimeter.core.design.startup import clear_V, inrushes, lock_ins
 from tensimeter.core.electrical.fuse import blow_s, fusing_factor
+from tensimeter.core.electrical.rectifier import Rectifier, peak_inverse_V, rectified
+from tensimeter.core.electrical.stack import Unit, stack
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import changed, new_link, with_link
@@ -22,6 +27,7 @@ from tensimeter.core.parts.transformer import Transformer
 from tensimeter.core.path import Link
 from tensimeter.core.procedure.protection import protection
 from tensimeter.core.procedure.wire_notices import wire_notices
+from tensimeter.core.rating.dissipation import losses, wall_W
 from tensimeter.core.rating.envelope import envelope
 from tensimeter.core.rating.fan_cooling import still_air_K_W
 from tensimeter.core.rating.ladder import at, continuous_full_load
@@ -213,3 +219,74 @@ def test_a_lead_is_compared_with_the_fuse_before_it() -> None:
     bundled = {w.label[4:]: w for w in wire_list(tied)}
     own = "Fuse 10 A out → Shutter lead +"
     assert bundled[own].area_mm2 > wires[own].area_mm2
+
+
+def test_both_halves_of_a_centre_tap_warm_and_draw_through_the_primary() -> None:
+    """Each half carries 1/√2 of the rms current: two of them heat as one winding that carries all of it."""
+    bridge, tapped = (winding(topology=t) for t in ("bridge", "centre_tap"))
+    lost, given = {}, {}
+    for job in (bridge, tapped):
+        part = job.part("winding")
+        state = rectified(part.circuit(0, 50.0), load_A=np.array(1.0))
+        _, solution, _ = at(job, {"out": np.float64(1.0)})
+        copper = 0.5 * float(state.transformer_rms_A) ** 2 * (2 if part.centre_tapped else 1)
+        lost[part.topology] = float(losses(job, solution)["winding"])
+        diodes = 0.9 * (1 if part.centre_tapped else 2)
+        assert lost[part.topology] == pytest.approx(copper + diodes, rel=0.01)
+        # What the wall gives is what leaves the reservoir and what is lost on the way.
+        given[part.topology] = float(wall_W(job, solution))
+        assert given[part.topology] == pytest.approx(float(solution["winding"].V) + lost[part.topology])
+        rms = float(state.transformer_rms_A) * math.sqrt(2 if part.centre_tapped else 1)
+        fuse = next(f for f in sized(job, "winding", solution).figures if f.title == "Primary fuse, slow")
+        assert fuse.given[0].value == pytest.approx(rms)
+    # A diode less to pass is a volt more at the output: the wall gives the same.
+    assert given["bridge"] == pytest.approx(given["centre_tap"])
+
+
+def test_diodes_block_the_crest_and_the_reservoir_without_load() -> None:
+    """24 V + 10 %: a crest of 37.34 V; a half wave hangs that below a reservoir of 37.34 − 0.9 V."""
+    crest = 24 * 1.1 * math.sqrt(2)
+    for topology, blocked in (("bridge", crest), ("centre_tap", 2 * crest), ("half_wave", 2 * crest - 0.9)):
+        assert peak_inverse_V(Rectifier(24, 0.8, 4.7e-3, 0.9, topology)) == pytest.approx(blocked)
+
+
+def test_a_limit_that_folds_back_locks_in_from_higher_volts() -> None:
+    """60 W from 24 V: 5 A held do from 12 V on; folded to 1.5 A, V·(1.5 + 3.5·V/24) = 60 W at 15.8 V."""
+    folded = (-1.5 + math.sqrt(1.5**2 + 4 * 3.5 / 24 * 60)) / (2 * 3.5 / 24)
+    assert clear_V(60.0, 5.0, 1.5, 24.0) == pytest.approx(folded)
+    assert folded * (1.5 + 3.5 * folded / 24) == pytest.approx(60.0)
+    assert clear_V(60.0, 5.0, 5.0, 24.0) == 12.0
+    assert clear_V(130.0, 5.0, 1.5, 24.0) == math.inf
+    job = demo_job("ridge-pier")
+    held = [changed(p, beyond="foldback", limit_A=7.0) if p.kind == "donor" else p for p in job.stock]
+    folding = lock_ins(changed(job, stock=tuple(held)))[0]
+    steady = [changed(p, beyond="constant_current") if p.kind == "donor" else p for p in held]
+    assert folding.clear_V > lock_ins(changed(job, stock=tuple(steady)))[0].clear_V
+    assert "three tenths of its limit are assumed" in folding.sentence
+
+
+def test_a_stack_whose_limits_are_not_known_is_taken_to_drive_half_as_much_again() -> None:
+    known = stack([Unit(24, 6.3, limit_A=7.0), Unit(24, 6.3, limit_A=7.4)])
+    unknown = stack([Unit(24, 6.3), Unit(24, 6.3, limit_A=7.4)])
+    assert (known.diode_A, unknown.diode_A) == (7.4, pytest.approx(9.45))
+    assert any("reverse diodes are sized for 1.5 times" in w for w in unknown.warnings)
+
+
+def test_a_first_draw_is_compared_with_what_a_source_is_assumed_to_give() -> None:
+    """Nobody knows where the unit of 6.3 A gives up: 9.45 A are assumed, and a device draws 12 A at first."""
+    job = demo_job("dome-workshop")
+    mast = changed(job.output("mast"), inrush_A=40.0)
+    told = [r for r in inrushes(with_link(job, mast)) if r.output == "mast"]
+    assert told[0].limit_A == pytest.approx(1.5 * 25)
+    assert "(assumed: its limit is not known)" in told[0].sentence
+    assert not [r for r in inrushes(with_link(job, changed(mast, inrush_A=30.0))) if r.output == "mast"]
+
+
+@pytest.mark.parametrize(("left", "kind"), [(1.0, "constant_current"), (0.9, "foldback"), (0.4, "foldback")])
+def test_a_tenth_given_back_is_a_foldback(left: float, kind: str) -> None:
+    """10 A at 12 V that fall to 9 A into a short are no constant current."""
+    volts = np.array([12.0, 11.99, 11.98, 11.97, 10.0, 8.0, 6.0, 4.0, 2.0, 0.2])
+    share = volts[4:] / 12
+    amps = np.r_[0.0, 3.0, 6.0, 9.0, 10 * (left + (1 - left) * share)]
+    noise = np.random.default_rng(3).normal(0, 0.01, len(amps))
+    assert current_limit(volts, amps + noise).kind.value == kind

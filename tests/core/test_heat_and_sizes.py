@@ -14,6 +14,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.parts.figures import FeedbackDivider, PulseControl
 from tensimeter.core.path import FanLink
+from tensimeter.core.procedure.first_power import power_up_steps
 from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
 from tensimeter.core.rating.fan_cooling import box_resistance, resistance_at, swing
 from tensimeter.core.rating.ladder import at
@@ -254,7 +255,15 @@ def test_a_divider_and_a_controlled_set_point_are_sized_at_their_converter(bench
     assert found["Upper leg for its set volts"] == pytest.approx((12 - 1.25) / (1.25 / 240 + 50e-6))
     assert found["Set-point ripple, p-p"] == pytest.approx(5 / (4 * 1000 * 1e4 * 1e-6), rel=0.01)
     assert "Nearest from E12" in said
-    assert "it fails low" in said
+    # A potentiometer in the adjust leg lets go of it altogether; 1.25 V · 1 kΩ/240 Ω over ten turns.
+    assert "its input's volts: it fails high" in said
+    assert found["A turn of ten moves it"] == pytest.approx(1.25 * 1000 / 240 / 10)
+    trim = next(s for s in power_up_steps(with_part(bench, part)) if s.id == "trim-regulator")
+    assert "520 mV a turn" in trim.do
+    across = changed(part, feedback=changed(part.feedback, pot_at="across lower leg"))
+    _, said = figures(with_part(bench, across), "regulator", {"bath": 1.0})
+    assert "A fixed resistor of 240 Ω before its trim is assumed." in said
+    assert "13.75 V: it fails low" in said
     assert "over-voltage trip" in said
     assert "of its 10 bits" in said
 

@@ -22,6 +22,7 @@ from tensimeter.core.parts.figures import EfficiencyPoint
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.path import LeadLink, Link, MeterLink, OutputLink, UnitLink
 from tensimeter.core.procedure.notices import notices
+from tensimeter.core.rating.dissipation import wall_W
 from tensimeter.core.rating.ladder import at, battery_hours
 from tensimeter.demo.library import demo_job
 from tensimeter.store.library import shipped_parts
@@ -105,7 +106,7 @@ def test_a_fan_is_counted_in_the_budget_and_in_the_reach() -> None:
     blown = new_link(with_part(job, GENERIC["Fan 80 mm 12 V"]), "Fan 80 mm 12 V", module)
     _, plain, _ = at(job, {"out": np.float64(4.0)})
     _, solution, _ = at(blown, {"out": np.float64(4.0)})
-    more = float(solution.wall_W - plain.wall_W)
+    more = float(wall_W(blown, solution) - wall_W(job, plain))
     # 12 V × 0.16 A, the module's loss for it, over the donor's 85 %.
     loss = (0.55 * 0.16 + 0.05 * (4.16**2 - 4**2) + 12 * 0.16) / 0.85
     assert more == pytest.approx(loss, rel=1e-6)

@@ -24,7 +24,7 @@ from tensimeter.core.model.edits import changed, readings_first, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.path import LeadLink
-from tensimeter.core.rating.dissipation import hot_spots, losses
+from tensimeter.core.rating.dissipation import hot_spots, losses, wall_W
 from tensimeter.core.rating.ladder import at, ladder
 from tensimeter.demo.library import demo_job
 
@@ -125,7 +125,7 @@ def test_heat_adds_up_to_what_is_lost(hot: Job) -> None:
     into_leads = sum(float(solution[k].loss) for k in ("mount-lead", "dew-lead", "hub-lead"))
     useful = sum(float(solution[k].power_out) for k in ("mount", "dew", "hub"))
     donors_own = sum(float(solution[k].loss) for k in ("donor-a", "donor-b"))
-    wall = float(solution.wall_W)
+    wall = float(wall_W(hot, solution))
     total = sum(float(v) for v in lost.values()) + into_leads + useful
     # A donor's efficiency counts all that is lost in it; its output resistance is inside that figure.
     assert total == pytest.approx(wall, rel=0.01)

@@ -14,6 +14,7 @@ from tensimeter.core.electrical.solution import State
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.quantity import parse
+from tensimeter.core.rating.dissipation import wall_W
 from tensimeter.core.rating.ladder import at, ranked
 from tensimeter.store.jobfile import JobFile
 
@@ -80,7 +81,7 @@ def solve(
     answer(
         {
             "links": links,
-            "wall_W": solution.wall_W,
+            "wall_W": wall_W(document, solution),
             "gives_up_first": first.name,
             "used_percent": float(first.fraction) * 100,
             "warnings": warnings,

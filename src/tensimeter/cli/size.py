@@ -203,6 +203,7 @@ def size_rectifier(
             "load_A": found.load_A,
             "peak_inverse_V": found.peak_inverse_V,
             "no_load_high_line_V": highest,
+            "no_load_inverse_V": rectifiers.peak_inverse_V(circuit, parse(high_line)),
             "warnings": [
                 f"The capacitor and what follows must stand {highest:.3g} V, without load at high line."
             ],
@@ -255,6 +256,11 @@ def size_regulator(
             f"R1 draws {made.programming_A * 1e3:.3g} mA, less than the {made.minimum_A * 1e3:.3g} mA it "
             "needs to regulate: without load the output climbs."
         )
+    if made.pot_ohm > 0:
+        warnings.append(
+            "An open wiper in the adjust leg lets the output rise to its input: join it to one end of the "
+            "track, so that only a whole track is left."
+        )
     if volts:
         wanted = regulators.r2_for(made, parse(volts, "V"))
         found["r2_ohm"] = wanted
@@ -292,6 +298,7 @@ def size_feedback(
     across: Annotated[str, typer.Option(help="lower or upper")] = "lower",
     trip: Annotated[str, typer.Option(help="Over-voltage trip, V.")] = "",
     tolerance: Annotated[str, typer.Option(help="Of resistors and trip.")] = "1%",
+    reference_tolerance: Annotated[str, typer.Option(help="Of the reference.")] = "2%",
     pair: Annotated[list[str], typer.Option(help="Ohms across the lower leg = volts then.")] = [],  # noqa: B006
     volts: Annotated[str, typer.Option(help="Volts wanted, with --pair.")] = "",
     json: Json = False,
@@ -312,6 +319,7 @@ def size_feedback(
     made = feedbacks.shift(
         divider, parse(fixed, "ohm"), parse(pot, "ohm"), "lower" if across == "lower" else "upper",
         trip_V=parse(trip, "V") if trip else None, tolerance=parse(tolerance),
+        reference_tolerance=parse(reference_tolerance),
     )  # fmt: skip
     warnings = []
     if made.fails == "high" and parse(pot, "ohm") > 0:

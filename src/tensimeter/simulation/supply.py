@@ -14,7 +14,7 @@ from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.job import Job
-from tensimeter.core.rating.dissipation import losses
+from tensimeter.core.rating.dissipation import losses, wall_W
 from tensimeter.simulation.behaviour import Behaviour, Demand, meeting_point
 from tensimeter.simulation.warmth import HiddenHeat, Warmth
 
@@ -90,7 +90,7 @@ class SimulatedSupply:
         """Power taken from the wall, W."""
         if not self.powered or self._solution is None:
             return 0.0
-        return float(np.nan_to_num(self._solution.wall_W))
+        return float(np.nan_to_num(wall_W(self.job, self._solution)))
 
     # -- what hands and loads do ----------------------------------------------------------------
 

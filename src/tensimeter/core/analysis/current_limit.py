@@ -23,6 +23,8 @@ BEND_SHARE = 1.5e-3
 DEAD_SHARE = 0.12
 #: A limit keeps its current where that is within this share of the knee when the volts have gone.
 CURRENT_SHARE = 0.12
+#: One that gives back more than this share of the knee, for certain, folds back.
+FOLD_SHARE = 0.05
 #: A load has run out where it is within this share of what it can.
 RAN_OUT_SHARE = 0.02
 
@@ -288,13 +290,16 @@ def _traced(p: _Points, after: Flags, recovers: bool | None, error: _Error) -> C
     straight = _straight(share, i, p, error)
     at_low = float(np.mean(i[share <= low + 0.1])) / straight.knee.value
     short = straight.short if low < 0.25 else None
+    fallen = 1 - straight.short.value / straight.knee.value
+    if at_low < 1 and fallen > FOLD_SHARE:
+        if fallen < 3 * straight.fall_sigma:
+            return _unsure(straight, recovers, "the current falls too little to tell foldback from a limit")
+        return CurrentLimit(LimitKind.FOLDBACK, straight.knee, short, recovers)
     if abs(at_low - 1) <= CURRENT_SHARE:
         if np.ptp(share) > 0.3 and _power_fits(v, i, straight):
             return _unsure(straight, recovers, "constant current and constant power fit alike")
         return CurrentLimit(LimitKind.CONSTANT_CURRENT, straight.knee, short, recovers)
     if at_low < 1:
-        if abs(at_low - 1 + CURRENT_SHARE) < 3 * straight.sigma / straight.knee.value:
-            return _unsure(straight, recovers, "the current falls too little to tell foldback from a limit")
         return CurrentLimit(LimitKind.FOLDBACK, straight.knee, short, recovers)
     power = v * i
     mean = float(power.mean())
@@ -316,11 +321,14 @@ def _unsure(straight: "_Straight", recovers: bool | None, reason: str) -> Curren
 
 @dataclass(frozen=True)
 class _Straight:
-    """Current as a straight line over the share of volts: A at the knee and at none, A of scatter."""
+    """Current as a straight line over the share of volts: A at the knee and at none, A of scatter.
+
+    `fall_sigma` is how sure it is by what share of the knee the current falls.
+    """
 
     knee: Interval
     short: Interval
-    sigma: float
+    fall_sigma: float
     rms: float
 
 
@@ -352,7 +360,8 @@ def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
     if flat and knee.value < p.most_A * (1 - CURRENT_SHARE):
         # Nothing between the knee and the foot was seen: the knee lies above what was held.
         knee = _within_step(p, error)
-    return _Straight(knee, at(0.0), float(np.sqrt(covariance[0, 0])), rms)
+    sloped = 0.0 if flat else float(np.sqrt(covariance[1, 1]))
+    return _Straight(knee, at(0.0), sloped / max(abs(knee.value), 1e-12), rms)
 
 
 def _power_fits(v: Array, i: Array, straight: _Straight) -> bool:

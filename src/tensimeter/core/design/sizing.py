@@ -239,13 +239,17 @@ def _feedback(
     if near.ohms > 0:
         notes.append(f"Nearest from E12 and the bin: {said} {near.joined}, {show(near.ohms, 'ohm', 4)}.")
     if f.pot_ohm:
-        span = feedbacks.shift(divider, f.lower_ohm, f.pot_ohm, "lower", trip_V=f.trip_V)
-        figures.append(
-            figure("A trim across the lower leg reaches", "from the divider", span.high_V, "V", *given)
-        )
+        span = f.span()
+        pot = Input("pot", f"its potentiometer, {f.pot_at}", f.pot_ohm, "ohm")
+        figures.append(figure("Its trim reaches", "from the divider", span.high_V, "V", *given, pot))
+        turn = "(highest − lowest)/10, as if even"
+        figures.append(figure("A turn of ten moves it", turn, feedbacks.per_turn_V(span), "V", *given, pot))
+        if f.pot_at == "across lower leg" and f.fixed_ohm is None:
+            notes.append(f"A fixed resistor of {show(f.lower_ohm, 'ohm')} before its trim is assumed.")
         if span.trip_margin_V is not None and span.trip_margin_V <= 0:
-            notes.append("With tolerances it reaches its own over-voltage trip.")
-        notes.append(f"An open wiper leaves {show(span.open_V, 'V', 4)}: it fails {span.fails}.")
+            notes.append("With tolerances, its reference's too, it reaches its own over-voltage trip.")
+        left = "its input's volts" if np.isinf(span.open_V) else show(span.open_V, "V", 4)
+        notes.append(f"An open wiper leaves {left}: it fails {span.fails}.")
 
 
 def _fan(job: Job, link: Link, solution: Solution) -> Sized:

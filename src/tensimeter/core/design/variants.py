@@ -15,7 +15,7 @@ from tensimeter.core.parts.converter import Converter
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import ConverterLink, OutputLink, UnitLink
-from tensimeter.core.rating.dissipation import hot_spots
+from tensimeter.core.rating.dissipation import hot_spots, wall_W
 from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
 
 
@@ -97,7 +97,7 @@ def _compare(job: Job, output: str) -> Compared:
         job.variant,
         float(solution[output].V),
         for_good.amps,
-        float(solution.wall_W),
+        float(wall_W(job, solution)),
         max((float(spot.hot_C) for spot in hot_spots(job, solution)), default=None),
         for_good.reason,
         first.name,

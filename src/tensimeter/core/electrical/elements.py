@@ -19,7 +19,6 @@ class Series:
     resistance: Figure = 0.0
     contact: Figure = 0.0
     limit_A: Figure = np.inf
-    efficiency: Figure = 1.0
     #: Volts that it loses for each ampere through another source, Ω, by that one's id.
     couplings: tuple[tuple[str, float], ...] = ()
     #: A source whose volts follow no straight line: amps and volts, in rising amps.

@@ -13,6 +13,8 @@ import numpy as np
 from tensimeter.core.errors import UserError
 
 Leg = Literal["lower", "upper"]
+#: How far the reference of a regulator strays, a share: of the usual kinds, a rule of thumb.
+REFERENCE_TOLERANCE = 0.02
 
 
 @dataclass(frozen=True)
@@ -63,12 +65,14 @@ def shift(
     *,
     trip_V: float | None = None,
     tolerance: float = 0.01,
+    reference_tolerance: float = REFERENCE_TOLERANCE,
 ) -> Shift:
     """The span that a fixed resistor and a potentiometer in series give across one leg.
 
-    `tolerance` is that of the resistors and of the trip, as a fraction; the margin is from the highest
-    output at one corner to the lowest trip at the other. An open wiper opens the added leg: the output
-    goes back to what it was, which lies above the shifted one where it was lowered (it fails high).
+    `tolerance` is that of the resistors and of the trip, as a fraction, `reference_tolerance` that of the
+    reference; the margin is from the highest output at one corner to the lowest trip at the other. An open
+    wiper opens the added leg: the output goes back to what it was, which lies above the shifted one where it
+    was lowered (it fails high).
     """
     if min(divider.reference_V, divider.upper_ohm, divider.lower_ohm, fixed_ohm + pot_ohm) <= 0:
         raise UserError("Reference, divider and added resistance must be above zero.")
@@ -78,7 +82,9 @@ def shift(
     before = divider.volts()
     high = max(ends)
     corner = Divider(
-        divider.reference_V, divider.upper_ohm * (1 + tolerance), divider.lower_ohm * (1 - tolerance)
+        divider.reference_V * (1 + reference_tolerance),
+        divider.upper_ohm * (1 + tolerance),
+        divider.lower_ohm * (1 - tolerance),
     )
     worst = max(
         corner.volts(fixed_ohm * (1 + sign * tolerance) + pot_ohm * share, across)
@@ -87,6 +93,33 @@ def shift(
     )
     margin = None if trip_V is None else trip_V * (1 - tolerance) - worst
     return Shift(before, min(ends), high, before, margin, "low" if across == "lower" else "high")
+
+
+def adjusted(
+    divider: Divider,
+    pot_ohm: float,
+    *,
+    trip_V: float | None = None,
+    tolerance: float = 0.01,
+    reference_tolerance: float = REFERENCE_TOLERANCE,
+) -> Shift:
+    """The span of a potentiometer in series with the upper leg, the adjust leg of a regulator.
+
+    An open wiper leaves the tap without its upper leg: the output climbs as far as its input lets it, so that
+    it fails high (`open_V` infinite). The margin is as in `shift`.
+    """
+    if min(divider.reference_V, divider.upper_ohm, divider.lower_ohm) <= 0 or pot_ohm < 0:
+        raise UserError("Reference and divider must be above zero, the potentiometer zero or above.")
+    ratio = (divider.upper_ohm + pot_ohm) / divider.lower_ohm
+    highest = divider.reference_V * (1 + ratio)
+    worst = divider.reference_V * (1 + reference_tolerance) * (1 + ratio * (1 + tolerance) / (1 - tolerance))
+    margin = None if trip_V is None else trip_V * (1 - tolerance) - worst
+    return Shift(divider.volts(), divider.volts(), highest, np.inf, margin, "high")
+
+
+def per_turn_V(span: Shift, turns: float = 10.0) -> float:
+    """How far one turn of a potentiometer moves the output, V, as if evenly over its span."""
+    return (span.high_V - span.low_V) / turns
 
 
 @dataclass(frozen=True)

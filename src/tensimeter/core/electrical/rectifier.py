@@ -199,6 +199,28 @@ def no_load_V(circuit: Rectifier, high_line: float = 0.1) -> float:
     return float(crest - _DROPS[circuit.topology] * circuit.diode_V)
 
 
+def peak_inverse_V(circuit: Rectifier, high_line: float = 0.1) -> float:
+    """Volts that each diode must block: without load, at high line.
+
+    Parameters
+    ----------
+    circuit : Rectifier
+        Winding, diodes and reservoir.
+    high_line : float
+        How far the winding's EMF may lie above nominal, a share.
+
+    Returns
+    -------
+    float
+        Crest of the EMF for a bridge, twice that for a centre tap; for a half wave the crest on top of the
+        reservoir, which stands at it but for one diode's drop.
+    """
+    crest = np.sqrt(2) * float(np.max(np.asarray(circuit.emf_V))) * (1 + high_line)
+    if circuit.topology == "half_wave":
+        return float(crest + no_load_V(circuit, high_line))
+    return float(crest if circuit.topology == "bridge" else 2 * crest)
+
+
 def winding_resistance(emf_V: float, rated_V: float, rated_A: float) -> float:
     """Resistance behind a winding, from its regulation.
 

@@ -70,13 +70,6 @@ class Solution:
 
     points: dict[str, Point]
     shape: tuple[int, ...] = ()
-    #: What the wall gives for each ampere of a source, W/A, and the source's id.
-    feeds: tuple[tuple[Figure, str], ...] = ()
-
-    @property
-    def wall_W(self) -> Array:
-        """Power taken from the wall, with the donors' own efficiency."""
-        return total(np.asarray(share * self.points[source].I) for share, source in self.feeds)
 
     def __getitem__(self, link: str) -> Point:
         return self.points[link]

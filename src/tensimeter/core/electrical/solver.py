@@ -319,7 +319,6 @@ def _lay_down(
         through[element.id] = scaled[element.id] if isinstance(element, CurrentSink) else drawn
     out: dict[str, Array] = {}
     points: dict[str, Point] = {}
-    feeds: list[tuple[Figure, str]] = []
     for element in path.elements:
         source = drawn = out[element.fed_by] if element.fed_by is not None else np.zeros(())
         i = through[element.id]
@@ -334,7 +333,6 @@ def _lay_down(
                 if over.any():
                     state[element.id] = np.where(over, State.OVER, state[element.id])
                     v = np.where(over, np.nan, v)
-                feeds.append((element.emf / element.efficiency, element.id))
         elif isinstance(element, Conversion):
             v = emf[element.id] - element.resistance * i
             i_in = draw[element.id]
@@ -356,7 +354,7 @@ def _lay_down(
             np.asarray(loss),
             state[element.id],
         )
-    return Solution(points, path.shape, tuple(feeds))
+    return Solution(points, path.shape)
 
 
 def _taken(element: object, through: dict[str, Array], draw: dict[str, Array]) -> Array:

@@ -9,6 +9,8 @@ from tensimeter.core.errors import UserError
 TOUCHABLE_V = 60.0
 #: What a unit may rise to where its trip is not known, times its volts: a rule of thumb.
 TRIP_SHARE = 1.3
+#: What a unit may drive where its limit is not known, times its amps: a rule of thumb.
+LIMIT_SHARE = 1.5
 
 
 @dataclass(frozen=True)
@@ -66,7 +68,7 @@ def stack(units: Sequence[Unit], share: float = 0.8, diode_V: float = 0.9) -> St
     full = max(left[weakest], 0.0)
     trip = sum(u.highest_V for u in units)
     no_load = sum(u.volts for u in units)
-    driven = max(u.limit_A or u.amps for u in units)
+    driven = max(u.limit_A or LIMIT_SHARE * u.amps for u in units)
     warnings = []
     if left[weakest] <= 0:
         warnings.append(f"The taps alone take all that unit {weakest + 1} may carry.")
@@ -83,6 +85,11 @@ def stack(units: Sequence[Unit], share: float = 0.8, diode_V: float = 0.9) -> St
     if any(u.trip_V is None for u in units):
         warnings.append(
             f"A trip is not known; {TRIP_SHARE:g} times the unit's volts was taken (rule of thumb)."
+        )
+    if any(u.limit_A is None for u in units):
+        warnings.append(
+            f"A limit is not known; the reverse diodes are sized for {LIMIT_SHARE:g} times the unit's amps "
+            "(rule of thumb)."
         )
     return Stack(
         no_load_V=no_load,

@@ -61,6 +61,10 @@ class DeratingPoint(Record):
     ] = 1.0
 
 
+#: What is left into a short of a limit that folds back, where it was not read: a rule of thumb.
+FOLDED_SHARE = 0.3
+
+
 class Donor(SourcePart):
     """An AC–DC unit with one output: enclosed, a hot-swap server unit, or a laptop brick.
 
@@ -95,6 +99,9 @@ class Donor(SourcePart):
         Positive | None, Quantity("A", "limit", "amps where it acts beyond its rating; empty where not known")
     ] = None
     beyond: Annotated[BeyondLimit, Quantity("", "beyond its limit", "what it does past its limit")] = "hiccup"
+    short_A: Annotated[
+        Positive | None, Quantity("A", "into a short", "amps that are left into a short where it folds back")
+    ] = None
     trip_V: Annotated[Positive | None, Quantity("V", "trip", "volts at which it switches itself off")] = None
     efficiency: Annotated[Efficiency, Quantity("%", "efficiency", "share of the input that comes out")] = 0.85
     bonded: Annotated[bool, Quantity("", "negative joined to case", "its negative meets its case inside")] = (
@@ -150,7 +157,6 @@ class Donor(SourcePart):
             emf=self.no_load_V,
             resistance=self.output_resistance_ohm,
             limit_A=self.limit_A or np.inf,
-            efficiency=self.efficiency,
         )
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
@@ -202,6 +208,16 @@ class Donor(SourcePart):
     @property
     def when_tripped(self) -> str:
         return _TRIPPED[self.beyond]
+
+    @property
+    def folds_to_A(self) -> float:
+        if self.beyond != "foldback":
+            return self.holds_at_A or 0.0
+        return self.short_A or FOLDED_SHARE * (self.holds_at_A or 0.0)
+
+    @property
+    def fold_assumed(self) -> bool:
+        return self.beyond == "foldback" and self.short_A is None
 
     @property
     def latches_off(self) -> bool:

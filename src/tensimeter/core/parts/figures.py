@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from tensimeter.core.described import Quantity
+from tensimeter.core.electrical.feedback import Divider, Shift, adjusted, shift
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.record import Efficiency, NotNegative, Positive, Record
 
@@ -31,7 +32,24 @@ class FeedbackDivider(Record):
     upper_ohm: Annotated[Positive, Quantity("Ω", "upper", "upper leg of the divider")] = 2200.0
     lower_ohm: Annotated[Positive, Quantity("Ω", "lower", "lower leg of the divider")] = 240.0
     pot_ohm: Annotated[NotNegative, Quantity("Ω", "pot", "a potentiometer in the divider")] = 0.0
+    pot_at: Annotated[
+        Literal["upper leg", "across lower leg"],
+        Quantity("", "pot at", "in series with the upper leg, or with a fixed resistor across the lower one"),
+    ] = "upper leg"
+    fixed_ohm: Annotated[
+        Positive | None, Quantity("Ω", "fixed", "the resistor in series with a pot across the lower leg")
+    ] = None
     trip_V: Annotated[Positive | None, Quantity("V", "trip", "volts at which it switches itself off")] = None
+
+    def span(self) -> Shift:
+        """What its potentiometer reaches.
+
+        A fixed resistor that is not told is taken to be as its lower leg.
+        """
+        divider = Divider(self.reference_V, self.upper_ohm, self.lower_ohm)
+        if self.pot_at == "upper leg":
+            return adjusted(divider, self.pot_ohm, trip_V=self.trip_V)
+        return shift(divider, self.fixed_ohm or self.lower_ohm, self.pot_ohm, "lower", trip_V=self.trip_V)
 
 
 class PulseControl(Record):

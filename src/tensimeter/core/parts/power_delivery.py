@@ -113,7 +113,6 @@ class PowerDelivery(SourcePart):
             emf=self.profile(link).volts,
             resistance=self.output_resistance_ohm,
             limit_A=self.current_limit_A(link) or np.inf,
-            efficiency=self.efficiency,
         )
 
     def tolerances(self, spread: Spread) -> dict[str, float]:

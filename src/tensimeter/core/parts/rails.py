@@ -152,12 +152,7 @@ class RailSupply(SourcePart):
             (by_name[c.other], c.ohm) for c in self.couplings if c.rail == rail.name and c.other in by_name
         )
         return Series(
-            link.id,
-            None,
-            emf=rail.volts,
-            resistance=rail.output_resistance_ohm,
-            efficiency=self.efficiency,
-            couplings=couplings,
+            link.id, None, emf=rail.volts, resistance=rail.output_resistance_ohm, couplings=couplings
         )
 
     def tolerances(self, spread: Spread) -> dict[str, float]:

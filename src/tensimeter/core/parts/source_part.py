@@ -14,14 +14,11 @@ from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.derivation import Derivation
 from tensimeter.core.electrical.elements import Element
 from tensimeter.core.electrical.solution import Solution
-from tensimeter.core.electrical.stack import Unit
+from tensimeter.core.electrical.stack import LIMIT_SHARE, Unit
 from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.steps import Alone, PowerUpStep
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import Link
-
-#: What a source whose limit is not known is taken to hold, over its label: a rule of thumb.
-ASSUMED_LIMIT = 1.5
 
 
 @dataclass(frozen=True)
@@ -117,7 +114,7 @@ class SourcePart(PathPart):
     def most_A(self, link: Link) -> tuple[float, bool]:
         """The most amps that it may hold at its output, and whether that is only assumed."""
         known = self.current_limit_A(link)
-        return (known, False) if known is not None else (ASSUMED_LIMIT * self.drives_A, True)
+        return (known, False) if known is not None else (LIMIT_SHARE * self.drives_A, True)
 
     def shorted_A(self, job: Surroundings, link: Link, beyond_ohm: float) -> float | None:
         """Rms amps into a short behind `beyond_ohm`, Ω; None where its no-load volts over the ohms say it."""
@@ -182,6 +179,16 @@ class SourcePart(PathPart):
     @abstractmethod
     def holds_at_A(self) -> float | None:
         """Amps that it holds rather than gives up at, as its volts fall; None where it does not."""
+
+    @property
+    def folds_to_A(self) -> float:
+        """Amps that are left where its volts have gone: what it holds, unless it folds back."""
+        return self.holds_at_A or 0.0
+
+    @property
+    def fold_assumed(self) -> bool:
+        """Whether that is only assumed."""
+        return False
 
     @property
     @abstractmethod

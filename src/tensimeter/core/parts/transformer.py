@@ -13,7 +13,13 @@ from tensimeter.core.described import Quantity
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical.discharge import discharge
 from tensimeter.core.electrical.elements import Element, Extremes, Series
-from tensimeter.core.electrical.rectifier import Rectifier, no_load_V, rectified, shorted_rms_A
+from tensimeter.core.electrical.rectifier import (
+    Rectifier,
+    no_load_V,
+    peak_inverse_V,
+    rectified,
+    shorted_rms_A,
+)
 from tensimeter.core.electrical.reservoir import Curve, ReservoirSource, curves, mean_curves
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
@@ -108,8 +114,12 @@ class Transformer(SourcePart):
         found = curves(at_line, self.circuit(tap, mains_Hz, 1 - self.low_line), self.rated_A)
         if found is None:
             raise UserError(f"{self.name}: its tap of {self.tap_V[tap]:g} V can't feed the reservoir.")
-        highest = (1 + self.high_line) * (1 + self.tolerance) - 1
-        return replace(found, no_load_high_line_V=no_load_V(at_nominal, highest))
+        return replace(found, no_load_high_line_V=no_load_V(at_nominal, self.highest))
+
+    @property
+    def highest(self) -> float:
+        """How far its EMF may lie above nominal: high mains and the winding's own tolerance, a share."""
+        return (1 + self.high_line) * (1 + self.tolerance) - 1
 
     def by_tap(self, here: Operating, asked: Callable[[ReservoirSource], Figure]) -> Figure:
         """A figure of the tap that feeds, point by point where the taps are switched."""
@@ -252,7 +262,7 @@ class Transformer(SourcePart):
         path = self.circuit(link.tap, job.settings.mains_Hz)
         diodes = 2 if self.topology == "bridge" else 1
         winding, ripple = source.winding_A.at(point.I), source.capacitor_A.at(point.I)
-        copper = path.resistance_ohm * winding**2 + self.esr_ohm * ripple**2
+        copper = self.legs * path.resistance_ohm * winding**2 + self.esr_ohm * ripple**2
         return np.asarray(copper + diodes * self.diode_V * point.I)
 
     def stored(self, job: Surroundings, link: Link) -> Stored | None:
@@ -264,6 +274,11 @@ class Transformer(SourcePart):
     @property
     def charged_after_off(self) -> bool:
         return True
+
+    @property
+    def legs(self) -> int:
+        """Halves of its winding that carry the current in turn."""
+        return 2 if self.centre_tapped else 1
 
     @property
     def centre_tapped(self) -> bool:
@@ -295,15 +310,24 @@ class Transformer(SourcePart):
             figure("Diode, peak", integrated, float(state.diode_peak_A), "A", given),
             figure("Winding, rms", integrated, float(state.transformer_rms_A), "A", given),
             figure("Capacitor, rms", integrated, float(state.capacitor_rms_A), "A", given),
+            figure(
+                "Each diode blocks",
+                "no load, high line",
+                peak_inverse_V(self.circuit(tap, mains.mains_Hz), self.highest),
+                "V",
+                Input("U", "no-load rms volts of the tap", volts, "V"),
+            ),
         ]
         if amps > 0:
-            factor = max(float(state.transformer_rms_A) / amps, 1.0)
+            # Both halves of a centre-tapped winding draw through the one primary.
+            rms = float(state.transformer_rms_A) * self.legs**0.5
+            factor = max(rms / amps, 1.0)
             primary = fuses.transformer_primary_A(amps, volts, mains.mains_V, factor)
             figures.append(
                 figure(
                     "Primary fuse, slow", "I = I_rms·U2/U1, times 1.5, next of the series",
                     fuses.choose(primary * 1.5, share=1.0).rated_A, "A",
-                    Input("I_rms", "of the winding", float(state.transformer_rms_A), "A"),
+                    Input("I_rms", "of all of the winding", rms, "A"),
                     Input("U1", "mains", mains.mains_V, "V"),
                 )
             )  # fmt: skip

@@ -15,6 +15,7 @@ from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import build
 from tensimeter.core.circuit.sources import common_earthed
 from tensimeter.core.design.bands import trim
+from tensimeter.core.electrical.feedback import per_turn_V
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
@@ -273,9 +274,8 @@ def _turn(part: ConverterPart) -> str:
     """Which way a trim turns and how far, where its divider is known."""
     if part.feedback is None or not part.feedback.pot_ohm:
         return " Try a quarter turn first: see which way is up."
-    f = part.feedback
-    turns = f.reference_V * f.pot_ohm / f.lower_ohm / 10
-    return f" A ten-turn trim moves it about {show(turns, 'V', 2)} a turn."
+    turn = per_turn_V(part.feedback.span())
+    return f" A ten-turn trim moves it about {show(turn, 'V', 2)} a turn."
 
 
 def _outlets(job: Job, idle: Solution) -> Iterator[PowerUpStep]:

@@ -91,6 +91,18 @@ def losses(job: Job, solution: Solution) -> dict[str, Array]:
     return found
 
 
+def wall_W(job: Job, solution: Solution) -> Array:
+    """W that all sources take in: what each gives at its own terminals, and what it loses by itself."""
+    taken: list[Array] = []
+    for link in job.design.links:
+        part = job.part(link.part)
+        if isinstance(part, SourcePart) and link.id in solution.points:
+            point = solution[link.id]
+            below = solution[link.fed_by].V if link.fed_by else 0.0
+            taken.append(np.asarray((point.V - below) * point.I + part.loss_W(job, link, solution)))
+    return np.asarray(sum(taken, start=np.float64(0.0)))
+
+
 def inside_air_C(job: Job, solution: Solution, speed: float = 0.0) -> Figure:
     """Temperature in °C of the air inside, from all that is lost there, at a share of the fan's speed."""
     ohms = box_resistance(still_air_K_W(job), fan_of(job), speed)

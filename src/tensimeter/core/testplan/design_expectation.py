@@ -8,6 +8,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.source_part import SourcePart
+from tensimeter.core.rating.dissipation import wall_W
 
 #: How far past full load the limit is looked for.
 MOST_SHARE = 4.0
@@ -45,6 +46,6 @@ def efficiency_at(job: Job, output: str, amps: float) -> float | None:
         solution = solve(build(job), {output: np.float64(amps)})
     except UserError:
         return None
-    point, wall = solution[output], float(solution.wall_W)
+    point, wall = solution[output], float(wall_W(job, solution))
     out = float(point.V * point.I)
     return out / wall if np.isfinite(wall) and wall > 0 and np.isfinite(out) else None

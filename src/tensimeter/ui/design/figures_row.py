@@ -12,7 +12,9 @@ from tensimeter.core.design.worst_case import corners, spread, volts_of
 from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
+from tensimeter.core.path import UnitLink
 from tensimeter.core.quantity import fixed, show
+from tensimeter.core.rating.dissipation import wall_W
 from tensimeter.core.rating.ladder import battery_hours
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.present import present
@@ -62,20 +64,21 @@ class FiguresRow(QWidget):
                 shown.append(Figure(text, lambda: aimed.worked(link.nominal_V)))
         else:
             shown.append(Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point)))
-        wall = float(solution.wall_W)
+        wall = float(wall_W(job, solution))
         shown.append(
             Figure(
                 f"from the wall {fixed(wall, 'W', 0)}",
                 lambda: Derivation(
                     "Power from the wall",
-                    "P = Σ U0·I / η over the sources",
+                    "P = Σ (U·I + losses) over the sources",
                     tuple(
-                        Input("I", f"through {job.design.link(source).name}", float(solution[source].I), "A")
-                        for _, source in solution.feeds
+                        Input("I", f"through {x.name}", float(solution[x.id].I), "A")
+                        for x in job.design.links
+                        if isinstance(x, UnitLink)
                     ),
                     wall,
                     "W",
-                    ("each donor's efficiency as on its card",),
+                    ("each source's own losses: its efficiency, or copper, diodes and capacitor",),
                 ),
             )
         )

@@ -30,7 +30,7 @@ from tensimeter.core.model.problems import problems
 from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import fixed, parse, show
-from tensimeter.core.rating.dissipation import hot_spots
+from tensimeter.core.rating.dissipation import hot_spots, wall_W
 from tensimeter.core.rating.ladder import at, ranked
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.ui.design.figures_row import FiguresRow
@@ -315,9 +315,10 @@ class DesignStage(QWidget):
         spots = [s for s in hot_spots(job, solution) if np.isfinite(float(s.hot_C))]
         hottest = max(spots, key=lambda s: float(s.hot_C), default=None)
         heat = f" · {hottest.name} {fixed(float(hottest.hot_C), 'C', 0)}" if hottest else ""
+        wall = fixed(float(wall_W(job, solution)), "W", 0)
         self._caption.setText(
             f"{fixed(volts, 'V')} {fixed(amps, 'A')} {fixed(volts * amps, 'W', 0)} · from the wall "
-            f"{fixed(float(solution.wall_W), 'W', 0)}{heat} · nearest limit: {first.name}, {first.sentence}"
+            f"{wall}{heat} · nearest limit: {first.name}, {first.sentence}"
         )
 
     # -- hands ----------------------------------------------------------------------------------
