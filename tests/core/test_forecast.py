@@ -172,6 +172,23 @@ def test_a_slope_that_keeps_growing_is_a_runaway_and_a_lagging_start_is_not(digi
     assert not runs_away(HeatUp(t, read(room + 30 * (1 - np.exp(-t / 600))), room, (0.0,)))
 
 
+@pytest.mark.parametrize("read", [True, False])
+def test_a_room_that_swings_and_a_slow_sensor_are_no_runaway(read: bool) -> None:
+    """1.5 K up and down in four hours, a sink that follows it in 20 min, a probe that lags by two minutes."""
+    t = np.arange(0, 5 * 3600, 15.0)
+    for phase in np.linspace(0, 2 * np.pi, 8, endpoint=False):
+        room = 22 + 1.5 * np.sin(2 * np.pi * t / 14400 + phase)
+        sink, probe, seen = room[0], room[0], []
+        for outside in room:
+            sink += 15 / 1200 * (outside + 30 - sink)
+            probe += 15 / 120 * (sink - probe)
+            seen.append(round(probe, 1))
+        celsius = np.array(seen)
+        for end in range(80, len(t), 60):
+            ambient = np.round(room[:end], 1) if read else 22.0
+            assert not runs_away(HeatUp(t[:end], celsius[:end], ambient, (0.0,))), (phase, t[end])
+
+
 def test_a_place_that_begins_warm_gives_part_of_it_away_at_once() -> None:
     t = np.arange(0, 900.0, 10.0)
     rng = np.random.default_rng(8)

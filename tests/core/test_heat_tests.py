@@ -126,6 +126,20 @@ def test_a_soak_that_is_settled_holds_and_tells_its_stages(ridge: Job) -> None:
     assert "Front end case" in settle_sentence(log.job, log.plan)
 
 
+def test_a_probe_at_the_sink_alone_says_nothing_of_what_lies_before_it(ridge: Job) -> None:
+    log = Log(ridge, Soak(id="hot", output="mount", stages=(1.0,)))
+    soaked(log, 2.0)
+    log.readings = [r for r in log.readings if r.place != "front-end-case"]
+    result = log.judged()
+    assert finding(result, "θ sink to air").value.low < 6.0 < finding(result, "θ sink to air").value.high
+    names = [f.name for f in result.findings]
+    assert not [n for n in names if n.startswith(("θ case", "C of case", "cooler with its mounting"))]
+    # What a remedy buys starts from the end that is shown.
+    end, cooler = finding(result, "junction"), finding(result, "cooler with a fan step")
+    bought = float(cooler.text.split()[1])
+    assert cooler.value.value == pytest.approx(end.value.value - bought, abs=0.05 * bought + 0.1)
+
+
 def test_a_badly_seated_pad_is_foretold_and_its_failure_is_a_result(ridge: Job) -> None:
     test = Soak(id="hot", output="mount", stages=(1.0,), hold_s=7200)
     log = Log(ridge, test)

@@ -129,6 +129,8 @@ class Fitted:
     design: CauerLadder
     birge: float
     readings: int
+    #: Places at which a thermometer sat.
+    read: frozenset[str] = frozenset()
 
     def _interval(self, index: int) -> Interval:
         at = float(self.stages.vector()[index])
@@ -202,7 +204,8 @@ def fit_ladder(
     # θ goes as one over the heat, C as the heat itself: both share its error.
     signs = np.array([-1.0] * half + [1.0] * half)
     covariance = covariance + power_share**2 * np.outer(signs, signs)
-    return Fitted(design.with_vector(found.x[:size]), np.asarray(covariance), design, birge, count)
+    places = frozenset(t.place for t in tracks)
+    return Fitted(design.with_vector(found.x[:size]), np.asarray(covariance), design, birge, count, places)
 
 
 def _start_of(place: str, known: Mapping[str, float], places: tuple[str, ...]) -> float:

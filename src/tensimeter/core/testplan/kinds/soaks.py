@@ -68,7 +68,7 @@ class SoakKind(HeatKind[Soak]):
         known = None if facts.running else shown(facts.job, facts.plan, latest)
         if known is None:
             return [*foretold, *found]
-        cooler, stages = _cooler(known), [*_stages(known.fit), *_elsewhere(known)]
+        cooler, stages = _cooler(known, state), [*_stages(known.fit), *_elsewhere(known)]
         # What cools it matters first where it is too hot.
         after = [*found, *stages, *cooler] if state.call == "stays below" else [*cooler, *found, *stages]
         return [*foretold, *after]
@@ -267,6 +267,9 @@ def _stages(fit: Fitted) -> list[Finding]:
     """θ and C of the stages as read, beside the design's."""
     found = []
     for place in fit.stages.places:
+        # Without a probe at the case nothing was seen of what lies before its sink.
+        if place == "case" and place not in fit.read:
+            continue
         outwards = {"case": "case to sink", "sink": "sink to air", "air": "air to room"}[place]
         text = f"design {show(fit.design.theta_K_W[place], '', 3)} K/W"
         found.append(Finding(f"theta:{place}", f"θ {outwards}", "K/W", fit.theta(place), text))
@@ -296,11 +299,14 @@ def _elsewhere(known: Shown) -> list[Finding]:
     ]
 
 
-def _cooler(known: Shown) -> list[Finding]:
-    """What would make the junction cooler, ranked by what it buys."""
+def _cooler(known: Shown, state: SoakState | None) -> list[Finding]:
+    """What would make the junction cooler, ranked by what it buys; from where the forecast sees it end."""
     band = Band(None, known.limit_C)
     found = []
-    for remedy, ends in known.remedies():
+    start = state.spot.final.value if state is not None and state.on_spot else np.nan
+    for remedy, spread in known.remedies():
+        moved = start - (remedy.hottest_C + remedy.buys_K) if np.isfinite(start) else 0.0
+        ends = Interval(*(x + moved for x in (spread.value, spread.low, spread.high)))
         text = f"by {show(remedy.buys_K, 'K', 2)}, {judge(ends, band).words}"
         found.append(Finding(f"cooler:{slug(remedy.what)}", f"cooler with {remedy.what}", "C", ends, text))
     return found

@@ -119,6 +119,7 @@ def _state(key: _Key) -> SoakState | None:
     chance = spot.chance_above(limit, ahead)
     call = _call(chance, below=spot.final.high < limit)
     steady_K = test.steady_within_K
+    away = runs_away(stretch)
     wait = _proven_after(job, measured, steady_K, seen.held_s)
     return SoakState(
         seen.link,
@@ -129,12 +130,13 @@ def _state(key: _Key) -> SoakState | None:
         spot,
         chance,
         call,
-        measured.steady(steady_K),
-        runs_away(stretch),
+        # What climbs ever faster is not steady, however little its fit says is still to come.
+        measured.steady(steady_K) and not away,
+        away,
         float(record.time_s[-1]),
         seen.held_s,
         wait if seen.full else wait + seen.held_s,
-        bool(seen.full and wait <= 0 and call == "stays below"),
+        bool(seen.full and wait <= 0 and call == "stays below" and not away),
         seen.room_C,
         seen.known,
         "" if seen.full or seen.link is None else f"at {show(seen.most_A, 'A', 3)} ",

@@ -68,9 +68,11 @@ class Shown:
         limit, design = self.limit_C, self.fit.design.theta_K_W
         blown = self.part.sink_blown_K_W
 
-        def better(part: Part) -> tuple[Part, float | None, float]:
+        def better(part: Part) -> tuple[Part, float | None, float | None]:
             # The fan's air helps a sink that is worse than designed as much as it would have helped that one.
-            return part, blown and blown * part.sink_K_W / design["sink"], design["case"]
+            # Its mounting is no remedy that could be told where nothing was read before the sink.
+            seated = design["case"] if "case" in self.fit.read else None
+            return part, blown and blown * part.sink_K_W / design["sink"], seated
 
         best = self.as_part(limit)
         ranked = remedies(*better(best))
