@@ -85,13 +85,19 @@ def _checkpoint(count: int, begun: int = 0) -> int:
 
 
 class _Key:
-    """What a state is worked out from; equal where test, run and number of readings are."""
+    """What a state is worked out from; equal where test, run and its readings are.
+
+    A reading that was corrected leaves their number as it was: what they sum to counts, too.
+    """
 
     def __init__(self, job: Job, plan: Plan, run: SoakRun, place: str, count: int) -> None:
         self.job, self.plan, self.run, self.place, self.count = job, plan, run, place, count
         campaign = job.campaign
         measured = (campaign.probes, campaign.thermometer, job.policy.proven_when)
-        self.same = (plan.test, run.run, run.at, place, count, job.settings, job.design, job.stock, measured)
+        read = tuple((p, float(np.nansum(c[:count]))) for p, c in run.celsius.items())
+        self.same = (
+            plan.test, run.run, run.at, place, count, read, job.settings, job.design, job.stock, measured
+        )  # fmt: skip
 
     def __hash__(self) -> int:
         return hash((self.same[0].id, *self.same[1:5]))
