@@ -261,11 +261,14 @@ def test_analyse_leakage(tensimeter) -> None:
     assert found["verdict"] == "holds"
     # A bare resistance explains the two readings by the larger current: R/V is straight in R.
     slope = (10e6 / 64 - 99_010 / 6.8) / (10e6 - 99_010)
-    assert found["touch_current_A"] == pytest.approx(1 / (99_010 / 6.8 - slope * 97_010), rel=1e-4)
+    assert found["touch_current_A"]["value"] == pytest.approx(1 / (99_010 / 6.8 - slope * 97_010), rel=1e-4)
     assert found["source"] == "not told apart"
     told = json.loads(tensimeter(*words.split(), "--second", "10k=0.686", "--accuracy", "1%", "--json")[1])
     # 6.8 V across 99 kΩ are 69 µA, nearly all that a capacitance can drive.
-    assert (told["source"], told["touch_current_A"]) == ("capacitive", pytest.approx(6.8 / 99_010, rel=0.02))
+    assert (told["source"], told["touch_current_A"]["value"]) == (
+        "capacitive",
+        pytest.approx(6.8 / 99_010, rel=0.02),
+    )
     code, out, _ = tensimeter(*words.replace("6.8V", "63V").split(), "--json", "--require", "holds")
     assert code == 1
     assert "Treat it as live" in json.loads(out)["warnings"][0]

@@ -107,7 +107,7 @@ def test_an_analysis_refuses_what_can_not_be_right(tensimeter, tmp_path: Path) -
     )
     code, out, _ = tensimeter("analyse", "capacity", log, "--cutoff", "3.0", "--json")
     # One ampere for sixty minutes.
-    assert json.loads(out)["charge_Ah"] == pytest.approx(1.0)
+    assert json.loads(out)["charge_Ah"]["value"] == pytest.approx(1.0)
     log.write_text("time,temp\n" + "".join(f"{k},20\n" for k in range(5)))
     code, _, err = tensimeter("analyse", "soak", log)
     assert (code, "nothing rises" in err) == (2, True)

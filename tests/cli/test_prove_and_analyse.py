@@ -62,10 +62,10 @@ def test_analyse_ripple_from_csv_and_numpy(tensimeter, tmp_path: Path) -> None:
     )
     found = json.loads(out)
     assert code == 0
-    assert found["mean_V"] == pytest.approx(12, abs=1e-3)
+    assert found["mean_V"]["value"] == pytest.approx(12, abs=1e-3)
     assert found["lines"][0]["name"] == "2 × mains"
-    assert found["lines"][0]["rms_V"] == pytest.approx(0.04, rel=0.01)
-    assert found["pp_V"] == pytest.approx(0.113, rel=0.01)
+    assert found["lines"][0]["rms_V"]["value"] == pytest.approx(0.04, rel=0.01)
+    assert found["pp_V"]["value"] == pytest.approx(0.113, rel=0.01)
     assert found["warnings"] == []
     assert "spectrum" not in found
     (tmp_path / "w.csv").write_text(

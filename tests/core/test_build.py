@@ -352,9 +352,9 @@ def test_the_source_behind_volts_to_earth(farad: float, volts: float) -> None:
 
     shunt = 1 / (1 / 10e6 + 1 / 100e3)
     found = leakage(reads(10e6), 10e6, reads(shunt), 100e3, 50, 0.25e-3)
-    assert found.source_capacitance_F == pytest.approx(farad, rel=1e-6)
-    assert found.source_V == pytest.approx(volts, rel=1e-6)
-    assert found.touch_current_A >= volts / math.hypot(2000, 1 / (2 * math.pi * 50 * farad))
+    assert found.source_capacitance_F.value == pytest.approx(farad, rel=1e-6)
+    assert found.source_V.value == pytest.approx(volts, rel=1e-6)
+    assert found.touch_current_A.value >= volts / math.hypot(2000, 1 / (2 * math.pi * 50 * farad))
     assert found.verdict is Verdict.CONFORMS
     live = leakage(110.0, 10e6, 108.0, 100e3, 50, 0.25e-3)
     assert live.verdict is Verdict.NONCONFORMING
@@ -372,11 +372,11 @@ def test_touch_current_decides_the_step(demo: Job) -> None:
         ]
 
     first = with_earth(61.0, 4.2)
-    assert [t.touch_current_A < 0.1e-3 for t in touches(demo, first)] == [True]
+    assert [t.touch_current_A.value < 0.1e-3 for t in touches(demo, first)] == [True]
     # Once more, with the filter's capacitor taken off.
     later = [r._replace(id=r.id + 2, value=v) for r, v in zip(first, (20.0, 0.9), strict=True)]
     both = touches(demo, [*first, *later])
-    assert both[1].touch_current_A < both[0].touch_current_A
+    assert both[1].touch_current_A.value < both[0].touch_current_A.value
     for opened, loaded, verdict in ((61.0, 4.2, Verdict.CONFORMS), (61.0, 60.0, Verdict.NONCONFORMING)):
         found = power_up_results(demo, with_earth(opened, loaded))
         assert next(w for w in found if w.step.id == "earth-loaded").verdict is verdict

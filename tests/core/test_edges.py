@@ -169,9 +169,9 @@ def test_touch_current_of_a_resistance_is_not_taken_for_a_capacitance() -> None:
     opened = 115.0 * 10e6 / (10e6 + 470e3)
     pair = (opened, 10e6, read(100e3), 100e3, 50.0, 0.25e-3)
     truth = 115.0 / 472e3
-    assert leakage(*pair).touch_current_A == pytest.approx(truth, rel=1e-6)
+    assert leakage(*pair).touch_current_A.value == pytest.approx(truth, rel=1e-6)
     sure = leakage(*pair, half_widths=(0.0, 0.0, 0.0), second=(read(10e3), 10e3))
-    assert (sure.touch_current_A, sure.source) == (pytest.approx(truth, rel=1e-6), "resistive")
+    assert (sure.touch_current_A.value, sure.source) == (pytest.approx(truth, rel=1e-6), "resistive")
     assert sure.verdict is Verdict.CONFORMS
     # 0.2436 mA ± 5 % and more of 0.25 mA is too close to call; of 0.5 mA it holds.
     assert leakage(*pair).verdict is Verdict.TOO_CLOSE

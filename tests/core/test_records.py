@@ -26,18 +26,18 @@ def test_charge_and_energy_to_a_cut_off(n: int, uneven: bool) -> None:
     t, v, i = discharge(n, uneven)
     found = capacity(t, v, i, 10.5)
     # 2.1 h; ∫v dt = 12.6·2.1 − 2.1²/2, and ∫v² dt = (12.6³ − 10.5³)/3.
-    assert found.duration_s == pytest.approx(2.1 * 3600, rel=1e-9)
-    assert found.charge_Ah == pytest.approx((12.6 * 2.1 - 2.1**2 / 2) / 4, rel=1e-6)
-    assert found.energy_Wh == pytest.approx((12.6**3 - 10.5**3) / 3 / 4, rel=1e-4)
+    assert found.duration_s.value == pytest.approx(2.1 * 3600, rel=1e-9)
+    assert found.charge_Ah.value == pytest.approx((12.6 * 2.1 - 2.1**2 / 2) / 4, rel=1e-6)
+    assert found.energy_Wh.value == pytest.approx((12.6**3 - 10.5**3) / 3 / 4, rel=1e-4)
     assert found.reached_cutoff
     more = capacity(t, v, i, 10.5, own_A=0.1)
-    assert more.charge_Ah - found.charge_Ah == pytest.approx(0.21, rel=1e-6)
+    assert more.charge_Ah.value - found.charge_Ah.value == pytest.approx(0.21, rel=1e-6)
     short = capacity(t, v, i, 5.0)
     assert not short.reached_cutoff
-    assert short.duration_s == pytest.approx(float(t[-1] - t[0]))
+    assert short.duration_s.value == pytest.approx(float(t[-1] - t[0]))
     # A cut-off that is met by a reading itself.
     exact = capacity(np.array([0.0, 3600.0, 7200.0]), np.array([12.0, 11.0, 10.0]), np.ones(3), 11.0)
-    assert (exact.charge_Ah, exact.duration_s) == (pytest.approx(1.0), pytest.approx(3600.0))
+    assert (exact.charge_Ah.value, exact.duration_s.value) == (pytest.approx(1.0), pytest.approx(3600.0))
 
 
 @pytest.mark.parametrize(
@@ -73,19 +73,19 @@ def test_dip_overshoot_and_recovery_of_a_ring(sign: float, noise: float) -> None
     peak = 0.6 * math.exp(-first / tau) * math.sin(omega * first)
     second = first + math.pi / omega
     back = 0.6 * math.exp(-second / tau) * math.sin(omega * first)
-    assert found.settled_V == pytest.approx(13.6 - sign * 0.05, abs=1e-3)
+    assert found.settled_V.value == pytest.approx(13.6 - sign * 0.05, abs=1e-3)
     assert found.step_at_s == pytest.approx(1e-3, abs=1e-5)
     dip, rise = (peak, back - 0.05) if sign > 0 else (back - 0.05, peak)
-    assert found.dip_V == pytest.approx(max(dip, 0), abs=0.01)
-    assert found.overshoot_V == pytest.approx(max(rise, 0), abs=0.01)
+    assert found.dip_V.value == pytest.approx(max(dip, 0), abs=0.01)
+    assert found.overshoot_V.value == pytest.approx(max(rise, 0), abs=0.01)
     # By hand: the last moment at which |ring| exceeds 1 % of the settled volts.
     after = t[t >= 1e-3] - 1e-3
     ring = 0.6 * np.exp(-after / tau) * np.sin(omega * after)
     last = float(after[np.abs(ring) > 0.01 * (13.6 - sign * 0.05)][-1])
-    assert found.recovery_s == pytest.approx(last, abs=4e-6)
+    assert found.recovery_s.value == pytest.approx(last, abs=4e-6)
     assert found.warnings == ()
     given = transient(t, v, 0.01, 1e-3)
-    assert given.recovery_s == pytest.approx(last, abs=4e-6)
+    assert given.recovery_s.value == pytest.approx(last, abs=4e-6)
 
 
 def test_a_record_that_ends_too_soon_or_shows_no_step_says_so() -> None:
@@ -122,8 +122,8 @@ def test_records_on_the_command_line(tmp_path: Path, monkeypatch, capsys) -> Non
         return json.loads(capsys.readouterr().out)
 
     found = told("capacity", log, "--cutoff", "10.5V")
-    assert found["charge_Ah"] == pytest.approx((12.6 * 2.1 - 2.1**2 / 2) / 4, rel=1e-5)
+    assert found["charge_Ah"]["value"] == pytest.approx((12.6 * 2.1 - 2.1**2 / 2) / 4, rel=1e-5)
     assert found["reached_cutoff"] is True
     found = told("transient", wave, "--band", "1%", "--step-at", "1ms")
-    assert found["dip_V"] == pytest.approx(0.45, abs=0.1)
-    assert 0 < found["recovery_s"] < 1e-3
+    assert found["dip_V"]["value"] == pytest.approx(0.45, abs=0.1)
+    assert 0 < found["recovery_s"]["value"] < 1e-3

@@ -1,6 +1,6 @@
 """Commands that analyse a log of readings."""
 
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -30,6 +30,7 @@ from tensimeter.core.measurement.conformity import (
 )
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import UNKNOWN_METER
+from tensimeter.core.measurement.recorder import Recorder
 from tensimeter.core.quantity import parse
 from tensimeter.store.logs import read_load_cases, read_log
 from tensimeter.store.waveforms import read_waveform
@@ -195,8 +196,17 @@ def analyse_leakage(
         half_widths=tuple(parse(accuracy) * v for v in read) if accuracy else None,
         second=third,
     )
-    answer(asdict(found), json)
+    answer(_figures(found), json)
     check_required(require, found.verdict)
+
+
+Gain = Annotated[str, typer.Option(help="How far the recorder's gain may be off.")]
+StepV = Annotated[str, typer.Option(help="A step of its digitiser, V; else as the record shows.")]
+
+
+def _figures(found: object) -> dict[str, object]:
+    """A record's fields by name, its intervals as they are."""
+    return {f.name: getattr(found, f.name) for f in fields(found)}  # type: ignore[arg-type]
 
 
 @analyse.command("capacity")
@@ -204,6 +214,8 @@ def analyse_capacity(
     file: Path,
     cutoff: Annotated[str, typer.Option(help="Volts at which it counts as empty.")],
     own: Annotated[str, typer.Option(help="What the load draws for itself, A.")] = "0",
+    meter: Annotated[str, typer.Option(help="Voltmeter: 0.5%+2@0.01")] = "",
+    ammeter: Annotated[str, typer.Option(help="Ammeter: 0.5%+2@0.01")] = "",
     time: str = "",
     volts: str = "",
     amps: str = "",
@@ -214,7 +226,13 @@ def analyse_capacity(
     named = {k: v for k, v in (("time", time), ("volts", volts), ("amps", amps)) if v}
     t, v, i = read_log(file, named).need("time", "volts", "amps")
     must_be_plausible(file, accept, volts=v, amps=i)
-    answer(asdict(capacity(t, v, i, parse(cutoff, "V"), parse(own, "A"))), json)
+    warnings: list[str] = []
+    found = capacity(
+        t, v, i, parse(cutoff, "V"), parse(own, "A"),
+        voltmeter=_accuracy(meter, v, "voltmeter", warnings),
+        ammeter=_accuracy(ammeter, i, "ammeter", warnings, 0.01),
+    )  # fmt: skip
+    answer({**_figures(found), "warnings": warnings}, json)
 
 
 @analyse.command("transient")
@@ -222,6 +240,8 @@ def analyse_transient(
     file: Path,
     band: Annotated[str, typer.Option(help="Share of the settled volts.")] = "1%",
     step_at: Annotated[str, typer.Option(help="When the load steps, s; else it is looked for.")] = "",
+    gain: Gain = "3%",
+    step: StepV = "0",
     time: str = "",
     volts: str = "",
     json: Json = False,
@@ -230,7 +250,8 @@ def analyse_transient(
     named = {k: v for k, v in (("time", time), ("volts", volts)) if v}
     t, v = read_log(file, named).need("time", "volts")
     at_s = parse(step_at, "s") if step_at else None
-    answer(asdict(transient(t, v, _share(band), at_s)), json)
+    recorder = Recorder(_share(gain), parse(step, "V"))
+    answer(_figures(transient(t, v, _share(band), at_s, recorder)), json)
 
 
 @analyse.command("ripple")
@@ -241,6 +262,8 @@ def analyse_ripple(
     switching: Annotated[str, typer.Option(help="The converter's switching frequency, if known.")] = "",
     bandwidth: Annotated[str, typer.Option(help="Limit the bandwidth first: 20M")] = "",
     trim: Annotated[str, typer.Option(help="Share of the time left out of the second p-p.")] = "1%",
+    gain: Gain = "3%",
+    step: StepV = "0",
     time: str = "",
     volts: str = "",
     json: Json = False,
@@ -256,9 +279,23 @@ def analyse_ripple(
         parse(bandwidth, "Hz") if bandwidth else None,
         parse(trim),
     )
-    shown = asdict(found)
-    del shown["spectrum"]
-    answer(shown, json)
+    within = found.within(Recorder(_share(gain), parse(step, "V")))
+    half = _share(gain) * abs(found.mean_V)
+    answer(
+        {
+            "mean_V": Interval(found.mean_V, found.mean_V - half, found.mean_V + half),
+            "pp_V": within.pp_V,
+            "pp_trimmed_V": within.pp_trimmed_V,
+            "rms_V": within.rms_V,
+            "lines": [
+                {"frequency_Hz": x.frequency_Hz, "rms_V": rms, "name": x.name}
+                for x, rms in zip(found.lines, within.lines, strict=True)
+            ],
+            "hidden_by_digitiser": within.blind,
+            "warnings": found.warnings,
+        },
+        json,
+    )
 
 
 @analyse.command("limit")

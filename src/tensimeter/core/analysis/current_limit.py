@@ -4,7 +4,6 @@ Points are judged in the order taken and with the volts as the parameter: over c
 folds back has two volts for one current.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -29,8 +28,17 @@ FOLD_SHARE = 0.05
 RAN_OUT_SHARE = 0.02
 
 
-#: Half-width of the ammeter at a current, A.
-_Error = Callable[[float], float]
+@dataclass(frozen=True)
+class _Error:
+    """How an ammeter errs; exact where nothing is known of one."""
+
+    ammeter: Accuracy | None
+
+    def half(self, amps: float, sigma: float = 0.0, rectangular: float = 0.0) -> float:
+        """95 % half-width at a current, A, with what scatters and a rectangular term besides."""
+        shared = (self.ammeter.of_reading * amps, self.ammeter.offset) if self.ammeter else ()
+        own = self.ammeter.scatter if self.ammeter else 0.0
+        return half_width_95((*shared, rectangular), float(np.hypot(sigma, own)))
 
 
 class LimitKind(StrEnum):
@@ -127,7 +135,7 @@ def current_limit(
     no point in regulation to begin from.
     """
     p = _points(volts, amps, time_s, set_A)
-    error = (lambda a: ammeter.half_width(a)) if ammeter else (lambda a: 0.0)
+    error = _Error(ammeter)
     if not p.out.any():
         return _not_reached(p, load_max_A, load_max_W)
     first = p.first
@@ -222,7 +230,7 @@ def _within_step(p: _Points, error: _Error) -> Interval:
         low = max(low, float(held[held <= (above.min() if len(above) else np.inf)].max(initial=low)))
         above = above[above > low]
     high = float(above.min()) if len(above) else low * 1.02
-    half = (high - low) / 2 + error(high)
+    half = error.half(high, rectangular=(high - low) / 2)
     middle = (low + high) / 2
     return Interval(middle, middle - half, middle + half)
 
@@ -349,7 +357,7 @@ def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
     def at(x: float) -> Interval:
         row = np.array([1.0] if flat else [1.0, x])
         value = float(row @ theta)
-        half = half_width_95((error(value),), factor * float(np.sqrt(row @ covariance @ row)))
+        half = error.half(value, factor * float(np.sqrt(row @ covariance @ row)))
         return Interval(value, value - half, value + half)
 
     # Where the line meets V = V0 − R·I.
@@ -374,5 +382,5 @@ def _power_knee(p: _Points, power: Array, error: _Error) -> Interval:
     # V·I = P on the regulation line V0 − R·I.
     root = p.no_load**2 - 4 * p.ohm * watts
     amps = (p.no_load - np.sqrt(root)) / (2 * p.ohm) if p.ohm > 1e-9 and root > 0 else watts / p.no_load
-    half = half_width_95((error(float(amps)),), float(power.std()) / np.sqrt(len(power)) / p.no_load)
+    half = error.half(float(amps), float(power.std()) / float(np.sqrt(len(power))) / p.no_load)
     return Interval(float(amps), float(amps) - half, float(amps) + half)

@@ -30,15 +30,14 @@ Kind = Literal["capacitive", "resistive", "not told apart", "stiff"]
 
 @dataclass(frozen=True)
 class Leakage:
-    """The source: F, V, which kind it is, and the current in A through a body with its 95 % interval.
+    """The source: F, V, which kind it is, and the current in A through a body; with 95 % intervals.
 
     Warnings are what it can't tell.
     """
 
-    source_capacitance_F: float
-    source_V: float
-    touch_current_A: float
-    touch_A: Interval
+    source_capacitance_F: Interval
+    source_V: Interval
+    touch_current_A: Interval
     source: Kind
     verdict: Verdict
     warnings: tuple[str, ...]
@@ -97,13 +96,19 @@ def leakage(
     if loaded_V >= STIFF * open_V:
         warnings.insert(0, "Loaded it stays as high as open: no leak but a connection. Treat it as live.")
         amps = _with_interval(lambda v: v[0] / BODY_OHM, read[:1], widths)
-        return Leakage(math.inf, open_V, amps.value, amps, "stiff", _judged(amps, limit_A), tuple(warnings))
+        stiff, endless = Interval(open_V, open_V - widths[0], open_V + widths[0]), Interval(*[math.inf] * 3)
+        return Leakage(endless, stiff, amps, "stiff", _judged(amps, limit_A), tuple(warnings))
     amps, kind = _touched(read, ohms, widths)
     if kind == "not told apart":
         text = "Two readings can't tell a capacitance from a resistance: the larger current counts. A third "
         warnings.append(f"{text}with another resistor tells them apart.")
-    farad, source = _capacitance(read, ohms, mains_Hz, warnings)
-    return Leakage(farad, source, amps.value, amps, kind, _judged(amps, limit_A), tuple(warnings))
+    if _capacitance(read, ohms, mains_Hz)[2]:
+        warnings.append(
+            "The loaded reading is too low to tell the capacitance; it is smaller than any that counts."
+        )
+    farad = _with_interval(lambda v: _capacitance(v, ohms, mains_Hz)[0], read, widths)
+    source = _with_interval(lambda v: _capacitance(v, ohms, mains_Hz)[1], read, widths)
+    return Leakage(farad, source, amps, kind, _judged(amps, limit_A), tuple(warnings))
 
 
 def _judged(amps: Interval, limit_A: float) -> Verdict:
@@ -182,10 +187,8 @@ def _with_interval(model: _Model, read: list[float], widths: tuple[float, ...]) 
     return Interval(value, max(value - math.sqrt(down), 0.0), value + math.sqrt(up))
 
 
-def _capacitance(
-    read: list[float], ohms: list[float], mains_Hz: float, warnings: list[str]
-) -> tuple[float, float]:
-    """F and V of a bare capacitance behind the first two readings."""
+def _capacitance(read: list[float], ohms: list[float], mains_Hz: float) -> tuple[float, float, bool]:
+    """F and V of a bare capacitance behind the first two readings, and whether they are too low to tell."""
     open_V, loaded_V = read[:2]
     # V² = V0²·x²/(1 + x²) with x = ωRC: two equations in V0² and C².
     omega = 2 * math.pi * mains_Hz
@@ -194,9 +197,6 @@ def _capacitance(
     # (1 + b/C²)/(1 + a/C²) = ratio, so 1/C² = (ratio − 1)/(b − ratio·a).
     room = b - ratio * a
     if not math.isfinite(ratio) or room <= 0:
-        warnings.append(
-            "The loaded reading is too low to tell the capacitance; it is smaller than any that counts."
-        )
-        return (loaded_V / (omega * ohms[1] * open_V) if loaded_V > 0 else 0.0), open_V
+        return (loaded_V / (omega * ohms[1] * open_V) if loaded_V > 0 else 0.0), open_V, True
     farad = math.sqrt(room / (ratio - 1))
-    return farad, open_V * math.sqrt(1 + a / farad**2)
+    return farad, open_V * math.sqrt(1 + a / farad**2), False

@@ -4,7 +4,9 @@ The model is U = U0 − R·I. Every instrument range adds an unknown gain and an
 shared by its readings; a two-wire reading adds the unknown part of its lead. These nuisance terms
 enter the fit with their prior variance, which is generalised least squares with the full
 covariance (Draper and Smith, Applied Regression Analysis, ch. 9), at a cost that grows only with
-the number of readings. Intervals come from propagating the stated distributions through it.
+the number of readings. Where 0 A was read nothing is drawn: that current is exact, and an ammeter's
+offset, which acts on the others alone, tilts the line. Intervals come from propagating the stated
+distributions through it.
 """
 
 from collections.abc import Sequence
@@ -117,7 +119,7 @@ def _nuisance(data: Readings, on_line: Array, slope: float) -> tuple[Array, Arra
     columns, bounds = [], []
     for key, accuracy in data.accuracies.items():
         on_volts = np.array([k == key for k in data.volt_keys], float)
-        on_amps = slope * np.array([k == key for k in data.amp_keys], float)
+        on_amps = slope * np.array([k == key for k in data.amp_keys], float) * (np.asarray(data.amps) != 0)
         for column, bound in (
             (on_volts * on_line + on_amps * data.amps, accuracy.of_reading),
             (on_volts + on_amps, accuracy.offset),
@@ -136,7 +138,7 @@ def _scatter(data: Readings, slope: float) -> Array:
     """Standard deviation (n,) of what is not shared, in V."""
     of = {key: a.scatter for key, a in data.accuracies.items()}
     volts = np.array([of[k] for k in data.volt_keys])
-    amps = np.array([of[k] for k in data.amp_keys])
+    amps = np.array([of[k] for k in data.amp_keys]) * (np.asarray(data.amps) != 0)
     return np.asarray(np.hypot(volts, slope * amps))
 
 

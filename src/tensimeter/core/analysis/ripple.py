@@ -7,6 +7,8 @@ import numpy as np
 from tensimeter.core.analysis.line_names import name_lines
 from tensimeter.core.arrays import Array, IntArray
 from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.conformity import Interval, half_width_95
+from tensimeter.core.measurement.recorder import Recorder
 
 #: Bins to each side that belong to a line: the main lobe of a Hann window is two, and one for the rounding.
 LOBE = 3
@@ -14,6 +16,8 @@ LOBE = 3
 LEAST_SHARE, MOST_LINES = 1e-3, 32
 #: Bands of the spectrum that is drawn.
 BANDS = 500
+#: Normal samples of which all but a hundredth lie within so many deviations.
+TRIMMED_SIGMA = 2.6
 #: False lines expected per record from noise alone.
 FALSE_LINES = 1e-3
 
@@ -37,8 +41,55 @@ class Ripple:
     rms_V: float
     lines: tuple[Line, ...]
     warnings: tuple[str, ...] = ()
+    #: V rms of what stands under no line, V of the digitiser's step as the record shows it, and samples.
+    noise_V: float = 0.0
+    step_V: float = 0.0
+    samples: int = 0
     #: Hz and V rms (m,): the strongest bin of each of several hundred bands, for a plot.
     spectrum: tuple[Array, Array] = field(default=(np.empty(0), np.empty(0)), repr=False, compare=False)
+
+    def within(self, recorder: Recorder) -> "RippleWithin":
+        """Its figures with their 95 % intervals.
+
+        Noise widens what a span reads: how much of it is the recorder's own is not known, so that the low end
+        leaves out all of it. A record that does not move by more than a step has seen nothing.
+        """
+        step = max(recorder.step_V, self.step_V)
+        blind = self.pp_V <= step * (1 + 1e-9)
+        # The expected largest and least of so many normal samples, and of all but one in a hundred.
+        most = 2 * self.noise_V * float(np.sqrt(2 * np.log(max(self.samples, 2))))
+        rms = float(np.sqrt(max(self.rms_V**2 - step**2 / 12, 0.0)))
+        single = self.noise_V * float(np.sqrt(1.5 / max(self.samples, 1)))
+        lines = [half_width_95((recorder.gain_share * x.rms_V,), single) for x in self.lines]
+        off = half_width_95((recorder.gain_share * rms,))
+        return RippleWithin(
+            _span(self.pp_V, most, step, recorder, blind),
+            _span(self.pp_trimmed_V, 2 * TRIMMED_SIGMA * self.noise_V, step, recorder, blind),
+            Interval(rms, 0.0, step / 2) if blind else Interval(rms, rms - off, rms + off),
+            tuple(
+                Interval(x.rms_V, max(x.rms_V - h, 0.0), x.rms_V + h)
+                for x, h in zip(self.lines, lines, strict=True)
+            ),
+            blind,
+        )
+
+
+@dataclass(frozen=True)
+class RippleWithin:
+    """V with 95 % intervals; `blind` where the digitiser's step hides what there is."""
+
+    pp_V: Interval
+    pp_trimmed_V: Interval
+    rms_V: Interval
+    lines: tuple[Interval, ...]
+    blind: bool
+
+
+def _span(value: float, noise: float, step: float, recorder: Recorder, blind: bool) -> Interval:
+    if blind:
+        return Interval(value, 0.0, value + 2 * step)
+    half = half_width_95((recorder.gain_share * value, step / 2, step / 2))
+    return Interval(value, max(value - noise - half, 0.0), value + half)
 
 
 def ripple(
@@ -72,7 +123,7 @@ def ripple(
     if bandwidth_Hz is not None:
         x = _limited(x, rate_Hz, bandwidth_Hz, warnings)
     pp, trimmed = float(x.max() - x.min()), _shortest_span(x, trim)
-    found, spectrum = _lines(x, rate_Hz)
+    found, spectrum, noise = _lines(x, rate_Hz)
     named = name_lines([f for f, _ in found], rate_Hz, len(x), mains_Hz, switching_Hz)
     if len(x) < 2 * rate_Hz / mains_Hz:
         warnings.append(
@@ -88,7 +139,9 @@ def ripple(
         )
     lines = tuple(Line(f, rms, name) for (f, rms), name in zip(found, named.names, strict=True))
     rms = float(np.sqrt(np.dot(x, x) / len(x)))
-    return Ripple(mean, pp, trimmed, rms, lines, tuple(warnings), spectrum)
+    if pp <= step or step == 0:
+        warnings.append("It moves by no more than a step of its digitiser: it has seen nothing smaller.")
+    return Ripple(mean, pp, trimmed, rms, lines, tuple(warnings), noise, step, len(x), spectrum)
 
 
 def _limited(x: Array, rate: float, bandwidth: float, warnings: list[str]) -> Array:
@@ -129,8 +182,8 @@ def _tail(x: Array, count: int) -> Array:
     return lowest
 
 
-def _lines(x: Array, rate: float) -> tuple[list[tuple[float, float]], tuple[Array, Array]]:
-    """(Hz, V rms) of the lines that stand out of the noise, strongest first; the spectrum for a plot."""
+def _lines(x: Array, rate: float) -> tuple[list[tuple[float, float]], tuple[Array, Array], float]:
+    """(Hz, V rms) of the lines that stand out of the noise, strongest first; the spectrum; V rms of noise."""
     # Only wanted here, and slow to load.
     from scipy.fft import rfft  # noqa: PLC0415
 
@@ -157,7 +210,9 @@ def _lines(x: Array, rate: float) -> tuple[list[tuple[float, float]], tuple[Arra
             kept.append(k)
     floor_of = dict(zip(peaks.tolist(), floor.tolist(), strict=True))
     lines = [_line(power, k, kept, floor_of[k], scale, rate / n) for k in kept]
-    return lines, _banded(power, scale, rate / n)
+    # Noise power in a bin is exponentially distributed: its mean is the median over ln 2.
+    noise = float(np.sqrt(len(power) * np.median(power[1:-1]) / np.log(2) * scale))
+    return lines, _banded(power, scale, rate / n), noise
 
 
 def _banded(power: Array, scale: float, bin_Hz: float) -> tuple[Array, Array]:

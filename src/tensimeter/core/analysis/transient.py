@@ -6,34 +6,50 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.conformity import Interval
+from tensimeter.core.measurement.recorder import Recorder, crossing, lowest, noise_V, smoothed
 
 #: Share of the record before the step, and at its end, from which the resting volts are taken.
 REST_SHARE = 0.1
 #: A step is seen where the volts leave their rest by this share of the whole excursion, or six times the
 #: noise, whichever is more.
 SEEN_SHARE, SEEN_SIGMA = 0.1, 6.0
+#: Noise that is left in a record before its crossings are read, as a share of the band.
+CALM_SHARE = 0.1
 
 
 @dataclass(frozen=True)
 class Transient:
-    """V below and above what stands before and after; s from the step until it stays in the band."""
+    """V below and above what stands before and after; s from the step until it stays in the band.
 
-    dip_V: float
-    overshoot_V: float
-    recovery_s: float | None
-    settled_V: float
+    Each with its 95 % interval.
+    """
+
+    dip_V: Interval
+    overshoot_V: Interval
+    recovery_s: Interval | None
+    settled_V: Interval
     step_at_s: float
     warnings: tuple[str, ...] = ()
 
 
-def transient(time_s: Array, volts: Array, band: float = 0.01, step_at_s: float | None = None) -> Transient:
+def transient(
+    time_s: Array,
+    volts: Array,
+    band: float = 0.01,
+    step_at_s: float | None = None,
+    recorder: Recorder | None = None,
+) -> Transient:
     """Read a load step out of a waveform; arrays (n,) in s and V, `band` a share of the settled volts.
 
-    Recovery runs from the step to the last moment outside the band around the settled volts; None where
-    the record ends before it stays inside, or while it still moves. Raises UserError for a record that is too
-    short, whose time does not rise, or in which no step is seen.
+    Recovery runs from the step to where it enters the band around the settled volts for good; None where
+    the record ends before it stays inside, or while it still moves. Noise is taken from the record before the
+    step: the lowest of noisy samples lies too low, and noise near the band's edge puts recovery off; both are
+    corrected, and how sure that is counts. Raises UserError for a record that is too short, whose time does
+    not rise, or in which no step is seen.
     """
     t, v = np.asarray(time_s, float), np.asarray(volts, float)
+    recorder = recorder or Recorder()
     if len(t) < 20 or not (np.diff(t) > 0).all():
         raise UserError("A transient needs twenty samples or more whose time rises.")
     if not 0 < band < 1:
@@ -45,31 +61,53 @@ def transient(time_s: Array, volts: Array, band: float = 0.01, step_at_s: float 
         at = int(np.searchsorted(t, step_at_s))
         if not 3 <= at < len(t) - 3:
             raise UserError("The step is given at the edge of the record, or outside it.")
+    noise = noise_V(v[: max(at, 3)])
     before, settled = float(np.median(v[: max(at, 3)])), float(np.median(v[-rest:]))
     after = v[at:]
     low, high = min(before, settled), max(before, settled)
-    outside = np.flatnonzero(np.abs(after - settled) > band * abs(settled))
-    warnings = []
-    recovery: float | None = 0.0
-    if len(outside):
-        last = int(outside[-1])
-        if last >= len(after) - 1 - rest // 2:
-            recovery = None
-            warnings.append("The record ends before the volts stay inside the band: take a longer one.")
-        else:
-            recovery = float(t[at + last + 1] - t[at])
+    # A median of n samples scatters 1.25 times as much as their mean.
+    rested = 1.25 * noise * float(np.hypot(1 / np.sqrt(max(at, 3)), 1 / np.sqrt(rest)))
+    least, sure = lowest(after, noise)
+    most, sure_above = lowest(-after, noise)
+    warnings: list[str] = []
+    recovery = _recovery(t[at:], after, settled, band * abs(settled), noise, rest, recorder, warnings)
     drift = abs(float(np.median(v[-2 * rest : -rest])) - settled)
     if drift > 0.25 * band * abs(settled):
         recovery = None
         warnings.append("The volts still move at the end of the record: take a longer one.")
     return Transient(
-        max(low - float(after.min()), 0.0),
-        max(float(after.max()) - high, 0.0),
+        _above_zero(recorder.span(low - least, float(np.hypot(sure, rested)))),
+        _above_zero(recorder.span(-most - high, float(np.hypot(sure_above, rested)))),
         recovery,
-        settled,
+        recorder.span(settled, 1.25 * noise / float(np.sqrt(rest)), steps=1),
         float(t[at]),
         tuple(warnings),
     )
+
+
+def _above_zero(span: Interval) -> Interval:
+    return Interval(max(span.value, 0.0), max(span.low, 0.0), max(span.high, 0.0))
+
+
+def _recovery(
+    t: Array, after: Array, settled: float, band_V: float, noise: float, rest: int, recorder: Recorder,
+    warnings: list[str],
+) -> Interval | None:  # fmt: skip
+    """From the step until the volts stay in the band."""
+    calm, width = smoothed(after, noise, CALM_SHARE * band_V)
+    outside = np.flatnonzero(np.abs(calm - settled) > band_V)
+    period = float(t[1] - t[0])
+    if not len(outside):
+        return recorder.moment(0.0, period, samples=1)
+    last = int(outside[-1])
+    if last >= len(after) - 1 - rest // 2:
+        warnings.append("The record ends before the volts stay inside the band: take a longer one.")
+        return None
+    edge = settled + np.copysign(band_V, calm[last] - settled)
+    end, slope = crossing(t, calm, last + 1, float(edge))
+    # Of what was averaged, and of the settled volts that the band lies around.
+    sigma = noise * float(np.hypot(1 / np.sqrt(width), 1.25 / np.sqrt(rest)))
+    return recorder.moment(end - float(t[0]), period, sigma / max(abs(slope), 1e-12), samples=1)
 
 
 def _step(v: Array, rest: int) -> int:

@@ -220,14 +220,16 @@ class WakeStage(QWidget):
         taken = touches(job, self.session.now.readings)
         if here.step.id.startswith("earth") and taken:
             found = taken[-1]
-            source = show(found.source_capacitance_F, "F", 2)
+            source = show(found.source_capacitance_F.value, "F", 2)
             lines.append(
-                f"Source {show(found.source_V, 'V', 3)} behind {source}; "
-                f"{with_uncertainty(found.touch_current_A, found.touch_A.half_width, 'A')} "
+                f"Source {show(found.source_V.value, 'V', 3)} behind {source}; "
+                f"{with_uncertainty(found.touch_current_A.value, found.touch_current_A.half_width, 'A')} "
                 f"through a hand, of {show(LIMIT_A[touch_class(job)], 'A')} usual for {touch_class(job)}."
             )
             if len(taken) > 1:
-                lines.append(f"The pair before: {show(taken[-2].touch_current_A, 'A', 2)} through a hand.")
+                lines.append(
+                    f"The pair before: {show(taken[-2].touch_current_A.value, 'A', 2)} through a hand."
+                )
             lines += found.warnings
         self.notes.setText("\n".join(lines))
         self.notes.setVisible(bool(lines))

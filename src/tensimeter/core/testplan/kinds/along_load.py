@@ -230,30 +230,21 @@ class CapacityKind(TestKind[CapacityDown]):
             return []
         t, v, i = np.array(sorted(rows)).T
         cutoff = test.cutoff_V or 0.8 * facts.plan.output.nominal_V
+        meters = {q: next((r.accuracy for r in facts.readings if r.quantity == q), None) for q in ("V", "A")}
         try:
-            found = capacity(t - t[0], v, i, cutoff, test.own_A)
+            found = capacity(t - t[0], v, i, cutoff, test.own_A, voltmeter=meters["V"], ammeter=meters["A"])
         except UserError as trouble:
             return [Finding("charge", "charge", text=str(trouble), is_note=True)]
-        wide = 0.01
-        for r in facts.readings[:2]:
-            if r.accuracy is not None and r.value:
-                wide = max(wide, r.accuracy.half_width(r.value) / abs(r.value))
-
-        def around(x: float) -> Interval:
-            return Interval(x, x * (1 - wide), x * (1 + wide))
-
-        verdict = judge(around(found.charge_Ah), Band(test.claimed_Ah, None)) if test.claimed_Ah else None
+        verdict = judge(found.charge_Ah, Band(test.claimed_Ah, None)) if test.claimed_Ah else None
         said = "" if found.reached_cutoff else "so far: the cut-off was not reached"
         if not found.reached_cutoff and verdict is Verdict.NONCONFORMING:
             verdict = Verdict.NOT_MEASURED
         claimed = f"claimed {test.claimed_Ah:g} Ah" if test.claimed_Ah else ""
         text = ", ".join(x for x in (said, claimed) if x)
         return [
-            Finding(
-                "charge", "charge", "Ah", around(found.charge_Ah), text, verdict, Band(test.claimed_Ah, None)
-            ),
-            Finding("energy", "energy", "Wh", around(found.energy_Wh)),
-            Finding("duration", "duration", text=f"{found.duration_s / 60:.1f} min"),
+            Finding("charge", "charge", "Ah", found.charge_Ah, text, verdict, Band(test.claimed_Ah, None)),
+            Finding("energy", "energy", "Wh", found.energy_Wh),
+            Finding("duration", "duration", "s", found.duration_s),
         ]
 
     def picture(self, result: Outcome, test: CapacityDown) -> Picture:

@@ -12,8 +12,9 @@ from tensimeter.core.analysis.startup import hold_up_s, start_up
 from tensimeter.core.analysis.transient import Transient as TransientFigures
 from tensimeter.core.analysis.transient import transient
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.measurement.conformity import Band, Verdict, judge
 from tensimeter.core.measurement.readings import Wave
+from tensimeter.core.measurement.recorder import Recorder
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Ripple, StartUp, Transient
 from tensimeter.core.notice import Notice
@@ -24,20 +25,11 @@ from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.kinds.along_load import along
 from tensimeter.core.testplan.step import OPEN, Capture, Facts, Finding, Plan, Situation, Step
 
-#: Gain error of an oscilloscope that states none (rule of thumb).
-SCOPE_GAIN = 0.03
-#: Share by which a time read off a waveform may be off (rule of thumb).
-TIME_SHARE = 0.02
 
-
-def scope_interval(job: Job, value: float, instrument: str) -> Interval:
-    """A span of volts read on an oscilloscope: its gain's share and two steps of its digitiser."""
+def recorder_of(job: Job, instrument: str) -> Recorder:
+    """How the recorder errs that a waveform was taken with; the usual where that is not known."""
     part = job.part(instrument)
-    gain, step = SCOPE_GAIN, 0.0
-    if isinstance(part, WaveformRecorder):
-        gain, step = part.gain_share, part.step_V
-    half = abs(value) * gain + 2 * step
-    return Interval(value, value - half, value + half)
+    return Recorder(part.gain_share, part.step_V) if isinstance(part, WaveformRecorder) else Recorder()
 
 
 @lru_cache(maxsize=64)
@@ -52,27 +44,21 @@ def ripple_of(
 
 
 @lru_cache(maxsize=64)
-def transient_of(wave: Wave, band: float) -> TransientFigures | str:
+def transient_of(wave: Wave, band: float, recorder: Recorder) -> TransientFigures | str:
     """The figures of a load step; the reason where there are none."""
     try:
-        return transient(wave.time_s, wave.volts, band, 0.0 if wave.start_s < 0 else None)
+        return transient(wave.time_s, wave.volts, band, 0.0 if wave.start_s < 0 else None, recorder)
     except UserError as trouble:
         return str(trouble)
 
 
 @lru_cache(maxsize=64)
-def start_of(wave: Wave, nominal: float) -> StartUpFigures | str:
+def start_of(wave: Wave, nominal: float, recorder: Recorder) -> StartUpFigures | str:
     """The figures of a start; the reason where there are none."""
     try:
-        return start_up(wave.time_s, wave.volts, nominal)
+        return start_up(wave.time_s, wave.volts, nominal, recorder)
     except UserError as trouble:
         return str(trouble)
-
-
-def _timed(seconds: float, wave: Wave) -> Interval:
-    """A time read off a waveform: two samples, and a share for where the volts cross (rule of thumb)."""
-    half = 2 / wave.rate_Hz + TIME_SHARE * abs(seconds)
-    return Interval(seconds, max(seconds - half, 0.0), seconds + half)
 
 
 def _short(name: str) -> str:
@@ -118,17 +104,20 @@ class RippleKind(TestKind[Ripple]):
             if isinstance(figures, str):
                 found.append(Finding(f"pp:{step.index}", f"p-p {at}", text=figures, is_note=True))
                 continue
-            pp = scope_interval(facts.job, figures.pp_V, wave.instrument)
+            within = figures.within(recorder_of(facts.job, wave.instrument))
+            pp, seen = within.pp_V, judge(within.pp_V, band)
+            # What a digitiser's step hides is not known to hold.
+            seen = Verdict.TOO_CLOSE if within.blind and seen is Verdict.CONFORMS else seen
             lines = "; ".join(
                 f"{_short(x.name) or show(x.frequency_Hz, 'Hz')} {show(x.rms_V, 'V')}"
                 for x in figures.lines[:3]
             )
             notes += [w for w in figures.warnings if w not in notes]
-            found.append(Finding(f"pp:{step.index}", f"p-p {at}", "V", pp, "", judge(pp, band), band))
-            trimmed = scope_interval(facts.job, figures.pp_trimmed_V, wave.instrument)
-            found.append(Finding(f"pp_without_spikes:{step.index}", f"p-p without spikes {at}", "V", trimmed))
-            rms = scope_interval(facts.job, figures.rms_V, wave.instrument)
-            found.append(Finding(f"rms:{step.index}", f"rms {at}", "V", rms, lines))
+            blind = "a step of the digitiser hides it" if within.blind else ""
+            found.append(Finding(f"pp:{step.index}", f"p-p {at}", "V", pp, blind, seen, band))
+            name = f"p-p without spikes {at}"
+            found.append(Finding(f"pp_without_spikes:{step.index}", name, "V", within.pp_trimmed_V))
+            found.append(Finding(f"rms:{step.index}", f"rms {at}", "V", within.rms_V, lines))
         return found + [Finding(f"note:{k}", "mind", text=n, is_note=True) for k, n in enumerate(notes)]
 
     def planned(self, job: Job, output: OutputLink) -> list[Ripple]:
@@ -184,13 +173,12 @@ class TransientKind(TestKind[Transient]):
             wave = facts.wave(step.index)
             if wave is None:
                 continue
-            figures = transient_of(wave, test.band)
+            figures = transient_of(wave, test.band, recorder_of(facts.job, wave.instrument))
             if isinstance(figures, str):
                 found.append(Finding(f"step:{step.index}", f"{step.title}", text=figures, is_note=True))
                 continue
             up = step.capture is not None and (step.capture.to_A or 0) > step.set_A
-            excursion = figures.dip_V if up else figures.overshoot_V
-            value = scope_interval(facts.job, excursion, wave.instrument)
+            value = figures.dip_V if up else figures.overshoot_V
             word = "dip" if up else "overshoot"
             found.append(
                 Finding(
@@ -208,7 +196,7 @@ class TransientKind(TestKind[Transient]):
                     )
                 )
                 continue
-            recovery = _timed(figures.recovery_s, wave)
+            recovery = figures.recovery_s
             text = f"into ± {100 * test.band:g} %"
             found.append(
                 Finding(
@@ -264,22 +252,22 @@ class StartUpKind(TestKind[StartUp]):
                 continue
             link = facts.job.output(step.place)
             if step.capture.event == "power_off":
-                held = hold_up_s(wave.time_s, wave.volts, (1 - link.tolerance) * link.nominal_V)
+                lowest_V = (1 - link.tolerance) * link.nominal_V
+                recorder = recorder_of(facts.job, wave.instrument)
+                held = hold_up_s(wave.time_s, wave.volts, lowest_V, recorder)
                 name = f"hold-up, {link.name}"
                 if held is None:
                     found.append(Finding(f"hold_up:{link.id}", name, text="longer than the record"))
                 else:
-                    found.append(Finding(f"hold_up:{link.id}", name, "s", _timed(held, wave)))
+                    found.append(Finding(f"hold_up:{link.id}", name, "s", held))
                 continue
-            figures = start_of(wave, link.nominal_V)
+            figures = start_of(wave, link.nominal_V, recorder_of(facts.job, wave.instrument))
             if isinstance(figures, str):
                 found.append(Finding(f"start:{link.id}", f"start, {link.name}", text=figures, is_note=True))
                 continue
-            begins.append((figures.delay_s, link.name))
+            begins.append((figures.delay_s.value, link.name))
             band = Band(None, test.allowed_overshoot)
-            half = SCOPE_GAIN * figures.overshoot + 2e-3
-            over = Interval(figures.overshoot, figures.overshoot - half, figures.overshoot + half)
-            delay, rise = _timed(figures.delay_s, wave), _timed(figures.rise_s, wave)
+            over, delay, rise = figures.overshoot, figures.delay_s, figures.rise_s
             words = "to half the volts" + (", falls back on its way" if figures.falls_back else "")
             found.append(Finding(f"start:{link.id}", f"start, {link.name}", "s", delay, words))
             found.append(Finding(f"rise:{link.id}", f"rise, {link.name}", "s", rise, "from 10 to 90 %"))
