@@ -9,13 +9,10 @@ of the figure about its truth over the same runs.
 """
 
 import sys
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-
-import numpy as np
+from concurrent.futures import ProcessPoolExecutor
 
 from benchmarks import coverage_heat, coverage_limits, coverage_load, coverage_waves
-from benchmarks.coverage_row import Row
+from benchmarks.coverage_row import Row, Told
 
 RUNS, QUICK = 1000, 200
 
@@ -30,12 +27,16 @@ def main(words: list[str]) -> int:
     wanted = [w for w in words if not w.startswith("-")]
     failed = 0
     print(f"{'figure':34s} {'inside':>12s} {'median / bare':>14s}")
-    for row in rows():
-        if not wanted or row.name in wanted:
-            told = row.run(runs)
+    chosen = [k for k, row in enumerate(rows()) if not wanted or row.name in wanted]
+    with ProcessPoolExecutor() as pool:
+        for told in pool.map(_run, chosen, [runs] * len(chosen)):
             failed += not told.good
             print(told.line, flush=True)
     return failed
+
+
+def _run(row: int, runs: int) -> Told:
+    return rows()[row].run(runs)
 
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
+from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95, scatter_that_counts
 
 
 @dataclass(frozen=True)
@@ -70,21 +70,17 @@ def cross_regulation(
         [np.sqrt(sum((theta[j + 1, k] * sinks[j].scatter) ** 2 for j in range(r))) for k in range(r)]
     )
 
+    pulled = [solve @ (i[:, j] != 0) for j in range(r)]
+
     def interval(k: int, rail: int) -> Interval:
         value = float(theta[k, rail])
         meter = meters[rail]
-        noise = max(float(scatter[rail]), float(np.hypot(meter.scatter, from_amps[rail])))
-        # Gains scale what they touch; offsets of volts and of all amps shift the no-load volts alone.
-        terms = [meter.of_reading * value]
-        if k > 0:
-            terms.append(sinks[k - 1].of_reading * value)
-            column = i[:, k - 1]
-            if (column == 0).any():
-                # No load is no current for certain; an ammeter's offset then tilts the line.
-                terms.append(sinks[k - 1].offset * value / float(np.abs(column).max()))
-        else:
-            terms.append(meter.offset)
-            terms += [s.offset * float(theta[j + 1, rail]) for j, s in enumerate(sinks)]
+        stated = float(np.hypot(meter.scatter, from_amps[rail]))
+        noise = scatter_that_counts(float(scatter[rail]), stated, freedom)
+        # Gains scale what they touch; an offset of the volts shifts the no-load volts alone.
+        terms = [meter.of_reading * value, sinks[k - 1].of_reading * value if k > 0 else meter.offset]
+        # No load is no current for certain: an ammeter's offset acts where something flows, and tilts a line.
+        terms += [s.offset * float(pulled[j][k] * theta[j + 1, rail]) for j, s in enumerate(sinks)]
         half = half_width_95(terms, float(spread[k]) * noise)
         return Interval(value, value - half, value + half)
 

@@ -35,9 +35,9 @@ class _Error:
     ammeter: Accuracy | None
 
     def half(self, amps: float, sigma: float = 0.0, rectangular: float = 0.0) -> float:
-        """95 % half-width at a current, A, with what scatters and a rectangular term besides."""
+        """95 % half-width at a current, A; what a fit scatters is told, else a single reading's counts."""
         shared = (self.ammeter.of_reading * amps, self.ammeter.offset) if self.ammeter else ()
-        own = self.ammeter.scatter if self.ammeter else 0.0
+        own = self.ammeter.scatter if self.ammeter and not sigma else 0.0
         return half_width_95((*shared, rectangular), float(np.hypot(sigma, own)))
 
 

@@ -15,7 +15,7 @@ from typing import Literal
 import numpy as np
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, half_width_95, judge
 
 BODY_OHM = 2000.0
 #: Usual limits of touch current, A: double-insulated and earthed equipment; rules of thumb.
@@ -178,13 +178,16 @@ def _squares(read: list[float], ohms: list[float]) -> list[float]:
 
 
 def _with_interval(model: _Model, read: list[float], widths: tuple[float, ...]) -> Interval:
-    """A figure of the readings with its 95 % interval: each moved to its ends alone, summed in squares."""
-    value = model(read)
-    up = down = 0.0
+    """A figure of the readings with its 95 % interval: each moved to its ends alone.
+
+    What a meter errs by is its gain above all, which is rectangular: 95 % of it is 0.95 of its bound.
+    """
+    value, up, down = model(read), [], []
     for k, half in enumerate(widths[: len(read)]):
         ends = [model([v + s * half if i == k else v for i, v in enumerate(read)]) - value for s in (-1, 1)]
-        up, down = up + max(*ends, 0.0) ** 2, down + min(*ends, 0.0) ** 2
-    return Interval(value, max(value - math.sqrt(down), 0.0), value + math.sqrt(up))
+        up.append(max(*ends, 0.0) / 0.95)
+        down.append(-min(*ends, 0.0) / 0.95)
+    return Interval(value, max(value - half_width_95(down), 0.0), value + half_width_95(up))
 
 
 def _capacitance(read: list[float], ohms: list[float], mains_Hz: float) -> tuple[float, float, bool]:

@@ -7,7 +7,15 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
-from tensimeter.core.measurement.recorder import Recorder, crossing, lowest, noise_V, smoothed
+from tensimeter.core.measurement.recorder import (
+    Crossing,
+    Recorder,
+    crossing,
+    level,
+    lowest,
+    noise_V,
+    smoothed,
+)
 
 #: Share of the record before the step, and at its end, from which the resting volts are taken.
 REST_SHARE = 0.1
@@ -15,7 +23,9 @@ REST_SHARE = 0.1
 #: noise, whichever is more.
 SEEN_SHARE, SEEN_SIGMA = 0.1, 6.0
 #: Noise that is left in a record before its crossings are read, as a share of the band.
-CALM_SHARE = 0.1
+CALM_SHARE = 0.05
+#: How far around the edge of the band a record counts as straight, as a share of the band.
+REACH_SHARE = 0.5
 
 
 @dataclass(frozen=True)
@@ -61,16 +71,18 @@ def transient(
         at = int(np.searchsorted(t, step_at_s))
         if not 3 <= at < len(t) - 3:
             raise UserError("The step is given at the edge of the record, or outside it.")
+    begin = float(t[at]) if step_at_s is None else step_at_s
     noise = noise_V(v[: max(at, 3)])
-    before, settled = float(np.median(v[: max(at, 3)])), float(np.median(v[-rest:]))
+    before, rested, _ = level(v[: max(at, 3)], noise, recorder.step_V)
+    settled, ended, off = level(v[-rest:], noise, recorder.step_V)
     after = v[at:]
     low, high = min(before, settled), max(before, settled)
-    # A median of n samples scatters 1.25 times as much as their mean.
-    rested = 1.25 * noise * float(np.hypot(1 / np.sqrt(max(at, 3)), 1 / np.sqrt(rest)))
+    rested = float(np.hypot(rested, ended))
     least, sure = lowest(after, noise)
     most, sure_above = lowest(-after, noise)
     warnings: list[str] = []
-    recovery = _recovery(t[at:], after, settled, band * abs(settled), noise, rest, recorder, warnings)
+    around = _Band(settled, band * abs(settled), ended, off)
+    recovery = _recovery(t[at:], after, begin, around, noise, recorder, warnings, len(after) - 1 - rest // 2)
     drift = abs(float(np.median(v[-2 * rest : -rest])) - settled)
     if drift > 0.25 * band * abs(settled):
         recovery = None
@@ -79,7 +91,7 @@ def transient(
         _above_zero(recorder.span(low - least, float(np.hypot(sure, rested)))),
         _above_zero(recorder.span(-most - high, float(np.hypot(sure_above, rested)))),
         recovery,
-        recorder.span(settled, 1.25 * noise / float(np.sqrt(rest)), steps=1),
+        recorder.span(settled, ended, steps=1),
         float(t[at]),
         tuple(warnings),
     )
@@ -89,25 +101,36 @@ def _above_zero(span: Interval) -> Interval:
     return Interval(max(span.value, 0.0), max(span.low, 0.0), max(span.high, 0.0))
 
 
+@dataclass(frozen=True)
+class _Band:
+    """The band around the settled volts: V, half its width, V rms by noise, V by a step of the digitiser."""
+
+    settled: float
+    half: float
+    noise: float
+    off: float
+
+
 def _recovery(
-    t: Array, after: Array, settled: float, band_V: float, noise: float, rest: int, recorder: Recorder,
-    warnings: list[str],
+    t: Array, after: Array, begin_s: float, band: _Band, noise: float, recorder: Recorder,
+    warnings: list[str], latest: int,
 ) -> Interval | None:  # fmt: skip
-    """From the step until the volts stay in the band."""
-    calm, width = smoothed(after, noise, CALM_SHARE * band_V)
-    outside = np.flatnonzero(np.abs(calm - settled) > band_V)
-    period = float(t[1] - t[0])
+    """From the step until the volts stay in the band; None where that is not before sample `latest`."""
+    calm, _ = smoothed(after, noise, CALM_SHARE * band.half)
+    outside = np.flatnonzero(np.abs(calm - band.settled) > band.half)
     if not len(outside):
-        return recorder.moment(0.0, period, samples=1)
+        return recorder.moment(0.0, Crossing(0.0, 0.0, 0.0, float(t[1] - t[0]) / 2))
     last = int(outside[-1])
-    if last >= len(after) - 1 - rest // 2:
+    if last >= latest:
         warnings.append("The record ends before the volts stay inside the band: take a longer one.")
         return None
-    edge = settled + np.copysign(band_V, calm[last] - settled)
-    end, slope = crossing(t, calm, last + 1, float(edge))
-    # Of what was averaged, and of the settled volts that the band lies around.
-    sigma = noise * float(np.hypot(1 / np.sqrt(width), 1.25 / np.sqrt(rest)))
-    return recorder.moment(end - float(t[0]), period, sigma / max(abs(slope), 1e-12), samples=1)
+    edge = band.settled + float(np.copysign(band.half, calm[last] - band.settled))
+    found = crossing(t, after, last + 1, edge, noise, REACH_SHARE * band.half)
+    # The band lies around the settled volts, which are not known for certain either.
+    per_V = 1 / max(abs(found.slope), 1e-12)
+    return recorder.moment(
+        found.at_s - begin_s, found, Crossing(0.0, 0.0, band.noise * per_V, band.off * per_V)
+    )
 
 
 def _step(v: Array, rest: int) -> int:

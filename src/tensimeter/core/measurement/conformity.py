@@ -131,6 +131,28 @@ def half_width_95(rectangulars: Sequence[float], sigma: float = 0.0) -> float:
     return float(np.interp(0.95, inside, edges))
 
 
+def scatter_that_counts(found: float, stated: float, freedom: int) -> float:
+    """What readings scatter by about a fit: as stated, unless they scatter more at the 5 % level.
+
+    Parameters
+    ----------
+    found, stated : float
+        Standard deviation of the residuals, and of what is stated.
+    freedom : int
+        Readings less parameters.
+
+    Returns
+    -------
+    float
+        `found` where its reduced chi-squared passes the 95 % point of chance (Wilson–Hilferty), else
+        `stated`.
+    """
+    if freedom <= 0 or stated <= 0:
+        return max(found, stated)
+    bound = (1 - 2 / (9 * freedom) + 1.645 * np.sqrt(2 / (9 * freedom))) ** 3
+    return found if (found / stated) ** 2 > bound else stated
+
+
 @dataclass(frozen=True)
 class Interval:
     """A value with its 95 % interval."""

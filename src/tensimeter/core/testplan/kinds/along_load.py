@@ -9,6 +9,7 @@ from tensimeter.core.analysis.capacity import capacity
 from tensimeter.core.design.reach import set_to
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.measurement.products import Factor, product
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import CapacityDown, Efficiency, LoadRegulation, MinimumLoad, RealDevice
 from tensimeter.core.parts.fed_part import PlainLoad
@@ -156,8 +157,8 @@ class EfficiencyKind(TestKind[Efficiency]):
             if step.set_A == 0:
                 found.append(Finding(f"watts_taken:{step.index}", f"watts taken {at}", "W", wall))
                 continue
+            relative = _relative(facts, step, (volts, amps, wall))
             share = volts.value * amps.value / wall.value
-            relative = math.hypot(*(x.half_width / abs(x.value) for x in (volts, amps, wall)))
             value = Interval(share, share * (1 - relative), share * (1 + relative))
             guess = efficiency_at(facts.job, facts.plan.output.id, step.set_A)
             text = f"predicted {show(guess, '%')}" if guess is not None else ""
@@ -201,6 +202,22 @@ class EfficiencyKind(TestKind[Efficiency]):
         if not isinstance(line, LineFeeder) or line.watts is None:
             return []
         return [Efficiency(id="x", output=output.id)]
+
+
+def _relative(facts: Facts, step: Step, read: tuple[Interval, Interval, Interval]) -> float:
+    """95 % of volts times amps over watts, as a share: by what each meter is made of, where that is known."""
+    meters = [facts.last(step.index, q) for q in ("V", "A")] + [facts.last(step.index, "W", WALL)]
+    known = [(m.value, m.accuracy) for m in meters if m is not None and m.accuracy is not None and m.value]
+    if len(known) == len(meters):
+        powers = (1, 1, -1)
+        made = product(Factor(v, a, p) for (v, a), p in zip(known, powers, strict=True))
+        # What a lead or a range adds to a reading is in its own interval.
+        extra = [
+            max(x.half_width / abs(x.value) - a.half_width(v) / abs(v), 0.0)
+            for x, (v, a) in zip(read, known, strict=True)
+        ]
+        return math.hypot(made.half_width / abs(made.value), *extra)
+    return math.hypot(*(x.half_width / abs(x.value) for x in read))
 
 
 class CapacityKind(TestKind[CapacityDown]):

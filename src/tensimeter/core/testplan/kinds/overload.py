@@ -6,7 +6,7 @@ import numpy as np
 
 from tensimeter.core.analysis.current_limit import CurrentLimit, LimitKind, current_limit
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, half_width_95, judge
 from tensimeter.core.measurement.readings import interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Overload, OverVoltage, ShortCircuit
@@ -224,7 +224,9 @@ class OverVoltageKind(TestKind[OverVoltage]):
             ]
         high = max(tripped.trim_V, held.high)
         middle = (held.value + high) / 2
-        value = Interval(middle, held.low, high + (held.high - held.value))
+        # Anywhere between the last that held and the first that did not, each volt alike.
+        half = half_width_95(((high - held.value) / 2, held.high - held.value))
+        value = Interval(middle, middle - half, middle + half)
         most = test.most_V or facts.plan.output.device_max_V
         band = Band(facts.plan.output.nominal_V * (1 + facts.plan.output.tolerance), most)
         expected = trip_V(facts.job, facts.plan.output.id)

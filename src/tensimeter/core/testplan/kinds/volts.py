@@ -10,7 +10,15 @@ from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.circuit.network import at_line, build
 from tensimeter.core.design.reach import set_to
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Accuracy, Band, Interval, Verdict, judge, worst
+from tensimeter.core.measurement.conformity import (
+    Accuracy,
+    Band,
+    Interval,
+    Verdict,
+    half_width_95,
+    judge,
+    worst,
+)
 from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.instruments import accuracy_of
@@ -170,11 +178,12 @@ def difference(a: Reading, b: Reading, nominal: float) -> Interval:
     change = a.value - b.value
     if a.accuracy is None or b.accuracy is None:
         return Interval(change / nominal, -math.inf, math.inf)
+    sigma = math.hypot(a.accuracy.scatter, b.accuracy.scatter)
     if (a.instrument, a.range) == (b.instrument, b.range):
-        sigma = math.hypot(a.accuracy.scatter, b.accuracy.scatter)
-        half = abs(change) * a.accuracy.of_reading + 1.96 * sigma
+        half = half_width_95((a.accuracy.of_reading * change,), sigma)
     else:
-        half = math.hypot(a.accuracy.half_width(a.value), b.accuracy.half_width(b.value))
+        gains = (a.accuracy.of_reading * a.value, b.accuracy.of_reading * b.value)
+        half = half_width_95((*gains, a.accuracy.offset, b.accuracy.offset), sigma)
     return Interval(change / nominal, (change - half) / nominal, (change + half) / nominal)
 
 
