@@ -4,9 +4,13 @@ import math
 
 import numpy as np
 import pytest
+from benchmarks.coverage import rows
 
+from tensimeter.core.analysis.capacity import capacity
 from tensimeter.core.analysis.current_limit import current_limit
 from tensimeter.core.analysis.leakage import leakage
+from tensimeter.core.analysis.regulation import Readings, regulation
+from tensimeter.core.analysis.ripple import ripple
 from tensimeter.core.assembly.wiring import wire_list
 from tensimeter.core.circuit.network import build, extremes
 from tensimeter.core.design.failures import failures
@@ -17,7 +21,9 @@ from tensimeter.core.electrical.fuse import blow_s, fusing_factor
 from tensimeter.core.electrical.rectifier import Rectifier, peak_inverse_V, rectified
 from tensimeter.core.electrical.stack import Unit, stack
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.measurement.conformity import Accuracy, Verdict, half_width_95
+from tensimeter.core.measurement.products import Factor, product
+from tensimeter.core.measurement.recorder import Recorder
 from tensimeter.core.model.edits import changed, new_link, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
@@ -191,6 +197,9 @@ def test_a_fuse_blows_between_the_gates_of_its_sheet() -> None:
     assert blow_s(2.0, 40.0, "slow") == pytest.approx((0.005, 0.075))
     # Half way between 4 and 10 times in the logarithm: the geometric mean of the gates.
     assert blow_s(1.0, math.sqrt(40.0), "fast")[1] == pytest.approx(math.sqrt(0.3 * 0.02))
+    # ISO 8820-3: a blade at twice its rating within 150 ms and 5 s; at 1.1 times it holds.
+    assert blow_s(10.0, 20.0, "blade") == pytest.approx((0.15, 5.0))
+    assert blow_s(10.0, 10.9, "blade") == (math.inf, math.inf)
     assert [fusing_factor("line", a) for a in (2, 10, 16)] == [2.1, 1.9, 1.6]
 
 
@@ -290,3 +299,72 @@ def test_a_tenth_given_back_is_a_foldback(left: float, kind: str) -> None:
     amps = np.r_[0.0, 3.0, 6.0, 9.0, 10 * (left + (1 - left) * share)]
     noise = np.random.default_rng(3).normal(0, 0.01, len(amps))
     assert current_limit(volts, amps + noise).kind.value == kind
+
+
+# -- figures are as wide as they are honest ---------------------------------------------------------
+
+
+def test_a_digitiser_that_stands_still_has_seen_nothing() -> None:
+    """36 mV p-p inside a step of 40 mV: every sample reads the same, and nothing may be said to hold."""
+    t = np.arange(20_000) / 1e6
+    true = 12.01 + 0.018 * np.sin(2 * np.pi * 100 * t)
+    frozen = np.round((true - 12.01) / 0.040) * 0.040 + 12.01
+    assert np.ptp(frozen) == 0
+    seen = ripple(frozen, 1e6).within(Recorder(0.03, 0.040))
+    assert (seen.blind, seen.pp_V.value, seen.pp_V.low) == (True, 0.0, 0.0)
+    assert seen.pp_V.high >= 0.036
+    # Across the edge of a step it flips by 40 mV, and has seen no more.
+    flips = np.round((true + 0.01) / 0.040) * 0.040
+    assert np.ptp(flips) == pytest.approx(0.040)
+    assert ripple(flips, 1e6).within(Recorder(0.03)).blind
+    fine = ripple(np.round(true, 3), 1e6).within(Recorder(0.03, 0.001))
+    assert not fine.blind
+    assert fine.pp_V.low < 0.036 < fine.pp_V.high
+
+
+def test_charge_is_as_sure_as_its_meters_and_its_cut_off() -> None:
+    """1 A for two hours down 2 V to 10.8: 1 % and 20 mA of the ammeter, 50 mV of the voltmeter, by hand.
+
+    50 mV on 1 V an hour move the end by 180 s, 0.05 Ah; the amps are off by 0.02 and 0.04 Ah.
+    """
+    t = np.arange(0.0, 7300.0, 10.0)
+    volts = 12.8 - t / 3600
+    exact = capacity(t, volts, np.ones_like(t), 10.8)
+    assert (exact.charge_Ah.low, exact.charge_Ah.high) == (pytest.approx(2.0), pytest.approx(2.0))
+    voltmeter = Accuracy(of_reading=0.0, counts=50, resolution=0.001, noise_counts=0)
+    ammeter = Accuracy(of_reading=0.01, counts=20, resolution=0.001, noise_counts=0)
+    found = capacity(t, volts, np.ones_like(t), 10.8, voltmeter=voltmeter, ammeter=ammeter)
+    by_hand = half_width_95((0.02, 0.04, 0.05))
+    assert found.charge_Ah.half_width == pytest.approx(by_hand, rel=0.01)
+    assert found.duration_s.half_width == pytest.approx(0.95 * 180, rel=0.01)
+
+
+def test_a_product_is_off_by_the_sum_of_rectangles_not_by_their_squares() -> None:
+    """Three gains of 1 %: 95 % of the sum of three rectangles are 1.94 of one, not the 1.65 of 0.95·√3."""
+    meter = Accuracy(of_reading=0.01, counts=0, resolution=1e-9, noise_counts=0)
+    found = product([Factor(12.0, meter), Factor(2.0, meter), Factor(30.0, meter, -1)])
+    draws = np.random.default_rng(5).uniform(-0.01, 0.01, (400_000, 3))
+    spread = np.quantile(np.abs((1 + draws[:, 0]) * (1 + draws[:, 1]) / (1 + draws[:, 2]) - 1), 0.95)
+    assert found.half_width / found.value == pytest.approx(spread, rel=0.01)
+
+
+def test_an_exact_zero_lets_an_offset_tilt_the_line() -> None:
+    """Volts are exact; 50 mA of the ammeter over 1 A: R is off by 5 % where 0 A is known, else not at all."""
+    sharp = Accuracy(of_reading=0, counts=0, resolution=1e-7, noise_counts=0)
+    ammeter = Accuracy(of_reading=0, counts=50, resolution=0.001, noise_counts=0)
+    known, offset = ([0.0, 1.0], [0.01, 1.01])
+    wide, tight = (
+        regulation(Readings.of_one_pair(np.array([12.0, 11.9]), np.array(i), sharp, ammeter), 12.0)
+        for i in (known, offset)
+    )
+    assert wide.output_resistance_ohm.half_width == pytest.approx(0.95 * 0.05 * 0.1, rel=0.02)
+    assert tight.output_resistance_ohm.half_width < 0.1 * wide.output_resistance_ohm.half_width
+
+
+@pytest.mark.parametrize("name", ["output resistance", "charge", "dip", "hold-up", "knee, latch-off"])
+def test_intervals_hold_what_they_promise(name: str) -> None:
+    """150 seeded truths each; the whole table is `python -m benchmarks.coverage`."""
+    (row,) = (r for r in rows() if r.name == name)
+    held = sum(i.low <= true <= i.high for true, i in map(row.once, map(np.random.default_rng, range(150))))
+    # Five deviations of a binomial of 0.95 either way.
+    assert held >= 129

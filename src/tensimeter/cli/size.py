@@ -1,5 +1,6 @@
 """Commands that size what a supply is made of: wires, fuses, rectifier, regulator, feedback, stack."""
 
+import math
 from dataclasses import asdict
 from typing import Annotated
 
@@ -19,6 +20,7 @@ from tensimeter.core.electrical.discharge import discharge
 from tensimeter.core.electrical.dummy_load import DERATING, RISE_AT_RATING_K, dummy_load
 from tensimeter.core.electrical.pwm_dac import pwm_dac
 from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.nameplate import read_nameplate
 from tensimeter.core.quantity import parse, split
 
@@ -104,6 +106,7 @@ def size_fuse(
     speed: Annotated[str, typer.Option(help="slow or fast")] = "slow",
     share: Annotated[str, typer.Option(help="Share of its rating in continuous use.")] = "75%",
     family: Annotated[str, typer.Option(help="cartridge, blade or line; else not known")] = "not known",
+    at_times: Annotated[str, typer.Option("--at", help="When it blows at so many times its rating: 2x")] = "",
     ambient: Ambient = "20",
     bundle: Bundle = 1,
     insulation: Insulation = "70",
@@ -124,9 +127,13 @@ def size_fuse(
         share=parse(share),
         family=family,
     )
-    short = parse(source, "A") if source else found.rated_A * 10
-    least, most = fuses.blow_s(found.rated_A, short, speed)
-    answer({**asdict(found), "blows_at_A": short, "blows_least_s": least, "blows_most_s": most}, json)
+    amps = parse(at_times.removesuffix("x")) * found.rated_A if at_times else parse(source or "0", "A")
+    told: dict[str, object] = {**asdict(found), "conventional_fusing_A": found.blows_for_certain_A}
+    if amps > 0:
+        least, most = fuses.blow_s(found.rated_A, amps, "blade" if family == "blade" else speed)
+        middle = math.sqrt(least * most) if math.isfinite(least * most) else most
+        told["time_s"] = Interval(middle, least, most)
+    answer(told, json)
 
 
 @size.command("transformer-fuse")

@@ -83,13 +83,14 @@ def _fuse(job: Job, link: Link, solution: Solution) -> Sized:
     ]  # fmt: skip
     if fault:
         figures.append(fault.worked(link.name))
-        longest = fuses.blow_s(part.rated_A, fault.amps, part.speed)[1]
+        speed = "blade" if part.family == "blade" else part.speed
+        longest = fuses.blow_s(part.rated_A, fault.amps, speed)[1]
         if np.isfinite(longest):
             figures.append(
                 figure(
                     "A short blows it within", "gates over I/I_rated", longest, "s",
                     Input("I", fault.limiter or "what the path lets through", fault.amps, "A"),
-                    source="IEC 60127-2, sheets 2 and 3: as generic curves",
+                    source="IEC 60127-2, sheets 2 and 3, or ISO 8820-3: as generic curves",
                 )
             )  # fmt: skip
     notes = list(found.warnings)

@@ -18,6 +18,8 @@ FUSING = {"cartridge": 2.1, "blade": 1.35, "not known": 2.1}
 GATES: dict[str, tuple[tuple[float, float, float], ...]] = {
     "fast": ((2.1, 0.1, 1800.0), (2.75, 0.05, 2.0), (4.0, 0.01, 0.3), (10.0, 0.001, 0.02)),
     "slow": ((2.1, 1.0, 120.0), (2.75, 0.6, 10.0), (4.0, 0.15, 3.0), (10.0, 0.02, 0.3)),
+    # Blades know one speed: ISO 8820-3.
+    "blade": ((1.35, 0.75, 600.0), (2.0, 0.15, 5.0), (3.5, 0.04, 0.5), (6.0, 0.02, 0.1)),
 }
 #: Share of its melting i²t that a fuse stands again and again, some ten thousand times: a rule of thumb.
 PULSE_SHARE = 0.3
@@ -108,25 +110,29 @@ def fusing_factor(family: str, rated_A: float) -> float:
     return FUSING[family]
 
 
+#: Over its rating by no more than this a fuse holds an hour and more (a cartridge), or a hundred (a blade).
+HOLDS = {"fast": 1.5, "slow": 1.5, "blade": 1.1}
+
+
 def blow_s(rated_A: float, amps: float, speed: str = "slow") -> tuple[float, float]:
-    """Between which times a cartridge fuse blows at a current.
+    """Between which times a fuse blows at a current.
 
     Parameters
     ----------
     rated_A, amps : float
         Its rating and what flows, A.
     speed : str
-        `slow` or `fast`.
+        `slow` or `fast` of a cartridge, or `blade`.
 
     Returns
     -------
     (float, float)
-        Shortest and longest, s; both infinite below 1.5 times its rating, where it holds an hour and more,
-        and the longest infinite below 2.1 times. Past ten times its rating i²t is constant.
+        Shortest and longest, s; both infinite where it holds, and the longest infinite below its first gate.
+        Past the last gate i²t is constant.
 
     References
     ----------
-    Gates of IEC 60127-2, standard sheets 2 and 3.
+    Gates of IEC 60127-2, standard sheets 2 and 3, and of ISO 8820-3.
 
     Examples
     --------
@@ -134,7 +140,7 @@ def blow_s(rated_A: float, amps: float, speed: str = "slow") -> tuple[float, flo
     ([0.01, 0.3], (inf, inf))
     """
     gates, times = GATES[speed], amps / rated_A
-    if times < 1.5:
+    if times < HOLDS[speed]:
         return math.inf, math.inf
     if times < gates[0][0]:
         return gates[0][1], math.inf

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from tensimeter.core.errors import UserError
 
 #: The format that is written. 2: who made a reading up is told. 3: USB-C sources; how a run ended. 3.1: what
-#: volts are a hazard to touch.
+#: volts are a hazard to touch. 3.2: rooms, lid and bundles; tolerances of windings, families of fuses.
 MAJOR, MINOR = 3, 2
 
 
