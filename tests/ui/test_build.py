@@ -121,7 +121,7 @@ def test_an_overruled_hold_is_seen_everywhere(open_demo, keys, tmp_path: Path) -
     card._reason.setText("measured last week")
     card._reason.returnPressed.emit()
     assert "Reason: measured last week" in words(window.notices)
-    assert holds(window, "wake") == 12
+    assert holds(window, "wake") == 13
     assert "measured last week" in window.session.logbook()[-1].text
     assert "overruled, “measured last week”" in html(build(window.session.file))
     export(window.session.file, tmp_path / "out")

@@ -42,12 +42,14 @@ def guard_of(job: Job, link_id: str) -> Guard:
             return Guard("", limit, f"{link.name} limits at {show(limit, 'A', 3)}")
     fault = fault_A(job, path[-1].id) if path else None
     if fault is not None:
-        return Guard("", fault.amps, f"no fuse: a short drives {show(fault.amps, 'A', 3)}", bare=True)
+        return Guard(
+            "", fault.amps, f"it has no fuse, and a short drives {show(fault.amps, 'A', 3)}", bare=True
+        )
     source = next((p for x in reversed(path) if isinstance(p := job.part(x.part), SourcePart)), None)
     if source is None:
         return Guard("", 0.0, "nothing feeds it")
     amps, assumed = source.most_A(path[0])
-    words = f"no fuse, and its source is taken to drive {show(amps, 'A', 3)}"
+    words = f"it has no fuse, and its source is taken to drive {show(amps, 'A', 3)}"
     if assumed:
         words += " (assumed: its limit is not known)"
     return Guard("", amps, words, bare=True)

@@ -40,8 +40,8 @@ class WiresView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         words = (
-            "Space ticks a wire as made; a cut length is typed over. Sized for what its fuse or limit "
-            "lets through."
+            "Space ticks a wire as made; a cut length is typed over. Sized so that its fuse protects it, or "
+            "for the limit before it; where neither is there, for the fuse that it wants."
         )
         column.addWidget(label(words, "caption", wrap=True))
         self.table = QTreeWidget()

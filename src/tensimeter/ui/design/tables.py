@@ -24,9 +24,7 @@ def fault_table(job: Job) -> WhyTable:
         for k, output in enumerate(outputs, 2):
             above = output.name in fault.harm
             mark, volts = "↑ " if above else "", _shown_V(fault, output)
-            cells.append(
-                (f"{mark}{fixed(volts, 'V', 1 if volts > 30 else 2)}", _why_fault(job, fault, output))
-            )
+            cells.append((f"{mark}{fixed(volts, 'V', 2)}", _why_fault(job, fault, output)))
             missed += [k] if above else []
         table.add([*cells, (fault.leaves, None)], tuple(missed))
     return table

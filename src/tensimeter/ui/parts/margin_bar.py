@@ -81,7 +81,7 @@ class MarginRow(QWidget):
         fraction, edge = float(self.limit.fraction), self.at_edge
         over = edge > 1
         width, height = self.width(), self.height()
-        name_w, figure_w = round(width * 0.34), theme.px(156 if over else 118)
+        name_w, figure_w = round(width * 0.34), theme.px(152)
         note_w = max(0, round(width * 0.22)) if width > theme.px(560) else 0
         bar_w = width - name_w - figure_w - note_w - theme.px(16)
         painter.setFont(theme.font(10.5))
