@@ -40,8 +40,9 @@ def alone(job: Job, state: State) -> dict[str, dict[str, float]]:
     for (element, field), (least, most) in extremes(network, job, state.line).items():
         if field in ("curve", "lower"):
             continue
+        middle = getattr(network[element], field)
         end = next((e for (_, names), e in zip(GROUPS, state.ends, strict=True) if field in names), 0)
-        values[element, field] = {1: most, -1: least, 0: (least + most) / 2}[end]
+        values[element, field] = {1: most, -1: least, 0: middle}[end]
     for link in job.design.links:
         if link.name == state.fault:
             values[link.id, "emf"] = job.part(link.part).stack_unit().highest_V

@@ -2,9 +2,11 @@
 
 from dataclasses import dataclass
 
-from tensimeter.core.circuit.network import build, current_limit_A
+import numpy as np
+
+from tensimeter.core.circuit.network import build, current_limit_A, extremes
 from tensimeter.core.derivation import Derivation, Input
-from tensimeter.core.electrical.elements import Series
+from tensimeter.core.electrical.elements import Series, Value
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
@@ -13,12 +15,16 @@ from tensimeter.core.quantity import show
 
 @dataclass(frozen=True)
 class Fault:
-    """Amps into a short, and whether a limit or only the resistances of the path hold them there."""
+    """Amps into a short, and whether a limit or only the resistances of the path hold them there.
+
+    `amps` by nominal figures; `most_A` with the source at its upper end and all resistance at its lower.
+    """
 
     amps: float
     limiter: str
     volts: float = 0.0
     ohms: float = 0.0
+    most_A: float = 0.0
     #: A winding behind a rectifier drives it, so that it is no DC.
     rectified: bool = False
 
@@ -57,21 +63,30 @@ def fault_A(job: Job, link_id: str) -> Fault | None:
         network = build(job)
     except UserError:
         return None
-    volts = ohms = 0.0
+    volts = ohms = high_V = low_ohm = 0.0
+    ends = extremes(network, job)
     for link in reversed(job.design.path_to(link_id)):
         most = current_limit_A(job, link)
         if most is not None:
-            return Fault(most, link.name)
+            return Fault(most, link.name, most_A=most)
         element = network[link.id]
         if isinstance(element, Series):
             volts += float(element.emf)
             ohms += float(element.resistance + element.contact)
+            high_V += _end(ends, element, "emf", 1)
+            low_ohm += _end(ends, element, "resistance", 0) + _end(ends, element, "contact", 0)
     first = job.design.path_to(link_id)[0]
     part = job.part(first.part)
-    driven = part.shorted_A(job, first, ohms) if isinstance(part, SourcePart) else None
-    if driven is not None:
-        return Fault(driven, "", volts, ohms, rectified=True)
+    if isinstance(part, SourcePart) and (driven := part.shorted_A(job, first, ohms)) is not None:
+        worst = part.shorted_A(job, first, low_ohm, highest=True) or driven
+        return Fault(driven, "", volts, ohms, worst, rectified=True)
     # A donor whose limit is not known may give anything: its own few milliohms say nothing of it.
     if not isinstance(part, SourcePart) or not part.shorted_by_ohms or ohms <= 0:
         return None
-    return Fault(volts / ohms, "", volts, ohms)
+    return Fault(volts / ohms, "", volts, ohms, high_V / max(low_ohm, 1e-9))
+
+
+def _end(ends: dict[tuple[str, str], tuple[Value, Value]], element: Series, field: str, end: int) -> float:
+    """A figure of an element at its lower (0) or upper (1) end."""
+    found = ends.get((element.id, field))
+    return float(np.asarray(found[end] if found else getattr(element, field), float))

@@ -10,7 +10,7 @@ from typing import Annotated, ClassVar, Literal
 from tensimeter.core.arrays import Array
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.described import Quantity
-from tensimeter.core.electrical.elements import Series
+from tensimeter.core.electrical.elements import Element, Extremes, Series
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.errors import UserError
@@ -151,6 +151,10 @@ class Battery(SourcePart, FedPart):
     def tolerances(self, spread: Spread) -> dict[str, float]:
         # Full and empty are its ends: what lies between is not a tolerance, but acts like one.
         return {"emf": self.spread, "resistance": spread.source_ohm}
+
+    def extremes(self, job: Surroundings, link: Link, element: Element, line: float = 1.0) -> Extremes:
+        # Empty and full lie unevenly about nominal.
+        return {**super().extremes(job, link, element, line), "emf": self.span_V}
 
     def stack_unit(self, tap_A: float = 0.0, *, believed: bool = False) -> Unit | None:
         return None

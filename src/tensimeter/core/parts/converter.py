@@ -10,13 +10,15 @@ from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Conversion, Element, Network, Series
 from tensimeter.core.electrical.losses import fit_losses
 from tensimeter.core.measurement.conformity import Band
+from tensimeter.core.notice import Notice
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.figures import EfficiencyPoint, FeedbackDivider, HotPoint, PulseControl
 from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.source_part import SourcePart
-from tensimeter.core.parts.steps import SHORTED_OHM, IncomingStep, incoming_step, no_short
+from tensimeter.core.parts.steps import SHORTED_OHM, FaultCurrent, IncomingStep, incoming_step, no_short
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import ConverterLink, Link
+from tensimeter.core.quantity import show
 from tensimeter.core.record import Derating, Fraction, NotNegative, Positive
 from tensimeter.core.settings import Spread
 from tensimeter.core.thermal.heatsink import SinkFigures
@@ -126,7 +128,7 @@ class Converter(ConverterPart):
             link.id,
             link.fed_by,
             set_V=link.set_V,
-            limit_A=min(link.limit_A or np.inf, self.rated_A),
+            limit_A=link.limit_A or self.rated_A,
             dropout_V=self.dropout_V,
             loss_fixed_W=self.loss_fixed_W,
             loss_per_A=self.loss_per_A,
@@ -155,8 +157,9 @@ class Converter(ConverterPart):
     # -- limits ---------------------------------------------------------------------------------
 
     def current_limit_A(self, link: Link) -> float | None:
+        # As it is set, though that be more than it is rated for: then it holds nothing down before.
         set_A = link.limit_A if isinstance(link, ConverterLink) else None
-        return min(set_A or np.inf, self.rated_A)
+        return set_A or self.rated_A
 
     @property
     def over_voltage_V(self) -> float | None:
@@ -188,6 +191,18 @@ class Converter(ConverterPart):
             note = "half the no-load volts, where constant power collapses"
             found.append(limit(link, "input sag", stiff - point.V_in, stiff / 2, "V", note))
         return found
+
+    def notices(self, job: Surroundings, link: Link, fault_A: FaultCurrent) -> list[Notice]:
+        set_A = link.limit_A if isinstance(link, ConverterLink) else None
+        if set_A is None or set_A <= self.rated_A:
+            return []
+        text = (
+            f"{link.name} is set to limit at {show(set_A, 'A', 3)}, and is rated "
+            f"{show(self.rated_A, 'A', 3)}: it lets more through than it stands. Set it lower, or leave it "
+            "empty for its rating."
+        )
+        title = "A limit above the rating"
+        return [Notice(f"limit:{link.id}", "miss", title, text, "design", link.id)]
 
     # -- heat -----------------------------------------------------------------------------------
 

@@ -121,6 +121,9 @@ class Donor(SourcePart):
     standby_V: Annotated[
         Positive | None, Quantity("V", "standby", "volts at a pin whenever it is plugged in")
     ] = None
+    air_max_C: Annotated[
+        float | None, Quantity("°C", "air, most", "hottest air it may stand in, by its label or sheet")
+    ] = None
     #: From its sheet, in rising temperature; straight between two points, nothing above the last.
     derating: Annotated[
         tuple[DeratingPoint, ...],
@@ -186,7 +189,15 @@ class Donor(SourcePart):
             limit(link, "continuous amps", amps, self.rated_A * share, "A", note, self.rated_A),
             limit(link, "continuous watts", here.own_V * amps, self.rated_W * share, "W", note, self.rated_W),
             *least_load(link, self.minimum_A, amps),
+            *self._in_air(here),
         ]
+
+    def _in_air(self, here: Operating) -> list[Limit]:
+        """The air around it, where its card says how hot that may be: counted from freezing point."""
+        tops = [x for x in (self.air_max_C, self.derating[-1].air_C if self.derating else None) if x]
+        if not tops:
+            return []
+        return [limit(here.link, "air around it", here.air_C, min(tops), "C", "hottest air on its card")]
 
     def _derated(self, here: Operating) -> Figure:
         """The share that its derating curve leaves in the air inside."""

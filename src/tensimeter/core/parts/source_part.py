@@ -116,8 +116,13 @@ class SourcePart(PathPart):
         known = self.current_limit_A(link)
         return (known, False) if known is not None else (LIMIT_SHARE * self.drives_A, True)
 
-    def shorted_A(self, job: Surroundings, link: Link, beyond_ohm: float) -> float | None:
-        """Rms amps into a short behind `beyond_ohm`, Ω; None where its no-load volts over the ohms say it."""
+    def shorted_A(
+        self, job: Surroundings, link: Link, beyond_ohm: float, *, highest: bool = False
+    ) -> float | None:
+        """Rms amps into a short behind `beyond_ohm`, Ω; None where its no-load volts over the ohms say it.
+
+        With `highest` at high mains and the upper end of its volts.
+        """
         return None
 
     @property

@@ -146,10 +146,12 @@ class Transformer(SourcePart):
         """Behind its rectifier; switched between taps by what the stage behind it is set to."""
         return self.at_line(job, link, 1.0)
 
-    def shorted_A(self, job: Surroundings, link: Link, beyond_ohm: float) -> float | None:
+    def shorted_A(
+        self, job: Surroundings, link: Link, beyond_ohm: float, *, highest: bool = False
+    ) -> float | None:
         """What the winding drives past its rectifier: the reservoir is empty, and holds nothing up."""
         assert isinstance(link, UnitLink)
-        circuit = self.circuit(link.tap, job.settings.mains_Hz)
+        circuit = self.circuit(link.tap, job.settings.mains_Hz, 1 + self.highest if highest else 1.0)
         return shorted_rms_A(circuit, beyond_ohm)
 
     @property

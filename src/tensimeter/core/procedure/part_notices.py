@@ -70,7 +70,7 @@ def _backfeed_notice(link: str, text: str, grave: bool) -> Notice:
 
 def _fault_A(job: Job, link_id: str) -> float | None:
     fault = fault_A(job, link_id)
-    return fault.amps if fault else None
+    return fault.most_A if fault else None
 
 
 def _most_V(job: Job, output: OutputLink) -> tuple[float, str]:
@@ -122,8 +122,9 @@ def _charging_notices(job: Job, output: OutputLink, name: str, limits: Charging)
     if output.backfeed_guard == "nothing":
         wrong.append("nothing keeps it from feeding back when the supply is off")
     low, high = limits.between_C
-    if not low <= job.settings.ambient_C <= high:
-        wrong.append(f"the room's {show(job.settings.ambient_C, 'C')} are outside what it may be charged in")
+    for room in job.settings.rooms_C:
+        if not low <= room <= high:
+            wrong.append(f"the room's {show(room, 'C')} are outside what it may be charged in")
     if not wrong:
         return []
     text = f"{'; '.join(wrong)}. Charge only between {low:g} and {high:g} °C."

@@ -217,7 +217,8 @@ def _solved(
                     values[key] = most if sources > 0 else least
             elif key[1] in names:
                 low, high = np.asarray(least, float), np.asarray(most, float)
-                values[key] = np.where(signs > 0, high, np.where(signs < 0, low, (low + high) / 2))
+                own = np.asarray(getattr(network[key[0]], key[1]), float)
+                values[key] = np.where(signs > 0, high, np.where(signs < 0, low, own))
     for trip in trips:
         raised = np.array([t is trip for t in at_trip])
         element = network[trip.link]
