@@ -15,7 +15,18 @@ def run() -> None:
         _guarded(lambda: sys.exit(_open_window(sys.argv[1:2])))
         return
     # The commands and what they need are not loaded for the window.
-    from tensimeter.cli import analyse, analyse_soak, bench, compute, files, filing, measure, size, size_heat  # noqa: F401 - they add their own
+    from tensimeter.cli import (  # noqa: F401 - they add their own
+        analyse,
+        analyse_soak,
+        bench,
+        compute,
+        files,
+        filing,
+        measure,
+        size,
+        size_heat,
+        size_wire,
+    )
     from tensimeter.cli.commands import app
 
     _guarded(app)
