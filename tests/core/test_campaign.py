@@ -1,5 +1,7 @@
 """Plans within reach, outcomes from facts, limits that rank, what may be printed."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -201,6 +203,10 @@ def test_readings_find_their_step(mount: Plan) -> None:
     assert step_for(mount, 0.0, {0}) == 7
     assert step_for(mount, 0.0, {0, 7}) == 0
     assert step_for(mount, 5.6, set()) is None
+    # Of two open ones within reach the nearer, not the first.
+    beside = replace(mount.steps[1], index=9, set_A=mount.steps[1].set_A + 0.06)
+    close = replace(mount, steps=(*mount.steps[:2], beside))
+    assert step_for(close, close.steps[1].set_A + 0.05, set()) == 9
 
 
 def test_accuracy_comes_from_the_range_that_was_used(demo: Job) -> None:

@@ -82,6 +82,4 @@ def step_for(worked_out: Plan, amps: float, done: set[int]) -> int | None:
     if not near:
         return None
     waiting = [s for s in near if s.index not in done]
-    if waiting:
-        return waiting[0].index
-    return min(near, key=lambda s: (abs(s.set_A - amps), s.index)).index
+    return min(waiting or near, key=lambda s: (abs(s.set_A - amps), s.index)).index

@@ -219,7 +219,8 @@ class ProveStage(QWidget):
             item = QTreeWidgetItem(
                 [
                     "",
-                    r.step.title or fixed(r.step.set_A, "A", 2),
+                    # What flowed, once it was read: not what was planned.
+                    r.step.title or fixed(r.pair.amps.value if r.pair else r.step.set_A, "A", 2),
                     fixed(r.step.predicted_V.value if r.step.predicted_V else None, "V"),
                     fixed(r.volts.value if r.volts else None, "V", places),
                     fixed(r.volts.half_width, "V", places) if r.volts else "",
