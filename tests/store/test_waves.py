@@ -119,12 +119,12 @@ def test_starts_and_hold_up() -> None:
     t = np.linspace(-0.1, 0.9, 2001)
     rise = np.clip((t - 0.2) / 0.1, 0, 1) * 12
     found = start_up(t, rise, 12)
-    assert found.delay_s == pytest.approx(0.25, abs=2e-3)
-    assert found.rise_s == pytest.approx(0.08, abs=2e-3)
-    assert (found.overshoot, found.falls_back) == (0.0, False)
+    assert found.delay_s.value == pytest.approx(0.25, abs=2e-3)
+    assert found.rise_s.value == pytest.approx(0.08, abs=2e-3)
+    assert (found.overshoot.value, found.falls_back) == (0.0, False)
     dip = rise - 6 * np.exp(-(((t - 0.28) / 0.004) ** 2))
     assert start_up(t, dip, 12).falls_back
-    assert hold_up_s(t, np.where(t < 0.05, 12, 3), 11) == pytest.approx(0.05, abs=1e-3)
+    assert hold_up_s(t, np.where(t < 0.05, 12, 3), 11).value == pytest.approx(0.05, abs=1e-3)
     assert hold_up_s(t, np.full_like(t, 12), 11) is None
     for volts, said in ((np.zeros_like(t), "did not come up"), (np.full_like(t, 12), "was up before")):
         with pytest.raises(UserError, match=said):
