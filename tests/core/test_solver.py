@@ -9,6 +9,7 @@ from scipy.optimize import fsolve
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.constant_power import constant_power_volts
 from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
+from tensimeter.core.electrical.reservoir import Curve
 from tensimeter.core.electrical.solution import State
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
@@ -259,3 +260,35 @@ def test_past_its_limits_a_path_is_solved_as_it_is_set(demo: Job) -> None:
     assert float(limited["mount"].I) == pytest.approx(11.0)
     assert float(asked["mount"].I) == 14.0
     assert float(asked["mount"].V) == pytest.approx(13.6 - 14 * 0.04369, abs=1e-3)
+
+
+@pytest.mark.parametrize("kind", ["held", "folding", "power", "winding"])
+def test_a_bent_source_stands_where_its_line_meets_a_constant_power(kind: str) -> None:
+    """Against the line walked through in small steps: the first current that gives the power asked for."""
+    curve = {
+        # 5 A held, as a limit does; folded back to 4 A; constant power past 5 A; a reservoir that sags.
+        "held": Curve((0.0, 5.0, 5.001), (12.0, 11.8, 0.0)),
+        "folding": Curve((0.0, 5.0, 5.05), (12.0, 11.8, 6.0)),
+        "power": Curve((0.0, *np.linspace(5, 10, 12)), (12.0, *(59.0 / np.linspace(5, 10, 12)))),
+        "winding": Curve(
+            tuple(4 * np.linspace(0, 1, 24) ** 2), tuple(30 - 18 * np.linspace(0, 1, 24) ** 0.9)
+        ),
+    }[kind]
+    walked = np.linspace(0, 1.2 * curve.amps[-1], 200_001)
+    volts = curve.at(walked)
+    most = float((volts * walked).max())
+    net = Network(
+        (
+            Series("s", None, emf=curve.volts[0], curve=curve),
+            Conversion("m", "s", 5.0, np.inf, 1.0, 0.0, 0.0, 0.0),
+            CurrentSink("o", "m"),
+        )
+    )
+    asked = np.linspace(0.05, 1.1, 43) * most
+    found = solve(net, {"o": asked / 5}, as_set=True)["s"].V
+    for watts, got in zip(asked, found, strict=True):
+        gives = np.flatnonzero(volts * walked >= watts)
+        if not len(gives) or volts[gives[0]] <= 0:
+            assert np.isnan(got), watts
+        else:
+            assert got == pytest.approx(float(volts[gives[0]]), rel=2e-3), watts

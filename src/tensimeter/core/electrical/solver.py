@@ -7,11 +7,13 @@ solved from the loads towards the wall, then voltages are laid down from the wal
 """
 
 from collections.abc import Mapping
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
 
 from tensimeter.core.arrays import Array, Figure, Flags
+from tensimeter.core.electrical.bent_source import mended
 from tensimeter.core.electrical.constant_power import constant_power_volts, coupled_volts
 from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
 from tensimeter.core.electrical.solution import Point, Solution, State, total
@@ -68,7 +70,8 @@ def solve(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = Fals
     """Solve a network as `solve_straight` does, with sources that bend or act on one another.
 
     Such a source is a straight one around its own current; the current is found in turns (Newton's
-    method on a piecewise straight curve), which end when no source's volts move any more.
+    method on a piecewise straight curve), which end when no source's volts move any more. Where they do not
+    settle on a single bent source's line, every piece of it is tried.
     """
     bent = [e for e in network.elements if isinstance(e, Series) and (e.curve or e.couplings)]
     solution = solve_straight(network, load_A, as_set=as_set)
@@ -90,6 +93,9 @@ def solve(network: Network, load_A: Mapping[str, Figure], *, as_set: bool = Fals
         if not moved:
             break
         solution = solve_straight(network.with_values(values), load_A, as_set=as_set)
+    curved = [e for e in bent if e.curve is not None]
+    if len(curved) == 1 and len(bent) == 1:
+        return mended(network, load_A, solution, curved[0], partial(solve_straight, as_set=as_set))
     return solution
 
 
