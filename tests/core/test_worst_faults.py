@@ -1,9 +1,11 @@
 """Faults and limits at the upper end of what they may be: cases worked out by hand."""
 
+import numpy as np
 import pytest
 
 from tensimeter.core.circuit.fault import fault_A
 from tensimeter.core.circuit.network import current_limit_A
+from tensimeter.core.design.reach import reach
 from tensimeter.core.model.edits import changed, new_link, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
@@ -94,3 +96,35 @@ def test_charging_is_judged_in_the_coldest_and_the_hottest_room() -> None:
     assert "outside what it may be charged in" not in said()
     assert "the room's −5 °C are outside what it may be charged in" in said(coldest_C=-5.0)
     assert "the room's 48 °C are outside" in said(hottest_C=48.0)
+
+
+def test_a_stack_of_batteries_must_stand_what_full_ones_come_to() -> None:
+    """Two of 12 cells, 4.2 V full: 100.8 V against the case, and more than is fit to touch."""
+    pack = Battery(id="pack", name="Pack", chemistry="lithium_ion", cells=12, capacity_Ah=5.0, rated_A=10.0)
+    job = new_link(with_part(Job(name="packs"), pack), "Pack", None)
+    job = new_link(job, "Pack", job.design.links[0].id)
+    job = new_link(job, "output OUT 90V 5A", job.design.links[-1].id)
+    told = {n.id: n for n in notices(job)}
+    assert "must stand up to 101 V against its case" in told["stack:earth"].text
+    assert "The stack stands at up to 101 V" in told["stack:60V"].text
+
+
+def test_a_reach_ends_at_the_worst_of_the_mains_and_begins_at_a_least_load() -> None:
+    """Linear from a winding: what it loses is most at high mains; what it has to spare is least at low."""
+    job = demo_job("finishers-bench")
+    volts, amps = np.array([6.0, 12.0]), np.linspace(0, 3, 301)
+    steady = [changed(p, low_line=0.0, high_line=0.0) if p.kind == "transformer" else p for p in job.stock]
+    ends = [
+        [b.amps for b in reach(j, "bath", volts, amps).border()]
+        for j in (changed(job, stock=tuple(steady)), job)
+    ]
+    assert all(swings <= calm for calm, swings in zip(*ends, strict=True))
+    assert ends[1] != ends[0]
+    donor = demo_job("ridge-pier")
+    loaded = [changed(p, minimum_A=1.0) if p.kind == "donor" else p for p in donor.stock]
+    found = reach(changed(donor, stock=tuple(loaded)), "mount", np.array([13.6]), np.linspace(0, 8, 81))
+    # 13.6 V and 2.1 A or so draw an ampere of 48 V with what the module loses.
+    inside = np.flatnonzero(found.inside[0])
+    assert 1.0 * 48.2 * 0.8 / 13.6 < 8 * inside[0] / 80 < 1.0 * 48.3 / 13.6
+    assert found.names[found.limiter[0, 0]].endswith("least load")
+    assert found.border()[0].amps == pytest.approx(8.0)

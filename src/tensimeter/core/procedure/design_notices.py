@@ -13,10 +13,11 @@ from tensimeter.core.model.problems import problems
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.parts.source_part import SourcePart
-from tensimeter.core.path import UnitLink
+from tensimeter.core.path import Link, UnitLink
 from tensimeter.core.procedure.edge_notices import edge_notices
 from tensimeter.core.procedure.wire_notices import wire_notices
 from tensimeter.core.quantity import show
+from tensimeter.core.rating.envelope import Envelope, envelope
 from tensimeter.core.rating.ladder import at, fault_notes, ranked
 
 #: A unit's output stands off its case when the meter says at least this, Ω: a rule of thumb.
@@ -133,9 +134,13 @@ def _stack_notices(job: Job) -> list[Notice]:
         return []
     carrying = {link.fed_by for link in above}
     units = [link for link in job.design.links if link.id in carrying or link in above]
-    parts = [job.part(unit.part) for unit in units]
-    made = [u for p in parts if isinstance(p, SourcePart) and (u := p.stack_unit()) is not None]
-    volts = sum(unit.highest_V for unit in made)
+    try:
+        edges = envelope(job)
+    except UserError:
+        # A path that does not join up is told of where it is.
+        return []
+    no_load = max((ends[1].value for x in units if (ends := edges.ends(x.id, "V"))), default=0.0)
+    volts = sum(_highest_V(job, link, edges) for link in units)
     found = [
         Notice(
             "stack:earth",
@@ -147,7 +152,6 @@ def _stack_notices(job: Job) -> list[Notice]:
             units[-1].id,
         )
     ]
-    no_load = sum(unit.volts * (1 + unit.tolerance) for unit in made)
     if no_load > job.settings.touch_V:
         found.append(
             Notice(
@@ -162,6 +166,16 @@ def _stack_notices(job: Job) -> list[Notice]:
             )
         )
     return found
+
+
+def _highest_V(job: Job, link: Link, edges: Envelope) -> float:
+    """The most that a unit itself may come to: its trip, or the top of its volts where it has none."""
+    part = job.part(link.part)
+    unit = part.stack_unit() if isinstance(part, SourcePart) else None
+    if unit is not None:
+        return unit.highest_V
+    own, below = edges.ends(link.id, "V"), edges.ends(link.fed_by, "V") if link.fed_by else None
+    return own[1].value - (below[1].value if below else 0.0) if own else 0.0
 
 
 def _pair_notices(job: Job) -> list[Notice]:
