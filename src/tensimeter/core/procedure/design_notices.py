@@ -14,10 +14,10 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link, UnitLink
-from tensimeter.core.procedure.edge_notices import edge_notices
+from tensimeter.core.procedure.edge_notices import edge_notices, edges_of
 from tensimeter.core.procedure.wire_notices import wire_notices
 from tensimeter.core.quantity import show
-from tensimeter.core.rating.envelope import Envelope, envelope
+from tensimeter.core.rating.envelope import Envelope
 from tensimeter.core.rating.ladder import at, fault_notes, ranked
 
 #: A unit's output stands off its case when the meter says at least this, Ω: a rule of thumb.
@@ -26,12 +26,12 @@ ISOLATED_OHM = 1e6
 
 def design_notices(job: Job) -> list[Notice]:
     """Everything of the design stage that the path as a whole gives to mind."""
-    bands = _band_notices(job)
+    bands, edges = _band_notices(job), edges_of(job)
     return [
         *_path_notices(job),
         *bands,
-        *edge_notices(job, {n.link for n in bands if n.link}),
-        *_stack_notices(job),
+        *edge_notices(job, {n.link for n in bands if n.link}, edges),
+        *_stack_notices(job, edges),
         *_pair_notices(job),
         *wire_notices(job),
         *_start_notices(job),
@@ -128,17 +128,12 @@ def _band_notices(job: Job) -> list[Notice]:
     return found
 
 
-def _stack_notices(job: Job) -> list[Notice]:
+def _stack_notices(job: Job, edges: Envelope | None) -> list[Notice]:
     above = [link for link in job.design.links if isinstance(link, UnitLink) and link.fed_by]
-    if not above:
+    if not above or edges is None:
         return []
     carrying = {link.fed_by for link in above}
     units = [link for link in job.design.links if link.id in carrying or link in above]
-    try:
-        edges = envelope(job)
-    except UserError:
-        # A path that does not join up is told of where it is.
-        return []
     no_load = max((ends[1].value for x in units if (ends := edges.ends(x.id, "V"))), default=0.0)
     volts = sum(_highest_V(job, link, edges) for link in units)
     found = [

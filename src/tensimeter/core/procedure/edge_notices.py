@@ -20,17 +20,23 @@ ROUNDING = 1e-9
 TOLD = 3
 
 
-def edge_notices(job: Job, told: Collection[str] = ()) -> list[Notice]:
-    """Ratings in volts that are passed in some state of the design, each with the state that does it.
-
-    Outputs of `told` were told of already.
-    """
+def edges_of(job: Job) -> Envelope | None:
+    """The envelope of a design; None where there is no path, or one that is told of because it is broken."""
     if not has_source(job):
-        return []
+        return None
     try:
-        found = envelope(job)
+        return envelope(job)
     except UserError:
-        # A path that does not join up is told of where it is.
+        return None
+
+
+def edge_notices(job: Job, told: Collection[str] = (), edges: Envelope | None = None) -> list[Notice]:
+    """Ratings that are passed in some state of the design, each with the state that does it.
+
+    Outputs of `told` were told of already; `edges` is the design's envelope where it is worked out already.
+    """
+    found = edges or edges_of(job)
+    if found is None:
         return []
     return [
         *_over_rated(job, found),
