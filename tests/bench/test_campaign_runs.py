@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tensimeter import guard as guard_process
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
@@ -71,7 +72,8 @@ class Bed:
 
 
 @pytest.fixture
-def bed(tmp_path: Path, demo: Job):
+def timed(tmp_path: Path, demo: Job):
+    """A bed whose time is the wall's, and quicker."""
     with JobFile.create(tmp_path / "bed.tensi", demo) as file, simulated(demo, seed=4, speed=SPEED) as served:
         bench = open_bench(demo, served.resources, speed=SPEED)
         yield Bed(file, served, bench)
@@ -87,7 +89,7 @@ def text(result: Outcome, name: str) -> str:
 
 
 @pytest.fixture
-def stepped(tmp_path: Path, demo: Job):
+def bed(tmp_path: Path, demo: Job):
     """A bed whose time passes only while it is waited for: what pulses is seen to."""
     clock = SteppedClock()
     with JobFile.create(tmp_path / "bed.tensi", demo) as file, simulated(demo, seed=4, clock=clock) as served:
@@ -96,8 +98,7 @@ def stepped(tmp_path: Path, demo: Job):
         bench.close()
 
 
-def test_each_output_limits_in_its_own_way(stepped: Bed) -> None:
-    bed = stepped
+def test_each_output_limits_in_its_own_way(bed: Bed) -> None:
     for output, kind, knee in (
         ("mount", "constant current", 10.62),
         ("dew", "foldback", 3.38),
@@ -307,7 +308,11 @@ def test_a_person_moves_leads_and_switches_while_the_volts_are_gone(bed: Bed) ->
         (ShortCircuit(id="t", output="dew"), "load", "overload"),
     ],
 )
-def test_a_fault_at_each_kind_of_step(bed: Bed, qtbot, test: Test, role: str, fault: str) -> None:
+def test_a_fault_at_each_kind_of_step(
+    timed: Bed, qtbot, monkeypatch: pytest.MonkeyPatch, test: Test, role: str, fault: str
+) -> None:
+    monkeypatch.setattr(guard_process, "TRIES", 3)
+    bed = timed
     worked_out = plan(bed.file.job, test)
     shown: set[int] = set()
 

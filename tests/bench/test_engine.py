@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import pytest
 
+from tensimeter import guard as guard_process
 from tensimeter.app.imported_readings import import_log, import_typed
 from tensimeter.bench.engine import Event, RunEngine, RunLimits
 from tensimeter.bench.profile import load_profile
@@ -98,7 +99,10 @@ def test_a_failing_instrument_ends_the_run(
         assert "watchdog" in engine.ended.text or "cut the supply" in engine.ended.text
 
 
-def test_the_whole_bench_disappears(job_file: JobFile, bench: Bench, stand_ins: SimulatedBench) -> None:
+def test_the_whole_bench_disappears(
+    job_file: JobFile, bench: Bench, stand_ins: SimulatedBench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(guard_process, "TRIES", 3)
     engine = run(job_file, bench, fail_at(2, lambda _: stand_ins.stop()))
     assert engine.ended is not None
     assert engine.ended.kind == "fault"

@@ -5,6 +5,8 @@ import time
 
 #: The speed up to which a simulated bench's clock runs by the wall's.
 FASTEST = 60.0
+#: The longest that an exchange may take where no load draws while it is waited for, s of the wall's.
+PATIENT_S = 20.0
 
 
 class Clock:

@@ -52,7 +52,7 @@ class Obedience:
         if isinstance(load, Replay):
             load.switch(False)
             return True
-        before, load.longest_s = load.longest_s, min(load.longest_s, OFF_ANSWER_S)
+        before, load.longest_s = load.longest_s, self.bench.longest_of(load, OFF_ANSWER_S)
         try:
             return any(self._tried(role, load, attempt) for attempt in range(OFF_TRIES))
         finally:

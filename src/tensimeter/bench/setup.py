@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from tensimeter.bench.clock import Clock
+from tensimeter.bench.clock import PATIENT_S, Clock
 from tensimeter.bench.cuts import Cut
 from tensimeter.bench.profile import GENERIC, load_profile, role_of
 from tensimeter.bench.replay import Replay
@@ -34,6 +34,10 @@ class Bench:
     clock: Clock = field(default_factory=Clock)
     #: What cuts the supply where a load does not obey, by name, in the order used.
     cuts: dict[str, Cut] = field(default_factory=dict)
+
+    def longest_of(self, instrument: VisaInstrument | Replay, seconds: float) -> float:
+        """How long an exchange with an instrument may take, s: at most so many while time goes on."""
+        return PATIENT_S if self.clock.stepped else min(instrument.longest_s, seconds)
 
     def loads(self) -> dict[str, VisaInstrument | Replay]:
         """Every load by its role."""
@@ -123,7 +127,8 @@ def open_bench(
                     replays[path] = Replay(Path(path), part)
                 opened[name] = replays[path].as_part(part)
                 continue
-            opened[name] = open_instrument(name, resource, (profiles or {}).get(name, ""), part)
+            profile = (profiles or {}).get(name, "")
+            opened[name] = open_instrument(name, resource, profile, part, patient=clock.stepped)
     except (LinkFailed, UserError) as error:
         for instrument in opened.values():
             instrument.close()
@@ -133,8 +138,10 @@ def open_bench(
     return Bench(**named, others=others, clock=clock)
 
 
-def open_instrument(name: str, resource: str, profile_name: str, part: str) -> VisaInstrument:
-    """Open one instrument and ask who it is, which switches nothing.
+def open_instrument(
+    name: str, resource: str, profile_name: str, part: str, *, patient: bool = False
+) -> VisaInstrument:
+    """Open one instrument and ask who it is, which switches nothing; `patient` waits long for its answers.
 
     UserError or LinkFailed when it fails.
     """
@@ -144,6 +151,8 @@ def open_instrument(name: str, resource: str, profile_name: str, part: str) -> V
     if profile.role != role:
         raise UserError(f"The profile {chosen} is for a {profile.role}, not for a {role}.")
     instrument = VisaInstrument(resource, profile, part)
+    if patient:
+        instrument.longest_s = PATIENT_S
     try:
         # A socket may open on nothing; only an answer tells.
         if instrument.can("identify"):

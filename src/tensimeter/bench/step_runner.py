@@ -47,7 +47,7 @@ class StepRunner:
             # A run that waits longer for one answer leaves its load without a word for too long; an
             # oscilloscope's record comes over beside it.
             longest = RECORD_S if role == "scope" else ANSWER_S
-            instrument.longest_s = min(instrument.longest_s, longest)
+            instrument.longest_s = context.bench.longest_of(instrument, longest)
         for one in (load, *context.bench.others.values()):
             one.prepare()
             one.switch(False)
