@@ -9,7 +9,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tensimeter.bench.approach import Approach
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.profile import load_profile
 from tensimeter.bench.setup import open_bench
@@ -20,6 +19,7 @@ from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import LoadRegulation, Overload
 from tensimeter.core.parts.instruments import Clamp
+from tensimeter.core.testplan.approach import Approach
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.simulation.behaviour import Behaviour, Demand, meeting_point, ripple_wave

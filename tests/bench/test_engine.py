@@ -13,7 +13,7 @@ from tensimeter.bench.profile import load_profile
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.core.readingline import understand
+from tensimeter.core.readingline import InHand, understand
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.simulation.server import SimulatedBench
@@ -254,9 +254,7 @@ def test_typed_readings_find_their_step_and_keep_the_meter(job_file: JobFile) ->
         "20 V",
     )
     assert (amps.value, amps.instrument, amps.scan) == (3.2, "sink-150", volts.scan)
-    again = import_typed(
-        job_file, understand(job_file.job, "13.58", default_place="mount"), worked_out, step=0
-    )
+    again = import_typed(job_file, understand(job_file.job, "13.58", InHand("mount")), worked_out, step=0)
     assert [r.step for r in again] == [0, 0]
     assert again[1].value == 0.0
     odd = import_typed(job_file, understand(job_file.job, "mount 13.3 @5.6A"), worked_out)

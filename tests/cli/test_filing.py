@@ -51,7 +51,7 @@ def test_a_line_is_filed_and_struck(tensimeter, path: Path) -> None:
     ("words", "said"),
     [
         (["mount", "13.58", "4"], "not one figure"),
-        (["mount", "13.58V", "4A"], "Put @ before"),
+        (["mount", "13.58V", "4V"], "Put @ before"),
         (["moutn", "13.5V"], "Did you mean MOUNT?"),
         (["mount", "1.234,5"], "one decimal mark"),
         (["mount", "13602V", "@4A"], "far from the expected"),

@@ -12,7 +12,7 @@ from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job, Overrule
 from tensimeter.core.procedure.notices import STAGES, must_be_lifted, notices, open_holds
-from tensimeter.core.readingline import completion, understand
+from tensimeter.core.readingline import InHand, completion, understand
 
 
 @pytest.mark.parametrize(
@@ -36,7 +36,7 @@ from tensimeter.core.readingline import completion, understand
     ],
 )
 def test_lines(demo: Job, text: str, place: str, quantity: str, value: float, at: float | None) -> None:
-    found = understand(demo, text, default_place="mount")
+    found = understand(demo, text, InHand("mount"))
     assert (found.place, found.quantity) == (place, quantity)
     assert found.value == pytest.approx(value)
     assert found.at_A == (None if at is None else pytest.approx(at))
@@ -81,9 +81,9 @@ def test_lines_that_mean_nothing(demo: Job, text: str) -> None:
     ],
 )
 def test_what_cannot_be_right_is_asked_not_refused(demo: Job, text: str, words: str) -> None:
-    found = understand(demo, text, predicted_V=13.4, default_place="mount")
+    found = understand(demo, text, InHand("mount", predicted_V=13.4))
     assert words in found.question
-    assert not understand(demo, "mount 13.3V @4", predicted_V=13.4, default_place="mount").question
+    assert not understand(demo, "mount 13.3V @4", InHand("mount", predicted_V=13.4)).question
 
 
 def test_places_complete_and_new_ones_are_said(demo: Job) -> None:
@@ -99,7 +99,7 @@ def test_places_complete_and_new_ones_are_said(demo: Job) -> None:
 def test_any_line_is_understood_or_refused(text: str) -> None:
     job = edits.readings_first("Shed", "12V 5A")
     try:
-        found = understand(job, text, 12.0, "out")
+        found = understand(job, text, InHand("out", predicted_V=12.0))
     except UserError:
         return
     assert found.quantity in ("V", "A", "C", "ohm", "W", "dB", "Vpp")

@@ -9,10 +9,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tensimeter.core.correction_line import Correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job, read_job
-from tensimeter.core.readingline import Correction
 from tensimeter.store.attachments import attach
 from tensimeter.store.corrections import correct
 from tensimeter.store.exchange import export, import_folder

@@ -43,7 +43,7 @@ def simulate(window: MainWindow, qtbot) -> None:
 def test_a_slip_is_asked_about_and_a_mistake_is_taken_back(window: MainWindow) -> None:
     window.stage("prove")
     # None of these is kept, and none raises while it is typed.
-    for line in ("mount 13.58 4", "mount 13.58V 4A", "mount 1.234,5", "mount 13.5V @4A and so on"):
+    for line in ("mount 13.58 4", "mount 13.58V 4V", "mount 1.234,5", "mount 13.5V @4A and so on"):
         window.line._look(line)
         typed(window, line)
         assert values(window) == [], line

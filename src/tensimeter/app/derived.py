@@ -19,9 +19,11 @@ from tensimeter.core.measurement.readings import Measurand, Reading, Wave, real_
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit
+from tensimeter.core.procedure.matrix import numbered
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.envelope import State, envelope
 from tensimeter.core.rating.ladder import at
+from tensimeter.core.testplan.destination import ReadSoFar
 from tensimeter.core.testplan.evaluation import not_judged, outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.soak.estimation import fitted_stages
@@ -141,6 +143,16 @@ class Derived:
     def places(self) -> list[str]:
         """Places that have readings."""
         return list(dict.fromkeys(r.place for r in self.readings))
+
+    @cached_property
+    def so_far(self) -> ReadSoFar:
+        """What was read at which steps."""
+        return ReadSoFar(self.readings)
+
+    @cached_property
+    def numbered(self) -> dict[int, tuple[str, str, Measurand]]:
+        """The points of the isolation matrix by their number: place, name, what is read."""
+        return guarded("The matrix", lambda: numbered(self.job), lambda _: {})
 
     @cached_property
     def _by_test(self) -> dict[str | None, list[Reading]]:

@@ -2,6 +2,7 @@
 
 import math
 import time
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -10,14 +11,14 @@ import numpy as np
 
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
-from tensimeter.core.measurement.readings import Measurand, Origin, Reading, standing
+from tensimeter.core.measurement.readings import Measurand, Origin, Reading
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import Understood, at_place
-from tensimeter.core.testplan.plan import step_for
+from tensimeter.core.testplan.destination import ReadSoFar, destination, step_for
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import link_of
-from tensimeter.core.testplan.step import FAN, OPEN, Plan, Step, panel_of
+from tensimeter.core.testplan.step import Plan
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import keep_wave
 
@@ -25,30 +26,6 @@ if TYPE_CHECKING:
     from tensimeter.core.procedure.practice import Practice
     from tensimeter.store.logs import Log
     from tensimeter.store.waveforms import Waveform
-
-
-def done_steps(plan: Plan, readings: list[Reading]) -> set[int]:
-    """Steps of a plan that have volts already; where none are judged, all else that they ask for."""
-    mine = [r for r in standing(readings) if r.test == plan.test.id and r.step is not None]
-    read = {(r.step, r.place, r.quantity) for r in mine}
-    asked = [s for s in plan.steps if s.also and s.allowed == OPEN]
-    all_read = {s.index for s in asked if all((s.index, *what) in read for what in s.also)}
-    return {r.step for r in mine if r.step is not None and r.quantity in ("V", "Vpp")} | all_read
-
-
-def _titled(step: Step | None) -> bool:
-    return step is not None and bool(step.title)
-
-
-def _asked_for(step: Step, line: Understood, place: str) -> bool:
-    """Whether a reading is one that a step asks for beside its volts."""
-    if step.hold_s is not None and (line.quantity in ("C", "dB") or line.place == FAN):
-        return True
-    if line.quantity == "Vpp":
-        return step.capture is not None and line.place == place
-    return (line.place, line.quantity) in step.also or (
-        line.quantity == "V" and line.place == panel_of(place)
-    )
 
 
 def _watched(job: Job, plan: Plan | None, place: str) -> str:
@@ -65,49 +42,36 @@ def import_typed(
     instrument: str | None = None,
     step: int | None = None,
     origin: Origin = "typed",
+    others: Sequence[Plan] = (),
 ) -> list[Reading]:
-    """Keep what was typed, or read by an instrument outside a run.
+    """Keep what was typed, or read by an instrument outside a run, where it counts.
 
-    Volts with a current become a pair, filed under the test's step.
-
-    `instrument` is the meter in hand (the campaign's voltmeter when None); without `@ current` a
-    reading of the output under test is taken at the current of `step`, as set.
+    Volts with a current become a pair. `plan` is the test in hand with its `step`, `others` the tests that
+    the reading may belong to instead; `instrument` the meter in hand (the campaign's voltmeter when None).
+    Without `@ current` a reading of an output is taken at the current of its step, as set.
     """
     job = file.job
     meter = instrument or job.campaign.voltmeter
     if line.quantity == "C":
         meter = job.campaign.thermometer or meter
-    in_hand = plan.steps[step] if plan and step is not None and step < len(plan.steps) else None
-    place = (in_hand.place if in_hand else "") or (plan.output.id if plan else "")
-    at_test = plan is not None and line.place == place and line.quantity == "V"
-    beside = in_hand is not None and _asked_for(in_hand, line, place)
-    amps, amps_step = line.at_A, line.at_resolution
-    if at_test and amps is None and in_hand is not None and in_hand.ohms is None:
-        amps, amps_step = in_hand.set_A, 0.001
-    held = in_hand is not None and in_hand.hold_s is not None
-    where = _watched(job, plan, line.place) if beside and held else line.place
+    elif line.quantity == "A" and instrument is None:
+        meter = job.campaign.ammeter
+    plans = [p for p in (plan, *others) if p is not None]
+    where = destination(job, line, plans, ReadSoFar(file.readings()), step)
+    into = where.plan.steps[where.step] if where.plan is not None and where.step is not None else None
+    place = (
+        _watched(job, where.plan, line.place) if into is not None and into.hold_s is not None else line.place
+    )
     scan, now = file.next_scan(), time.time()
-    test = plan.test.id if plan and (at_test or beside) else None
-    filed: int | None = step if beside else None
-    if at_test and plan is not None and amps is not None:
-        if held:
-            # A load that is held is told by its amps, again and again.
-            near = step_for(plan, amps, set())
-            filed = step if near is None else near
-        elif kind_of(plan.test).by_current and not _titled(in_hand):
-            filed = step_for(plan, amps, done_steps(plan, file.readings()))
-        else:
-            filed = step
+    at = (where.test, where.step, line.text)
     found = [
-        _reading(
-            job, scan, now, where, line.quantity, line.value, meter, line.resolution, test, filed, line.text
-        )._replace(origin=origin)
-    ]
-    if amps is not None:
-        ammeter = job.campaign.ammeter
-        found.append(
-            _reading(job, scan, now, line.place, "A", amps, ammeter, amps_step, test, filed, line.text)
+        _reading(job, scan, now, place, line.quantity, line.value, meter, line.resolution, *at)._replace(
+            origin=origin
         )
+    ]
+    if where.at_A is not None:
+        digit = 0.001 if where.as_set else line.at_resolution
+        found.append(_reading(job, scan, now, line.place, "A", where.at_A, job.campaign.ammeter, digit, *at))
     return file.keep(found)
 
 
@@ -189,7 +153,7 @@ def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bo
         )
     first, now = file.next_scan(), time.time()
     start = log.columns.get("time", np.arange(len(volts), dtype=float))
-    done = done_steps(plan, file.readings())
+    done = ReadSoFar(file.readings()).done(plan)
     rows: list[Reading] = []
     step, previous = None, None
     for k, (v, a) in enumerate(zip(volts.tolist(), amps.tolist(), strict=True)):

@@ -5,21 +5,17 @@ from typing import TYPE_CHECKING, Protocol
 
 from tensimeter.app.deeds import Deeds
 from tensimeter.app.derived import Derived, Hand
-from tensimeter.app.imported_readings import (
-    done_steps,
-    import_from_meter,
-    import_practice,
-    import_typed,
-    import_waveform,
-)
+from tensimeter.app.imported_readings import import_from_meter, import_practice, import_typed, import_waveform
 from tensimeter.app.imported_temperatures import import_any_log
 from tensimeter.bench.events import Event
 from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.correction_line import Correction
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
-from tensimeter.core.readingline import Correction, Understood, at_place
+from tensimeter.core.readingline import Understood, at_place, is_bare, understand
+from tensimeter.core.testplan.destination import destination, in_hand_of
 from tensimeter.core.testplan.step import Outcome, Plan
 from tensimeter.store.corrections import correct
 from tensimeter.store.entries import LogEntry
@@ -217,16 +213,45 @@ class JobInHand:
         plan_ = self.plan
         if plan_ is None:
             return 0
-        done = done_steps(plan_, self.now.readings)
-        return next((s.index for s in plan_.steps if s.index not in done), 0)
+        return self.now.so_far.next_step(plan_)
 
     # -- readings -------------------------------------------------------------------------------
 
     def take_typed(self, line: Understood) -> list[Reading]:
         """Keep a typed reading; UserError when it can't be kept."""
-        kept = import_typed(self.file, line, self.plan, instrument=self.hand_meter, step=self.step_index)
-        self._noted(kept, f"{line.summary}, typed", kept[0].step)
+        kept = import_typed(
+            self.file,
+            line,
+            self.plan,
+            instrument=self.hand_meter,
+            step=self.step_index,
+            others=self.other_plans,
+        )
+        self._noted(kept, f"{line.summary}, typed", kept[0].step if kept[0].test == self.test_id else None)
         return kept
+
+    @property
+    def other_plans(self) -> list[Plan]:
+        """The plans of the tests that are not in hand, in the campaign's order."""
+        found = (self.now.plan(t.id) for t in self.job.campaign.tests if t.id != self.test_id)
+        return [plan for plan in found if plan is not None]
+
+    def understood(self, text: str) -> Understood:
+        """What a typed line means with what is in hand; UserError where it means nothing."""
+        if self.hand is not None and is_bare(text):
+            return at_place(self.hand.place, self.hand.name, self.hand.quantity, text)
+        in_hand = in_hand_of(self.plan, self.step_index, self.output_id)
+        return understand(self.job, text, in_hand, self.now.places, self.now.numbered)
+
+    def where(self, line: Understood) -> str:
+        """In words where a reading will be kept."""
+        lifts = next((n for n in self.now.notices if n.lifted_by == line.place and n.kind == "hold"), None)
+        if self.hand is not None and line.place == self.hand.place:
+            return f"{self.hand.title}, {self.hand.name}"
+        if lifts is not None:
+            return f"for the hold “{lifts.title}”"
+        plans = [p for p in (self.plan, *self.other_plans) if p is not None]
+        return destination(self.job, line, plans, self.now.so_far, self.step_index).words
 
     def _noted(self, kept: list[Reading], words: str, step: int | None = None) -> None:
         """What follows once facts were kept: a line in the logbook, and a way back."""
@@ -314,7 +339,7 @@ class JobInHand:
         self.step_index = self._next_step()
         if self.plan is not None and step is not None:
             held = self.plan.steps[step].hold_s is not None
-            if held or step not in done_steps(self.plan, self.now.readings):
+            if held or step not in self.now.so_far.done(self.plan):
                 self.step_index = step
         self.listener.readings_changed()
         self.listener.logged()

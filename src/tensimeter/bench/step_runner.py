@@ -1,6 +1,5 @@
 """How a run takes one step: arrange, load, dwell until settled, read, keep, tell."""
 
-from tensimeter.bench.approach import Approach
 from tensimeter.bench.cut_test import try_cuts
 from tensimeter.bench.events import Event
 from tensimeter.bench.loading import Loading
@@ -10,6 +9,7 @@ from tensimeter.bench.soaking import Soaking
 from tensimeter.bench.step_context import LOOK_S, StepContext
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.testplan.approach import Approach
 from tensimeter.core.testplan.step import Step
 
 #: The load's watchdog, in real seconds; shorter than the two in which a load must be off.

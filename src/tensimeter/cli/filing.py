@@ -1,18 +1,23 @@
 """Commands that keep readings and take them back without a window: file, strike."""
 
+import contextlib
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from tensimeter.app.imported_readings import done_steps, import_log, import_typed
+from tensimeter.app.imported_readings import import_log, import_typed
 from tensimeter.app.imported_temperatures import import_temperatures
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
+from tensimeter.core.correction_line import Correction, correction
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.readings import Reading
-from tensimeter.core.readingline import Correction, Understood, correction, find_place, understand
+from tensimeter.core.model.job import Job
+from tensimeter.core.procedure.matrix import numbered
+from tensimeter.core.readingline import Understood, find_place, understand
+from tensimeter.core.testplan.destination import ReadSoFar, in_hand_of
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan
@@ -66,7 +71,7 @@ def _take_line(file: JobFile, text: str, test: str, step: int | None, accept: bo
     found = _understood(file, text, worked_out, in_hand)
     if found.question and not accept:
         raise Doubtful(f"{found.question} Nothing was kept; --accept keeps it.")
-    kept = import_typed(file, found, worked_out, step=in_hand)
+    kept = import_typed(file, found, worked_out, step=in_hand, others=_others(file.job, worked_out))
     file.log("reading", f"{found.summary}, typed")
     first = kept[0]
     return {
@@ -83,13 +88,19 @@ def _take_line(file: JobFile, text: str, test: str, step: int | None, accept: bo
 
 def _understood(file: JobFile, text: str, worked_out: Plan | None, step: int | None) -> Understood:
     seen = list(dict.fromkeys(r.place for r in file.readings()))
-    if worked_out is None or step is None:
-        outputs = file.job.design.outputs()
-        return understand(file.job, text, None, outputs[0].id if outputs else None, (), seen)
-    at = worked_out.steps[step]
-    predicted = at.predicted_V.value if at.predicted_V else worked_out.output.nominal_V
-    output = worked_out.output
-    return understand(file.job, text, predicted, output.id, at.also, seen, worked_out.most_A)
+    outputs = file.job.design.outputs()
+    in_hand = in_hand_of(worked_out, step, outputs[0].id if outputs else None)
+    return understand(file.job, text, in_hand, seen, numbered(file.job))
+
+
+def _others(job: Job, first: Plan | None) -> list[Plan]:
+    """The tests that a reading may belong to beside the one in hand."""
+    found = []
+    for test in job.campaign.tests:
+        if first is None or test.id != first.test.id:
+            with contextlib.suppress(UserError):
+                found.append(plan(job, test))
+    return found
 
 
 def _plan_for(file: JobFile, test: str, text: str = "") -> Plan | None:
@@ -118,8 +129,7 @@ def _step_in_hand(file: JobFile, worked_out: Plan | None, step: int | None) -> i
         if step >= len(worked_out.steps):
             raise UserError(f"{worked_out.test.id} has {len(worked_out.steps)} steps, from 0 on.")
         return step
-    done = done_steps(worked_out, file.readings())
-    return next((s.index for s in worked_out.steps if s.index not in done), 0)
+    return ReadSoFar(file.readings()).next_step(worked_out)
 
 
 def _take_log(file: JobFile, log: Path, test: str, accept: bool) -> dict[str, Any]:

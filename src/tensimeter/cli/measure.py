@@ -11,7 +11,6 @@ from typing import Annotated, Any
 
 import typer
 
-from tensimeter.app.imported_readings import done_steps
 from tensimeter.bench.clock import SteppedClock, clock_at
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.setup import Bench, open_bench, open_bench_file
@@ -26,6 +25,7 @@ from tensimeter.core.model.edits import with_test
 from tensimeter.core.model.job import Job, Overrule
 from tensimeter.core.model.tests import Test
 from tensimeter.core.procedure.notices import must_be_lifted, notices, open_holds
+from tensimeter.core.testplan.destination import ReadSoFar
 from tensimeter.core.testplan.evaluation import outcome, rates, shown_A
 from tensimeter.core.testplan.generator import blank, generated
 from tensimeter.core.testplan.plan import plan
@@ -175,7 +175,7 @@ def _run(file: JobFile, test: Test, bench: Bench, present: bool, quiet: bool, go
     worked_out = plan(file.job, test)
     # What was simulated is not there for real instruments.
     counted = file.readings() if bench.simulated else real_ones(file.readings())
-    done = frozenset(done_steps(worked_out, counted)) if go_on else frozenset[int]()
+    done = frozenset(ReadSoFar(counted).done(worked_out)) if go_on else frozenset[int]()
     engine = RunEngine(file, worked_out, bench, tell, present=present, done=done)
     with _dropped_by_signals(engine):
         engine.start()

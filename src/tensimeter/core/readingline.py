@@ -1,22 +1,21 @@
 """The reading line: what `mount 13.58V @4A` means in this job.
 
-    line     = [place] figure ["@" figure]
+    line     = [place] reading | number reading
+    reading  = figure ["@" figure] | "@" figure figure | figure "A" figure | figure figure "A"
     figure   = number [unit] | OL
     place    = the name of an output, a link or another place that is known, its unambiguous beginning,
                or a new name: letters first, and no figure in it
 
 The whole line must be of this form; what is not is said and never guessed at. Volts are meant where no unit
-is typed, and the figure after @ is the load's current. What was kept is taken back by
-
-    strike   = "strike" (number | "last" | "run" number | "wave" number | "log" name) "," reason
-    replace  = "replace" (number | "last") "by" figure "," reason
+is typed and nothing else is asked; of two figures the one after @, or the one in A, is the load's current. A
+number alone before a reading is that of a point of the isolation matrix.
 """
 
 import difflib
 import math
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import measuring_points
@@ -31,9 +30,12 @@ _HEAT = {"ambient": "ambient", "room": "ambient", "case": "case", "sink": "sink"
 _PEAKS = re.compile(r"V\s*pp$", re.I)
 _NUMBER = r"[+\-−]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?"
 #: A number and its unit; the prefix may stand where the decimal mark would (4k7).
-_FIGURE = re.compile(rf"(?:{_NUMBER}\s*[a-zA-ZµμΩ°%]*|[+\-−]?\d+[RpnuµmkMG]\d+\s*[a-zA-ZΩ°]*|OL|ol|open)")
-#: The last figure of a line whose place is not known, and what stands before it.
-_LAST = re.compile(rf"^(?P<place>.*?)[\s:=]+(?P<figure>{_FIGURE.pattern})$")
+_FIGURE = re.compile(
+    rf"(?:[+\-−]?\d+[RpnuµmkMG]\d+\s*[a-zA-ZΩ°]*|{_NUMBER}\s*[a-zA-ZµμΩ°%]*(?:\s+pp\b)?|(?i:o\.?l|open|overload|inf)\b)"
+)
+_TOKEN = re.compile(rf"\s*(?P<at>@?)\s*(?P<figure>{_FIGURE.pattern})(?=[\s@]|$)")
+#: The number of a point of the matrix, and what was read there.
+_BY_NUMBER = re.compile(rf"^(?P<number>\d{{1,3}})[:.]?\s+(?P<figure>{_FIGURE.pattern})$")
 _NEW_PLACE = re.compile(r"^[^\W\d_][\w .\-/()+]*$")
 #: The longest line, and the longest name of a new place, characters.
 MOST_LINE, MOST_PLACE = 200, 60
@@ -117,54 +119,71 @@ def find_place(job: Job, typed: str) -> tuple[str, str, bool]:
     return wanted.replace(" ", "-"), typed.strip(), known
 
 
+@dataclass(frozen=True)
+class InHand:
+    """What the step in hand says of a line before it is read.
+
+    A bare figure is a reading of `asks` at `place`; `asked` are places whose unit need not be typed. By
+    `predicted_V` and `most_A` a value that can't be right is asked about; None where anything may be.
+    """
+
+    place: str | None = None
+    asks: Measurand = "V"
+    asked: tuple[tuple[str, Measurand], ...] = ()
+    predicted_V: float | None = None
+    most_A: float | None = None
+
+
+NOTHING_IN_HAND = InHand()
+
+
 def understand(
     job: Job,
     text: str,
-    predicted_V: float | None = None,
-    default_place: str | None = None,
-    asked: Sequence[tuple[str, Measurand]] = (),
+    in_hand: InHand = NOTHING_IN_HAND,
     seen: Sequence[str] = (),
-    most_A: float | None = None,
+    numbered: Mapping[int, tuple[str, str, Measurand]] | None = None,
 ) -> Understood:
     """Read one line; UserError in one sentence when it can't be read.
 
-    `predicted_V` is what is expected at the step in hand and `most_A` the most that is planned, to ask about
-    a value that cannot be right; `default_place` (an output's id) is meant when only a figure is typed.
-    `asked` are places with what the step in hand asks of them: their unit need not be typed. `seen` are
-    places that have readings already.
+    `seen` are places that have readings already; `numbered` are the points of the matrix by their number,
+    which may be typed before what is read there.
     """
     line = text.strip()
     if len(line) > MOST_LINE:
         raise UserError(f"A reading is one short line; this one has {len(line)} characters.")
-    left, at_sign, right = line.partition("@")
-    seen = (*seen, *(place for place, _ in asked))
-    where, raw = _parted(job, left.strip(), default_place, seen)
-    place, name, known = where
+    by_number = _BY_NUMBER.match(line)
+    if numbered and by_number and int(by_number["number"]) in numbered:
+        place, name, quantity = numbered[int(by_number["number"])]
+        return replace(at_place(place, name, quantity, by_number["figure"]), text=text)
+    seen = (*seen, *(place for place, _ in in_hand.asked))
+    (place, name, known), figures = _parted(job, line, in_hand.place, seen)
+    raw, amps_raw = _roles(figures, name)
     at_A, at_step = None, 0.01
-    if at_sign:
-        if not _FIGURE.fullmatch(right.strip()) or right.strip().casefold() in OPEN_WORDS:
-            raise UserError(f"After @ goes the current, one figure in A; “{right.strip()}” is none.")
-        at_A, unit = split(right)
+    if amps_raw:
+        at_A, unit = split(amps_raw)
         # “@4A” is a load set to 4 A, not one that shows whole amperes.
-        at_step = min(_digit(right, at_A), 0.01)
-        if unit not in ("", "A"):
-            raise UserError(f"After @ goes the current; “{right.strip()}” is in {unit}.")
+        at_step = min(_digit(amps_raw, at_A), 0.01)
+        if unit not in ("", "A") or math.isinf(at_A):
+            raise UserError(f"After @ goes the current, one figure in A; “{amps_raw}” is none.")
     question = "" if known else _new_place(job, name, seen)
+    asks = in_hand.asks if place == in_hand.place else "V"
     if raw.casefold() in OPEN_WORDS:
-        quantity: Measurand = "ohm" if place.startswith("earth-") else "V"
+        quantity = "ohm" if place.startswith("earth-") else asks
         return Understood(place, known, name, quantity, math.inf, 1.0, at_A, at_step, text, question)
     peaks = bool(_PEAKS.search(raw))
     value, unit = split(_PEAKS.sub("V", raw))
     if unit and unit not in _QUANTITIES:
         raise UserError(f"A reading is in V, A, Ω, W, °C or dB; “{raw.strip()}” is in {unit}.")
-    quantity = "Vpp" if peaks else _QUANTITIES[unit or _default_unit(place, asked)]
+    default = _default_unit(place, in_hand.asked)
+    quantity = "Vpp" if peaks else _QUANTITIES[unit] if unit else asks if default == "V" else default
     question = question or _doubt(
-        quantity, value, predicted_V if place == default_place else None, at_A, most_A
+        quantity, value, in_hand.predicted_V if place == in_hand.place else None, at_A, in_hand.most_A
     )
     return Understood(place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question)
 
 
-def _default_unit(place: str, asked: Sequence[tuple[str, Measurand]]) -> str:
+def _default_unit(place: str, asked: Sequence[tuple[str, Measurand]]) -> Measurand:
     """What is meant at a place where no unit is typed."""
     if place.startswith("earth-"):
         return "ohm"
@@ -173,37 +192,87 @@ def _default_unit(place: str, asked: Sequence[tuple[str, Measurand]]) -> str:
     return "W" if place == "wall" else "V"
 
 
+def _figures(text: str) -> list[tuple[bool, str]]:
+    """The figures that a text is made of, each with whether @ stands before it; empty where it is not."""
+    found: list[tuple[bool, str]] = []
+    at, whole = 0, text.strip()
+    while at < len(whole):
+        match = _TOKEN.match(whole, at)
+        if match is None:
+            return []
+        found.append((bool(match["at"]), match["figure"].strip()))
+        at = match.end()
+    return found
+
+
+def _roles(figures: list[tuple[bool, str]], name: str) -> tuple[str, str]:
+    """What was read, and the load's current with it; UserError where that can't be told apart."""
+    if len(figures) == 1 and not figures[0][0]:
+        return figures[0][1], ""
+    marked = [raw for at, raw in figures if at]
+    plain = [raw for at, raw in figures if not at]
+    if len(figures) == 2 and not marked:
+        # 20 A beside 12.9 V: their units tell which is which.
+        marked = [raw for raw in plain if _unit(raw) == "A"]
+        plain = [raw for raw in plain if _unit(raw) != "A"]
+    if len(figures) != 2 or len(marked) != 1:
+        raise UserError(_not_one_figure(" ".join(f"@{r}" if at else r for at, r in figures), name))
+    return plain[0], marked[0]
+
+
+def _unit(raw: str) -> str:
+    try:
+        return split(_PEAKS.sub("V", raw))[1]
+    except UserError:
+        return ""
+
+
 def _parted(
-    job: Job, left: str, default_place: str | None, seen: Sequence[str]
-) -> tuple[tuple[str, str, bool], str]:
-    """The place and the figure of what stands before @; UserError where it is not exactly that."""
-    if default_place and _FIGURE.fullmatch(left):
-        return find_place(job, default_place), left
+    job: Job, line: str, default_place: str | None, seen: Sequence[str]
+) -> tuple[tuple[str, str, bool], list[tuple[bool, str]]]:
+    """The place of a line and its figures; UserError where it is not exactly that."""
+    if default_place and (found := _figures(line)):
+        return find_place(job, default_place), found
     known = all_places(job, seen)
-    folded = left.casefold()
+    folded = line.casefold()
     for name in sorted(known, key=len, reverse=True):
-        rest = left[len(name) :]
-        if folded.startswith(name) and rest[:1] in (" ", ":", "=", "\t"):
-            figure = rest.strip(" :=\t")
-            if _FIGURE.fullmatch(figure):
-                return (*known[name], True), figure
-            if figure[:1].isdigit() or figure[:1] in "+-−":
-                raise UserError(_not_one_figure(figure, known[name][1]))
-    match = _LAST.match(left)
-    if not match or not match["place"]:
-        raise UserError("Type a place and a value, for example “mount 13.58V @4A”.")
-    place = match["place"].strip(" :=")
+        rest = line[len(name) :]
+        if folded.startswith(name) and rest[:1] in (" ", ":", "=", "\t", "@"):
+            said = rest.strip(" :=\t")
+            if found := _figures(said):
+                return (*known[name], True), found
+            if said[:1].isdigit() or said[:1] in "+-−@":
+                raise UserError(_why_not(said, known[name][1]))
+    place, found = _split_off(job, line, default_place)
+    where = find_place(job, place)
     words = place.split()
-    if len(words) == 1 and default_place and _FIGURE.fullmatch(place) and place[:1] in "+-−0123456789":
-        raise UserError(_not_one_figure(left, find_place(job, default_place)[1]))
-    if words and _FIGURE.fullmatch(words[-1]) and len(words) > 1:
-        raise UserError(_not_one_figure(f"{words[-1]} {match['figure']}", " ".join(words[:-1])))
-    found = find_place(job, place)
-    if not found[2] and (not _NEW_PLACE.match(place) or len(place) > MOST_PLACE or _holds_figure(words)):
+    if not where[2] and (not _NEW_PLACE.match(place) or len(place) > MOST_PLACE or _holds_figure(words)):
         raise UserError(
             f"“{place}” is no place that is known, and no name for a new one: letters first, no figures."
         )
-    return found, match["figure"]
+    return where, found
+
+
+def _split_off(job: Job, line: str, default_place: str | None) -> tuple[str, list[tuple[bool, str]]]:
+    """The words before the figures of a line, and the figures; UserError where it has no such form."""
+    for gap in re.finditer(r"[\s:=]+", line):
+        place, found = line[: gap.start()].strip(" :="), _figures(line[gap.end() :])
+        if place and found:
+            return place, found
+    if default_place and line[:1].isdigit():
+        raise UserError(_why_not(line, find_place(job, default_place)[1]))
+    if "@" in line.lstrip("@ "):
+        raise UserError(_why_not(line, line.split("@")[0].split(" ")[0]))
+    raise UserError("Type a place and a value, for example “mount 13.58V @4A”.")
+
+
+def _why_not(said: str, place: str) -> str:
+    """Why what stands after a place is no reading."""
+    left, at, right = said.partition("@")
+    right = right.strip()
+    if at and right and not _FIGURE.fullmatch(right) and (not left.strip() or not right[:1].isdigit()):
+        return f"After @ goes the current, one figure in A; “{right}” is none."
+    return _not_one_figure(said, place)
 
 
 def _holds_figure(words: list[str]) -> bool:
@@ -225,50 +294,10 @@ def _new_place(job: Job, name: str, seen: Sequence[str]) -> str:
     return f"“{name}” is a new place.{meant}"
 
 
-@dataclass(frozen=True)
-class Correction:
-    """What is to be taken back, and why: `what` is reading, run, wave or log; `figure` replaces a reading."""
-
-    what: str
-    target: str
-    reason: str
-    figure: str = ""
-
-
-_STRIKE = re.compile(
-    r"^strike\s+(?:(?P<what>run|wave|log)\s+)?(?P<target>last|\d+|[^,:]+?)\s*[,:]\s*(?P<reason>.+)$", re.I
-)
-_REPLACE = re.compile(
-    r"^replace\s+(?P<target>last|\d+)\s+(?:by|with)\s+(?P<figure>[^:;]+?)\s*(?:[:;]|,\s)\s*(?P<reason>.+)$",
-    re.I,
-)
-
-
-def correction(text: str) -> Correction | None:
-    """A line that takes something back; None where it is a reading. UserError where it is half of one."""
-    line = text.strip()
-    if not re.match(r"^(strike|replace)\b", line, re.I):
-        return None
-    strike, replace = _STRIKE.match(line), _REPLACE.match(line)
-    if strike is not None:
-        what = (strike["what"] or "reading").casefold()
-        target = strike["target"].strip()
-        if what != "log" and target != "last" and not target.isdecimal():
-            raise UserError(f"“{target}” is no number; the number of a reading stands beside it.")
-        return Correction(what, target, _reason(strike["reason"]))
-    if replace is not None:
-        return Correction("reading", replace["target"], _reason(replace["reason"]), replace["figure"].strip())
-    raise UserError("Say what and why: “strike 17, mistyped”, or “replace 17 by 13.602 V, a slip”.")
-
-
-def _reason(text: str) -> str:
-    if len(text.strip()) < MOST_TERSE:
-        raise UserError("Say in a few words why; it stays beside what is struck.")
-    return text.strip()[:MOST_LINE]
-
-
-#: A reason is of so many characters at least.
-MOST_TERSE = 3
+def is_bare(text: str) -> bool:
+    """Whether a line is one figure alone, or that nothing conducts: no place and no current is named."""
+    figures = _figures(text)
+    return len(figures) == 1 and not figures[0][0]
 
 
 def at_place(place: str, name: str, quantity: Measurand, raw: str) -> Understood:

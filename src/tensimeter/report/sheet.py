@@ -19,7 +19,7 @@ from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, show_at_least, with_uncertainty
-from tensimeter.core.testplan.evaluation import not_judged, outcome, rates, shown_A
+from tensimeter.core.testplan.evaluation import extended_words, not_judged, outcome, rates, shown_A
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import OPEN, Finding, Outcome, StepResult
@@ -288,7 +288,7 @@ def _section(job: Job, result: Outcome) -> Section:
         )
     notes += [f.text for f in result.findings if f.is_note]
     if fit and fit.extended_from_A is not None:
-        notes.append(f"The line is extended from {show(fit.extended_from_A, 'A')} to full load.")
+        notes.append(f"Regulation {extended_words(fit)}: no verdict is given on it.")
     if fit and fit.curved:
         notes.append("The points bend significantly; one resistance does not say it all.")
     if fit and fit.birge > 1:

@@ -2,11 +2,14 @@
 
 import time
 
+from tensimeter.core.correction_line import Correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.instruments import accuracy_of
+from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
-from tensimeter.core.readingline import Correction, at_place
+from tensimeter.core.readingline import at_place
+from tensimeter.core.testplan.plan import plan
 from tensimeter.store.jobfile import JobFile
 
 
@@ -15,6 +18,8 @@ def correct(file: JobFile, wanted: Correction) -> str:
 
     What is struck stays where it is and visible; it enters no figure any more.
     """
+    if wanted.to:
+        return move_reading(file, named_reading(file, wanted.target), *_where_to(file.job, wanted.to))
     if wanted.figure:
         return replace_reading(file, named_reading(file, wanted.target), wanted.figure, wanted.reason)
     if wanted.what == "wave":
@@ -66,6 +71,36 @@ def replace_reading(file: JobFile, old: Reading, figure: str, reason: str) -> st
     said = f"reading {old.id} replaced by {show(kept.value, kept.quantity, 6)} (reading {kept.id}): {reason}"
     file.log("reading", said)
     return said
+
+
+def move_reading(file: JobFile, old: Reading, test: str | None, step: int | None) -> str:
+    """Let a reading, with what was read at the same moment at its place, count elsewhere; as it was read."""
+    rows = [r for r in file.readings() if (r.scan, r.place, r.test) == (old.scan, old.place, old.test)]
+    moved = [
+        r._replace(
+            test=test, step=step, note=f"moved from {r.test or 'no test'}: {r.note}", corrects=r.id, id=None
+        )
+        for r in rows
+    ]
+    file.keep(moved)
+    at = f"{test}{f', step {step + 1}' if step is not None else ''}" if test else "no test"
+    said = f"reading {old.id} moved to {at}"
+    file.log("reading", said)
+    return said
+
+
+def _where_to(job: Job, to: str) -> tuple[str | None, int | None]:
+    """The test and the step that a move names; UserError where there is none such."""
+    if to.casefold() == "nowhere":
+        return None, None
+    name, _, number = to.partition(",")
+    test = job.test(name.strip())
+    count = len(plan(job, test).steps)
+    if not number.strip():
+        return test.id, None
+    if not number.strip().isdecimal() or not 1 <= int(number) <= count:
+        raise UserError(f"“{number.strip()}” is no step of {test.id}: it has {count}, from 1 on.")
+    return test.id, int(number) - 1
 
 
 def with_its_pair(file: JobFile, reading: Reading) -> list[Reading]:

@@ -1,17 +1,14 @@
 """The reading line: type a place and a value; it says what it understood before Enter."""
 
-import re
 import time
-from collections.abc import Sequence
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
+from tensimeter.core.correction_line import correction
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.readings import Measurand
-from tensimeter.core.quantity import OPEN_WORDS, show
-from tensimeter.core.readingline import Understood, at_place, completion, correction, understand
+from tensimeter.core.readingline import completion
 from tensimeter.ui.parts.text import Elided, Field, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -93,21 +90,6 @@ class ReadingLine(QFrame):
                 return True
         return super().eventFilter(watched, event)
 
-    def _understand(self, text: str) -> Understood:
-        session = self.session
-        hand = session.hand
-        if hand is not None and (_bare(text) or text.strip().casefold() in OPEN_WORDS):
-            return at_place(hand.place, hand.name, hand.quantity, text)
-        output = session.plan.output.id if session.plan else session.output_id
-        predicted: float | None = None
-        asked: Sequence[tuple[str, Measurand]] = ()
-        most_A: float | None = None
-        if session.plan and session.step_index < len(session.plan.steps):
-            step = session.plan.steps[session.step_index]
-            asked, most_A = step.also, session.plan.most_A
-            predicted = step.predicted_V.value if step.predicted_V else session.plan.output.nominal_V
-        return understand(session.job, text, predicted, output, asked, session.now.places, most_A)
-
     def _look(self, text: str) -> None:
         self._asked = ""
         self.entry.completes = completion(self.session.job, text)
@@ -117,30 +99,18 @@ class ReadingLine(QFrame):
         try:
             taken_back = correction(text)
             if taken_back is not None:
-                self.say(f"→ takes back {taken_back.what} {taken_back.target}: {taken_back.reason}", "ink")
+                self.say(f"→ {taken_back.words}", "ink")
                 return
-            found = self._understand(text)
+            found = self.session.understood(text)
         except UserError as trouble:
             place = text + self.entry.completes
             self.say(f"Tab: {place}" if self.entry.completes else str(trouble), "pencil")
             return
-        where = self._where(found)
+        where = self.session.where(found)
         if found.question:
-            self.say(f"{found.question} → {found.summary}{where}", "hold")
+            self.say(f"{found.question} {found.summary} → {where}", "hold")
         else:
-            self.say(f"→ {found.summary}{where}", "ink")
-
-    def _where(self, found: Understood) -> str:
-        hand = self.session.hand
-        if hand is not None and found.place == hand.place:
-            return ", files under the step in hand"
-        plan = self.session.plan
-        if plan and found.place == plan.output.id and found.quantity == "V":
-            if found.at_A is None:
-                step = plan.steps[self.session.step_index]
-                return f" at {show(step.set_A, 'A', 3)} as set, files under {plan.test.id}"
-            return f", files under {plan.test.id}"
-        return ", kept in the job"
+            self.say(f"{found.summary} → {where}", "ink")
 
     def _show_hand(self) -> None:
         hand = self.session.hand
@@ -163,17 +133,18 @@ class ReadingLine(QFrame):
                 self.entry.empty()
                 self.say(said, "ink")
                 return
-            found = self._understand(text)
+            found = self.session.understood(text)
             if found.question and self._asked != text:
                 self._asked = text
                 self.say(f"{found.question} Enter again keeps it.", "hold")
                 return
+            where = self.session.where(found)
             self.session.take_typed(found)
         except UserError as trouble:
             self.say(str(trouble))
             return
         self.entry.empty()
-        self.say(f"kept: {found.summary}", "holds")
+        self.say(f"kept: {found.summary} → {where}", "holds")
 
     def _remark(self) -> None:
         text = self.entry.text().strip()
@@ -181,8 +152,3 @@ class ReadingLine(QFrame):
             self.session.note("remark", text)
             self.entry.empty()
             self.say("remark written into the logbook", "holds")
-
-
-def _bare(text: str) -> bool:
-    """Whether a line begins with its figure: no place is named."""
-    return bool(re.match(r"^\s*[+\-−]?\d", text)) and "@" not in text

@@ -229,10 +229,16 @@ def _within_step(p: _Points, error: _Error) -> Interval:
         held = p.set_A[~p.out] if p.set_A is not None else p.i[~p.out]
         low = max(low, float(held[held <= (above.min() if len(above) else np.inf)].max(initial=low)))
         above = above[above > low]
-    high = float(above.min()) if len(above) else low * 1.02
+    high = float(above.min()) if len(above) else low + _last_step(p)
     half = error.half(high, rectangular=(high - low) / 2)
     middle = (low + high) / 2
     return Interval(middle, middle - half, middle + half)
+
+
+def _last_step(p: _Points) -> float:
+    """By how much more was asked where that is not known: as much as the time before, A; a rule of thumb."""
+    held = np.unique(p.i[: p.first])
+    return max(float(held[-1] - held[-2]) if len(held) > 1 else 0.0, 0.02 * p.most_A)
 
 
 def _recovers(p: _Points) -> bool | None:

@@ -14,10 +14,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.arrays import Array
+from tensimeter.core.arrays import Array, Flags
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
+
+#: Full load counts as read where the largest current is within this share of it.
+REACHED_SHARE = 0.02
+#: A point has left the line of those at less current where its volts are further below than this share of
+#: the no-load volts; one that stands alone below it, where they have halved. Rules of thumb.
+LEFT_SHARE, HALVED = 0.05, 0.5
 
 
 @dataclass(frozen=True)
@@ -65,7 +71,7 @@ class Regulation:
     residual_V: Array
     birge: float
     count: int
-    #: The largest current read, where full load is more than 5 % beyond it; else None.
+    #: The largest current read, where full load lies more than `REACHED_SHARE` beyond it; else None.
     extended_from_A: float | None = None
 
     def worked(self) -> dict[str, Derivation]:
@@ -108,6 +114,33 @@ class Regulation:
                 (self.load_regulation.low, self.load_regulation.high),
             ),
         }
+
+
+def left_line(volts: Array, amps: Array, asked_A: Array) -> Flags:
+    """Which points (n,) of V and A no longer lie on the line: the output limits, folds back or is gone.
+
+    A line grows from no load upwards; what falls below it is left out where less flowed than was asked
+    (`asked_A`, NaN where that is not known) or nothing more was held. A slip between two points stays in.
+    """
+    v, i = np.asarray(volts, float), np.asarray(amps, float)
+    out = np.zeros(len(v), bool)
+    kept: list[int] = []
+    for k in np.lexsort((-v, i)).tolist():
+        if not kept:
+            kept.append(k)
+            continue
+        no_load = float(v[kept[0]])
+        floor = HALVED * no_load
+        if np.ptp(i[kept]) > 1e-9:
+            fall, start = np.polyfit(i[kept], v[kept], 1)
+            floor = start + min(float(fall), 0.0) * i[k] - LEFT_SHARE * no_load
+        if v[k] < floor:
+            out[k] = True
+        else:
+            kept.append(k)
+    most = float(i[kept].max(initial=0.0))
+    short = i < 0.97 * np.asarray(asked_A, float)
+    return out & (short | (i > most * 0.999))
 
 
 def _nuisance(data: Readings, on_line: Array, slope: float) -> tuple[Array, Array]:
@@ -201,7 +234,7 @@ def regulation(data: Readings, nominal: float, full_load: float | None = None) -
         residual_V=residual,
         birge=birge,
         count=len(amps),
-        extended_from_A=float(amps.max()) if amps.max() < 0.95 * full else None,
+        extended_from_A=float(amps.max()) if amps.max() < (1 - REACHED_SHARE) * full else None,
     )
 
 

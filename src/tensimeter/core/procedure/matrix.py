@@ -105,6 +105,11 @@ def matrix(job: Job) -> list[NodePair]:
     return [*_mains(job), *_cases(job, units), *_stacks(job, units), *_outputs(job, units)]
 
 
+def numbered(job: Job) -> dict[int, tuple[str, str, Measurand]]:
+    """Place, name and quantity of every pair by the number that stands before it."""
+    return {k: (p.place, p.name, p.quantity) for k, p in enumerate(matrix(job), start=1)}
+
+
 def checked(job: Job, readings: Sequence[Reading]) -> list[Checked]:
     """Every pair judged by its latest reading; over range is open."""
     latest = {(r.place, r.quantity): r for r in counting(readings)}

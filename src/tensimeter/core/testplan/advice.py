@@ -9,7 +9,7 @@ from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.instrument_part import VoltMeter
 from tensimeter.core.quantity import localised, show, with_uncertainty
-from tensimeter.core.testplan.evaluation import columns
+from tensimeter.core.testplan.evaluation import columns, extended_words, limit_words
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Outcome, Plan
 
@@ -76,13 +76,17 @@ def outcome_sentence(result: Outcome) -> str:
     if fit is None:
         return f"{taken} A second current gives resistance and regulation."
     r, reg = fit.output_resistance_ohm, fit.load_regulation
-    text = (
-        f"{with_uncertainty(r.value, r.half_width, 'ohm')} at {output.name}; regulation "
-        f"{with_uncertainty(reg.value, reg.half_width, '%')} of at most "
-        f"{_percent(output.regulation_limit)}: {result.regulation_verdict.words}."
-    )
-    if fit.extended_from_A is not None:
-        text += f" The line is extended from {show(fit.extended_from_A, 'A', 3)} to full load."
+    text = f"{with_uncertainty(r.value, r.half_width, 'ohm')} at {output.name}; "
+    extended = extended_words(fit)
+    if extended:
+        text += f"regulation {extended} (at most {limit_words(output)})."
+    else:
+        text += (
+            f"regulation {with_uncertainty(reg.value, reg.half_width, '%')} of at most "
+            f"{limit_words(output)}: {result.regulation_verdict.words}."
+        )
+    ends = next((f.text for f in result.findings if f.key == "line_ends"), "")
+    text += f" It {ends}" if ends else ""
     failing = [s for s in result.steps if s.verdict in (Verdict.NONCONFORMING, Verdict.TOO_CLOSE)]
     if failing:
         first = min(failing, key=lambda s: s.step.set_A)

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from tensimeter.core.analysis.regulation import Readings, Regulation, regulation
+from tensimeter.core.analysis.regulation import Readings, Regulation, left_line, regulation
 from tensimeter.core.errors import UserError
 from tensimeter.core.guarded import guarded
 from tensimeter.core.heatup.soak_state import SoakState
@@ -22,6 +22,8 @@ from tensimeter.core.measurement.readings import (
 )
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
+from tensimeter.core.path import OutputLink
+from tensimeter.core.quantity import show
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
 
@@ -147,16 +149,19 @@ def outcome(
     extra = tuple(p for p in found if p.volts.step is None)
     fit: Regulation | None = None
     fit_verdict, unfit = Verdict.NOT_MEASURED, ""
+    left: list[VoltsAmps] = []
     kind = kind_of(test)
     if kind.fits_line(test):
+        on_line, left = _parted(worked_out, _fitted(worked_out, found))
         fit, fit_verdict, unfit = guarded(
             "The line through the readings",
-            lambda: (*_regulation(job, worked_out, _fitted(worked_out, found)), ""),
+            lambda: (*_regulation(job, worked_out, on_line), ""),
             lambda sentence: (None, Verdict.NOT_MEASURED, sentence),
         )
     findings = (
         *([_failed("line", unfit)] if unfit else ()),
-        *_fit_findings(fit, fit_verdict, output.regulation_limit),
+        *_left_findings(worked_out, left),
+        *_fit_findings(fit, fit_verdict, output),
         *guarded("What this test gives", lambda: kind.findings(facts, test), lambda s: [_failed("test", s)]),
         *guarded("The panel", lambda: _panel(facts), lambda s: [_failed("panel", s)]),
     )
@@ -242,14 +247,59 @@ def _fitted(worked_out: Plan, found: list[VoltsAmps]) -> list[VoltsAmps]:
     return [p for p in found if p.volts.step is not None and worked_out.steps[p.volts.step].trim_V == first]
 
 
-def _fit_findings(fit: Regulation | None, verdict: Verdict, limit: float) -> list[Finding]:
+def _parted(worked_out: Plan, found: list[VoltsAmps]) -> tuple[list[VoltsAmps], list[VoltsAmps]]:
+    """The pairs that lie on a line, and those where the volts have left it."""
+    if len(found) < 3:
+        return found, []
+    asked = [worked_out.steps[p.volts.step].set_A if p.volts.step is not None else np.nan for p in found]
+    volts, amps = (np.array([getattr(p, name).value for p in found]) for name in ("volts", "amps"))
+    out = left_line(volts, amps, np.array(asked))
+    return [p for p, o in zip(found, out, strict=True) if not o], [
+        p for p, o in zip(found, out, strict=True) if o
+    ]
+
+
+def _left_findings(worked_out: Plan, left: list[VoltsAmps]) -> list[Finding]:
+    """What an output gave at the most where its volts left the line: a limit, not a resistance."""
+    if not left:
+        return []
+    most = max(left, key=lambda p: p.amps.value)
+    step = most.volts.step
+    asked = worked_out.steps[step].set_A if step is not None else worked_out.full_load.amps
+    of = f" of {show(asked, 'A', 3)}" if most.amps.value < 0.97 * asked else ""
+    text = (
+        f"gives {show(most.amps.value, 'A', 3)}{of}, at {show(most.volts.value, 'V', 3)}: the line ends "
+        "before it, and it is left out of the resistance. A current limit test shows what limits."
+    )
+    return [Finding("line_ends", "the line ends", text=text, is_note=True)]
+
+
+def extended_words(fit: Regulation) -> str:
+    """What a line would give where it was not read; empty where it was."""
+    if fit.extended_from_A is None:
+        return ""
+    volts = show(fit.full_load_V.value, "V", 4)
+    share = show(fit.load_regulation.value, "%", 2)
+    return f"not measured at {show(fit.full_load_A, 'A', 3)}; the line would give {volts}, {share}"
+
+
+def limit_words(output: OutputLink) -> str:
+    """The change of an output's volts that is allowed; said where nobody has set it."""
+    own = OutputLink.model_fields["regulation_limit"].default == output.regulation_limit
+    return f"{show(output.regulation_limit, '%', 2)}{', the program’s own default' if own else ''}"
+
+
+def _fit_findings(fit: Regulation | None, verdict: Verdict, output: OutputLink) -> list[Finding]:
     if fit is None:
         return []
     worked = fit.worked()
+    limit = output.regulation_limit
     band = Band(-limit, limit)
+    extended = extended_words(fit)
+    own = f"at most {limit_words(output)}" if "default" in limit_words(output) else ""
     return [
         Finding("no_load_volts", "no-load volts", "V", fit.no_load_V),
-        Finding("volts_at_full_load", "volts at full load", "V", fit.full_load_V),
+        Finding("volts_at_full_load", "volts at full load", "V", fit.full_load_V, extended),
         Finding(
             "output_resistance",
             "output resistance",
@@ -262,7 +312,7 @@ def _fit_findings(fit: Regulation | None, verdict: Verdict, limit: float) -> lis
             "load regulation",
             "%",
             fit.load_regulation,
-            "",
+            extended or own,
             verdict,
             band,
             worked["regulation"],
@@ -277,5 +327,8 @@ def _regulation(job: Job, worked_out: Plan, found: list[VoltsAmps]) -> tuple[Reg
     except UserError:
         # Too few readings for a line, which is no fault: there is just no figure yet.
         return None, Verdict.NOT_MEASURED
+    if fit.extended_from_A is not None:
+        # What was not read is not judged: a line may end anywhere.
+        return fit, Verdict.NOT_MEASURED
     limit = output.regulation_limit
     return fit, judge(fit.load_regulation, Band(-limit, limit))

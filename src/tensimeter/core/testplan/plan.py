@@ -71,15 +71,3 @@ def _line(s: Situation, test: Test, steps: tuple[Step, ...]) -> LoadLine | None:
     if not steps or not kind_of(test).rates(test):
         return None
     return s.line(np.array([step.set_A for step in steps]))
-
-
-def step_for(worked_out: Plan, amps: float, done: set[int]) -> int | None:
-    """The step a reading at this current belongs to: the nearest open one within 5 % of full load.
-
-    A step that is done is taken again only when no open one fits.
-    """
-    near = [s for s in worked_out.steps if abs(s.set_A - amps) <= 0.05 * worked_out.most_A + 1e-9]
-    if not near:
-        return None
-    waiting = [s for s in near if s.index not in done]
-    return min(waiting or near, key=lambda s: (abs(s.set_A - amps), s.index)).index

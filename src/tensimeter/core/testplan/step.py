@@ -81,6 +81,8 @@ class Step:
     until_V: float | None = None
     #: Held loaded for so long, s, read every `every_s`.
     hold_s: float | None = None
+    #: What a bare figure typed at it is.
+    asks: Measurand = "V"
     #: The supply's protection may take the output away meanwhile.
     may_trip: bool = False
     hand: str = ""

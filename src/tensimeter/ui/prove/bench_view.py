@@ -10,7 +10,6 @@ from tensimeter.app.derived import Hand
 from tensimeter.bench.events import Event
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import decimals_for, fixed, show
-from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.step import OPEN, Outcome, StepResult
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import label
@@ -170,10 +169,8 @@ class BenchView(QWidget):
             return
         if not text or plan is None:
             return
-        step = plan.steps[self.session.step_index]
-        expected = step.predicted_V.value if step.predicted_V else plan.output.nominal_V
         try:
-            found = understand(self.session.job, text, expected, plan.output.id)
+            found = self.session.understood(text)
             if found.question and self._asked != text:
                 self._asked = text
                 self._say(f"{found.question} Space again keeps it.", "hold")

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
@@ -16,10 +17,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tensimeter.core.correction_line import MOST_TERSE, Correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading, interval_of
 from tensimeter.core.quantity import show
-from tensimeter.core.readingline import MOST_TERSE, Correction
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.session import Session
@@ -55,6 +56,11 @@ class ReadingsView(QWidget):
         self.every.toggled.connect(lambda _: self.refresh())
         row.addWidget(self.reason, 1)
         row.addWidget(self.button)
+        self.places = QComboBox()
+        self.places.setAccessibleName("where the chosen readings shall count")
+        self.places.setToolTip("Let what is chosen count there; as it was read")
+        self.places.activated.connect(self.let_count)
+        row.addWidget(self.places)
         row.addWidget(self.every)
         column.addLayout(row)
         self.said = label("", "caption", wrap=True)
@@ -91,8 +97,42 @@ class ReadingsView(QWidget):
             if reading.id in replaced:
                 why = f"replaced by {replaced[reading.id]}"
             self.table.addTopLevelItem(_item(reading, why))
+        self._list_places()
         left = len(rows) - MOST_LISTED
         self.said.setText(f"{left} older ones are in the file." if left > 0 else "")
+
+    def _list_places(self) -> None:
+        """What a reading may be moved to: the steps of the test in hand, each other test, none."""
+        self.places.clear()
+        self.places.addItem("move to …", "")
+        plan = self.session.plan
+        for step in plan.steps if plan is not None else ():
+            at = step.title or show(step.set_A, "A", 3)
+            self.places.addItem(f"step {step.index + 1}: {at}", f"{self.session.test_id}, {step.index + 1}")
+        for test in self.session.job.campaign.tests:
+            if test.id != self.session.test_id:
+                self.places.addItem(test.id, test.id)
+        self.places.addItem("no test", "nowhere")
+
+    def let_count(self) -> None:
+        """Let what is chosen count where it was said."""
+        to, numbers = self.places.currentData(), self.chosen()
+        if not to:
+            return
+        if not numbers:
+            self.places.setCurrentIndex(0)
+            self.said.setText("Choose a reading first.")
+            return
+        # What was read at the same moment goes with it.
+        first = {r.scan: r.id for r in reversed(self.session.file.readings()) if r.id in numbers}
+        said = ""
+        for number in first.values():
+            try:
+                said = self.session.correct(Correction("reading", str(number), "", to=to))
+            except UserError as trouble:
+                said = str(trouble)
+        self.refresh()
+        self.said.setText(said)
 
     def chosen(self) -> list[int]:
         """The numbers of the readings that are chosen and still stand."""

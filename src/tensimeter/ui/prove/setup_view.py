@@ -7,9 +7,10 @@ from PyQt6.QtWidgets import QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import watched
-from tensimeter.core.model.edits import changed, with_test
+from tensimeter.core.model.edits import changed, with_link, with_test
 from tensimeter.core.model.test_record import Changed
 from tensimeter.core.model.tests import Test
+from tensimeter.core.path import OutputLink
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
@@ -65,6 +66,14 @@ class SetupView(QScrollArea):
             self._add_changes(test)
         self.form = RecordForm(test, self._apply, self.session.complain, hidden=("output", "device"))
         self._column.addWidget(self.form)
+        self.allowed: RecordForm[OutputLink] | None = None
+        if kind.fits_line(test):
+            self._column.addWidget(label("what is allowed of its output, wherever it is judged", "caption"))
+            output = self.session.job.output(test.output)
+            asked = ("tolerance", "regulation_limit", "full_load_A")
+            other = tuple(name for name in OutputLink.model_fields if name not in asked)
+            self.allowed = RecordForm(output, self._allow, self.session.complain, hidden=other)
+            self._column.addWidget(self.allowed)
         self._column.addStretch(1)
 
     def _add_changes(self, test: Test) -> None:
@@ -102,6 +111,10 @@ class SetupView(QScrollArea):
         self._shown = test  # type: ignore[assignment]
         job = with_test(self.session.job, test)  # type: ignore[arg-type]
         return self.session.edit(f"{test.id}: {words}", job)  # type: ignore[attr-defined]
+
+    def _allow(self, output: OutputLink, words: str) -> bool:
+        """Keep what is allowed of the output; the same figures as in Design."""
+        return self.session.edit(f"{output.name}: {words}", with_link(self.session.job, output))
 
     def _take_lines(self, text: str) -> None:
         test = self.session.test

@@ -82,8 +82,7 @@ class OverloadKind(TestKind[Overload]):
         back = [s.index for s in facts.plan.steps if s.phase == "back"]
         finished = any(r.step in back for r in facts.readings)
         if not finished and found.kind is LimitKind.NONE_REACHED:
-            # More is still to be asked of it; nothing is reached yet.
-            return []
+            return [Finding("kind_of_limit", "kind of limit", text=f"none so far: {found.reason}")]
         words = found.kind.words + (f": {found.reason}" if found.kind is LimitKind.UNSURE else "")
         rows = [Finding("kind_of_limit", "kind of limit", text=words)]
         expected = limit_A(facts.job, facts.plan.output.id)
@@ -129,6 +128,8 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
     """The limit that the readings of an overload test show, in the order taken."""
     scans: dict[int, dict[str, float]] = {}
     where: dict[int, tuple[float, int | None]] = {}
+    # Only a load that the program set is known to have been set so; by hand the amps that were read count.
+    by_program: set[int] = {r.scan for r in facts.readings if r.run is not None and r.origin != "file"}
     ammeter = None
     for r in facts.readings:
         fresh = r.step is not None and facts.plan.steps[r.step].reset
@@ -140,7 +141,8 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
     for scan in sorted(scans):
         step = where[scan][1]
         if {"V", "A"} <= set(scans[scan]):
-            asked = facts.plan.steps[step].set_A if step is not None else scans[scan]["A"]
+            told = step is not None and scan in by_program
+            asked = facts.plan.steps[step].set_A if step is not None and told else scans[scan]["A"]
             rows.append((scans[scan]["V"], scans[scan]["A"], where[scan][0], asked))
     if len(rows) < 4:
         return None
@@ -312,6 +314,7 @@ class ShortCircuitKind(TestKind[ShortCircuit]):
                 OPEN,
                 "short",
                 ohms=least,
+                asks="A",
                 phase="trace",
                 exposure_s=test.exposure_s,
                 scans=10,

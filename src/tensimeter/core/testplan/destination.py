@@ -1,0 +1,239 @@
+"""Where a reading counts, by whatever door it comes: the test and the step that it fits, across all tests."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from tensimeter.core.measurement.readings import Measurand, Reading, standing
+from tensimeter.core.model.job import Job
+from tensimeter.core.quantity import show
+from tensimeter.core.readingline import NOTHING_IN_HAND, InHand, Understood
+from tensimeter.core.testplan.approach import Approach
+from tensimeter.core.testplan.registry import kind_of
+from tensimeter.core.testplan.step import FAN, OPEN, Plan, Step, panel_of
+
+#: A current is that of a step where it is within this share of the largest planned.
+NEAR_SHARE = 0.05
+
+
+class ReadSoFar:
+    """The readings that stand, and at which steps of which tests what was read."""
+
+    def __init__(self, readings: Iterable[Reading]) -> None:
+        self.readings = standing(readings)
+
+    @cached_property
+    def at(self) -> dict[str, dict[tuple[int, str, Measurand], Reading]]:
+        """The latest reading by step, place and quantity, of each test."""
+        found: dict[str, dict[tuple[int, str, Measurand], Reading]] = {}
+        for r in self.readings:
+            if r.test is not None and r.step is not None:
+                found.setdefault(r.test, {})[(r.step, r.place, r.quantity)] = r
+        return found
+
+    def done(self, plan: Plan) -> set[int]:
+        """Steps of a plan that have what they ask for; where no volts are judged, all that is read beside."""
+        mine = self.at.get(plan.test.id, {})
+        read = {(step, quantity) for step, _, quantity in mine}
+        found = set()
+        for step in plan.steps:
+            asked = {"V", "Vpp", step.asks}
+            beside = step.also and step.allowed == OPEN
+            if any((step.index, q) in read for q in asked) or (
+                beside and all((step.index, *what) in mine for what in step.also)
+            ):
+                found.add(step.index)
+        return found
+
+    def next_step(self, plan: Plan) -> int:
+        """The first step that is open and still tells something; the first of all where none is."""
+        done, approach = self.done(plan), Approach(plan)
+        mine = self.at.get(plan.test.id, {})
+        for step in plan.steps:
+            volts = mine.get((step.index, step.place or plan.output.id, "V"))
+            if volts is not None:
+                approach.take(step, volts.value)
+            elif step.index not in done and approach.wants(step):
+                return step.index
+        return 0
+
+
+@dataclass(frozen=True)
+class Destination:
+    """The test and the step that a reading counts in; `at_A` is what flows with it, perhaps only as set.
+
+    Without a plan it is kept and counts in no test; without a step it counts in its test beside the points.
+    """
+
+    plan: Plan | None = None
+    step: int | None = None
+    at_A: float | None = None
+    as_set: bool = False
+    words: str = ""
+
+    @property
+    def test(self) -> str | None:
+        """The test's id; None where it counts in none."""
+        return self.plan.test.id if self.plan is not None else None
+
+
+def in_hand_of(plan: Plan | None, step: int | None, output: str | None = None) -> InHand:
+    """What a line is read by while a step is in hand; `output` is meant where no test is."""
+    if plan is None or step is None or step >= len(plan.steps):
+        return InHand(plan.output.id if plan is not None else output) if plan or output else NOTHING_IN_HAND
+    s = plan.steps[step]
+    expected = s.predicted_V.value if s.predicted_V else plan.output.nominal_V
+    # Past a limit the volts may be anything.
+    anything = s.past_limits or s.asks != "V" or s.phase == "back"
+    place = s.place or plan.output.id
+    most = None if s.past_limits else plan.most_A
+    return InHand(place, s.asks, s.also, None if anything else expected, most)
+
+
+def destination(
+    job: Job, line: Understood, plans: Sequence[Plan], read: ReadSoFar, step: int | None = None
+) -> Destination:
+    """Where a reading counts. The first of the plans is the one in hand, with its `step`.
+
+    The test in hand takes what it reads; else the first other one that does, those first that an output's
+    rating is proven by. What goes past a limit is only ever taken in hand.
+    """
+    for plan, in_hand in _in_order(plans, step):
+        if plan is not plans[0] and line.quantity == "V" and line.at_A is None and not _of_panel(plan, line):
+            # Volts alone belong to a current that only a step in hand tells.
+            continue
+        found = _in_plan(line, plan, read, in_hand)
+        if found is not None:
+            return _with_words(job, line, found)
+    return Destination(at_A=line.at_A, words=_nowhere(job, line))
+
+
+def _in_order(plans: Sequence[Plan], step: int | None) -> list[tuple[Plan, int | None]]:
+    if not plans:
+        return []
+    first, *rest = plans
+    others = [p for p in rest if not kind_of(p.test).past_limits and not kind_of(p.test).heats]
+    others.sort(key=lambda p: not kind_of(p.test).rates(p.test))
+    return [(first, step), *((p, None) for p in others)]
+
+
+def _in_plan(line: Understood, plan: Plan, read: ReadSoFar, in_hand: int | None) -> Destination | None:
+    """Where a plan takes a reading; None where it does not."""
+    fitting = [s for s in plan.steps if _takes(plan, s, line)]
+    if not fitting:
+        return None
+    if _of_panel(plan, line):
+        index = _reference_of(line, plan, read, fitting)
+        return None if index is None else Destination(plan, index, line.at_A)
+    hand = next((s for s in fitting if s.index == in_hand), None)
+    chosen = _step_of(line, plan, read, fitting, hand)
+    if chosen is None and (line.at_A is None or not kind_of(plan.test).by_current):
+        return None
+    beside = chosen is not None and (line.place, line.quantity) in chosen.also
+    if (
+        line.at_A is None
+        and chosen is not None
+        and chosen.ohms is None
+        and line.quantity == "V"
+        and not beside
+    ):
+        return Destination(plan, chosen.index, chosen.set_A, as_set=True)
+    return Destination(plan, chosen.index if chosen is not None else None, line.at_A)
+
+
+def _of_panel(plan: Plan, line: Understood) -> bool:
+    """Whether a line is of an output's own display."""
+    return any(line.place == panel_of(s.place or plan.output.id) for s in plan.steps)
+
+
+def _takes(plan: Plan, step: Step, line: Understood) -> bool:
+    """Whether a step reads a quantity at a place."""
+    place = step.place or plan.output.id
+    if line.quantity == "Vpp":
+        return step.capture is not None and line.place == place
+    if step.hold_s is not None and (line.quantity in ("C", "dB") or line.place == FAN):
+        return True
+    if (line.place, line.quantity) in step.also:
+        return True
+    if line.place == place:
+        return line.quantity in ("V", step.asks)
+    return line.quantity == "V" and line.place == panel_of(place)
+
+
+def _step_of(
+    line: Understood, plan: Plan, read: ReadSoFar, fitting: list[Step], hand: Step | None
+) -> Step | None:
+    """The step among those that fit: the one in hand, or the open one whose current is nearest."""
+    kind = kind_of(plan.test)
+    if hand is not None and (line.at_A is None or kind.past_limits):
+        return hand
+    if line.at_A is None:
+        # Of those that are not by the current the first open one is as good as any.
+        waiting = [s for s in fitting if s.index not in read.done(plan)]
+        return None if kind.by_current else next(iter(waiting or fitting))
+    near = near_steps(plan, line.at_A, fitting)
+    if hand is not None and (hand in near or not (kind.by_current or hand.hold_s is not None)):
+        return hand
+    if hand is not None and hand.hold_s is not None and not near:
+        return hand
+    if not near:
+        return None
+    waiting = [s for s in near if s.index not in read.done(plan) and s.hold_s is None]
+    return min(waiting or near, key=lambda s: (abs(s.set_A - (line.at_A or 0.0)), s.index))
+
+
+def near_steps(plan: Plan, amps: float, among: Sequence[Step] | None = None) -> list[Step]:
+    """Steps whose current, A, is within a twentieth of the largest planned."""
+    steps = plan.steps if among is None else among
+    return [s for s in steps if abs(s.set_A - amps) <= NEAR_SHARE * plan.most_A + 1e-9]
+
+
+def step_for(plan: Plan, amps: float, done: set[int]) -> int | None:
+    """The step a reading at this current, A, belongs to; one that is done only when no open one fits."""
+    near = near_steps(plan, amps)
+    waiting = [s for s in near if s.index not in done]
+    chosen = min(waiting or near, key=lambda s: (abs(s.set_A - amps), s.index), default=None)
+    return chosen.index if chosen is not None else None
+
+
+def _reference_of(line: Understood, plan: Plan, read: ReadSoFar, fitting: list[Step]) -> int | None:
+    """The step of the last reference beside which a panel was read: at its current, where that is said."""
+    steps = {s.index: s for s in fitting}
+    near = steps if line.at_A is None else {s.index: s for s in near_steps(plan, line.at_A, fitting)}
+    latest = [
+        r
+        for (step, place, quantity), r in read.at.get(plan.test.id, {}).items()
+        if quantity == "V" and step in near and place == (near[step].place or plan.output.id)
+    ]
+    return max(latest, key=lambda r: r.id or 0).step if latest else None
+
+
+def _with_words(job: Job, line: Understood, found: Destination) -> Destination:
+    """It, with where that is in words."""
+    assert found.plan is not None
+    plan = found.plan
+    kind = kind_of(plan.test).name
+    place = plan.output.name
+    if found.step is None:
+        at = f"at {show(found.at_A, 'A', 3)}, beside its points"
+    else:
+        step = plan.steps[found.step]
+        named = next((o.name for o in job.design.outputs() if o.id == step.place), "")
+        place = named or place
+        at = step.title or show(step.set_A, "A", 3)
+        if found.as_set:
+            at += " as set" if not step.title else f", {show(step.set_A, 'A', 3)} as set"
+    return Destination(plan, found.step, found.at_A, found.as_set, f"{place}, {kind}, {at}")
+
+
+def _nowhere(job: Job, line: Understood) -> str:
+    output = next((o for o in job.design.outputs() if line.place in (o.id, panel_of(o.id))), None)
+    if output is None:
+        return "kept in the job; no test reads it"
+    if line.place == panel_of(output.id):
+        return f"counts nowhere yet: no reference of {output.name} was read at that current"
+    wants_amps = line.quantity == "V" and line.at_A is None
+    tests = [t for t in job.campaign.tests if t.output == output.id and kind_of(t).by_current]
+    if wants_amps and tests:
+        return f"counts nowhere yet: say at what current, “{output.name.casefold()} … @4A”"
+    return f"counts nowhere yet: no test of {output.name} reads it"
