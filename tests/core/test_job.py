@@ -137,7 +137,6 @@ def replaced(design: Design, link_id: str, **fields: object) -> Design:
         ("mount-fuse", {"fed_by": None}, "fed by nothing"),
         ("front-end", {"set_V": 48.0}, "outside its 0 to 40 V"),
         ("dew-module", {"fed_by": "mount"}, "an output"),
-        ("donor-b", {"fed_by": None}, "share current"),
         ("donor-b", {"fed_by": "hub-module"}, "only stand on another unit"),
     ],
 )

@@ -40,6 +40,23 @@ def test_reads_what_bench_notes_hold(text: str, unit: str, value: float) -> None
     assert parse(text, unit) == pytest.approx(value, rel=1e-12)
 
 
+@pytest.mark.parametrize(
+    ("value", "unit", "said"),
+    [
+        (-433.68e-21, "V", "0 V"),
+        (3e-13, "A", "0 A"),
+        (0.25e-3, "A", "250 µA"),
+        (1e9, "%", "over 10000 %"),
+        (-1e9, "%", "under −10000 %"),
+        (99.0, "%", "9900 %"),
+        (0.5, "mm2", "0.5 mm²"),
+        (2.2e-12, "F", "2.2 pF"),
+    ],
+)
+def test_what_is_left_of_arithmetic_is_no_figure(value: float, unit: str, said: str) -> None:
+    assert show(value, unit) == said
+
+
 @pytest.mark.parametrize("text", ["OL", "ol", "open", "O.L"])
 def test_open_is_what_a_meter_shows_and_no_figure(text: str) -> None:
     assert math.isinf(split(text)[0])

@@ -3,8 +3,10 @@
 import numpy as np
 import pytest
 
+from tensimeter.core.assembly.wiring import wire_list
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import build
+from tensimeter.core.circuit.sources import bonded, commons
 from tensimeter.core.design.bands import trim
 from tensimeter.core.design.reach import reach
 from tensimeter.core.design.startup import lock_ins
@@ -15,7 +17,10 @@ from tensimeter.core.model.edits import changed, new_link, with_link, without_li
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.model.stock_edits import with_part
+from tensimeter.core.parts.donor import Donor
 from tensimeter.core.path import UnitLink
+from tensimeter.core.procedure.first_power import power_up_results
+from tensimeter.core.procedure.matrix import matrix
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
 from tensimeter.demo.library import demo_job
@@ -64,7 +69,7 @@ def test_limits_of_rails(dome: Job) -> None:
     [
         ({"fed_by": "rail-5"}, "bonded to earth"),
         ({"rail": "24 V"}, "names no rail"),
-        ({"rail": "5 V"}, "second source"),
+        ({"rail": "5 V"}, "5 V rail of its supply a second time"),
         ({"part": "two-taps"}, "no donor"),
     ],
 )
@@ -130,10 +135,10 @@ def test_every_demo_can_be_proven(name: str) -> None:
         assert continuous_full_load(job, output.id).amps == pytest.approx(output.full_load_A)
 
 
-def test_a_second_unit_on_the_wall_is_refused_with_its_reason(demo: Job) -> None:
+def test_one_unit_is_no_two_sources(demo: Job) -> None:
     link = UnitLink(id="third", name="Third", part="enclosed-a")
     design = demo.design.model_copy(update={"links": (*demo.design.links, link)})
-    assert "share current" in problems(design, demo.stock)["third"]
+    assert "a second time" in problems(design, demo.stock)["third"]
 
 
 def test_a_current_limited_source_may_lock_in(demo: Job) -> None:
@@ -217,3 +222,55 @@ def test_the_trim_follows_where_it_is_aimed(demo: Job) -> None:
     moved = with_link(demo, changed(demo.design.link("front-end"), set_V=far.set_V))
     assert float(solve(build(moved), {"mount": 8.0})["mount"].V) == pytest.approx(13.6)
     assert trim(demo_job("dome-workshop"), demo_job("dome-workshop").output("panel")) is None
+
+
+def _side_by_side(**policy: str) -> Job:
+    """A stack of two with an outlet, and beside it a floating unit with one of its own."""
+    ridge = demo_job("ridge-pier")
+    brick = Donor(id="brick", name="Brick", no_load_V=19.2, rated_A=3.0, rated_W=57.0, trip_V=24.0)
+    job = with_part(ridge.model_copy(update={"policy": changed(ridge.policy, **policy)}), brick)
+    job = new_link(job, "and Brick", "mount")
+    return new_link(job, "output LAPTOP 19V 2A", "brick")
+
+
+def test_sources_that_stand_side_by_side() -> None:
+    job = _side_by_side()
+    assert not problems(job.design, job.stock)
+    assert [[u.id for u in g] for g in commons(job)] == [["donor-a", "donor-b"], ["brick"]]
+    alone = at(demo_job("ridge-pier"), {"mount": 8.0})[1]
+    beside = at(job, {"mount": 8.0, "laptop": 2.0})[1]
+    # Neither knows of the other.
+    assert float(beside["mount"].V) == pytest.approx(float(alone["mount"].V))
+    assert float(beside["brick"].I) == pytest.approx(2.0)
+    names = {p.name: p for p in matrix(job)}
+    assert names["MOUNT − to LAPTOP −"].kind == "apart"
+    assert (names["MOUNT + to LAPTOP +"].kind, names["MOUNT + to LAPTOP +"].hold) == ("not_shorted", True)
+    # What insulates a unit of the stack must stand the stack, not the brick beside it.
+    assert "60 V" in names["Donor A − to Donor A case"].why
+    joined = {p.name: p.kind for p in matrix(_side_by_side(commons="joined"))}
+    assert joined["MOUNT − to LAPTOP −"] == "joined"
+    wires = {(w.start.link, w.end.link) for w in wire_list(_side_by_side(commons="joined"))}
+    assert ("brick", "donor-a") in wires
+    # Each that floats is read to earth.
+    steps = [r.step.id for r in power_up_results(job, [], lambda reading: None)]
+    assert {"earth-open", "earth-open-laptop"} <= set(steps)
+
+
+def test_one_earthed_common_beside_a_floating_one(dome: Job) -> None:
+    floating = dome.model_copy(update={"policy": changed(dome.policy, reference="floating")})
+    assert bonded(floating, "shutter")
+    assert not bonded(floating, "lights")
+    assert bonded(
+        floating.model_copy(update={"policy": changed(floating.policy, commons="joined")}), "lights"
+    )
+    expected = {n.lifted_by: n.expect for n in notices(floating) if n.id.startswith("earth:")}
+    assert expected["earth-shutter"] == "up to 1 Ω"
+    assert expected["earth-lights"] == "100 kΩ or more, or OL"
+
+
+def test_a_branch_swallows_nothing(demo: Job) -> None:
+    grown = new_link(demo, "and Step-down module 3 A", "mount")
+    branch = grown.design.links[-1]
+    assert branch.fed_by == "front-end"
+    assert grown.design.link("mount-fuse").fed_by == "front-end"
+    assert new_link(demo, "and Fuse 16 A slow, holder", "donor-b").design.links[-1].fed_by == "donor-b"

@@ -6,6 +6,7 @@ import pytest
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
+from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.model.edits import changed, with_link
 from tensimeter.core.model.job import Job
@@ -316,8 +317,8 @@ def test_after_a_run_the_operating_point_is_what_it_was(open_demo, qtbot) -> Non
     design, session = window.stage("design"), window.session
     assert design.point.text() == "8 A"
     job = session.job
-    with SimulatedBench(job, truths=hidden_parameters(job.name), speed=400) as served:
-        session.start_run(open_bench(job, served.resources, speed=400))
+    with SimulatedBench(job, truths=hidden_parameters(job.name), clock=SteppedClock()) as served:
+        session.start_run(open_bench(job, served.resources, clock=served.clock))
         qtbot.waitUntil(lambda: not session.running and session.bench is None, timeout=30000)
     assert session.outcome.complete
     QApplication.processEvents()

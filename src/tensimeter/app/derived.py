@@ -1,8 +1,7 @@
-"""What follows from one job and its readings, and the step that is in hand."""
+"""What follows from one job and its readings."""
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -14,7 +13,6 @@ from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.guarded import guarded
 from tensimeter.core.heat_design.measuring_points import as_fitted
-from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.measurement.readings import Measurand, Reading, Wave, real_ones
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
@@ -32,21 +30,6 @@ from tensimeter.core.testplan.step import Outcome, Plan
 
 if TYPE_CHECKING:
     from tensimeter.core.heatup.soak_state import SoakState
-
-
-@dataclass(frozen=True)
-class Hand:
-    """A step in hand outside a test: what to do, where its reading goes, what is expected."""
-
-    title: str
-    do: str
-    place: str
-    name: str
-    quantity: Measurand
-    band: Band
-    expected: float | None
-    verdict: Verdict
-    last: Reading | None
 
 
 class Derived:

@@ -4,7 +4,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from tensimeter.app.deeds import Deeds
-from tensimeter.app.derived import Derived, Hand
+from tensimeter.app.derived import Derived
+from tensimeter.app.hand import Hand, hand_at
 from tensimeter.app.imported_readings import import_from_meter, import_practice, import_typed, import_waveform
 from tensimeter.app.imported_temperatures import import_any_log
 from tensimeter.bench.events import Event
@@ -258,6 +259,8 @@ class JobInHand:
         self.file.log("reading", words)
         self.file.settle()
         self.deeds.kept(words, kept)
+        if self.hand is not None and self.hand.once and any(r.place == self.hand.place for r in kept):
+            self.take_up(None)
         self._after_readings(step)
 
     def correct(self, wanted: Correction) -> str:
@@ -280,6 +283,11 @@ class JobInHand:
         if hand != self.hand:
             self.hand = hand
             self.listener.hand_changed()
+
+    def take_up_at(self, place: str) -> bool:
+        """Make the step that is read at a place the one in hand; whether there is one."""
+        self.take_up(hand_at(self.job, self.now.readings, self.job_of, place))
+        return self.hand is not None
 
     def job_of(self, reading: Reading) -> Job | None:
         """The job as it stood when a reading was taken."""

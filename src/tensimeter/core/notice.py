@@ -19,3 +19,5 @@ class Notice:
     link: str | None = None
     lifted_by: str | None = None
     overruled: str = ""
+    #: What to read there, in a few words.
+    expect: str = ""

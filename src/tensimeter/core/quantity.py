@@ -51,7 +51,11 @@ MOST_TYPED = 60
 OPEN_WORDS = frozenset({"ol", "o.l", "open", "overload", "inf"})
 _decimal_mark = "."
 #: Units that take no prefix; seconds do where they are short.
-_PLAIN = frozenset({"C", "K", "%", "s", "h", "min", "dB", "K/W", "J/K"})
+_PLAIN = frozenset({"C", "K", "%", "s", "h", "min", "dB", "K/W", "J/K", "mm2"})
+#: What is below matters to nobody who builds a supply, by unit: it is nothing, left over from arithmetic.
+_NOTHING = {"V": 1e-9, "A": 1e-12, "W": 1e-12, "ohm": 1e-9, "J": 1e-12}
+#: A share beyond this is one of almost nothing, and no figure.
+MOST_SHARE = 100.0
 SHORT_S = 0.1
 
 
@@ -140,11 +144,16 @@ def show(value: float | None, unit: str, digits: int = 3) -> str:
         return f"– {symbol}".strip()
     if math.isinf(value):
         return "open" if unit == "ohm" else f"over range {symbol}".strip()
+    if unit == "%" and abs(value) > MOST_SHARE:
+        return f"{'under −' if value < 0 else 'over '}{MOST_SHARE * 100:.0f} %"
+    if abs(value) < _NOTHING.get(unit, SMALLEST):
+        return f"0 {symbol}".strip()
     if unit in _PLAIN and not (unit == "s" and 0 < abs(value) < SHORT_S):
         scaled = value * 100 if unit == "%" else value
-        return localised(f"{scaled:.{digits}g} {symbol}".replace("-", "−"))
-    if value == 0:
-        return f"0 {symbol}"
+        plain = (
+            f"{float(f'{scaled:.{digits}g}'):.0f}" if abs(scaled) >= 10**digits else f"{scaled:.{digits}g}"
+        )
+        return localised(f"{plain} {symbol}".replace("-", "−"))
     text = Quantity(value, symbol).render(prec=digits - 1, form="si", strip_zeros=True)
     # A prefix stands right before the unit; the font has the micro sign.
     return localised(re.sub(r"(?<=\d )u", "µ", text).replace("-", "−"))

@@ -94,6 +94,9 @@ class Policy(Record):
     reference: Annotated[
         Literal["floating", "negative_bonded"], Quantity("", "reference", "what the output is joined to")
     ] = "floating"
+    commons: Annotated[
+        Literal["apart", "joined"], Quantity("", "commons", "negatives of sources that stand side by side")
+    ] = "apart"
     protection: Annotated[Literal["fuse", "electronic", "both"], Quantity("", "protection")] = "both"
     aim: Annotated[
         Literal["terminals", "far_end"], Quantity("", "aim", "where the volts are meant to be right")

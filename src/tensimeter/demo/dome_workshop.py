@@ -1,4 +1,5 @@
-"""Dome workshop supply: a 24-pin PC supply for a shutter, a light panel and a weather mast.
+"""Dome workshop supply: a 24-pin PC supply for a shutter, a light panel and a weather mast, and a 24 V unit
+of its own for red lights.
 
 Its 12 V rail climbs out of its band when only the 5 V side is loaded, and one contact of the harness is
 worse than its neighbours. All names, labels and figures are invented.
@@ -6,6 +7,7 @@ worse than its neighbours. All names, labels and figures are invented.
 
 from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import LoadRegulation
+from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.fuse import FusePart
 from tensimeter.core.parts.lead import LeadPart
 from tensimeter.core.parts.plain_loads import Device, Motor
@@ -68,6 +70,13 @@ def _design() -> Design:
                 id="panel", name="LIGHT PANEL", fed_by="panel-lead", nominal_V=5, full_load_A=14,
                 tolerance=0.05, regulation_limit=0.06, device="flat-panel",
             ),
+            UnitLink(id="lights-unit", name="Lights unit", part="unit-24"),
+            FuseLink(id="lights-fuse", name="Fuse 3 A", part="fuse-3", fed_by="lights-unit"),
+            LeadLink(id="lights-lead", name="Lights lead", part="lead-lights", fed_by="lights-fuse"),
+            OutputLink(
+                id="lights", name="RED LIGHTS", fed_by="lights-lead", nominal_V=24, full_load_A=1.5,
+                tolerance=0.05, regulation_limit=0.04,
+            ),
         )
     )  # fmt: skip
 
@@ -81,6 +90,21 @@ def job() -> Job:
             id="lead-shutter", name="Lead 2.5 m, 2.5 mm²", length_m=2.5, area_mm2=2.5, contact_ohm=0.002
         ),
         LeadPart(id="lead-mast", name="Lead 6 m, 1 mm²", length_m=6, area_mm2=1.0, contact_ohm=0.002),
+        Donor(
+            id="unit-24",
+            name="Enclosed 24 V 60 W",
+            no_load_V=24.15,
+            rated_A=2.5,
+            rated_W=60,
+            output_resistance_ohm=0.035,
+            limit_A=3.1,
+            beyond="hiccup",
+            trip_V=29.0,
+            cost=4.0,
+            size_mm=(110, 78, 36),
+        ),
+        FusePart(id="fuse-3", name="Fuse 3 A slow, holder", rated_A=3, cost=0.9),
+        LeadPart(id="lead-lights", name="Lead 4 m, 1 mm²", length_m=4, area_mm2=1.0, contact_ohm=0.002),
         LeadPart(id="lead-panel", name="Lead 0.6 m, 6 mm²", length_m=0.6, area_mm2=6.0, contact_ohm=0.0015),
         Motor(id="shutter-motor", name="Shutter actuator", rated_V=12, rated_A=5, start_factor=2.0),
         Device(
@@ -92,6 +116,7 @@ def job() -> Job:
         LoadRegulation(id="load-regulation", output="shutter"),
         LoadRegulation(id="load-regulation-panel", output="panel"),
         LoadRegulation(id="load-regulation-mast", output="mast"),
+        LoadRegulation(id="load-regulation-lights", output="lights"),
     )
     return Job(
         demo=True,

@@ -67,7 +67,7 @@ def job() -> Job:
             size_mm=(60, 60, 25), cost=3.0),
         PanelMeter(
             id="front-meter", name="Panel meter 33 V 3 A", reads_V=33, reads_A=3, shunt_ohm=0.02,
-            draws_A=0.03, size_mm=(48, 29, 22), cost=5.5, condition="to buy",
+            draws_A=0.03, supply_max_V=60, size_mm=(48, 29, 22), cost=5.5, condition="to buy",
             volts=Accuracy(of_reading=0.003, counts=1, resolution=0.001),
             amps=Accuracy(of_reading=0.005, counts=3, resolution=0.001),
         ),
@@ -81,7 +81,7 @@ def job() -> Job:
             ),
             FuseLink(id="fuse", name="Fuse 3.15 A", part="fuse-3", fed_by="regulator"),
             MeterLink(
-                id="meter", name="Panel meter", part="front-meter", fed_by="fuse", supplied_by="aux"
+                id="meter", name="Panel meter", part="front-meter", fed_by="fuse", supplied_by="transformer"
             ),
             LeadLink(id="clamp-lead", name="Clamp lead", part="lead-clamp", fed_by="meter"),
             OutputLink(

@@ -1,5 +1,6 @@
 """The library of generic parts: what is shipped, and the builder's own file read after it."""
 
+from collections.abc import Iterable
 from functools import cache
 from importlib import resources
 from pathlib import Path
@@ -37,6 +38,15 @@ def library(own: Path) -> tuple[Part, ...]:
             raise UserError(f"{own.name} can't be read; the shipped library is used alone.") from error
         found |= {part.name: part for part in read_parts(text, own.name)}
     return tuple(found.values())
+
+
+def part_named(parts: Iterable[Part], words: str) -> Part | None:
+    """The part of this name, or the only one whose name begins so; None where none or several do."""
+    wanted = words.strip().casefold()
+    there = list(parts)
+    exact = [p for p in there if p.name.casefold() == wanted]
+    begin = exact or [p for p in there if wanted and p.name.casefold().startswith(wanted)]
+    return begin[0] if len(begin) == 1 else None
 
 
 def read_parts(text: str, source: str) -> list[Part]:

@@ -100,7 +100,8 @@ def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
         found = header_of(header, "temp" if match else None) if k not in taken else None
         if found is not None and found.quantity == "temp":
             match = _TEMPERATURE.match(found.name) or match
-            name = (match["place"] or match["short"] or match["room"] or "") if match else ""
+            # Without a word for heat the unit tells, and the header is the place.
+            name = (match["place"] or match["short"] or match["room"] or "") if match else found.name
             name = name.strip().replace(" ", "-").casefold()
             wanted[f"at {name or 'temperature'}"] = (k, found)
     places = [key for key in wanted if key.startswith("at ")]

@@ -2,8 +2,8 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.derivation import Derivation
@@ -35,22 +35,51 @@ class Card(QFrame):
 
 
 class NoticeCard(Card):
-    """One notice; a hold can be overruled here, with a reason, in place."""
+    """One notice. A hold is one line, its number, place and what to read, until it is taken up."""
 
-    def __init__(self, session: Session, notice: Notice) -> None:
+    taken_up = pyqtSignal(str)
+
+    def __init__(self, session: Session, notice: Notice, number: int | None = None, opened: bool = True):
         super().__init__(_BAR[notice.kind])
         self.session, self.notice = session, notice
+        if notice.kind == "hold" and not notice.overruled:
+            self._hold(notice, number, opened)
+            return
         word = "hold point, overruled" if notice.overruled else _WORD[notice.kind]
         self.body.addWidget(label(word, "caption"))
         self.body.addWidget(label(notice.title, "strong", wrap=True))
         self.body.addWidget(label(notice.text, wrap=True))
         if notice.overruled:
             self.body.addWidget(label(f"Reason: {notice.overruled}", "caption", wrap=True))
-        elif notice.kind == "hold":
-            self._button = QPushButton("overrule, with a reason …")
-            self._button.setProperty("kind", "quiet")
-            self._button.clicked.connect(self._ask)
-            self.body.addWidget(self._button)
+
+    def _hold(self, notice: Notice, number: int | None, opened: bool) -> None:
+        """A line that brings its step into hand; opened with its words and a way past it."""
+        self.body.setContentsMargins(theme.px(10), theme.px(3), theme.px(6), theme.px(3))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"hold: {notice.title}")
+        self.body.addWidget(
+            label(f"{number}  {notice.title}" if number else notice.title, "strong", wrap=True)
+        )
+        if notice.expect:
+            self.body.addWidget(label(notice.expect, "caption", wrap=True))
+        self._button = QPushButton("overrule, with a reason …")
+        self._button.setProperty("kind", "quiet")
+        self._button.clicked.connect(self._ask)
+        words = label(notice.text, wrap=True)
+        for widget in (words, self._button):
+            self.body.addWidget(widget)
+            widget.setVisible(opened)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        self.taken_up.emit(self.notice.id)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.taken_up.emit(self.notice.id)
+        else:
+            super().keyPressEvent(event)
 
     def _ask(self) -> None:
         self._button.hide()
@@ -108,10 +137,16 @@ class WhyCard(Card):
 class NoticeColumn(QScrollArea):
     """Why-card on top when one was asked for; below it hold points and cautions of the stage."""
 
+    #: A hold was chosen that is lifted by a reading at this place.
+    hold_wanted = pyqtSignal(str)
+    #: What stands here has changed.
+    filled = pyqtSignal()
+
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self._stage = session, "stock"
         self._worked: Derivation | None = None
+        self._opened = ""
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("before you go on")
@@ -120,7 +155,12 @@ class NoticeColumn(QScrollArea):
         self._layout.setContentsMargins(theme.px(14), theme.px(12), theme.px(12), theme.px(8))
         self._layout.setSpacing(theme.px(8))
         self.setWidget(inside)
-        for signal in (session.job_changed, session.readings_changed, session.subject_changed):
+        for signal in (
+            session.job_changed,
+            session.readings_changed,
+            session.subject_changed,
+            session.hand_changed,
+        ):
             signal.connect(self.refresh)
         session.asked_why.connect(self.show_why)
         theme.changed.connect(self.refresh)
@@ -152,18 +192,44 @@ class NoticeColumn(QScrollArea):
         # What belongs to the link in hand comes first; the order is otherwise by gravity.
         return sorted(found, key=lambda n: n.link != subject)
 
+    @property
+    def empty(self) -> bool:
+        """Whether nothing stands here, so that its room can be given back."""
+        return self._worked is None and not self._relevant()
+
+    def _taken_up(self, notice_id: str) -> None:
+        """A hold was chosen: it opens here, and its step comes into hand."""
+        notice = next((n for n in self._relevant() if n.id == notice_id), None)
+        if notice is None or notice.kind != "hold":
+            return
+        self._opened = notice_id
+        if notice.lifted_by:
+            self.hold_wanted.emit(notice.lifted_by)
+        self.refresh()
+
     def refresh(self) -> None:
         notices = self._relevant()
-        state = (self._worked, tuple(notices), theme.night, theme.scale)
+        holds = [n for n in notices if n.kind == "hold" and not n.overruled]
+        hand = self.session.hand.place if self.session.hand is not None else ""
+        in_hand = next((n.id for n in holds if n.lifted_by and n.lifted_by == hand), "")
+        opened = in_hand or (self._opened if any(n.id == self._opened for n in holds) else "")
+        opened = opened or (holds[0].id if holds else "")
+        state = (self._worked, tuple(notices), opened, theme.night, theme.scale)
         if state == self._shown:
             return
         self._shown = state
         clear(self._layout)
         if self._worked is not None:
             self._layout.addWidget(WhyCard(self._worked, lambda: self.show_why(None)))
-        self._layout.addWidget(label("Before you go on", "heading"))
+        count = f": {len(holds)} open" if len(holds) > 1 else ""
+        self._layout.addWidget(label(f"Before you go on{count}", "heading", wrap=True))
         if not notices:
-            self._layout.addWidget(label("Nothing stands against this stage.", "caption", wrap=True))
+            self._layout.addWidget(label("Nothing open here.", "caption", wrap=True))
+        numbers = {place: k for k, (place, _, _) in self.session.now.numbered.items()}
         for notice in notices:
-            self._layout.addWidget(NoticeCard(self.session, notice))
+            number = numbers.get(notice.lifted_by or "")
+            card = NoticeCard(self.session, notice, number, notice.id == opened)
+            card.taken_up.connect(self._taken_up)
+            self._layout.addWidget(card)
         self._layout.addStretch(1)
+        self.filled.emit()

@@ -141,9 +141,25 @@ class MainWindow(QMainWindow):
         for widget in (self.now_panel, self._now_rule):
             inner.addWidget(widget)
         inner.addWidget(self.notices, 1)
-        self.column.setFixedWidth(theme.px(252))
+        self.notices.filled.connect(self._give_room)
+        self.notices.hold_wanted.connect(self._take_up)
+        self._give_room()
         row.addWidget(self.column)
         return row
+
+    def _give_room(self) -> None:
+        """The right column gives its room back where nothing stands in it."""
+        bare = self.notices.empty and STAGES[self.stage_index].id != "prove"
+        self.column.setFixedWidth(theme.px(120 if bare else 252))
+
+    def _take_up(self, place: str) -> None:
+        """Bring the step that is read at a place into hand: in its own stage, or for the reading line."""
+        choose = getattr(self._made.get(STAGES[self.stage_index].id), "choose_place", None)
+        if choose is not None:
+            choose(place)
+        else:
+            self.session.take_up_at(place)
+        self.focus_line()
 
     def _connect(self) -> None:
         session = self.session
@@ -197,6 +213,7 @@ class MainWindow(QMainWindow):
         self.notices.show_stage(stage.id)
         self.now_panel.setVisible(stage.id == "prove")
         self._now_rule.setVisible(stage.id == "prove")
+        self._give_room()
         first = getattr(self._made[stage.id], "first_focus", None)
         (first() if first else self.rail.buttons[index]).setFocus()
 
@@ -248,7 +265,9 @@ class MainWindow(QMainWindow):
                 button.setIcon(icon(picture, "ink"))
 
     def _restyle(self) -> None:
-        self.column.setFixedWidth(theme.px(252))
+        self.notices.filled.connect(self._give_room)
+        self.notices.hold_wanted.connect(self._take_up)
+        self._give_room()
         self._fit_column()
         self._restyle_tools()
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from tensimeter.core.circuit.guard_of_wire import guard_of
 from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.sources import commons
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
 from tensimeter.core.errors import UserError
@@ -78,7 +79,7 @@ def wire_list(job: Job) -> list[Conductor]:
     """
     _, solution, _ = at(job, full_load(job), as_set=True)
     found: list[Conductor] = []
-    for start, end, role, owner in [*_mains(job), *_path(job)]:
+    for start, end, role, owner in [*_mains(job), *_joined(job), *_path(job)]:
         amps = 0.0
         if role not in ("earth", "supply", "live", "neutral") and owner in solution.points:
             point = solution[owner]
@@ -158,9 +159,24 @@ def _mains(job: Job) -> Iterator[_Wire]:
         yield Terminal("inlet", "earth", "tab"), Terminal(unit.id, "earth"), "earth", unit.id
     if metal_box(job):
         yield Terminal("inlet", "earth", "tab"), Terminal("chassis", "stud", "stud"), "earth", ""
+    bottoms = [group[0] for group in commons(job) if not _on_case(job, group[0])]
     if job.policy.reference == "negative_bonded":
-        bottom = next(x for x in job.design.links if isinstance(x, UnitLink) and x.fed_by is None)
-        yield Terminal(bottom.id, "−"), Terminal("chassis", "stud", "stud"), "minus", ""
+        for bottom in bottoms:
+            yield Terminal(bottom.id, "−"), Terminal("chassis", "stud", "stud"), "minus", ""
+
+
+def _on_case(job: Job, unit: UnitLink) -> bool:
+    """Whether a source has its common joined to earth inside: no wire bonds it."""
+    part = job.part(unit.part)
+    return isinstance(part, SourcePart) and part.common_earthed
+
+
+def _joined(job: Job) -> Iterator[_Wire]:
+    """The wires that make one negative of several sources, where they are joined and not by way of earth."""
+    bottoms = [group[0] for group in commons(job)]
+    if job.policy.commons == "joined" and job.policy.reference != "negative_bonded":
+        for other in bottoms[1:]:
+            yield Terminal(other.id, "−"), Terminal(bottoms[0].id, "−"), "minus", ""
 
 
 def _path(job: Job) -> Iterator[_Wire]:

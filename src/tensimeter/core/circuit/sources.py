@@ -1,10 +1,12 @@
-"""The sources of a design: which may stand in a stack, and whether one earths its common."""
+"""The sources of a design: which stand in a stack, which share one common, which of them meet earth."""
 
 from collections.abc import Sequence
 
+from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.problems import alternatives
 from tensimeter.core.parts.source_part import SourcePart
-from tensimeter.core.path import Link
+from tensimeter.core.path import Link, OutputLink, UnitLink
 
 
 def stacked_units(job: Job, links: Sequence[Link]) -> list[SourcePart]:
@@ -13,7 +15,56 @@ def stacked_units(job: Job, links: Sequence[Link]) -> list[SourcePart]:
     return [p for p in parts if isinstance(p, SourcePart) and p.stack_unit() is not None]
 
 
-def common_earthed(job: Job) -> bool:
-    """Whether a source of the path has its common joined to earth inside."""
-    parts = (job.part(link.part) for link in job.design.links)
-    return any(isinstance(p, SourcePart) and p.common_earthed for p in parts)
+def stacks(job: Job) -> list[list[UnitLink]]:
+    """The units that stand on one another, from the bottom; one that stands alone is a stack of one."""
+    units = [x for x in job.design.links if isinstance(x, UnitLink)]
+    found: dict[str, list[UnitLink]] = {}
+    for unit in units:
+        found.setdefault(job.design.path_to(unit.id)[0].id, []).append(unit)
+    return list(found.values())
+
+
+def units_of_stack(job: Job, units: Sequence[UnitLink]) -> list[Unit]:
+    """What a stack is computed of; empty where its units are no units of a stack."""
+    return [u for p in stacked_units(job, units) if (u := p.stack_unit()) is not None]
+
+
+def commons(job: Job) -> list[list[UnitLink]]:
+    """The units by the common that they share, each group apart from the others until somebody joins them.
+
+    Those of one stack, the rails of one supply and sources of which one is chosen have one common.
+    """
+    spare = alternatives(job.design)
+    found: dict[str, list[UnitLink]] = {}
+    for stack in stacks(job):
+        bottom = stack[0]
+        chosen = spare.get(bottom.id)
+        shared = f"choice:{chosen.id}" if chosen else f"part:{bottom.part}" if bottom.rail else bottom.id
+        found.setdefault(shared, []).extend(stack)
+    return list(found.values())
+
+
+def common_of(job: Job, link_id: str) -> list[UnitLink]:
+    """The units that share the common of a link; empty where no source feeds it."""
+    first = next(iter(job.design.path_to(link_id)), None)
+    return next((group for group in commons(job) if first in group), [])
+
+
+def outputs_by_common(job: Job) -> list[list[OutputLink]]:
+    """The outputs of each common, in the order of the outline; a common without one is left out."""
+    groups = [[o for o in job.design.outputs() if common_of(job, o.id) == g] for g in commons(job)]
+    return [g for g in groups if g]
+
+
+def bonded(job: Job, link_id: str) -> bool:
+    """Whether the common of a link is joined to earth: by the policy, by its source, or through another."""
+    if job.policy.reference == "negative_bonded":
+        return True
+    own = common_of(job, link_id)
+    groups = commons(job) if job.policy.commons == "joined" else [own]
+    return any(_earthed(job, unit) for group in groups for unit in group)
+
+
+def _earthed(job: Job, unit: UnitLink) -> bool:
+    part = job.part(unit.part)
+    return unit.earthed or (isinstance(part, SourcePart) and part.common_earthed)

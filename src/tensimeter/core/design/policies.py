@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.circuit.load_line import full_load
+from tensimeter.core.circuit.sources import outputs_by_common
 from tensimeter.core.design.bands import trim
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed
@@ -59,6 +60,16 @@ def _reference(job: Job) -> str:
     if job.policy.reference == "floating":
         return "every metal case stays earthed; each output is read to earth before it is loaded"
     return "one bond, at the bottom of the stack only" if stacked else "one bond, at one point"
+
+
+def _commons(job: Job) -> str:
+    groups = [" and ".join(o.name for o in group) for group in outputs_by_common(job)]
+    if len(groups) < 2:
+        return "there is one source"
+    met = "joined at one point" if job.policy.commons == "joined" else "nothing joins them inside"
+    if job.policy.reference == "negative_bonded":
+        met = "each bonded to earth, and so joined"
+    return f"{'; '.join(groups)}: {met}"
 
 
 def _aim(job: Job) -> str:
@@ -119,6 +130,15 @@ POLICY_OPTIONS: tuple[PolicyOption, ...] = (
             "negative_bonded": "a known potential, and a fault to earth shows at once",
         },
         _reference,
+    ),
+    PolicyOption(
+        "commons",
+        "Negatives of several sources",
+        {
+            "apart": "each source stays a supply of its own, and may be stacked outside",
+            "joined": "one negative for all: signals between devices have one reference",
+        },
+        _commons,
     ),
     PolicyOption(
         "aim",

@@ -118,7 +118,8 @@ class Proposal:
 def proposals(job: Job, output: str) -> list[Proposal]:
     """What is worth comparing: ways to bring a rail back, to cool a linear stage, to spare donors."""
     found = [*_for_rails(job, output), *_for_linear(job, output)]
-    if any(isinstance(p, SourcePart) and p.shared_label for p in job.stock) and job.policy.donor_share > 0.65:
+    feeding = [job.part(link.part) for link in job.design.path_to(output)]
+    if any(isinstance(p, SourcePart) and p.shared_label for p in feeding) and job.policy.donor_share > 0.65:
         eased = job.model_copy(update={"policy": changed(job.policy, donor_share=0.65)})
         found.append(
             Proposal("donors at 65 %", "amps and watts of every donor held to 65 % of the label", eased)

@@ -104,11 +104,15 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
     """The job with a link made from what was typed, put in after another link.
 
     Either the name of a part in the stock, or `output NAME 13.6V 8A`. A donor stands on the unit
-    named, or on top of the stack; after `or` it may feed in its place. UserError when it is neither.
+    named, or on top of the stack; after `or` it may feed in its place. After `and` a link begins a branch
+    beside what is there, and a donor is a source of its own. UserError when it is neither.
     """
     words = text.strip()
-    instead = words.casefold().startswith("or ")
-    words = words[3:].strip() if instead else words
+    first, _, rest = words.partition(" ")
+    how = first.casefold() if first.casefold() in ("or", "and") and rest else ""
+    words = rest.strip() if how else words
+    if how == "and":
+        after = _branches_from(job, after)
     taken = [link.id for link in job.design.links]
     if words.casefold().startswith("output"):
         plate = read_nameplate(words[len("output") :])
@@ -126,8 +130,20 @@ def new_link(job: Job, text: str, after: str | None) -> Job:
         return _outputs_joined(job, part)
     link = part.as_link(identifier(part.name, taken), part.name)
     if isinstance(link, UnitLink):
-        return _instead(job, link) if instead else insert_link(job, link, _top_unit(job, after))
+        if how == "and":
+            return with_links(job, (*job.design.links, link))
+        return _instead(job, link) if how == "or" else insert_link(job, link, _top_unit(job, after))
+    if how == "and":
+        return with_links(job, (*job.design.links, changed(link, fed_by=after)))
     return insert_link(job, link, after)
+
+
+def _branches_from(job: Job, after: str | None) -> str | None:
+    """The link that a branch hangs on: the one in hand; from an output, the source or converter before it."""
+    path = job.design.path_to(after) if after else ()
+    if not path or path[-1].kind not in ENDS:
+        return after
+    return next((x.id for x in reversed(path) if x.kind in ("unit", "either", "converter")), None)
 
 
 def _set_for(job: Job, output: OutputLink) -> Job:

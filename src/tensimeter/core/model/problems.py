@@ -109,9 +109,10 @@ def _parallel_problem(design: Design) -> dict[str, str]:
     roots = [r for r in roots if r.id not in spare or _bottom(design, spare[r.id].fed_by) == r.id]
     found = {}
     for k, link in enumerate(roots[1:], 1):
-        # Rails of one supply share its common, and each is a source of its own.
-        if any(link.rail is None or link.part != r.part or link.rail == r.rail for r in roots[:k]):
-            found[link.id] = f"{link.name} is a second source; units in parallel need a way to share current."
+        # Each source with outlets of its own is a path of its own; only one thing can't be two sources.
+        if any(link.part is not None and link.part == r.part and link.rail == r.rail for r in roots[:k]):
+            what = f"the {link.rail} rail of its supply" if link.rail else "the same unit of the stock"
+            found[link.id] = f"{link.name} is {what} a second time; a second unit needs a card of its own."
     for unit in (link for link in design.links if isinstance(link, UnitLink)):
         on_top = [link for link in design.fed_from(unit.id) if isinstance(link, UnitLink)]
         for link in on_top[1:]:

@@ -14,7 +14,7 @@ from tensimeter.core.path import ConverterLink, UnitLink
 from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import checked
-from tensimeter.core.procedure.stored_energy import is_empty, stored
+from tensimeter.core.procedure.stored_energy import EMPTY_V, is_empty, stored
 from tensimeter.core.quantity import show
 
 #: Amps from which a source wants more than one thin wire: a rule of thumb.
@@ -44,18 +44,19 @@ def _assemble(job: Job, readings: Sequence[Reading]) -> list[Notice]:
                 f"“{at.place} 0.4V”. It creeps back: read again before you touch it. Time alone lifts "
                 "nothing."
             )
-            found.append(
-                _hold(f"charge:{at.link}", f"Stored charge in {at.name}", text, "assemble", at.link, at.place)
-            )
+            key, title = f"charge:{at.link}", f"Stored charge in {at.name}"
+            found.append(_hold(key, title, text, "assemble", at.link, at.place, f"up to {EMPTY_V:g} V"))
     for check in checked(job, readings):
         pair = check.pair
         if not pair.hold or check.verdict is Verdict.CONFORMS:
             continue
         if check.reading is None:
-            text = f"Expect {pair.expected} ({pair.why}). Type it: “{pair.place} …”."
+            text = f"Expect {pair.expected} ({pair.why})."
         else:
             text = f"Read {show(check.reading.value, pair.quantity)}, expected {pair.expected}. {pair.wrong}"
-        found.append(_hold(f"pair:{pair.place}", pair.name, text, "assemble", None, pair.place))
+        found.append(
+            _hold(f"pair:{pair.place}", pair.name, text, "assemble", None, pair.place, pair.expected)
+        )
     if job.policy.insulation == "tape":
         for link in job.design.links:
             part = job.part(link.part)
@@ -71,8 +72,10 @@ def _assemble(job: Job, readings: Sequence[Reading]) -> list[Notice]:
     return found
 
 
-def _hold(key: str, title: str, text: str, stage: str, link: str | None, place: str | None) -> Notice:
-    return Notice(key, "hold", title, text, stage, link, place)
+def _hold(
+    key: str, title: str, text: str, stage: str, link: str | None, place: str | None, expect: str = ""
+) -> Notice:
+    return Notice(key, "hold", title, text, stage, link, place, expect=expect)
 
 
 def _cautions(job: Job) -> list[Notice]:
@@ -164,5 +167,5 @@ def _wake(job: Job, readings: Sequence[Reading]) -> list[Notice]:
             first = causes(job, step)
             why = f" {first[0].words}" if first else ""
             text = f"Read {show(step.reading.value, s.quantity, 4)}, expected {expected}.{why}"
-        found.append(_hold(f"wake:{s.id}", s.title, text, "wake", s.link, s.place))
+        found.append(_hold(f"wake:{s.id}", s.title, text, "wake", s.link, s.place, expected))
     return found

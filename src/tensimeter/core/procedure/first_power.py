@@ -13,7 +13,7 @@ from tensimeter.core.analysis.leakage import LIMIT_A, Leakage, leakage
 from tensimeter.core.circuit.connected import connected
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import build
-from tensimeter.core.circuit.sources import common_earthed
+from tensimeter.core.circuit.sources import bonded, outputs_by_common
 from tensimeter.core.design.bands import trim
 from tensimeter.core.electrical.feedback import per_turn_V
 from tensimeter.core.electrical.solution import Solution
@@ -27,7 +27,7 @@ from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.path_part import InlineMeter
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.parts.steps import STOP, UNIT_BAND, Alone, PowerUpStep
-from tensimeter.core.path import ConverterLink, FanLink, Link, MeterLink, UnitLink
+from tensimeter.core.path import ConverterLink, FanLink, Link, MeterLink, OutputLink, UnitLink
 from tensimeter.core.quantity import show
 
 #: What each kind of limit before first power can and can't do.
@@ -313,14 +313,16 @@ def _meters_and_fans(job: Job, idle: Solution) -> Iterator[PowerUpStep]:
 
 
 def _to_earth(job: Job) -> Iterator[PowerUpStep]:
-    """Volts to earth of a floating output: open, then across a resistor of 100 kΩ."""
-    if job.policy.reference != "floating" or common_earthed(job):
-        return
-    outputs = job.design.outputs()
-    if not outputs:
-        return
-    output = outputs[0]
-    every = "every unit plugged in" if sum(x.kind == "unit" for x in job.design.links) > 1 else "plugged in"
+    """Volts to earth of each floating common: open, then across a resistor of 100 kΩ."""
+    floating = [group[0] for group in outputs_by_common(job) if not bonded(job, group[0].id)]
+    for k, output in enumerate(floating):
+        yield from _output_to_earth(job, output, "" if k == 0 else f"-{output.id}")
+
+
+def _output_to_earth(job: Job, output: OutputLink, own: str) -> Iterator[PowerUpStep]:
+    several = sum(x.kind == "unit" for x in job.design.links) > 1
+    every = "every unit plugged in" if several else "plugged in"
+    of = f", {output.name}" if own else ""
     for turned, title, do in (
         ("", "", f"AC range, meter alone, {every}: leaks add up."),
         (
@@ -330,12 +332,12 @@ def _to_earth(job: Job) -> Iterator[PowerUpStep]:
         ),
     ):
         yield PowerUpStep(
-            f"earth-open{turned}", f"Volts to earth, open{title}", do,
+            f"earth-open{own}{turned}", f"Volts to earth, open{of}{title}", do,
             f"{output.name} − to earth pin, AC", f"wake-{output.id}-earth-open{turned}", "V",
             Band(0.0, job.settings.mains_V * 0.6), None, "Close to the mains: treat it as live.", output.id,
         )  # fmt: skip
         yield PowerUpStep(
-            f"earth-loaded{turned}", f"Volts to earth, loaded{title}",
+            f"earth-loaded{own}{turned}", f"Volts to earth, loaded{of}{title}",
             "The same with 100 kΩ across the meter.",
             f"{output.name} − to earth pin, 100 kΩ, AC", f"wake-{output.id}-earth-loaded{turned}", "V",
             Band(0.0, job.settings.mains_V * 0.1), None,

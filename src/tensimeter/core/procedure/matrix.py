@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tensimeter.core.assembly.wiring import mains_units, metal_box
-from tensimeter.core.circuit.sources import common_earthed, stacked_units
+from tensimeter.core.circuit.sources import bonded, outputs_by_common, stacks, units_of_stack
 from tensimeter.core.electrical.stack import stack
 from tensimeter.core.measurement.conformity import Band, Verdict, judge
 from tensimeter.core.measurement.readings import Measurand, Reading, counting, interval_of
@@ -102,7 +102,7 @@ def matrix(job: Job) -> list[NodePair]:
     units = [x for x in job.design.links if isinstance(x, UnitLink)]
     if not units:
         return []
-    return [*_mains(job), *_cases(job, units), *_stacks(job, units), *_outputs(job, units)]
+    return [*_mains(job), *_cases(job, units), *_stacks(job, units), *_outputs(job, units), *_sources(job)]
 
 
 def numbered(job: Job) -> dict[int, tuple[str, str, Measurand]]:
@@ -184,7 +184,7 @@ def _stacks(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
         if below is not None:
             lost = "The joint between the two is open: the stack gives nothing."
             yield NodePair(pole(below, "plus"), pole(unit, "minus"), "joined", "they stand in series", lost)
-        stands = f"must stand {_stack_trip_V(job, units):.0f} V, at trip"
+        stands = f"must stand {_stack_trip_V(job, unit):.0f} V, at trip"
         lost = "Its output meets its case, and so the earth: in a stack that shorts the unit below."
         yield NodePair(pole(unit, "minus"), case_of(unit), "apart", stands, lost, hold=True)
         yield NodePair(pole(unit, "plus"), case_of(unit), "apart", stands, lost, hold=True)
@@ -201,13 +201,12 @@ def _stacks(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
         )
 
 
-def _stack_trip_V(job: Job, units: list[UnitLink]) -> float:
-    made = [u for p in stacked_units(job, units) if (u := p.stack_unit()) is not None]
+def _stack_trip_V(job: Job, unit: UnitLink) -> float:
+    made = units_of_stack(job, next(s for s in stacks(job) if unit in s))
     return stack(made).isolation_V if made else 0.0
 
 
 def _outputs(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
-    bonded = job.policy.reference == "negative_bonded" or common_earthed(job) or any(x.earthed for x in units)
     short = "A short across the outlet: a strand, a screw, or a wire on the wrong post."
     crossed = "Its wires are crossed, or broken, between supply and outlet."
     mains = bool(mains_units(job))
@@ -217,7 +216,7 @@ def _outputs(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
         bottom = _bottom(job, output)
         if bottom is not None:
             yield NodePair(pole(bottom, "minus"), minus, "joined", "one negative for all", crossed)
-        if bonded:
+        if bonded(job, output.id):
             lost = "The one bond to earth is missing."
             yield NodePair(
                 minus, EARTH, "joined", "bonded at one point", lost, own_place=f"earth-{output.id}"
@@ -229,6 +228,25 @@ def _outputs(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
         if mains:
             lost = "The mains side meets the output: dangerous. Don't plug it in."
             yield NodePair(LIVE, minus, "apart", "mains to output", lost, hold=True)
+
+
+def _sources(job: Job) -> Iterator[NodePair]:
+    """Sources that stand side by side: their negatives as the policy has them, their pluses never joined."""
+    groups = outputs_by_common(job)
+    joined = job.policy.commons == "joined" or job.policy.reference == "negative_bonded"
+    for k, (first, *_) in enumerate(groups):
+        for other, *_ in groups[k + 1 :]:
+            ends = pole(first, "minus"), pole(other, "minus")
+            if joined or (bonded(job, first.id) and bonded(job, other.id)):
+                yield NodePair(
+                    *ends, "joined", "one negative for all sources", "Their commons are not joined."
+                )
+            else:
+                met = "The two supplies meet: each is no longer a supply of its own."
+                yield NodePair(*ends, "apart", "each source has its own negative", met)
+            met = "The pluses of two sources meet: the higher one drives the other. Don't switch on."
+            ends = pole(first, "plus"), pole(other, "plus")
+            yield NodePair(*ends, "not_shorted", "two sources", met, hold=True)
 
 
 def _bottom(job: Job, output: OutputLink) -> Link | None:

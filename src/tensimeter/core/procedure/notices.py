@@ -1,7 +1,7 @@
 """The seven stages, and what stands before the builder at each: hold points and cautions."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Literal
 
@@ -54,12 +54,29 @@ def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:
     for number, (stage, make) in enumerate(makers):
         found += guarded("What to mind here", make, partial(_failed, number, stage))
     reasons = {o.hold: o.reason for o in job.overruled}
-    found = [
-        Notice(n.id, n.kind, n.title, n.text, n.stage, n.link, n.lifted_by, reasons.get(n.id, ""))
-        for n in found
-    ]
+    found = [replace(n, overruled=reasons.get(n.id, "")) for n in together(job, found)]
     order = {"miss": 0, "hold": 1, "caution": 2}
     return sorted(found, key=lambda n: order[n.kind])
+
+
+def together(job: Job, found: list[Notice]) -> list[Notice]:
+    """Cautions that say the same of several units as one, with all their names."""
+    names = {x.id: x.name for x in job.design.links}
+    groups: dict[tuple[str, ...], list[Notice]] = {}
+    for n in found:
+        own = names.get(n.link or "", "")
+        same = (
+            (n.kind, n.stage, n.title, n.text.replace(own, "…")) if own and n.kind == "caution" else (n.id,)
+        )
+        groups.setdefault(same, []).append(n)
+    made = []
+    for first, *more in groups.values():
+        if not more:
+            made.append(first)
+            continue
+        own, *others = (names[n.link or ""] for n in (first, *more))
+        made.append(replace(first, text=f"{first.text} The same of {' and of '.join(others)}."))
+    return made
 
 
 def _failed(number: int, stage: str, sentence: str) -> list[Notice]:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tensimeter.core.circuit.sources import stacked_units
+from tensimeter.core.circuit.sources import stacks, units_of_stack
 from tensimeter.core.electrical.stack import stack
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading
@@ -41,13 +41,13 @@ def _diodes(job: Job, pairs: dict[str, Verdict]) -> list[ProtectionPart]:
     units = [x for x in job.design.links if isinstance(x, UnitLink)]
     carrying = {x.fed_by for x in units}
     found = []
-    made = [u for p in stacked_units(job, units) if (u := p.stack_unit()) is not None]
-    if len(made) < 2:
-        return []
-    worked = stack(made)
     for unit in units:
         if unit.fed_by is None and unit.id not in carrying:
             continue
+        made = units_of_stack(job, next(s for s in stacks(job) if unit in s))
+        if len(made) < 2:
+            continue
+        worked = stack(made)
         verdict = pairs.get(f"diode-{unit.id}-minus-{unit.id}-plus", Verdict.NOT_MEASURED)
         needs = f"{show(worked.diode_A, 'A', 3)} and {show(max(worked.diode_inverse_V), 'V', 3)} backwards"
         where = f"across {unit.name}: its ring to +, its other end to −"

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from tensimeter.core.circuit.network import has_source
+from tensimeter.core.circuit.sources import bonded
 from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
@@ -30,9 +31,14 @@ def _earth_notice(job: Job, output: OutputLink, readings: Sequence[Reading]) -> 
             "prove",
             output.id,
             place,
+            expect=(
+                f"up to {show(BONDED_OHM, 'ohm')}"
+                if bonded(job, output.id)
+                else f"{show(FLOATING_OHM, 'ohm')} or more, or OL"
+            ),
         )
     ohms = found[-1].value
-    floating = job.policy.reference == "floating"
+    floating = not bonded(job, output.id)
     if (ohms >= FLOATING_OHM) if floating else (ohms <= BONDED_OHM):
         return None
     wanted = "floating" if floating else "bonded to earth"
@@ -40,7 +46,7 @@ def _earth_notice(job: Job, output: OutputLink, readings: Sequence[Reading]) -> 
         f"earth:{output.id}",
         "hold",
         f"{output.name} is not {wanted}",
-        f"{show(ohms, 'ohm')} from its negative to earth, while the policy says {wanted}. Find out "
+        f"{show(ohms, 'ohm')} from its negative to earth, while by the design it is {wanted}. Find out "
         f"why, mend it, and read “{place}” again.",
         "prove",
         output.id,

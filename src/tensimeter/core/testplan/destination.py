@@ -46,9 +46,14 @@ class ReadSoFar:
         return found
 
     def next_step(self, plan: Plan) -> int:
-        """The first step that is open and still tells something; the first of all where none is."""
+        """The first step that is open and still tells something; the first of all where none is.
+
+        A load that is held stays on until another is read: its step stays in hand.
+        """
         done, approach = self.done(plan), Approach(plan)
         mine = self.at.get(plan.test.id, {})
+        if mine and any(s.hold_s is not None for s in plan.steps):
+            return max(mine.values(), key=lambda r: r.id or 0).step or 0
         for step in plan.steps:
             volts = mine.get((step.index, step.place or plan.output.id, "V"))
             if volts is not None:

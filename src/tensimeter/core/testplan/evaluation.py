@@ -235,7 +235,8 @@ def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], Volts
         reading = facts.last(step.index, quantity, where)
         if reading is not None:
             also.append((where, reading))
-    return StepResult(step, pair, volts, verdict, facts.wave(step.index), tuple(also))
+    peaks = facts.last(step.index, "Vpp", place)
+    return StepResult(step, pair, volts, verdict, facts.wave(step.index), tuple(also), peaks)
 
 
 def _fitted(worked_out: Plan, found: list[VoltsAmps]) -> list[VoltsAmps]:

@@ -232,11 +232,13 @@ class StepResult:
     verdict: Verdict
     wave: Wave | None = None
     also: tuple[tuple[str, Reading], ...] = ()
+    #: Peak to peak, read off a screen instead of recorded.
+    peaks: Reading | None = None
 
     @property
     def taken(self) -> bool:
         """Whether its volts or waveform are there; where no volts are judged, all else that it asks for."""
-        if self.pair is not None or self.volts is not None or self.wave is not None:
+        if any(x is not None for x in (self.pair, self.volts, self.wave, self.peaks)):
             return True
         return bool(self.also) and self.step.allowed == OPEN and len(self.also) == len(self.step.also)
 
@@ -259,7 +261,9 @@ class Outcome:
 
     @property
     def complete(self) -> bool:
-        """Whether every step that must be read was read."""
+        """Whether every step that must be read was read; a log past a limit is one whole."""
+        if self.extra and not self.measured and any(s.past_limits for s in self.plan.steps):
+            return True
         return all(
             r.taken
             for r in self.steps

@@ -3,9 +3,9 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tensimeter.app.derived import Hand
+from tensimeter.app.hand import hand_of_pair
 from tensimeter.core.measurement.conformity import Verdict
-from tensimeter.core.procedure.matrix import Checked, checked
+from tensimeter.core.procedure.matrix import checked
 from tensimeter.ui.parts.node_matrix import NodeMatrix
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import label, tip
@@ -24,14 +24,14 @@ class MatrixView(QWidget):
         words = (
             "Everything unplugged, every reservoir read empty.  = joined   ≠ apart   > not shorted   ▸ "
             "its diode.  "
-            "What must be read before going on is a hold."
+            "What must be read before going on is a hold. In the reading line its number will do: “7 OL”."
         )
         column.addWidget(label(words, "caption", wrap=True))
         row = QHBoxLayout()
         self.pairs = QTreeWidget()
         self.pairs.setHeaderHidden(True)
         self.pairs.setRootIsDecorated(False)
-        self.pairs.setMinimumWidth(theme.px(210))
+        self.pairs.setMinimumWidth(theme.px(300))
         self.pairs.setAccessibleName("pairs to read")
         self.pairs.currentItemChanged.connect(self._on_current)
         row.addWidget(self.pairs, 1)
@@ -58,8 +58,8 @@ class MatrixView(QWidget):
             self.place = self._next_open() or (places[0] if places else "")
         self.pairs.blockSignals(True)
         self.pairs.clear()
-        for check in self.found:
-            item = QTreeWidgetItem([f"{check.pair.name}{'  · hold' if check.pair.hold else ''}"])
+        for number, check in enumerate(self.found, start=1):
+            item = QTreeWidgetItem([f"{number}  {check.pair.name}{'  · hold' if check.pair.hold else ''}"])
             item.setIcon(0, verdict_icon(check.verdict))
             item.setData(0, Qt.ItemDataRole.UserRole, check.pair.place)
             item.setToolTip(0, tip(f"{check.pair.expected}; {check.verdict.words}"))
@@ -98,16 +98,9 @@ class MatrixView(QWidget):
             self.title.setText("Nothing to read yet: join a source in Design first.")
             return
         pair = check.pair
-        self.title.setText(pair.name)
+        number = [c.pair.place for c in self.found].index(pair.place) + 1
+        self.title.setText(f"{number}  {pair.name}")
         wrong = f" {pair.wrong}" if check.verdict is Verdict.NONCONFORMING else ""
         self.why.setText(f"Expect {pair.expected}: {pair.why}.{wrong}")
         self.why.setStyleSheet(f"color: {theme.colours.miss if wrong else theme.colours.ink};")
-        self.session.take_up(_hand(check))
-
-
-def _hand(check: Checked) -> Hand:
-    pair = check.pair
-    return Hand(
-        "Isolation and continuity", f"Expect {pair.expected}", pair.place, pair.name, pair.quantity,
-        pair.band, None, check.verdict, check.reading,
-    )  # fmt: skip
+        self.session.take_up(hand_of_pair(check))

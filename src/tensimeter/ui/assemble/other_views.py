@@ -12,15 +12,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.app.derived import Hand
+from tensimeter.app.hand import hand_of_charge
 from tensimeter.core.assembly.harness import harness
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.conformity import Band, Verdict
-from tensimeter.core.measurement.readings import standing
 from tensimeter.core.model.assembly_edits import mixed_up, put_back, with_pulled
 from tensimeter.core.parts.source_part import Stored
 from tensimeter.core.procedure.protection import protection
-from tensimeter.core.procedure.stored_energy import EMPTY_V, how_long, is_empty, stored, ways
+from tensimeter.core.procedure.stored_energy import how_long, is_empty, stored, ways
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.step_entry import StepEntry
@@ -132,7 +130,7 @@ class ChargeView(QWidget):
     def _show(self, at: Stored) -> None:
         button = QPushButton(f"{at.name}: {show(at.farad, 'F')} at up to {show(at.start_V, 'V', 3)}")
         button.setProperty("kind", "quiet")
-        button.clicked.connect(lambda: self._choose(at.place))
+        button.clicked.connect(lambda: self.choose(at.place))
         self._inner.addWidget(button)
         self._inner.addWidget(label(f"{at.why[0].upper()}{at.why[1:]}.", "caption", wrap=True))
         found = ways(self.session.job, at)
@@ -150,21 +148,11 @@ class ChargeView(QWidget):
         wrong = [(k, 4) for k, way in enumerate(found) if way.trouble]
         self._inner.addWidget(text_table(headings, rows, wraps=(4,), missed=wrong))
         if at.place == self.place:
-            self.session.take_up(self._hand(at))
+            self.session.take_up(hand_of_charge(at, self.session.now.readings))
 
-    def _choose(self, place: str) -> None:
+    def choose(self, place: str) -> None:
         self.place = place
         self.refresh()
-
-    def _hand(self, at: Stored) -> Hand:
-        own = [r for r in standing(self.session.now.readings) if r.place == at.place and r.quantity == "V"]
-        verdict = Verdict.NOT_MEASURED
-        if own:
-            verdict = Verdict.CONFORMS if is_empty(at, self.session.now.readings) else Verdict.NONCONFORMING
-        return Hand(
-            "Stored charge", "Read it empty", at.place, f"{at.name}, across its reservoir", "V",
-            Band(-EMPTY_V, EMPTY_V), 0.0, verdict, own[-1] if own else None,
-        )  # fmt: skip
 
 
 class ApartView(QWidget):

@@ -91,6 +91,12 @@ class AssembleStage(QWidget):
         self.shown = next(make for key, _, make in _VIEWS if key == self.view)(self.session)
         self._body.addWidget(self.shown, 1)
 
+    def choose_place(self, place: str) -> None:
+        """Bring the pair or the reservoir that is read at a place into hand."""
+        self.show_view("charge" if place.startswith("charge-") else "matrix")
+        if isinstance(self.shown, MatrixView | ChargeView):
+            self.shown.choose(place)
+
     def refresh(self) -> None:
         if self.shown is None or not has_source(self.session.job):
             self.rebuild()

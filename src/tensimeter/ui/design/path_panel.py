@@ -7,11 +7,15 @@ from PyQt6.QtWidgets import QComboBox, QCompleter, QFormLayout, QScrollArea, QVB
 
 from tensimeter.core.design.alternatives import fed_by
 from tensimeter.core.errors import UserError
-from tensimeter.core.model.edits import changed, new_link, parts_for, with_link, without_link
+from tensimeter.core.model.edits import changed, identifier, new_link, parts_for, with_link, without_link
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.parts.converter_part import SinkPart
 from tensimeter.core.parts.registry import FED_KINDS, PART_KINDS
 from tensimeter.core.path import ENDS, EitherLink, Link
+from tensimeter.store.library import part_named
 from tensimeter.ui.design.outline import Outline
+from tensimeter.ui.own_bin import own_library
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.parts.when_seen import WhenSeen
@@ -38,9 +42,10 @@ class PathPanel(QWidget):
         column.addWidget(self.outline, 3)
         self.add = Field()
         self.add.setPlaceholderText("add: a part's name, or output NAME 12V 5A")
+        self._asked = ""
         self.add.setToolTip(
-            "Enter puts it in after the link in hand; “or NAME” adds a source that may feed instead; "
-            "Delete in the outline takes a link out"
+            "Enter puts it in after the link in hand; “and NAME” begins a branch there, or adds a source of "
+            "its own; “or NAME” adds a source that may feed instead; Delete in the outline takes a link out"
         )
         self.add.setAccessibleName("add a link after the one in hand")
         self._names = QStringListModel()
@@ -70,7 +75,9 @@ class PathPanel(QWidget):
         self.setFixedWidth(theme.px(272))
         self.outline.refresh()
         joinable = [p.name for p in job.stock if p.kind in JOINABLE]
-        self._names.setStringList(joinable)
+        library = own_library(self.session.complain)
+        shipped = [p.name for p in library if p.kind in JOINABLE and p.name not in joinable]
+        self._names.setStringList([*joinable, *shipped])
         self._show_link()
 
     def _on_subject(self) -> None:
@@ -176,14 +183,37 @@ class PathPanel(QWidget):
         links = self.session.job.design.links
         after = self.session.subject or (links[-1].id if links else None)
         try:
-            job = new_link(self.session.job, text, after)
+            job = self._with_link(text, after)
         except UserError as trouble:
             self.session.complain(str(trouble))
+            self.add.selectAll()
             return
         added = next(link for link in job.design.links if link.id not in before)
         if self.session.edit(f"{added.name} joined", job):
             self.add.empty()
             self.session.choose(added.id)
+
+    def _with_link(self, text: str, after: str | None) -> Job:
+        """The job with what was typed joined; a part of the library is taken once it was asked about."""
+        try:
+            return new_link(self.session.job, text, after)
+        except UserError:
+            first, _, rest = text.partition(" ")
+            how = first if first.casefold() in ("and", "or") else ""
+            shipped = [p for p in own_library(self.session.complain) if p.kind in JOINABLE]
+            found = part_named(shipped, rest if how else text)
+            if found is None:
+                raise
+            if self._asked != text:
+                self._asked = text
+                raise UserError(
+                    f"{found.name} is not in the stock. Enter again takes it from the library, with figures "
+                    "that are usual for its kind."
+                ) from None
+            self._asked = ""
+            taken = [p.id for p in self.session.job.stock]
+            own = changed(found, id=identifier(found.name, taken))
+            return new_link(with_part(self.session.job, own), f"{how} {own.name}".strip(), after)
 
     def remove_link(self, link_id: str) -> None:
         link = self.session.job.design.link(link_id)

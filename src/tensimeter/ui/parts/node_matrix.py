@@ -14,7 +14,7 @@ _SIGN = {"joined": "=", "apart": "≠", "not_shorted": ">", "diode": "▸"}
 
 
 class NodeMatrix(QWidget):
-    """Rows by name, columns by the row's number; a click or the arrows choose a pair."""
+    """Rows by name, columns by the row's letters; a click or the arrows choose a pair."""
 
     chosen = pyqtSignal(str)
 
@@ -57,13 +57,13 @@ class NodeMatrix(QWidget):
         middle = Qt.AlignmentFlag.AlignVCenter
         for k, node in enumerate(self._nodes):
             painter.setPen(theme.colour("ink"))
-            text = f"{k + 1}  {self._names[node]}"
+            text = f"{_letters(k)}  {self._names[node]}"
             text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, names - 6)
             painter.drawText(QRectF(0, side * (k + 1), names, side), middle, text)
             painter.setPen(theme.colour("pencil"))
             if k < len(self._nodes) - 1:
                 box = QRectF(names + side * k, side * k + side * 0.1, side, side)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(k + 1))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, _letters(k))
             painter.setPen(QPen(theme.colour("rule"), 1))
             painter.drawLine(QPointF(names, side * (k + 2)), QPointF(names + side * k, side * (k + 2)))
         self._boxes = {}
@@ -99,3 +99,8 @@ class NodeMatrix(QWidget):
             self.chosen.emit(places[(at + (1 if forward else -1)) % len(places)])
         else:
             super().keyPressEvent(event)
+
+
+def _letters(k: int) -> str:
+    """a to z, then aa: pairs have numbers, their nodes letters."""
+    return (_letters(k // 26 - 1) if k >= 26 else "") + chr(ord("a") + k % 26)

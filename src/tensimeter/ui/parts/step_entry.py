@@ -4,7 +4,7 @@ import math
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from tensimeter.app.derived import Hand
+from tensimeter.app.hand import Hand
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.measurement.readings import PRETENDED_WORDS, interval_of

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from tensimeter.app.derived import Hand
+from tensimeter.app.hand import Hand
 from tensimeter.bench.events import Event
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import decimals_for, fixed, show

@@ -298,4 +298,6 @@ def _how(r: StepResult) -> str:
     """How a step's readings came in, and what was read beside its volts."""
     origin = r.pair.volts.origin if r.pair else r.wave.origin if r.wave else ""
     beside = [show(x.value, x.quantity, 4) for _, x in r.also if x.quantity != "V"]
+    if r.peaks is not None and r.wave is None:
+        origin, beside = r.peaks.origin, [show(r.peaks.value, "Vpp", 3), *beside]
     return ", ".join(x for x in (origin, *beside) if x)

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.app.derived import Hand
+from tensimeter.app.hand import hand_of_power_up
 from tensimeter.core.analysis.leakage import LIMIT_A
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED
@@ -32,7 +32,6 @@ from tensimeter.core.procedure.first_power import (
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.demo.library import demo_mistakes
-from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label, rule, tip
@@ -200,7 +199,7 @@ class WakeStage(QWidget):
         for cause in likely:
             self._say(cause.words, "miss")
         self._show_notes(here)
-        self.session.take_up(_hand(here) if step.band is not None else None)
+        self.session.take_up(hand_of_power_up(here))
 
     def _say(self, words: str, colour: str) -> None:
         made = label(words, wrap=True)
@@ -240,6 +239,12 @@ class WakeStage(QWidget):
         self.step_id = step_id
         self.refresh()
 
+    def choose_place(self, place: str) -> None:
+        """Bring the step whose reading is filed at a place into hand."""
+        found = next((w.step.id for w in self.found if w.step.place == place), None)
+        if found is not None:
+            self.choose(found)
+
     def _on_current(self, item: QTreeWidgetItem | None, _: object) -> None:
         if item is not None:
             self.choose(item.data(0, Qt.ItemDataRole.UserRole))
@@ -278,11 +283,3 @@ class WakeStage(QWidget):
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         self.refresh()
-
-
-def _hand(here: PowerUpResult) -> Hand:
-    step, band = here.step, present(here.step.band)
-    return Hand(
-        step.title, step.do, step.place, step.probe, step.quantity, band, step.expected, here.verdict,
-        here.reading,
-    )  # fmt: skip
