@@ -5,6 +5,7 @@ outside this package asks for a role, never for a kind.
 """
 
 from abc import ABC, abstractmethod
+from collections.abc import Callable
 from dataclasses import dataclass
 
 
@@ -41,8 +42,25 @@ class FedPart(ABC):
         return None
 
 
+@dataclass(frozen=True)
+class Draw:
+    """A state of a load, and the amps that it draws in it at given volts."""
+
+    state: str
+    amps: Callable[[float], float]
+
+
+def as_resistance(state: str, volts: float, amps: float) -> Draw:
+    """A state that draws like a resistor which takes these amps at these volts."""
+    return Draw(state, lambda v: amps * v / volts)
+
+
 class PlainLoad(ABC):
     """A load that can't be set: it draws what it draws."""
+
+    def draws(self) -> tuple[Draw, ...]:
+        """What it draws in each of its states, over its volts."""
+        return (Draw("as it runs", self.draw_A),)
 
     @abstractmethod
     def draw_A(self, volts: float) -> float:

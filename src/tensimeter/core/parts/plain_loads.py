@@ -4,7 +4,7 @@ import math
 from typing import Annotated, ClassVar, Literal
 
 from tensimeter.core.described import Quantity
-from tensimeter.core.parts.fed_part import Connected, FedPart, PlainLoad
+from tensimeter.core.parts.fed_part import Connected, Draw, FedPart, PlainLoad, as_resistance
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.quantity import show
 from tensimeter.core.record import NotNegative, Positive
@@ -69,6 +69,10 @@ class Lamp(PartRecord, FedPart, PlainLoad):
         amps = self.rated_W / self.rated_V
         return Connected(self.name, None, self.rated_V * 1.1, amps * self.cold_factor)
 
+    def draws(self) -> tuple[Draw, ...]:
+        cold = self.cold_factor * self.rated_W / self.rated_V
+        return (Draw("lit", lambda v: self.draw_A(max(v, 0.0))), as_resistance("cold", self.rated_V, cold))
+
     def draw_A(self, volts: float) -> float:
         # A filament's current goes with the root of its volts, near enough (rule of thumb).
         return self.rated_W / self.rated_V * math.sqrt(volts / self.rated_V)
@@ -99,6 +103,15 @@ class Motor(PartRecord, FedPart, PlainLoad):
     def connected(self) -> Connected:
         return Connected(self.name, None, self.rated_V * 1.2, self.rated_A * self.start_factor)
 
+    def draws(self) -> tuple[Draw, ...]:
+        stalled = self.start_factor * self.rated_A
+        return (
+            # Without its work a small motor takes about a third (rule of thumb).
+            Draw("idle", lambda v: self.rated_A / 3),
+            Draw("running", lambda v: self.rated_A),
+            as_resistance("stalled or starting", self.rated_V, stalled),
+        )
+
     def draw_A(self, volts: float) -> float:
         return self.rated_A
 
@@ -121,6 +134,21 @@ class Device(PartRecord, FedPart, PlainLoad):
     highest_V: Annotated[Positive | None, Quantity("V", "highest", "most volts that it stands")] = None
     inrush_A: Annotated[Positive | None, Quantity("A", "inrush", "amps that it draws at first")] = None
     steep: Annotated[bool, Quantity("", "steep", "it draws far more for a little more voltage")] = False
+    #: Where it was read: straight between two of them, on with the last slope.
+    pairs: Annotated[
+        tuple[tuple[NotNegative, NotNegative], ...],
+        Quantity("V, A", "volts and amps", "as read: 9=0.1 10=0.4 11=1.2"),
+    ] = ()
+
+    def draws(self) -> tuple[Draw, ...]:
+        if len(self.pairs) > 1:
+            volts, amps = zip(*sorted(self.pairs), strict=True)
+            return (Draw("as read", lambda v: _on_from(v, volts, amps)),)
+        if self.steep and self.highest_V:
+            # A string of LEDs: e-fold for every 3 % of its volts (rule of thumb).
+            middle = ((self.lowest_V or self.highest_V) + self.highest_V) / 2
+            return (Draw("lit", lambda v: self.draws_A * math.exp(min((v / middle - 1) / 0.03, 40.0))),)
+        return (Draw("as it runs", lambda v: self.draws_A),)
 
     def summary(self) -> tuple[str, str]:
         low = "?" if self.lowest_V is None else f"{self.lowest_V:g}"
@@ -140,3 +168,10 @@ class Device(PartRecord, FedPart, PlainLoad):
         if not (self.lowest_V or 0.0) <= volts <= (self.highest_V or math.inf):
             return f"does not stand {show(volts, 'V')}."
         return ""
+
+
+def _on_from(at: float, volts: tuple[float, ...], amps: tuple[float, ...]) -> float:
+    """Amps at given volts by pairs that were read; beyond the last on with its slope, never below nothing."""
+    k = min(max(sum(v <= at for v in volts), 1), len(volts) - 1)
+    slope = (amps[k] - amps[k - 1]) / max(volts[k] - volts[k - 1], 1e-9)
+    return max(amps[k - 1] + slope * (at - volts[k - 1]), 0.0)

@@ -8,6 +8,7 @@ from tensimeter.core.circuit.fault import fault_A
 from tensimeter.core.circuit.load_line import explain_input, explain_volts
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.design.bands import trim
+from tensimeter.core.design.device_point import device_points
 from tensimeter.core.design.worst_case import corners, spread, volts_of
 from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.model.job import Job
@@ -58,6 +59,11 @@ class FiguresRow(QWidget):
                 Figure(f"takes {fixed(float(point.power_out), 'W', 1)}", lambda: _taken(link.name, point))
             )
             shown.append(self._spread_figure(output_id))
+            device = job.part(link.device)
+            for met in device_points(job, link.id):
+                shown.append(
+                    Figure(f"{device.name if device else ''} {met.words}", partial(met.worked, link.name))
+                )
             aimed = trim(job, link)
             if aimed is not None:
                 text = f"trim {aimed.name} to {fixed(aimed.set_V, 'V')}"
