@@ -22,6 +22,7 @@ from tensimeter.bench.step_runner import WATCHDOG_S, StepRunner
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.procedure.notices import must_be_lifted
+from tensimeter.core.testplan.equipment import load_alone_A
 from tensimeter.core.testplan.step import Plan, Step
 from tensimeter.store.jobfile import JobFile
 
@@ -66,6 +67,12 @@ class RunEngine:
             raise UserError(
                 f"This test loads {most + 1} outputs at once; the bench has {1 + len(bench.others)} "
                 f"load{'s' if bench.others else ''}. Add [load2] to it, or take the points by hand."
+            )
+        alone = load_alone_A(file.job, plan.output.nominal_V)
+        if file.job.campaign.parallel_loads and plan.most_A > alone * (1 + 1e-9):
+            raise UserError(
+                f"This test goes to {plan.most_A:.3g} A by loads in parallel, and a run sets one of them, up "
+                f"to {alone:.3g} A. Take these points by hand, or take the loads beside it out of the set-up."
             )
         if bench.loads_a_supply:
             # A real supply waits for its hold points, whoever starts its run.

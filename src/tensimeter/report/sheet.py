@@ -241,6 +241,7 @@ def _path(job: Job) -> tuple[tuple[str, str, str], ...]:
 
 def _instruments(job: Job, file: JobFile, waves: Sequence[Wave]) -> tuple[tuple[str, str, str], ...]:
     used = {r.instrument for r in file.readings()} | {job.campaign.load, job.campaign.voltmeter}
+    used |= set(job.campaign.parallel_loads)
     used |= {w.instrument for w in waves}
     answered = {k: v for run in file.runs() for k, v in run.instruments.items()}
     role_of = {part: role for role, part in parts_by_role(job).items() if part}
@@ -252,6 +253,13 @@ def _instruments(job: Job, file: JobFile, waves: Sequence[Wave]) -> tuple[tuple[
     if any(r.instrument == "" for r in file.readings()):
         rows.append(("A meter that is not in the stock", "by hand", "assumed 0.5 % + 2 counts"))
     return tuple(rows)
+
+
+def _wiring(job: Job, result: Outcome) -> str:
+    """How the volts of a test were read: as it was, and as it is set up where nothing is read yet."""
+    read = result.facts.readings if result.facts is not None else ()
+    used = sorted({r.wiring for r in read if r.quantity == "V"}) or [job.campaign.wiring]
+    return f"{' and '.join(used)} at the terminals"
 
 
 def _accuracy(part: Part) -> str:
@@ -278,7 +286,7 @@ def _section(job: Job, result: Outcome) -> Section:
     conditions = [
         f"{others}ambient {show(job.settings.ambient_C, 'C', 3)}",
         f"mains {job.settings.mains_V:g} V {job.settings.mains_Hz:g} Hz",
-        f"{job.campaign.wiring} at the terminals",
+        _wiring(job, result),
     ]
     fit = result.regulation
     notes = list(result.plan.unreachable)

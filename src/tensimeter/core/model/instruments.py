@@ -13,9 +13,29 @@ def accuracy_of(
     Without an instrument, a plain handheld's accuracy is assumed at the digits that were typed.
     """
     part = job.part(instrument)
+    beside = [p for i in job.campaign.parallel_loads if isinstance(p := job.part(i), Instrument)]
+    if quantity == "A" and beside and instrument == job.campaign.load and isinstance(part, Instrument):
+        return _together([part, *beside], value)
     found = part.accuracy_for(quantity, value) if isinstance(part, Instrument) else None
     if found is not None:
         return found
     if quantity in ("C", "dB"):
         return Accuracy(of_reading=0, counts=2.0, resolution=1.0), "assumed"
     return Accuracy(of_reading=0.005, counts=2, resolution=typed_resolution), "assumed"
+
+
+def _together(loads: list[Instrument], amps: float) -> tuple[Accuracy, str]:
+    """Of amps that several loads read together: the worst gain, every offset, all that scatters.
+
+    Each carries a share that nobody has said; a gain of the whole is then at most the worst of them.
+    """
+    read = [found[0] for p in loads if (found := p.accuracy_for("A", amps / len(loads))) is not None]
+    if not read:
+        return Accuracy(of_reading=0.005, counts=2, resolution=0.01), "assumed"
+    digit = max(a.resolution for a in read)
+    return Accuracy(
+        of_reading=max(a.of_reading for a in read),
+        counts=sum(a.offset for a in read) / digit,
+        resolution=digit,
+        noise_counts=sum((a.noise_counts * a.resolution) ** 2 for a in read) ** 0.5 / digit,
+    ), "loads in parallel"

@@ -88,6 +88,8 @@ class Campaign(Record):
 
     tests: Annotated[tuple[Test, ...], Quantity("", "tests")] = ()
     load: Annotated[Identifier | None, Quantity("", "load")] = None
+    #: Loads at the same output, in parallel with the first.
+    parallel_loads: Annotated[tuple[Identifier, ...], Quantity("", "loads in parallel")] = ()
     #: Further loads, for other outputs at the same time.
     other_loads: Annotated[tuple[Identifier, ...], Quantity("", "other loads")] = ()
     voltmeter: Annotated[Identifier | None, Quantity("", "voltmeter")] = None

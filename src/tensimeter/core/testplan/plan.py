@@ -6,11 +6,10 @@ import numpy as np
 
 from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.circuit.network import build, has_source
-from tensimeter.core.design.reach import load_reach_A
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
-from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.rating.ladder import continuous_full_load
+from tensimeter.core.testplan.equipment import loads_words, sinks_A
 from tensimeter.core.testplan.plain_loads import points
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan, Situation, Step, predicted
@@ -20,18 +19,18 @@ def plan(job: Job, test: Test) -> Plan:
     """The steps of a test within the design's reach and the load's."""
     output = job.output(test.output)
     full = continuous_full_load(job, output.id)
-    load = job.part(job.campaign.load)
+    able_A = sinks_A(job, output.nominal_V)
     most, unreachable = full.amps, []
     if full.amps < output.full_load_A:
         unreachable.append(
             f"{output.full_load_A:.3g} A was wanted; {full.reason} stops it at {full.amps:.3g} A."
         )
-    if isinstance(load, SetLoad):
-        sinks = float(load_reach_A(load, output.nominal_V))
+    if able_A is not None:
+        sinks = float(able_A)
         if sinks < most:
             unreachable.append(
                 f"{most:.3g} A at {output.nominal_V:g} V needs {most * output.nominal_V:.0f} W; "
-                f"{load.name} sinks {sinks:.3g} A there. {_beside(most - sinks, output.nominal_V)}"
+                f"{loads_words(job)} sinks {sinks:.3g} A there. {_beside(most - sinks, output.nominal_V)}"
             )
             most = sinks
     kind = kind_of(test)

@@ -3,11 +3,11 @@
 import numpy as np
 
 from tensimeter.core.circuit.network import has_source
-from tensimeter.core.design.reach import Border, load_reach_A, most_A, reach, volts_span
+from tensimeter.core.design.reach import Border, most_A, reach, volts_span
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.test_record import Corner
-from tensimeter.core.parts.instrument_part import SetLoad
+from tensimeter.core.testplan.equipment import sinks_A
 
 #: How far inside a limit a point beside it lies, so that the supply's own spread does not cross it.
 INSIDE = 0.95
@@ -51,8 +51,8 @@ def reach_points(job: Job, output: str) -> tuple[Corner, ...]:
 
 
 def _sunk(job: Job, border: Border) -> Border:
-    load = job.part(job.campaign.load)
-    able = float(load_reach_A(load, border.volts)) if isinstance(load, SetLoad) else np.inf
+    sinks = sinks_A(job, border.volts)
+    able = float(sinks) if sinks is not None else np.inf
     if able >= border.amps:
         return border
     return Border(border.volts, able, "what the load can sink")

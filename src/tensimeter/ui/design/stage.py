@@ -15,7 +15,6 @@ from tensimeter.core.design.reach import (
     Borders,
     Reach,
     adjustable,
-    load_reach_A,
     most_A,
     reach,
     set_to,
@@ -27,11 +26,11 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
-from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.core.rating.dissipation import hot_spots, wall_W
 from tensimeter.core.rating.ladder import at, ranked
+from tensimeter.core.testplan.equipment import loads_words, sinks_A
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.ui.design.figures_row import FiguresRow
 from tensimeter.ui.design.findings import Findings
@@ -256,8 +255,8 @@ class DesignStage(QWidget):
             self._band = None
             self._band_soon.start()
         found = self._map.reach
-        load = job.part(job.campaign.load)
-        sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, SetLoad) else None
+        able_A = sinks_A(job, found.volts)
+        sinks = (loads_words(job), able_A) if able_A is not None else None
         tried = session.now.volts
         _, solution, _ = present(session.now.solved)
         at_volts = tried[1] if tried and tried[0] == output.id else float(solution[output.id].V)

@@ -3,12 +3,12 @@
 import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
-from tensimeter.core.design.reach import Reach, load_reach_A, most_A, reach, volts_span
+from tensimeter.core.design.reach import Reach, most_A, reach, volts_span
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.by_design import HeatByDesign, heat_by_design
 from tensimeter.core.heat_design.measuring_points import measuring_points
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.instrument_part import SetLoad
+from tensimeter.core.testplan.equipment import loads_words, sinks_A
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.estimation import state_at
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, run_name, soak_runs
@@ -122,8 +122,8 @@ class PlotArea(QStackedWidget):
         except UserError:
             return False
         found = self._reach[1]
-        load = job.part(job.campaign.load)
-        sinks = (load.name, load_reach_A(load, found.volts)) if isinstance(load, SetLoad) else None
+        able_A = sinks_A(job, found.volts)
+        sinks = (loads_words(job), able_A) if able_A is not None else None
         steps = tuple((r.step.trim_V or 0.0, r.step.set_A, r.verdict) for r in result.steps)
         index = min(self.session.step_index, len(steps) - 1)
         point = steps[index][:2] if steps else (output.nominal_V, 0.0)

@@ -31,6 +31,7 @@ from tensimeter.ui.parts.text import Figure, label, rule, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
+from tensimeter.ui.prove.equipment_view import EquipmentView
 from tensimeter.ui.prove.findings_table import FindingsTable
 from tensimeter.ui.prove.plot_area import PlotArea
 from tensimeter.ui.prove.readings_view import ReadingsView
@@ -40,7 +41,13 @@ from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 _COLUMNS = ("", "load", "predicted", "read", "±", "verdict", "how")
-_VIEWS = (("points", "Points"), ("found", "What it gives"), ("readings", "Readings"), ("setup", "Set-up"))
+_VIEWS = (
+    ("points", "Points"),
+    ("found", "What it gives"),
+    ("readings", "Readings"),
+    ("setup", "Set-up"),
+    ("with", "With what"),
+)
 #: How two runs of a soak are laid over one another.
 _COMPARE = "Before and after"
 
@@ -80,7 +87,8 @@ class ProveStage(QWidget):
         self.tables = QStackedWidget()
         self.tables.setMinimumHeight(theme.px(120))
         self.readings = ReadingsView(session)
-        for table in (self.steps, self.found, self.readings, self.setup):
+        self.equipment = EquipmentView(session)
+        for table in (self.steps, self.found, self.readings, self.setup, self.equipment):
             self.tables.addWidget(table)
         column.addWidget(self.tables, 4)
         layout.addLayout(column, 1)
@@ -117,7 +125,7 @@ class ProveStage(QWidget):
         self.views[key].setChecked(True)
         self.tables.setCurrentIndex([k for k, _ in _VIEWS].index(key))
         # A list that is looked through wants more room than one that stands beside its plot.
-        self.tables.setMinimumHeight(theme.px(240 if key == "readings" else 120))
+        self.tables.setMinimumHeight(theme.px(240 if key in ("readings", "with") else 120))
         self._show_lower()
 
     def _on_compare(self, on: bool) -> None:
@@ -191,6 +199,8 @@ class ProveStage(QWidget):
             self.found.show_result(result)
         elif view is self.readings:
             self.readings.refresh()
+        elif view is self.equipment:
+            self.equipment.refresh()
         elif view is self.setup:
             self.setup.show_test(result.plan.test)
         self.steps.setColumnHidden(2, all(r.step.predicted_V is None for r in result.steps))

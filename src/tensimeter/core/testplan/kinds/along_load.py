@@ -18,6 +18,7 @@ from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.design_expectation import efficiency_at
+from tensimeter.core.testplan.equipment import loads_words, sinks_A
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.step import (
@@ -56,8 +57,10 @@ class LoadRegulationKind(TestKind[LoadRegulation]):
         if not test.set_V:
             return [_held(step, test.mode, s.output.nominal_V) for step in along(s, test.points)]
         found: list[Step] = []
-        amps = s.amps(test.points)
         for volts in test.set_V:
+            # Its watts are fewer amps at more volts.
+            sinks = sinks_A(s.job, volts)
+            amps = np.minimum(s.amps(test.points), np.inf if sinks is None else np.floor(sinks * 1000) / 1000)
             band = Band.around(volts, s.output.tolerance)
             try:
                 line = s.line(amps, network=set_to(s.job, s.output.id, volts, {}))
@@ -67,6 +70,17 @@ class LoadRegulationKind(TestKind[LoadRegulation]):
                 Step(float(a), predicted(line, k), band, f"{volts:g} V", trim_V=volts)
                 for k, a in enumerate(amps)
             ]
+        return found
+
+    def unreachable(self, job: Job, test: LoadRegulation) -> list[str]:
+        output, found = job.output(test.output), []
+        for volts in test.set_V:
+            sinks = sinks_A(job, volts)
+            if sinks is not None and float(sinks) < output.full_load_A:
+                found.append(
+                    f"At {show(volts, 'V')} {loads_words(job)} sinks {show(float(sinks), 'A')} of "
+                    f"{show(output.full_load_A, 'A')}."
+                )
         return found
 
     def findings(self, facts: Facts, test: LoadRegulation) -> list[Finding]:

@@ -223,7 +223,7 @@ class OverTemperatureKind(HeatKind[OverTemperature]):
 
 def _did_not_act(facts: Facts, test: OverTemperature, run: SoakRun, place: str | None) -> Finding:
     """A protection that was never seen: it misses once the place was surely past its mark."""
-    top = float(run.track(place)[1].max()) if place is not None else -np.inf
+    top = float(run.track(place)[1].max(initial=-np.inf)) if place is not None else -np.inf
     most = min(test.below_C or np.inf, test.most_C)
     if top - thermometer(facts.job).accuracy_K > most:
         return Finding("acts", "acts", text=f"not up to {top:.0f} °C", verdict=Verdict.NONCONFORMING)

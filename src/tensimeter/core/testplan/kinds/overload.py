@@ -15,6 +15,7 @@ from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.design_expectation import limit_A, trip_V
+from tensimeter.core.testplan.equipment import loads_in_parallel, sinks_A
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Situation, Step, predicted
@@ -46,11 +47,11 @@ class OverloadKind(TestKind[Overload]):
 
     def steps(self, s: Situation, test: Overload) -> list[Step]:
         expected = limit_A(s.job, s.output.id) or 1.25 * s.output.full_load_A
-        load = s.job.part(s.job.campaign.load)
         most = test.beyond * expected
-        if isinstance(load, SetLoad):
+        sinks = sinks_A(s.job, s.output.nominal_V)
+        if sinks is not None:
             # What it sinks for good at the output's volts; past that it is the load that ends.
-            most = min(most, load.max_A, load.max_W / s.output.nominal_V)
+            most = min(most, float(sinks))
         fine = np.arange(FINE_FROM * expected, most, max(test.step, 0.002) * expected)
         coarse = np.array(COARSE) * min(expected, most)
         # The last point is all that may be asked, be it of the supply or of the load.
@@ -147,8 +148,8 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
     if len(rows) < 4:
         return None
     v, i, t, asked_A = np.array(rows).T
-    load = facts.job.part(facts.job.campaign.load)
-    most_A, most_W = (load.max_A, load.max_W) if isinstance(load, SetLoad) else (None, None)
+    loads = [p for p in loads_in_parallel(facts.job) if isinstance(p, SetLoad)]
+    most_A, most_W = (sum(p.max_A for p in loads), sum(p.max_W for p in loads)) if loads else (None, None)
     # A rising time is what periods are counted by; typed readings may share a moment.
     time = t if (np.diff(t) > 0).all() else None
     return current_limit(v, i, time, asked_A, most_A, most_W, ammeter)

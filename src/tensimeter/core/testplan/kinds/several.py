@@ -13,6 +13,7 @@ from tensimeter.core.model.tests import ClaimedFound, Outlets
 from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.equipment import sinks_A
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.points_text import units_from, units_text
 from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted, slug
@@ -120,8 +121,8 @@ def beside_A(job: Job, wanted: dict[str, float]) -> dict[str, float]:
 
 def _sunk(job: Job, output: str) -> float:
     link = job.output(output)
-    load = job.part(job.campaign.load)
-    able = float(load_reach_A(load, link.nominal_V)) if isinstance(load, SetLoad) else math.inf
+    sinks = sinks_A(job, link.nominal_V)
+    able = float(sinks) if sinks is not None else math.inf
     return math.floor(min(link.full_load_A, able) * 1000 + 1e-6) / 1000
 
 
