@@ -1,4 +1,4 @@
-"""With what a campaign is loaded and measured: sums of loads, the best part for a role, watts at every volt."""
+"""With what a campaign is loaded and measured: sums of loads, the best part, watts at every set voltage."""
 
 import pytest
 

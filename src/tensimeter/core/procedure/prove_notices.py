@@ -27,7 +27,7 @@ def _earth_notice(job: Job, output: OutputLink, readings: Sequence[Reading]) -> 
             "hold",
             f"{output.name} to earth",
             f"Supply off and unplugged: read ohms from the {output.name} negative to the earth pin "
-            f"and type it, e.g. “{place} OL”.",
+            f"and type it, e.g. “{place} {'0.3' if bonded(job, output.id) else 'OL'}”.",
             "prove",
             output.id,
             place,

@@ -35,7 +35,12 @@ ROLES: dict[str, tuple[str, tuple[type, ...]]] = {
 
 def able(job: Job, role: str) -> list[PartRecord]:
     """The parts of the stock that can play a role."""
-    return [p for p in job.stock if isinstance(p, ROLES[role][1])]
+    return [p for p in job.stock if isinstance(p, ROLES[role][1]) and not _is_fed(job, p)]
+
+
+def _is_fed(job: Job, part: PartRecord) -> bool:
+    """Whether it is what an output is there for: then it is no load to test with."""
+    return any(o.device == part.id for o in job.design.outputs())
 
 
 def loads_in_parallel(job: Job) -> list[PartRecord]:

@@ -1,7 +1,15 @@
 """Isolation and continuity: the triangular matrix beside the list of pairs, and the pair in hand."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QScrollArea,
+    QSizePolicy,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tensimeter.app.hand import hand_of_pair
 from tensimeter.core.measurement.conformity import Verdict
@@ -41,6 +49,10 @@ class MatrixView(QWidget):
         scroll.setWidgetResizable(False)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(self.grid)
+        # The entry below stays in sight: list and grid take what is left, and scroll.
+        for widget in (self.pairs, scroll):
+            widget.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
+            widget.setMinimumHeight(theme.px(150))
         row.addWidget(scroll, 2)
         column.addLayout(row, 1)
         self.title = label("", "heading", wrap=True)

@@ -1,22 +1,12 @@
 """With what a campaign is loaded and measured: a choice for each role, two wires or four, which lead."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QFormLayout,
-    QListWidget,
-    QListWidgetItem,
-    QPushButton,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.quantity import parse, show
 from tensimeter.core.testplan.equipment import ROLES, able, loads_words, proposed, sinks_A
-from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -41,7 +31,8 @@ class EquipmentView(QScrollArea):
         self._column = QVBoxLayout(inside)
         self._column.setContentsMargins(0, 0, theme.px(10), theme.px(8))
         self.setWidget(inside)
-        self.boxes: dict[str, QComboBox | QListWidget] = {}
+        self.boxes: dict[str, QWidget] = {}
+        self.ticks: dict[tuple[str, str], QCheckBox] = {}
         self._shown: object = None
 
     def refresh(self) -> None:
@@ -53,7 +44,7 @@ class EquipmentView(QScrollArea):
             return
         self._shown = state
         clear(self._column)
-        self.boxes = {}
+        self.boxes, self.ticks = {}, {}
         self.best = QPushButton("Propose the best in stock")
         self.best.setToolTip("What reaches the amps, and what reads finest at the heaviest output")
         self.best.clicked.connect(
@@ -87,19 +78,25 @@ class EquipmentView(QScrollArea):
         made.activated.connect(lambda _=0: self._choose(role, made.currentData()))
         return made
 
-    def _several(self, role: str) -> QListWidget:
-        made, job = QListWidget(), self.session.job
-        there = able(job, role)
-        for part in there:
-            item = QListWidgetItem(part.name)
-            item.setData(Qt.ItemDataRole.UserRole, part.id)
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            on = part.id in getattr(job.campaign, role)
-            item.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
-            made.addItem(item)
-        made.setFixedHeight(min(len(there), 3) * theme.px(30) + 4)
-        made.itemChanged.connect(lambda _: self._choose(role, _ticked(made)))
+    def _several(self, role: str) -> QWidget:
+        """A tick for each part that can be joined beside the first load."""
+        made, campaign = QWidget(), self.session.job.campaign
+        column = QVBoxLayout(made)
+        column.setContentsMargins(0, 0, 0, 0)
+        ticked = getattr(campaign, role)
+        for part in able(self.session.job, role):
+            if part.id == campaign.load:
+                continue
+            box = QCheckBox(part.name)
+            box.setChecked(part.id in ticked)
+            box.toggled.connect(lambda on, part=part.id: self._tick(role, part, on))
+            column.addWidget(box)
+            self.ticks[role, part.id] = box
         return made
+
+    def _tick(self, role: str, part: str, on: bool) -> None:
+        there = [p for p in getattr(self.session.job.campaign, role) if p != part]
+        self._choose(role, (*there, part) if on else tuple(there))
 
     def _add_wires(self, form: QFormLayout) -> None:
         campaign = self.session.job.campaign
@@ -144,8 +141,3 @@ class EquipmentView(QScrollArea):
             return
         if ohms != self.session.job.campaign.sense_lead_ohm:
             self._choose("sense_lead_ohm", ohms)
-
-
-def _ticked(made: QListWidget) -> tuple[str, ...]:
-    rows = [present(made.item(k)) for k in range(made.count())]
-    return tuple(r.data(Qt.ItemDataRole.UserRole) for r in rows if r.checkState() == Qt.CheckState.Checked)
