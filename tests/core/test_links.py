@@ -155,6 +155,12 @@ def test_either_source_has_a_reach_of_its_own_and_a_guard() -> None:
 
 def test_batteries_by_chemistry() -> None:
     job = Job(name="x")
+    wound = card_from_nameplate(job, "transformer 24V 1A")
+    # 24 V at 1 A, 15 % more without load; at high mains the reservoir stands 24·1.15·1.1·√2 = 42.9 V.
+    assert (wound.tap_V[0], wound.resistance_ohm) == (pytest.approx(27.6), pytest.approx(3.6))
+    assert (wound.capacitor_V, wound.origins["tap_V"]) == (50, "assumed")
+    with pytest.raises(UserError, match="amps or watts"):
+        card_from_nameplate(job, "transformer 24V")
     lead = card_from_nameplate(job, "12V 7Ah battery")
     iron = card_from_nameplate(job, "12.8V 20Ah lithium iron battery")
     assert (lead.chemistry, lead.cells, iron.chemistry, iron.cells) == ("lead", 6, "lithium_iron", 4)

@@ -196,7 +196,7 @@ def test_a_battery_may_feed_instead(open_demo, keys) -> None:
 def test_the_policy_is_edited_in_place(open_demo) -> None:
     window = open_demo("ridge-pier", "mount")
     design = window.stage("design")
-    design.findings.show_view("schools")
+    design.findings.show_view("ways")
     line = design.findings.findChild(RecordForm).fields["donor_share"]
     line.setText("65")
     line.editingFinished.emit()
@@ -328,6 +328,32 @@ def test_after_a_run_the_operating_point_is_what_it_was(open_demo, qtbot) -> Non
     steps = design.map._drawn.steps
     assert len(steps) == 8
     assert {v.value for *_, v in steps} <= {"holds", "too_close"}
+
+
+def test_a_branch_a_source_of_its_own_and_a_part_of_the_library(open_demo, keys) -> None:
+    window = open_demo("ridge-pier", "mount")
+    design, session = window.stage("design"), window.session
+    session.choose("mount")
+
+    def add(text: str) -> None:
+        design.path.add.setText(text)
+        design.path.add_link()
+
+    add("and Fuse 5 A slow, holder")
+    assert "not in the stock. Enter again takes it from the library" in window.line.hint.text()
+    assert design.path.add.selectedText() == "and Fuse 5 A slow, holder"
+    add("and Fuse 5 A slow, holder")
+    fuse = session.job.design.links[-1]
+    assert (fuse.kind, fuse.fed_by, session.job.part(fuse.part).rated_A) == ("fuse", "front-end", 5)
+    add("output AUX 13.6V 1A")
+    assert session.job.output("aux").fed_by == fuse.id
+    assert session.job.design.link("mount-lead").fed_by == "mount-fuse"
+    # Who looks at full load goes on looking at it; a point of one's own stays.
+    session.edit("more", with_link(session.job, changed(session.job.output("aux"), full_load_A=2.0)))
+    assert session.load["aux"] == 2.0
+    session.set_load("aux", 0.5)
+    session.edit("more", with_link(session.job, changed(session.job.output("aux"), full_load_A=3.0)))
+    assert session.load["aux"] == 0.5
 
 
 def test_faults_of_a_path_that_does_not_join_up_are_not_made_up(open_demo) -> None:

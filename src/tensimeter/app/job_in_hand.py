@@ -136,7 +136,10 @@ class JobInHand:
 
     def _after_job_change(self) -> None:
         known = {o.id: o.full_load_A for o in self.job.design.outputs()}
-        self.load = {k: self.load.get(k, v) for k, v in known.items()}
+        before = {o.id: o.full_load_A for o in self.now.job.design.outputs()}
+        # Who looks at full load goes on looking at it when that is changed.
+        moved = {k for k, v in known.items() if self.load.get(k) == before.get(k) != v}
+        self.load = {k: v if k in moved else self.load.get(k, v) for k, v in known.items()}
         self._derive()
         if self.now.plan(self.test_id) is None:
             tests = (t.id for t in self.job.campaign.tests)

@@ -87,7 +87,7 @@ class Spread(Record):
 
 
 class Policy(Record):
-    """The schools the builder follows; each choice and its reason stand in core.policies."""
+    """The ways the builder has chosen; each choice and its reason stand in core.policies."""
 
     donor_share: Annotated[float, Field(ge=0.01, le=1), Quantity("%", "donors run at")] = 0.8
     fuse_share: Annotated[float, Field(ge=0.01, le=1), Quantity("%", "fuses run at")] = 0.75

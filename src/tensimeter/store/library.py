@@ -41,12 +41,13 @@ def library(own: Path) -> tuple[Part, ...]:
 
 
 def part_named(parts: Iterable[Part], words: str) -> Part | None:
-    """The part of this name, or the only one whose name begins so; None where none or several do."""
+    """The part of this name, or the only one whose name begins so or has it in it; else None."""
     wanted = words.strip().casefold()
     there = list(parts)
     exact = [p for p in there if p.name.casefold() == wanted]
     begin = exact or [p for p in there if wanted and p.name.casefold().startswith(wanted)]
-    return begin[0] if len(begin) == 1 else None
+    inside = begin or [p for p in there if wanted and wanted in p.name.casefold()]
+    return inside[0] if len(inside) == 1 else None
 
 
 def read_parts(text: str, source: str) -> list[Part]:

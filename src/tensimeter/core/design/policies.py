@@ -1,4 +1,4 @@
-"""The schools: each question, its choices with one line of reason, and what a choice does in this job."""
+"""Ways to do it: each question, its choices with one line of reason, and what a choice does in this job."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass

@@ -10,6 +10,7 @@ from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.figures import EfficiencyPoint
 from tensimeter.core.parts.instrument_part import SetLoad, TemperatureMeter, VoltMeter
 from tensimeter.core.parts.registry import Part
+from tensimeter.core.parts.transformer import Transformer
 
 
 def with_part(job: Job, part: Part) -> Job:
@@ -45,9 +46,44 @@ def without_part(job: Job, part_id: str) -> Job:
     return job.model_copy(update={"stock": tuple(p for p in job.stock if p.id != part_id)})
 
 
-def card_from_nameplate(job: Job, text: str) -> Donor | Battery:
-    """A card from a typed nameplate: a battery where it gives Ah, else a donor."""
+#: Rules of thumb of a small mains transformer that is known by its label only: how far its volts fall from
+#: no load to full, and the reservoir behind it, F a rated ampere.
+FALLS, FARAD_PER_A = 0.15, 2.2e-3
+
+
+def transformer_from_nameplate(job: Job, text: str) -> Transformer:
+    """A transformer with a bridge and a reservoir, from a label's rms volts and amps; the rest is assumed.
+
+    A label's volts stand at full load: without load it gives more.
+    """
     plate = read_nameplate(text)
+    if plate.amps is None:
+        raise UserError(f"The nameplate “{text}” needs amps or watts beside the volts.")
+    volts = plate.volts * (1 + FALLS)
+    # What stands on the reservoir at high mains without load, and the next usual capacitor above it.
+    least = volts * 1.1 * 2**0.5
+    return Transformer(
+        id=identifier(plate.name, (p.id for p in job.stock)),
+        name=plate.name,
+        tap_V=(volts,),
+        resistance_ohm=plate.volts * FALLS / plate.amps,
+        rated_A=plate.amps,
+        capacitance_F=FARAD_PER_A * max(plate.amps, 0.1),
+        capacitor_V=next((v for v in (16, 25, 35, 50, 63, 80, 100, 160) if v >= least), 1.2 * least),
+        count=plate.count,
+        note="volts without load, resistance and reservoir are rules of thumb: read them",
+        origins={
+            "tap_V": "assumed", "resistance_ohm": "assumed", "rated_A": "label", "capacitance_F": "assumed",
+            "capacitor_V": "assumed",
+        },
+    )  # fmt: skip
+
+
+def card_from_nameplate(job: Job, text: str) -> Donor | Battery | Transformer:
+    """A card from a typed nameplate: a battery where it gives Ah, a transformer by its name, else a donor."""
+    plate = read_nameplate(text)
+    if "transformer" in plate.name.casefold().split():
+        return transformer_from_nameplate(job, text)
     if plate.amp_hours is None:
         return donor_from_nameplate(job, text)
     words = plate.name.casefold()

@@ -60,6 +60,27 @@ class BoxPlan(QWidget):
             painter.drawText(place, Qt.AlignmentFlag.AlignCenter, str(number))
 
 
+#: Of the settings, what is of the box; the rest are the conditions it works under.
+_OF_BOX = ("box", "box_K_W", "lid_off", "bundled", "ready_made")
+
+
+class ConditionsView(QWidget):
+    """Mains, room, weather: under what the supply works, and is judged."""
+
+    def __init__(self, session: Session, apply: Callable[[Record, str], bool]) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        words = (
+            "Predicted at the room as it is; every rating that protects is judged at the mains 10 % low and "
+            "high, and at the hottest and the coldest room named here."
+        )
+        column.addWidget(label(words, "caption", wrap=True))
+        self.form = RecordForm(session.job.settings, apply, session.complain, hidden=_OF_BOX)
+        self.form.setMaximumWidth(theme.px(420))
+        column.addWidget(self.form, 0, Qt.AlignmentFlag.AlignTop)
+
+
 class BoxView(QWidget):
     """`apply` takes the changed settings and words for the edit."""
 
@@ -70,7 +91,8 @@ class BoxView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(label(self._to_buy(), wrap=True))
         settings = session.job.settings
-        self.form = RecordForm(settings, apply, session.complain)
+        conditions = [name for name in type(settings).model_fields if name not in _OF_BOX]
+        self.form = RecordForm(settings, apply, session.complain, hidden=conditions)
         self.form.setMaximumWidth(theme.px(330))
         row = QHBoxLayout()
         row.addWidget(self.form, 0, Qt.AlignmentFlag.AlignTop)

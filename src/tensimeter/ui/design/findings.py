@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QVBoxLayout,
 from tensimeter.core.model.problems import problems
 from tensimeter.core.rating.ladder import ranked
 from tensimeter.core.record import Record
-from tensimeter.ui.design.box_view import BoxView
+from tensimeter.ui.design.box_view import BoxView, ConditionsView
 from tensimeter.ui.design.heat_view import HeatView
 from tensimeter.ui.design.policy_view import PolicyView
 from tensimeter.ui.design.sized_view import SizedView
@@ -20,14 +20,17 @@ from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 _VIEWS = (
-    ("ladder", "What gives up first"),
+    ("ladder", "Gives up first"),
     ("heat", "Heat"),
     ("sized", "Sizes"),
     ("faults", "If this one fails"),
     ("variants", "Variants"),
-    ("schools", "Schools"),
+    ("ways", "Ways to do it"),
+    ("conditions", "Conditions"),
     ("box", "Box, buying"),
 )
+#: Those that are read and typed as a page.
+_PAGES = ("ways", "conditions", "box")
 
 
 class Findings(QWidget):
@@ -77,7 +80,7 @@ class Findings(QWidget):
     @property
     def wants_room(self) -> bool:
         """What is read and typed as a page takes the place of the plot."""
-        return self.view in ("schools", "box")
+        return self.view in _PAGES
 
     def show_view(self, view: str) -> None:
         before, self.view = self.wants_room, view
@@ -88,7 +91,7 @@ class Findings(QWidget):
             self.refresh()
 
     def refresh(self) -> None:
-        if self.view in ("schools", "box") and self._is_being_typed_in():
+        if self.view in _PAGES and self._is_being_typed_in():
             return
         clear(self._body)
         self.whole = None
@@ -149,7 +152,10 @@ class Findings(QWidget):
     def _show_sized(self) -> None:
         self._show_whole(SizedView(self.session))
 
-    def _show_schools(self) -> None:
+    def _show_conditions(self) -> None:
+        self._show_whole(ConditionsView(self.session, lambda r, w: self._apply("settings", r, w)))
+
+    def _show_ways(self) -> None:
         self._show_whole(PolicyView(self.session, lambda r, w: self._apply("policy", r, w)))
 
     def _show_box(self) -> None:

@@ -147,9 +147,12 @@ class PathPanel(QWidget):
             sinks = [(p.name, p.id) for p in stock if isinstance(p, SinkPart)]
             return [("sink", "stands on", "its own sink", sinks)]
         if link.kind == "panel_meter":
-            path = self.session.job.design.path_to(link.id)
+            design = self.session.job.design
+            # From anywhere that it does not feed: raw volts before a converter as well as another rail.
             others = [
-                (x.name, x.id) for x in self.session.job.design.links if x not in path and x.kind not in ENDS
+                (x.name, x.id)
+                for x in design.links
+                if x.kind not in ENDS and link not in design.path_to(x.id)
             ]
             return [("supplied_by", "runs from", "what it measures", others)]
         return []

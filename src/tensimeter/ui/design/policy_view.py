@@ -1,4 +1,4 @@
-"""The schools: each question with its choice, the reason for it, and what it does in this job."""
+"""Ways to do it: each question with its choice, the reason for it, and what it does in this job."""
 
 from collections.abc import Callable
 

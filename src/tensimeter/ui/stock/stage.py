@@ -150,6 +150,9 @@ class StockStage(QWidget):
             return
         if self._add(part):
             self.nameplate.empty()
+            if part.note:
+                # A label that does not add up, or a figure that is a rule of thumb.
+                self.session.say(f"{part.name}: {part.note}.")
 
     def _named(self, text: str) -> Part | None:
         offered = next((p for words, p in self._offered() if words.casefold() == text.casefold()), None)

@@ -140,7 +140,8 @@ def place_of(job: Job, plan: Plan, run: SoakRun) -> str | None:
     named = test.watched_place
     link = link_of(job, plan)
     wished = [named, f"{link}-case", f"{link}-sink", "case", "sink"]
-    read = {p: len(run.track(p)[0]) for p in (*wished, *run.celsius) if p in run.celsius and p != "ambient"}
+    there = (p for p in (*wished, *run.celsius) if p in run.celsius and p != "ambient")
+    read = {p: count for p in there if (count := len(run.track(p)[0]))}
     # One that was read often enough for a forecast goes before one that was wished for and read less.
     enough = [p for p, count in read.items() if count >= FIRST_SCANS]
     return next(iter(enough), max(read, key=lambda p: read[p], default=None))
