@@ -102,6 +102,10 @@ class TestKind(ABC, Generic[T]):
         """The figures and the spectrum of one of its waveforms; None where it asks for none."""
         return None
 
+    def allowed_swing_V(self, plan: Plan, test: T) -> float | None:
+        """Peak to peak that its waveforms may have, V; None where nothing is asked of that."""
+        return None
+
     def cautions(self, job: Job) -> list[Notice]:
         """What it gives to mind before it is run."""
         return []

@@ -23,11 +23,11 @@ _VIEWS = (
     ("ladder", "Gives up first"),
     ("heat", "Heat"),
     ("sized", "Sizes"),
-    ("faults", "If this one fails"),
+    ("faults", "Faults"),
     ("variants", "Variants"),
     ("ways", "Ways to do it"),
     ("conditions", "Conditions"),
-    ("box", "Box, buying"),
+    ("box", "Box"),
 )
 #: Those that are read and typed as a page.
 _PAGES = ("ways", "conditions", "box")

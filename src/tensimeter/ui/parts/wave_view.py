@@ -4,7 +4,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tensimeter.core.analysis.extremes import Envelope
 from tensimeter.core.analysis.ripple import Ripple
@@ -15,6 +15,10 @@ from tensimeter.ui.theme import theme
 
 #: Units of time, largest first: s, and what a second is of it.
 _UNITS = ((1.0, "seconds", 1.0), (1e-3, "milliseconds", 1e3), (1e-6, "microseconds", 1e6))
+#: Lines from here on are of switching, not of the mains.
+FAST_HZ = 2e3
+#: So many points of a slow part are drawn at the most.
+MOST_SLOW = 4000
 
 
 class WavePlot(Plot):
@@ -29,17 +33,24 @@ class WavePlot(Plot):
         self._envelope: Envelope | None = None
         self._scale = 1.0
         self._curve = self.plot([], [], pen=pg.mkPen(theme.colour("ink"), width=1))
+        self._slow = self.plot([], [], pen=pg.mkPen(theme.colour("prediction"), width=2))
+        #: Where the time axis begins, s from the record's event.
+        self._zero_s = 0.0
+        self._levels = self.plot([], [], connect="pairs")
+        self._level_words = pg.TextItem("", anchor=(0, 0))
+        self.addItem(self._level_words)
+        self._allowed_V: float | None = None
         self.getViewBox().sigXRangeChanged.connect(self._draw)
 
     def restyle(self) -> None:
         super().restyle()
-        if hasattr(self, "_curve"):
-            self._curve.setPen(pg.mkPen(theme.colour("ink"), width=1))
+        if hasattr(self, "_levels"):
+            self._paint()
 
     def show_wave(self, wave: Wave | None) -> None:
         if wave is self._wave:
             return
-        self._wave = wave
+        self._wave, self._zero_s = wave, 0.0
         if wave is None:
             self._envelope = None
             self._curve.setData([], [])
@@ -55,6 +66,63 @@ class WavePlot(Plot):
         self.show_all()
         self._draw()
 
+    def _paint(self) -> None:
+        """A record that moves fast is a block: its slow part stands on it, and it steps back."""
+        has_slow = self._slow.xData is not None and len(self._slow.xData) > 0
+        self._curve.setPen(pg.mkPen(theme.colour("rule" if has_slow else "ink"), width=1))
+        self._slow.setPen(pg.mkPen(theme.colour("prediction"), width=2))
+        pen = pg.mkPen(theme.colour("miss"), width=1.5, style=Qt.PenStyle.DashLine)
+        self._levels.setPen(pen)
+        self._level_words.setColor(theme.colour("miss"))
+
+    def show_slow(self, cycle_s: float | None) -> None:
+        """What is left of the record when it is averaged over one fast cycle; None for none."""
+        wave = self._wave
+        count = round(cycle_s * wave.rate_Hz) if wave is not None and cycle_s else 0
+        if wave is None or not 1 < count < wave.samples // 4:
+            self._slow.setData([], [])
+        else:
+            sums = np.cumsum(np.concatenate([[0.0], wave.volts]))
+            slow = (sums[count:] - sums[:-count]) / count
+            each = max(len(slow) // MOST_SLOW, 1)
+            at = wave.start_s + (np.arange(len(slow))[::each] + count / 2) / wave.rate_Hz
+            self._slow.setData(at * self._scale, slow[::each])
+        self._paint()
+
+    def show_allowed(self, peak_to_peak_V: float | None) -> None:
+        """Lines that lie as far apart as the ripple may be, about the middle of the record."""
+        wave, self._allowed_V = self._wave, peak_to_peak_V
+        there = wave is not None and peak_to_peak_V is not None
+        self._levels.setVisible(there)
+        self._level_words.setVisible(there)
+        if wave is not None and peak_to_peak_V is not None:
+            middle = float(wave.volts.mean())
+            low, high = middle - peak_to_peak_V / 2, middle + peak_to_peak_V / 2
+            ends = np.array([0.0, wave.samples / wave.rate_Hz]) + wave.start_s
+            x = np.concatenate([ends, ends]) * self._scale
+            self._levels.setData(x, np.array([low, low, high, high]))
+            self._level_words.setText(f"allowed, {show(peak_to_peak_V, 'V', 3)} p-p")
+            self._level_words.setPos(ends[0] * self._scale, high)
+            mean, half = float(wave.volts.mean()), float(np.ptp(wave.volts)) / 2
+            reach = 1.1 * max(half, peak_to_peak_V / 2)
+            self.setYRange(mean - reach, mean + reach, padding=0)
+        self._paint()
+
+    def show_cycles(self, cycle_s: float, count: float = 2.0) -> None:
+        """Some fast cycles from the middle of the record on."""
+        wave = self._wave
+        if wave is None:
+            return
+        _, word, self._scale = next((u for u in _UNITS if count * cycle_s >= u[0]), _UNITS[-1])
+        self.name_axis("bottom", word)
+        middle = wave.start_s + wave.samples / wave.rate_Hz / 2
+        ends = wave.start_s, wave.start_s + wave.samples / wave.rate_Hz
+        low, high = ((end - middle) * self._scale for end in ends)
+        self.getViewBox().setLimits(xMin=low, xMax=high)
+        self._zero_s = middle
+        self.setXRange(0.0, count * cycle_s * self._scale, padding=0)
+        self._draw()
+
     def show_all(self) -> None:
         if self._wave is not None:
             first = self._wave.start_s * self._scale
@@ -64,10 +132,12 @@ class WavePlot(Plot):
         wave, envelope = self._wave, self._envelope
         if wave is None or envelope is None:
             return
-        left, right = (x / self._scale - wave.start_s for x in self.getViewBox().viewRange()[0])
+        left, right = (
+            x / self._scale + self._zero_s - wave.start_s for x in self.getViewBox().viewRange()[0]
+        )
         first, last = int(left * wave.rate_Hz) - 1, int(right * wave.rate_Hz) + 2
         index, volts = envelope.view(first, last, max(self.width(), 200))
-        self._curve.setData((wave.start_s + index / wave.rate_Hz) * self._scale, volts)
+        self._curve.setData((wave.start_s + index / wave.rate_Hz - self._zero_s) * self._scale, volts)
 
     def keyPressEvent(self, event: object) -> None:
         """+ and − zoom about the middle, the arrows pan, 0 shows all."""
@@ -152,10 +222,33 @@ class WaveView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(theme.px(2))
         self.wave, self.spectrum = WavePlot(), SpectrumPlot()
-        column.addWidget(self.wave, 5)
+        self.cycle = WavePlot()
+        self.cycle.setAccessibleName("one or two fast cycles of the waveform")
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(6))
+        row.addWidget(self.wave, 3)
+        row.addWidget(self.cycle, 2)
+        column.addLayout(row, 5)
         column.addWidget(self.spectrum, 6)
 
-    def show_record(self, wave: Wave | None, found: Ripple | None) -> None:
+    def show_record(self, wave: Wave | None, found: Ripple | None, allowed_V: float | None = None) -> None:
+        """A record with its slow part, one fast cycle beside it, what is allowed, and its spectrum."""
         self.wave.show_wave(wave)
+        cycle_s = _fast_cycle_s(wave, found)
+        self.wave.show_slow(cycle_s)
+        self.wave.show_allowed(allowed_V)
+        self.cycle.setVisible(cycle_s is not None)
+        if cycle_s is not None:
+            self.cycle.show_wave(wave)
+            self.cycle.show_allowed(allowed_V)
+            self.cycle.show_cycles(cycle_s)
         self.spectrum.setVisible(found is not None)
         self.spectrum.show_ripple(found)
+
+
+def _fast_cycle_s(wave: Wave | None, found: Ripple | None) -> float | None:
+    """The period of the strongest line above the mains' own, s, where a record resolves it; else None."""
+    if wave is None or found is None:
+        return None
+    fast = [x for x in found.lines if FAST_HZ < x.frequency_Hz < wave.rate_Hz / 4]
+    return 1 / max(fast, key=lambda x: x.rms_V).frequency_Hz if fast else None

@@ -106,7 +106,7 @@ class PlotArea(QStackedWidget):
         wave, test = chosen.wave, result.plan.test
         mains_Hz = self.session.job.settings.mains_Hz
         found = kind_of(test).spectrum(wave, mains_Hz, test) if wave is not None else None
-        self.waves.show_record(wave, found)
+        self.waves.show_record(wave, found, kind_of(test).allowed_swing_V(result.plan, test))
 
     def _show_reach(self, result: Outcome) -> bool:
         job, output = self.session.job, result.plan.output

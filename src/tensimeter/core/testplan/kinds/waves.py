@@ -83,6 +83,9 @@ class RippleKind(TestKind[Ripple]):
     def steps(self, s: Situation, test: Ripple) -> list[Step]:
         return along(s, test.points, capture=Capture("none", test.record_s, 0.0))
 
+    def allowed_swing_V(self, plan: Plan, test: Ripple) -> float | None:
+        return test.allowed_pp * plan.output.nominal_V
+
     def findings(self, facts: Facts, test: Ripple) -> list[Finding]:
         band = Band(None, test.allowed_pp * facts.plan.output.nominal_V)
         found: list[Finding] = []
