@@ -287,3 +287,17 @@ def test_every_policy_has_its_question_and_reason_and_says_what_it_does(bench: J
     assert "not what is wanted" in overload.consequence(wants)
     far = ridge.model_copy(update={"policy": changed(ridge.policy, aim="far_end")})
     assert new_link(far, "output SPARE 12V 1A", "front-end").output("spare").aim == "far_end"
+
+
+def test_a_donor_that_is_too_weak_says_what_would_do(demo: Job) -> None:
+    """At 11 A the stack's 24.1 V units are asked for more than 60 % of their label."""
+    found, said = figures(demo, "donor-a", {"mount": 8.0})
+    assert found["Label, watts at least"] < 150
+    assert "too weak" not in said
+    careful = demo.model_copy(update={"policy": changed(demo.policy, donor_share=0.6)})
+    found, said = figures(careful, "donor-a", {"mount": 11.0, "dew": 3.0, "hub": 2.0})
+    solution = at(demo, {"mount": 11.0, "dew": 3.0, "hub": 2.0})[1]
+    watts = float(solution["donor-a"].V * solution["donor-a"].I)
+    assert found["Label, watts at least"] == pytest.approx(watts / 0.6)
+    # 0.6 · 150 W at 24.1 V are 3.73 A; 0.6 · 6.3 A are 3.78 A.
+    assert "gives 3.73 A for good. Nothing in the stock would do" in said

@@ -161,6 +161,15 @@ def test_batteries_by_chemistry() -> None:
     assert (wound.capacitor_V, wound.origins["tap_V"]) == (50, "assumed")
     with pytest.raises(UserError, match="amps or watts"):
         card_from_nameplate(job, "transformer 24V")
+    pc = card_from_nameplate(job, "PC supply 450W 12V 18A, 5V 25A, +3.3 V/20A")
+    assert [(r.name, r.volts, r.rated_A) for r in pc.rails] == [
+        ("12 V", 12.0, 18.0), ("5 V", 5.0, 25.0), ("3.3 V", 3.3, 20.0),
+    ]  # fmt: skip
+    assert (pc.name, pc.combined[0].watts, pc.rails[0].limit_A) == ("PC supply", 450, None)
+    with pytest.raises(UserError, match="below zero"):
+        card_from_nameplate(job, "12V 18A 5V 25A -12V 0.5A")
+    with pytest.raises(UserError, match="same volts"):
+        card_from_nameplate(job, "12V 18A 12V 16A")
     lead = card_from_nameplate(job, "12V 7Ah battery")
     iron = card_from_nameplate(job, "12.8V 20Ah lithium iron battery")
     assert (lead.chemistry, lead.cells, iron.chemistry, iron.cells) == ("lead", 6, "lithium_iron", 4)

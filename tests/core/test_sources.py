@@ -23,6 +23,7 @@ from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import matrix
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
+from tensimeter.core.testplan.design_expectation import limit_A
 from tensimeter.demo.library import demo_job
 
 
@@ -133,6 +134,14 @@ def test_every_demo_can_be_proven(name: str) -> None:
     assert not problems(job.design, job.stock)
     for output in job.design.outputs():
         assert continuous_full_load(job, output.id).amps == pytest.approx(output.full_load_A)
+
+
+def test_a_rail_that_limits_by_itself(dome: Job) -> None:
+    part = dome.part("pc-450")
+    rails = tuple(changed(r, limit_A=7.0) if r.name == "12 V" else r for r in part.rails)
+    limited = with_part(dome, changed(part, rails=rails))
+    assert limit_A(dome, "shutter") is None
+    assert limit_A(limited, "shutter") == pytest.approx(7.0, rel=0.01)
 
 
 def test_one_unit_is_no_two_sources(demo: Job) -> None:

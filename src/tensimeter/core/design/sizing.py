@@ -150,7 +150,40 @@ def _unit(job: Job, link: Link, solution: Solution) -> Sized:
     own = part.sized(operating(job, link, solution, build(job))) if isinstance(part, SourcePart) else None
     if own is not None:
         return own
-    return _stacked(job, link, solution) if isinstance(part, SourcePart) and part.stack_unit() else Sized()
+    if not isinstance(part, SourcePart) or not part.stack_unit():
+        return Sized()
+    asked, stacked = _asked(job, link, part, solution), _stacked(job, link, solution)
+    return Sized((*asked.figures, *stacked.figures), (*asked.notes, *stacked.notes))
+
+
+def _asked(job: Job, link: Link, part: SourcePart, solution: Solution) -> Sized:
+    """The label that a unit needs for what is asked of it, by the policy; what would do where it has not."""
+    unit = part.stack_unit(believed=True)
+    if unit is None or not part.shared_label:
+        return Sized()
+    share = job.policy.donor_share
+    amps = float(solution[link.id].I)
+    below = float(solution[link.fed_by].V) if link.fed_by else 0.0
+    watts = (float(solution[link.id].V) - below) * amps
+    need_A, need_W = amps / share, watts / share
+    figures = (
+        figure("Label, amps at least", "I/share", need_A, "A", Input("I", "asked of it", amps, "A")),
+        figure("Label, watts at least", "P/share", need_W, "W", Input("P", "asked of it", watts, "W")),
+    )
+    has_W = unit.watts if unit.watts is not None else unit.volts * unit.amps
+    if unit.amps >= need_A and has_W >= need_W:
+        return Sized(figures)
+    able = []
+    for other in job.stock:
+        made = other.stack_unit() if isinstance(other, SourcePart) and other.shared_label else None
+        if made is not None and abs(made.volts - unit.volts) <= 0.1 * unit.volts:
+            made_W = made.watts if made.watts is not None else made.volts * made.amps
+            if made.amps >= need_A and made_W >= need_W:
+                able.append((made_W, other.name))
+    instead = f"{min(able)[1]} in the stock would do" if able else "Nothing in the stock would do"
+    gives = share * min(unit.amps, has_W / unit.volts)
+    text = f"{part.name} is too weak for it: as it is it gives {show(gives, 'A')} for good. {instead}."
+    return Sized(figures, (text,))
 
 
 def _stacked(job: Job, link: Link, solution: Solution) -> Sized:

@@ -63,3 +63,29 @@ def read_nameplate(text: str) -> Plate:
     family = next((f for word, f in _FAMILIES.items() if word in name.casefold()), "enclosed")
     count = max(int(counted.group(1)), 1) if counted else 1
     return Plate(volts, amps, watts, efficiency, name, note, count, family, figures.get("Ah"))
+
+
+#: One rail of a label: `12V 18A`, `+5 V / 25 A`, `-12V@0.5A`.
+_RAIL = re.compile(r"([+\-−]?\d+(?:[.,]\d+)?)\s*V\s*[/@:]?\s*(\d+(?:[.,]\d+)?\s*m?)A(?![A-Za-z])")
+_WATTS = re.compile(r"(\d+(?:[.,]\d+)?)\s*W(?![A-Za-z])")
+
+
+def read_rails(text: str) -> tuple[str, list[tuple[float, float]], float | None] | None:
+    """The words, the volts and amps of each rail, and the watts of a label with several rails; else None.
+
+    UserError for a negative rail, which no path is joined from yet: it is to be left out.
+    """
+    found = _RAIL.findall(text)
+    if len(found) < 2:
+        return None
+    if any(volts[:1] in "-−" for volts, _ in found):
+        raise UserError(
+            f"“{text}” has a rail below zero, which the path can't express: leave it out, and note it."
+        )
+    rails = [(split(f"{volts}V")[0], split(f"{amps.strip()}A")[0]) for volts, amps in found]
+    if any(amps <= 0 or volts <= 0 for volts, amps in rails):
+        raise UserError(f"The nameplate “{text}” has a figure that is not above zero.")
+    rest = _RAIL.sub(" ", text)
+    watts = _WATTS.search(rest)
+    name = " ".join(_WATTS.sub(" ", rest).split()).strip(" ,;·+")
+    return name, rails, split(watts.group())[0] if watts else None

@@ -3,12 +3,13 @@
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import changed, identifier, with_campaign
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.nameplate import read_nameplate
+from tensimeter.core.model.nameplate import read_nameplate, read_rails
 from tensimeter.core.parts.battery import CELLS, Battery
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.figures import EfficiencyPoint
 from tensimeter.core.parts.instrument_part import SetLoad, TemperatureMeter, VoltMeter
+from tensimeter.core.parts.rails import CombinedLimit, Rail, RailSupply
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.parts.transformer import Transformer
 
@@ -79,8 +80,28 @@ def transformer_from_nameplate(job: Job, text: str) -> Transformer:
     )  # fmt: skip
 
 
-def card_from_nameplate(job: Job, text: str) -> Donor | Battery | Transformer:
+def rails_from_nameplate(
+    job: Job, name: str, rails: list[tuple[float, float]], watts: float | None
+) -> RailSupply:
+    """A supply with several rails from its label: volts and amps of each, and the watts of them all."""
+    called = [f"{volts:g} V" for volts, _ in rails]
+    if len(set(called)) < len(called):
+        raise UserError("Two rails of that label have the same volts; type their sum as one.")
+    return RailSupply(
+        id=identifier(name or "supply with rails", (p.id for p in job.stock)),
+        name=name or f"Supply {', '.join(called)}",
+        rails=tuple(Rail(name=n, volts=v, rated_A=a) for n, (v, a) in zip(called, rails, strict=True)),
+        combined=(CombinedLimit(rails=tuple(called), watts=watts),) if watts else (),
+        note="" if watts else "how many watts its rails give together is not known: read its label",
+        origins={"rails": "label"},
+    )
+
+
+def card_from_nameplate(job: Job, text: str) -> Donor | Battery | Transformer | RailSupply:
     """A card from a typed nameplate: a battery where it gives Ah, a transformer by its name, else a donor."""
+    rails = read_rails(text)
+    if rails is not None:
+        return rails_from_nameplate(job, *rails)
     plate = read_nameplate(text)
     if "transformer" in plate.name.casefold().split():
         return transformer_from_nameplate(job, text)

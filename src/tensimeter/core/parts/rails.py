@@ -55,6 +55,9 @@ class Rail(Record):
     minimum_A: Annotated[
         NotNegative, Quantity("A", "minimum", "amps it must be loaded with to keep its volts")
     ] = 0.0
+    limit_A: Annotated[
+        Positive | None, Quantity("A", "limit", "amps where it acts beyond its rating; empty where not known")
+    ] = None
 
 
 class Coupling(Record):
@@ -152,7 +155,12 @@ class RailSupply(SourcePart):
             (by_name[c.other], c.ohm) for c in self.couplings if c.rail == rail.name and c.other in by_name
         )
         return Series(
-            link.id, None, emf=rail.volts, resistance=rail.output_resistance_ohm, couplings=couplings
+            link.id,
+            None,
+            emf=rail.volts,
+            resistance=rail.output_resistance_ohm,
+            couplings=couplings,
+            limit_A=rail.limit_A or np.inf,
         )
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
@@ -207,7 +215,8 @@ class RailSupply(SourcePart):
         return found
 
     def current_limit_A(self, link: Link) -> float | None:
-        return None
+        rail = self.rail(link.rail) if isinstance(link, UnitLink) else None
+        return rail.limit_A if rail is not None else None
 
     @property
     def beyond_words(self) -> str:

@@ -25,7 +25,10 @@ def limit_A(job: Job, output: str) -> float | None:
     except UserError:
         return None
     flows = np.broadcast_to(np.nan_to_num(point.I), amps.shape)
-    short = flows < amps - 1e-6 * full
+    # Past a limit the load gets less, or the path has no point at all.
+    volts = np.broadcast_to(point.V, amps.shape)
+    short = (flows < amps - 1e-6 * full) | ~np.isfinite(volts)
+    flows = np.where(np.isfinite(volts), flows, 0.0)
     return float(flows[short].max(initial=amps[int(np.argmax(short)) - 1])) if short.any() else None
 
 
