@@ -104,3 +104,57 @@ def test_a_stacked_supply_with_two_outputs(open_window, tmp_path: Path, keys, qt
     for _ in range(60):
         session.undo()
     assert session.job == Job(name="Evening supply")
+
+
+def test_two_sources_in_one_box_from_nothing(open_window, tmp_path: Path, keys, qtbot) -> None:
+    """Two bought units side by side, each with an outlet; parts that are not in the stock by their name."""
+    window = open_window(JobFile.create(tmp_path / "two.tensi", Job(name="Two in a box")))
+    session = window.session
+    keys(window, "Alt+1")
+    stock = window.stage("stock")
+    for plate in ("24V 3A 72W tall", "12V 5A 50W flat"):
+        stock.nameplate.setFocus()
+        keys(window, plate, "Enter")
+    # A label that does not add up is said as it is typed.
+    assert "12 V × 5 A is 60 W, not 50 W" in window.line.hint.text()
+
+    keys(window, "Alt+2")
+    # What is not in the stock is asked about and taken from the library by a second Enter.
+    add(window, keys, "tall", "Fuse 5 A slow", "Fuse 5 A slow", "output LAMPS 24V 2A")
+    add(window, keys, "and flat", "Blade fuse 15 A", "Blade fuse 15 A", "output FANS 12V 3A")
+    assert [[x.id for x in session.job.design.path_to(o)] for o in ("lamps", "fans")] == [
+        ["tall", "fuse-5-a-slow-holder", "lamps"],
+        ["flat", "blade-fuse-15-a-holder", "fans"],
+    ]
+    assert session.now.solved is not None
+    assert {t.output for t in session.job.campaign.tests} == {"lamps", "fans"}
+
+    # A hold comes into hand by its number, or by a click on its line; what it reads is ohms.
+    keys(window, "Alt+3")
+    window.stage("assemble").show_view("matrix")
+    numbers = {name: k for k, (_, name, _) in session.now.numbered.items()}
+    crossed = numbers["LAMPS + to FANS +"]
+    keys(window, "Ctrl+l", f"{crossed} 4.7", "Enter")
+    card = next(n for n in session.now.notices if n.title == "LAMPS + to FANS +")
+    assert "The pluses of two sources meet" in card.text
+    keys(window, f"{crossed} OL", "Enter")
+    assert card.title not in [n.title for n in session.now.notices]
+    hold = next(n for n in session.now.notices if n.kind == "hold" and n.stage == "assemble")
+    window.notices._taken_up(hold.id)
+    assert session.hand.place == hold.lifted_by
+    keys(window, "0.2" if session.hand.band.high else "OL", "Enter")
+    assert hold.id not in [n.id for n in session.now.notices]
+
+    # What is typed is shown where it will count, across the tests, and can be moved.
+    keys(window, "Alt+5")
+    session.choose_test(next(t.id for t in session.job.campaign.tests if t.output == "lamps"))
+    keys(window, "Ctrl+l", "fans 3A 11.8V")
+    assert window.line.hint.text() == "FANS: 11.8 V at 3 A → FANS, load regulation, 3 A"
+    keys(window, "Enter", "23.9 @2", "Enter", "24.0", "Enter")
+    read = [(r.place, r.value, r.step) for r in session.now.readings if r.quantity == "V" and r.test]
+    assert read == [("fans", 11.8, 5), ("lamps", 23.9, 5), ("lamps", 24.0, 0)]
+    keys(window, "move last to nowhere", "Enter")
+    assert session.now.readings[-1].test is None
+    assert "moved to no test" in window.line.hint.text()
+    plate = window.stage("plate")
+    qtbot.waitUntil(lambda: plate.ready, timeout=30000)

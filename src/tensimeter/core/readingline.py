@@ -29,9 +29,10 @@ _HEAT = {"ambient": "ambient", "room": "ambient", "case": "case", "sink": "sink"
 #: Peak to peak, as it is read off a screen: `mount 42mVpp`.
 _PEAKS = re.compile(r"V\s*pp$", re.I)
 _NUMBER = r"[+\-−]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?"
+_OPEN = r"(?i:o\.?l|open|overload|inf)\b"
 #: A number and its unit; the prefix may stand where the decimal mark would (4k7).
 _FIGURE = re.compile(
-    rf"(?:[+\-−]?\d+[RpnuµmkMG]\d+\s*[a-zA-ZΩ°]*|{_NUMBER}\s*[a-zA-ZµμΩ°%]*(?:\s+pp\b)?|(?i:o\.?l|open|overload|inf)\b)"
+    rf"(?:[+\-−]?\d+[RpnuµmkMG]\d+\s*[a-zA-ZΩ°]*|{_NUMBER}\s*(?!{_OPEN})[a-zA-ZµμΩ°%]*(?:\s+pp\b)?|{_OPEN})"
 )
 _TOKEN = re.compile(rf"\s*(?P<at>@?)\s*(?P<figure>{_FIGURE.pattern})(?=[\s@]|$)")
 #: The number of a point of the matrix, and what was read there.
