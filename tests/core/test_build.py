@@ -447,3 +447,16 @@ def test_practice_after_a_real_reading_takes_nothing_back() -> None:
         assert checked(job, [good, practised])[0].verdict is Verdict.CONFORMS
         assert checked(job, [practised, good])[0].verdict is Verdict.CONFORMS
         assert alone in (Verdict.CONFORMS, Verdict.NONCONFORMING)
+
+
+def test_what_stands_before_a_mains_side_is_no_bench_supply(demo: Job) -> None:
+    def first(job: Job) -> dict[str, str]:
+        return {r.step.id: r.step.do for r in power_up_results(job, []) if r.step.id.startswith("alone")}
+
+    own = first(demo)
+    assert all("can't stand before its mains side; a lamp in series can" in do for do in own.values())
+    lit = first(with_assembly(demo, limiter="lamp"))
+    assert all("with a lamp in series with the mains before it" in do for do in lit.values())
+    dome = first(demo_job("dome-workshop"))
+    assert "no mains side of yours" in dome["alone-rail-12"]
+    assert "lamp in series can" in dome["alone-lights-unit"]

@@ -187,16 +187,14 @@ def _look_over(job: Job) -> PowerUpStep:
 
 def _sources(job: Job) -> Iterator[PowerUpStep]:
     """Each source alone, nothing behind it joined."""
-    first, enabled = True, set[str]()
+    enabled = set[str]()
     for link in job.design.links:
         part = job.part(link.part)
         if not isinstance(link, UnitLink) or not isinstance(part, SourcePart):
             continue
         alone = part.alone(link) or _as_solved(job, link, part)
         do = "Everything behind it disconnected. "
-        if first:
-            do += f"First power, with {LIMITERS[job.assembly.limiter].partition(':')[0]} before it. "
-            first = False
+        do += f"First power: {stands_before(job, part)} "
         if part.id not in enabled:
             yield from part.enabling(link)
             enabled.add(part.id)
@@ -204,6 +202,19 @@ def _sources(job: Job) -> Iterator[PowerUpStep]:
             f"alone-{link.id}", f"{link.name} alone", do + alone.switched_on, f"{link.name} + to −",
             f"wake-{link.id}", "V", Band.around(alone.volts, alone.share), alone.volts, STOP, link.id, True,
         )  # fmt: skip
+
+
+def stands_before(job: Job, part: SourcePart) -> str:
+    """What stands before a source at first power, as far as it can: a bench supply feeds no mains side."""
+    limiter = job.assembly.limiter
+    if not part.wired_to_mains:
+        return "it has no mains side of yours: switch it on as it is."
+    if limiter == "bench_limiter":
+        return (
+            "a bench supply can't stand before its mains side; a lamp in series can. Without one, only behind "
+            "a residual-current device, at arm's length, with nothing behind it."
+        )
+    return f"with {LIMITERS[limiter].partition(':')[0]} before it."
 
 
 def _as_solved(job: Job, link: UnitLink, part: SourcePart) -> Alone:

@@ -210,7 +210,7 @@ class WakeStage(QWidget):
         job = self.session.job
         lines = []
         if here.step.id.startswith("alone"):
-            lines.append(f"Before it stands {LIMITERS[job.assembly.limiter]}.")
+            lines.append(f"Chosen to stand before first power: {LIMITERS[job.assembly.limiter]}.")
         bare = bare_seconds(job).get(here.step.link or "")
         if here.step.id.startswith("trim") and bare is not None:
             lines.append(
