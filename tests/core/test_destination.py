@@ -1,8 +1,11 @@
 """Where a typed line lands, whatever its order, units and marks, and whatever is in hand."""
 
+import numpy as np
 import pytest
 
+from tensimeter.core.analysis.regulation import left_line
 from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.conformity import Accuracy, Verdict
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.job import Job
@@ -18,7 +21,9 @@ from tensimeter.core.model.tests import (
 )
 from tensimeter.core.procedure.matrix import numbered
 from tensimeter.core.readingline import understand
+from tensimeter.core.testplan.advice import outcome_sentence
 from tensimeter.core.testplan.destination import ReadSoFar, destination, in_hand_of
+from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.step import Plan
 
@@ -220,3 +225,44 @@ def test_where_a_line_lands(proving: Job, planned: dict[str, Plan], points: dict
         assert found.at_A == (None if amps == "-" else pytest.approx(float(amps)))
     assert f"{found.test or '-'} {'-' if found.step is None else found.step}" == counts
     assert found.words
+
+
+def typed(job: Job, test: str, *lines: str) -> list[Reading]:
+    """Lines as they are typed one after another, filed where they count."""
+    worked_out = plan(job, job.test(test))
+    rows: list[Reading] = []
+    for line in lines:
+        so_far = ReadSoFar(rows)
+        step = so_far.next_step(worked_out)
+        said = understand(job, line, in_hand_of(worked_out, step))
+        where = destination(job, said, [worked_out], so_far, step)
+        meter = Accuracy(of_reading=0.0005, counts=2, resolution=0.001)
+        for quantity, value in (("V", said.value), ("A", where.at_A)):
+            fact = (len(rows) // 2, 0.0, said.place, quantity, value, "m", meter, "four-wire", "typed", "")
+            rows.append(Reading(*fact, where.test, where.step, id=len(rows) + 1))
+    return rows
+
+
+def test_a_line_ends_where_the_volts_leave_it(proving: Job) -> None:
+    lines = ("5.20 @0", "5.18 @0.4", "5.16 @0.8", "5.14 @1.2", "2.1 @1.25")
+    found = outcome(proving, plan(proving, proving.test("hub")), typed(proving, "hub", *lines))
+    # 50 mΩ: the collapsed point is none of the line.
+    assert found.regulation.output_resistance_ohm.value == pytest.approx(0.05, abs=1e-4)
+    ends = next(f for f in found.findings if f.key == "line_ends")
+    assert ends.text.startswith("gives 1.25 A of 1.6 A, at 2.1 V")
+    assert "current limit test" in ends.text
+    # At 2 A nothing was read: the line would give 5.1 V, and no verdict is given on that.
+    assert found.regulation_verdict is Verdict.NOT_MEASURED
+    said = outcome_sentence(found)
+    assert "not measured at 2 A; the line would give 5.1 V, 1.9 %" in said
+    # The collapsed point itself misses.
+    assert found.verdict is Verdict.NONCONFORMING
+
+
+def test_a_slip_between_two_points_is_no_knee() -> None:
+    amps = np.array([0.0, 1.0, 2.0, 3.0])
+    out = left_line(np.array([12.0, 11.9, 1.18, 11.7]), amps, amps)
+    assert not out.any()
+    asked = np.array([0.0, 1.0, 2.0, 3.0])
+    folded = left_line(np.array([12.0, 11.9, 11.8, 6.0]), np.array([0, 1.0, 2.0, 1.5]), asked)
+    assert folded.tolist() == [False, False, False, True]

@@ -211,8 +211,8 @@ def stands_before(job: Job, part: SourcePart) -> str:
         return "it has no mains side of yours: switch it on as it is."
     if limiter == "bench_limiter":
         return (
-            "a bench supply can't stand before its mains side; a lamp in series can. Without one, only behind "
-            "a residual-current device, at arm's length, with nothing behind it."
+            "a bench supply can't stand before its mains side; a lamp in series can. Without one, only "
+            "behind a residual-current device, at arm's length, with nothing behind it."
         )
     return f"with {LIMITERS[limiter].partition(':')[0]} before it."
 

@@ -14,6 +14,8 @@ from tensimeter.core.testplan.step import FAN, OPEN, Plan, Step, panel_of
 
 #: A current is that of a step where it is within this share of the largest planned.
 NEAR_SHARE = 0.05
+#: Volts below this share of an output's own are those of one that limits, or is off: a rule of thumb.
+COLLAPSED_SHARE = 0.8
 
 
 class ReadSoFar:
@@ -181,10 +183,19 @@ def _step_of(
         return hand
     if hand is not None and hand.hold_s is not None and not near:
         return hand
+    done = read.done(plan)
+    if hand is not None and hand.index not in done and _collapsed(line, plan):
+        # Less than was asked flows once the volts have gone: it is the step in hand that was tried.
+        return hand
     if not near:
         return None
-    waiting = [s for s in near if s.index not in read.done(plan) and s.hold_s is None]
+    waiting = [s for s in near if s.index not in done and s.hold_s is None]
     return min(waiting or near, key=lambda s: (abs(s.set_A - (line.at_A or 0.0)), s.index))
+
+
+def _collapsed(line: Understood, plan: Plan) -> bool:
+    """Whether volts are far below what an output gives as long as nothing limits."""
+    return line.quantity == "V" and 0 <= line.value < COLLAPSED_SHARE * plan.output.nominal_V
 
 
 def near_steps(plan: Plan, amps: float, among: Sequence[Step] | None = None) -> list[Step]:
