@@ -19,7 +19,7 @@ from tensimeter.core.model.assembly_edits import (
     with_setting,
     with_wire,
 )
-from tensimeter.core.model.edits import changed, new_link, with_link
+from tensimeter.core.model.edits import changed, new_link, readings_first, with_link
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
@@ -460,3 +460,16 @@ def test_what_stands_before_a_mains_side_is_no_bench_supply(demo: Job) -> None:
     dome = first(demo_job("dome-workshop"))
     assert "no mains side of yours" in dome["alone-rail-12"]
     assert "lamp in series can" in dome["alone-lights-unit"]
+
+
+def test_a_supply_that_exists_is_read_at_its_plug_and_outlets() -> None:
+    bought, repaired = (readings_first("Shed", "12V 5A", made=m) for m in ("bought", "repaired"))
+    assert not [p.name for p in matrix(bought) if p.hold]
+    assert "OUT − to earth pin" in [p.name for p in matrix(bought)]
+    held = {p.name for p in matrix(repaired) if p.hold}
+    assert {"live pin to earth pin", "earth pin to chassis", "live pin to OUT −", "OUT + to OUT −"} <= held
+    assert next(r.step.id for r in power_up_results(repaired, [])) == "earth-open"
+    # Nothing real loads it before they are read; a bought one that nobody opened is loaded as it is.
+    with pytest.raises(UserError, match="Hold point open: live pin to neutral pin"):
+        must_be_lifted(repaired, [], "out")
+    must_be_lifted(bought, [], "out")

@@ -120,7 +120,11 @@ def test_volts_to_earth_open_and_loaded_are_shares_of_the_mains(demo: Job) -> No
 
 
 def test_nothing_is_woken_without_a_source_or_with_a_broken_path(demo: Job) -> None:
-    assert power_up_steps(readings_first("Shed", "12V 5A")) == []
+    # One that exists already is read to earth, and nothing else of it.
+    shed = power_up_steps(readings_first("Shed", "12V 5A"))
+    assert {s.id.split("-")[0] for s in shed} == {"earth"}
+    assert not any(s.hold for s in shed)
+    assert power_up_steps(Job(name="empty")) == []
     loose = changed(demo.design.links[2], fed_by=None)
     assert power_up_steps(with_link(demo, loose)) == []
 

@@ -7,6 +7,7 @@ from platformdirs import user_documents_path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
+    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QListWidget,
@@ -86,6 +87,16 @@ class StartPage(QWidget):
         self.read_plate = self._field("nameplate, e.g. 12V 5A")
         column.addWidget(self.read_name)
         column.addWidget(self.read_plate)
+        self.read_made = QComboBox()
+        self.read_made.setAccessibleName("what it is")
+        self.read_made.setMaximumWidth(theme.px(420))
+        for words, made in (
+            ("bought, and never opened", "bought"),
+            ("repaired, or opened", "repaired"),
+            ("with a mains side of my own", "own_mains"),
+        ):
+            self.read_made.addItem(words, made)
+        column.addWidget(self.read_made)
         column.addLayout(self._go("Begin with readings", self.begin_readings))
         self.read_plate.returnPressed.connect(self.begin_readings)
         column.addSpacing(theme.px(22))
@@ -155,7 +166,8 @@ class StartPage(QWidget):
     # -- doors ----------------------------------------------------------------------------------
 
     def begin_readings(self) -> None:
-        self._begin(lambda: readings_first(self._name(self.read_name), self.read_plate.text()))
+        made = self.read_made.currentData()
+        self._begin(lambda: readings_first(self._name(self.read_name), self.read_plate.text(), made=made))
 
     def begin_design(self) -> None:
         self._begin(lambda: Job(name=self._name(self.design_name)))

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterable
-from typing import TypeVar
+from typing import Literal, TypeVar
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Campaign, Job, Nameplate
@@ -229,8 +229,13 @@ def with_test_for(job: Job, output: OutputLink) -> Job:
     return with_campaign(job, tests=(*job.campaign.tests, test))
 
 
-def readings_first(name: str, nameplate: str, tolerance: float = 0.05) -> Job:
-    """A job for a supply that exists already: a name, a nameplate, one output, no design."""
+def readings_first(
+    name: str,
+    nameplate: str,
+    tolerance: float = 0.05,
+    made: Literal["bought", "repaired", "own_mains"] = "bought",
+) -> Job:
+    """A job for a supply that exists already: a name, a nameplate, one output, no design; what it is."""
     plate = read_nameplate(nameplate)
     if plate.amps is None:
         raise UserError(f"The nameplate “{nameplate}” needs amps or watts beside the volts.")
@@ -239,7 +244,7 @@ def readings_first(name: str, nameplate: str, tolerance: float = 0.05) -> Job:
     )
     job = Job(
         name=name,
-        nameplate=Nameplate(text=nameplate, volts=plate.volts, amps=plate.amps, watts=plate.watts),
+        nameplate=Nameplate(text=nameplate, volts=plate.volts, amps=plate.amps, watts=plate.watts, made=made),
         design=Design(links=(output,)),
     )
     return with_test_for(job, output)

@@ -116,6 +116,11 @@ class Nameplate(Record):
     """What the supply says of itself, before anything is proven."""
 
     text: Annotated[str, Quantity("", "text")]
+    #: One that was repaired, or whose mains side is the builder's own, is read before anything is loaded.
+    made: Annotated[
+        Literal["bought", "repaired", "own_mains"],
+        Quantity("", "it is", "bought, repaired, or of your own mains side"),
+    ] = "bought"
     volts: Annotated[Positive, Quantity("", "volts", "volts, or how well it reads them")]
     amps: Annotated[Positive | None, Quantity("", "amps", "amps, or how well it reads them")] = None
     watts: Annotated[Positive | None, Quantity("", "watts", "watts, or how well it reads them")] = None

@@ -23,8 +23,10 @@ THICK_A = 15.0
 
 def build_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
     """Holds and cautions of Assemble and Wake; one caution instead for a supply that was built elsewhere."""
-    if not has_source(job) or problems(job.design, job.stock):
+    if problems(job.design, job.stock):
         return []
+    if not has_source(job):
+        return [] if job.assembly.already_running else [*_pairs(job, readings), *_wake(job, readings)]
     if job.assembly.already_running:
         text = (
             "This supply is taken as it stands, built and running: what Assemble and Wake would have read is "
@@ -46,17 +48,7 @@ def _assemble(job: Job, readings: Sequence[Reading]) -> list[Notice]:
             )
             key, title = f"charge:{at.link}", f"Stored charge in {at.name}"
             found.append(_hold(key, title, text, "assemble", at.link, at.place, f"up to {EMPTY_V:g} V"))
-    for check in checked(job, readings):
-        pair = check.pair
-        if not pair.hold or check.verdict is Verdict.CONFORMS:
-            continue
-        if check.reading is None:
-            text = f"Expect {pair.expected} ({pair.why})."
-        else:
-            text = f"Read {show(check.reading.value, pair.quantity)}, expected {pair.expected}. {pair.wrong}"
-        found.append(
-            _hold(f"pair:{pair.place}", pair.name, text, "assemble", None, pair.place, pair.expected)
-        )
+    found += _pairs(job, readings)
     if job.policy.insulation == "tape":
         for link in job.design.links:
             part = job.part(link.part)
@@ -69,6 +61,23 @@ def _assemble(job: Job, readings: Sequence[Reading]) -> list[Notice]:
                 found.append(
                     _hold(f"tape:{link.id}", f"Tape in {link.name}", text, "assemble", link.id, None)
                 )
+    return found
+
+
+def _pairs(job: Job, readings: Sequence[Reading]) -> list[Notice]:
+    """The pairs of the matrix that must be read before going on, and were not, or wrong."""
+    found = []
+    for check in checked(job, readings):
+        pair = check.pair
+        if not pair.hold or check.verdict is Verdict.CONFORMS:
+            continue
+        if check.reading is None:
+            text = f"Expect {pair.expected} ({pair.why})."
+        else:
+            text = f"Read {show(check.reading.value, pair.quantity)}, expected {pair.expected}. {pair.wrong}"
+        found.append(
+            _hold(f"pair:{pair.place}", pair.name, text, "assemble", None, pair.place, pair.expected)
+        )
     return found
 
 

@@ -5,7 +5,7 @@ its own. What a wrong value usually means is told by `core.procedure.causes`.
 """
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -61,8 +61,10 @@ class PowerUpResult:
 
 def power_up_steps(job: Job) -> list[PowerUpStep]:
     """The steps of a design, in order; empty for a path that does not join up or has no source."""
-    if problems(job.design, job.stock) or not any(isinstance(x, UnitLink) for x in job.design.links):
+    if problems(job.design, job.stock):
         return []
+    if not any(isinstance(x, UnitLink) for x in job.design.links):
+        return _of_a_finished_one(job)
     try:
         idle = solve(build(job), {o.id: 0.0 for o in job.design.outputs()}, as_set=True)
     except UserError:
@@ -76,6 +78,14 @@ def power_up_steps(job: Job) -> list[PowerUpStep]:
         *_meters_and_fans(job, idle),
         *_to_earth(job),
     ]
+
+
+def _of_a_finished_one(job: Job) -> list[PowerUpStep]:
+    """Volts to earth of a supply that is known by its readings; before a load only where it was worked on."""
+    if job.nameplate is None:
+        return []
+    worked_on = job.nameplate.made != "bought"
+    return [replace(step, hold=step.hold and worked_on) for step in _to_earth(job)]
 
 
 def power_up_results(
@@ -325,7 +335,8 @@ def _meters_and_fans(job: Job, idle: Solution) -> Iterator[PowerUpStep]:
 
 def _to_earth(job: Job) -> Iterator[PowerUpStep]:
     """Volts to earth of each floating common: open, then across a resistor of 100 kΩ."""
-    floating = [group[0] for group in outputs_by_common(job) if not bonded(job, group[0].id)]
+    groups = outputs_by_common(job) or [[o] for o in job.design.outputs()]
+    floating = [group[0] for group in groups if not bonded(job, group[0].id)]
     for k, output in enumerate(floating):
         yield from _output_to_earth(job, output, "" if k == 0 else f"-{output.id}")
 

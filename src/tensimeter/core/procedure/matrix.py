@@ -101,7 +101,7 @@ def matrix(job: Job) -> list[NodePair]:
     """Every pair to read, the mains side first, then the units, then the outputs."""
     units = [x for x in job.design.links if isinstance(x, UnitLink)]
     if not units:
-        return []
+        return list(_by_its_terminals(job))
     return [*_mains(job), *_cases(job, units), *_stacks(job, units), *_outputs(job, units), *_sources(job)]
 
 
@@ -148,6 +148,37 @@ def _mains(job: Job) -> Iterator[NodePair]:
     yield NodePair(LIVE, NEUTRAL, "apart", why, short, hold=True)
     yield NodePair(LIVE, EARTH, "apart", "switch on, unplugged", leak, hold=True)
     yield NodePair(NEUTRAL, EARTH, "apart", "unplugged", leak, hold=True)
+
+
+def _by_its_terminals(job: Job) -> Iterator[NodePair]:
+    """What is read of a supply that is known by its readings only: at its plug, its case and its outlets.
+
+    A bought one that nobody opened keeps what its maker gave it; one that was repaired, or whose mains side
+    is the builder's own, is read before anything is loaded.
+    """
+    if job.nameplate is None:
+        return
+    hold = job.nameplate.made != "bought"
+    leak = "A path to earth on the mains side: a wet or damaged part, or a wire trapped. Don't plug it in."
+    if hold:
+        short = "A short behind the switch, or the switch is on."
+        yield NodePair(LIVE, NEUTRAL, "apart", "switch off, unplugged", short, hold=True)
+        yield NodePair(LIVE, EARTH, "apart", "switch on, unplugged", leak, hold=True)
+        yield NodePair(NEUTRAL, EARTH, "apart", "unplugged", leak, hold=True)
+        if metal_box(job):
+            lost = "Its protective earth is missing: a fault inside would put the mains on its case."
+            yield NodePair(EARTH, CHASSIS, "joined", "a metal case is earthed", lost, hold=True)
+    for output in job.design.outputs():
+        plus, minus = pole(output, "plus"), pole(output, "minus")
+        short = "A short across the outlet, or in the supply."
+        yield NodePair(plus, minus, "not_shorted", "nothing plugged in", short, hold=hold)
+        bonded_here = job.policy.reference == "negative_bonded"
+        kind: Literal["joined", "apart"] = "joined" if bonded_here else "apart"
+        met = "It is not as the policy has it: find out what it is, and choose the policy by that."
+        place = f"earth-{output.id}"
+        yield NodePair(minus, EARTH, kind, "by the policy", met, hold=hold, own_place=place)
+        lost = "The mains side meets the output: dangerous. Don't plug it in."
+        yield NodePair(LIVE, minus, "apart", "mains to output", lost, hold=hold)
 
 
 def _cases(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:

@@ -26,6 +26,8 @@ _VIEWS: tuple[tuple[str, str, Callable[[Session], _View]], ...] = (
     ("charge", "Stored charge", ChargeView),
     ("apart", "Taken apart", ApartView),
 )
+#: What is done at a supply that is known by its readings only.
+_WITHOUT_PATH = ("matrix", "apart")
 
 
 class AssembleStage(QWidget):
@@ -80,8 +82,14 @@ class AssembleStage(QWidget):
         self.buttons[self.view].setChecked(True)
         parts = (self.session.job.part(x.part) for x in self.session.job.design.links)
         plugged = any(isinstance(p, SourcePart) and p.plug_wire_A is not None for p in parts)
-        self.buttons["harness"].setVisible(plugged)
-        if not has_source(self.session.job):
+        known = not has_source(self.session.job) and self.session.job.nameplate is not None
+        for key, button in self.buttons.items():
+            # Of a supply that exists already there is no path: it is read at its plug and its outlets.
+            button.setVisible((not known or key in _WITHOUT_PATH) and (key != "harness" or plugged))
+        if known and self.view not in _WITHOUT_PATH:
+            self.view = "matrix"
+            self.buttons[self.view].setChecked(True)
+        if not has_source(self.session.job) and not known:
             words = (
                 "Assemble follows from a design: join a source, what it feeds and an output in Design first."
             )
@@ -98,7 +106,7 @@ class AssembleStage(QWidget):
             self.shown.choose(place)
 
     def refresh(self) -> None:
-        if self.shown is None or not has_source(self.session.job):
+        if self.shown is None or not (has_source(self.session.job) or self.session.job.nameplate):
             self.rebuild()
         else:
             self.shown.refresh()
