@@ -188,6 +188,8 @@ def main() -> None:
                 for line in failed:
                     wrong[line[:150]] += 1
                     example.setdefault(line[:150], number)
+                if (number + 1) % 1000 == 0:
+                    print(f"{words}: {number + 1} so far, {sum(wrong.values())} failures", flush=True)
         seconds = time.perf_counter() - start
         print(f"{words}: {count} jobs, {sum(wrong.values())} failures, {seconds:.0f} s")
         for line, n in wrong.most_common(30):

@@ -11,6 +11,7 @@ from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.parts.electronic_load import ElectronicLoad
 from tensimeter.core.parts.plain_loads import Resistor
 from tensimeter.core.testplan.equipment import load_alone_A, proposed, sinks_A
+from tensimeter.core.testplan.generator import generated
 from tensimeter.core.testplan.plan import plan
 
 
@@ -55,6 +56,15 @@ def test_watts_are_checked_at_every_set_voltage(two: Job) -> None:
     steps = plan(job, test).steps
     assert [s.set_A for s in steps if s.set_A] == [4.411, 4.411, 4.0]
     assert any("At 15 V a sinks 4 A" in u for u in plan(job, test).unreachable)
+
+
+def test_what_is_in_stock_is_put_to_use(demo: Job) -> None:
+    bare = with_campaign(demo, tests=(), oscilloscope=None, clamp=None, voltmeter="hand-meter")
+    planned = generated(bare)
+    assert planned.campaign.oscilloscope == "scope-20"
+    # What somebody chose stays, be there a better one.
+    assert planned.campaign.voltmeter == "hand-meter"
+    assert "ripple" in {t.kind for t in planned.campaign.tests}
 
 
 def test_the_best_is_proposed_not_the_first(two: Job) -> None:

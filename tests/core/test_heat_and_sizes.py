@@ -15,8 +15,9 @@ from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.parts.figures import FeedbackDivider, PulseControl
 from tensimeter.core.path import FanLink
 from tensimeter.core.procedure.first_power import power_up_steps
+from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
-from tensimeter.core.rating.fan_cooling import box_resistance, resistance_at, swing
+from tensimeter.core.rating.fan_cooling import box_resistance, fan_steps, fan_V, resistance_at, swing
 from tensimeter.core.rating.ladder import at
 from tensimeter.core.settings import BoxRecord
 from tensimeter.demo.library import demo_job
@@ -121,7 +122,7 @@ def test_another_sink_a_fan_and_the_box_cool() -> None:
 def test_every_watt_that_stays_inside_is_counted(bench: Job) -> None:
     _, solution, _ = at(bench, {"bath": np.float64(1.0)})
     lost = {k: float(v) for k, v in losses(bench, solution).items()}
-    assert lost["fan"] == pytest.approx(8.0 * 0.12)
+    assert lost["fan"] == pytest.approx(12.0 * 0.12)
     assert lost["transformer"] > 2 * 0.9 * 1.0
     assert "clamp-lead" not in lost
     air = float(inside_air_C(bench, solution))
@@ -241,7 +242,9 @@ def test_sizes_of_rails_transformer_and_fan(bench: Job) -> None:
     slow = with_link(bench, changed(bench.design.link("fan"), control="steps", slow_V=4.0))
     found, said = figures(slow, "fan", {"bath": 1.2})
     assert "does not start it" in said
-    assert found["Quieter from 60 °C on by"] == pytest.approx(-50 * math.log10(4 / 12))
+    slow = with_link(bench, changed(bench.design.link("fan"), control="steps", slow_V=8.0))
+    found, said = figures(slow, "fan", {"bath": 1.2})
+    assert found["Quieter from 60 °C on by"] == pytest.approx(-50 * math.log10(8 / 12))
 
 
 def test_a_divider_and_a_controlled_set_point_are_sized_at_their_converter(bench: Job) -> None:
@@ -301,3 +304,25 @@ def test_a_donor_that_is_too_weak_says_what_would_do(demo: Job) -> None:
     assert found["Label, watts at least"] == pytest.approx(watts / 0.6)
     # 0.6 · 150 W at 24.1 V are 3.73 A; 0.6 · 6.3 A are 3.78 A.
     assert "gives 3.73 A for good. Nothing in the stock would do" in said
+
+
+def test_a_fan_runs_as_its_volts_are() -> None:
+    """12 V rated, starts at 6 V; fed with 12, 9 and 5 V by its module."""
+    bench = demo_job("finishers-bench")
+
+    def fed(volts: float) -> Job:
+        return with_link(bench, changed(bench.design.link("aux"), set_V=volts))
+
+    assert [s.speed for s in fan_steps(fed(12.0))] == [1.0]
+    assert [s.speed for s in fan_steps(fed(9.0))] == [0.75]
+    assert [s.speed for s in fan_steps(fed(5.0))] == [0.0]
+    still = {n.title: n.kind for n in notices(fed(5.0))}
+    assert still["Fan won't start"] == "miss"
+    slow = with_link(bench, changed(bench.design.link("fan"), control="steps", slow_V=4.0))
+    assert [s.speed for s in fan_steps(slow)] == [0.0, 1.0]
+    assert "Fan stands still when slow" in [n.title for n in notices(slow)]
+    # Straight from a stack it has both of its units' volts.
+    ridge = demo_job("ridge-pier")
+    job = new_link(with_part(ridge, bench.part("fan-60")), "and Fan 60 mm 12 V", "donor-b")
+    fan = job.design.links[-1]
+    assert fan_V(job, fan, job.part(fan.part)) == pytest.approx(24.1 + 24.2)

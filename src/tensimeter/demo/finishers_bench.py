@@ -89,7 +89,7 @@ def job() -> Job:
                 regulation_limit=0.03, adjustable=True,
             ),
             ConverterLink(
-                id="aux", name="Auxiliary 8 V", part="aux-module", fed_by="transformer", set_V=8.0
+                id="aux", name="Auxiliary 12 V", part="aux-module", fed_by="transformer", set_V=12.0
             ),
             FanLink(
                 id="fan", name="Fan", part="fan-60", fed_by="aux", control="threshold", on_C=60, off_C=48,

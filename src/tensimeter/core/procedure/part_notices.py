@@ -11,10 +11,11 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.fed_part import Charging, FedPart
-from tensimeter.core.parts.path_part import PathPart
-from tensimeter.core.path import FuseLink, OutputLink
+from tensimeter.core.parts.path_part import BlowerPart, PathPart
+from tensimeter.core.path import FanLink, FuseLink, OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.envelope import envelope
+from tensimeter.core.rating.fan_cooling import fan_V
 
 
 def stock_notices(job: Job) -> list[Notice]:
@@ -60,7 +61,29 @@ def part_notices(job: Job) -> list[Notice]:
             found += [n for n in made if n.id not in known]
         if isinstance(link, OutputLink):
             found += _device_notices(job, link)
+        if isinstance(link, FanLink) and isinstance(part, BlowerPart):
+            found += _fan_notices(job, link, part)
     return found
+
+
+def _fan_notices(job: Job, link: FanLink, part: BlowerPart) -> list[Notice]:
+    """A fan that stands still at the volts it gets, or at those of its slow step."""
+    volts = fan_V(job, link, part)
+    if volts < part.start_V:
+        text = (
+            f"{show(volts, 'V')} stand at it, and it starts at {show(part.start_V, 'V')}: it won't start. "
+            "What it cools is worked out without it."
+        )
+        return [Notice(f"fan:{link.id}", "miss", f"{link.name} won't start", text, "design", link.id)]
+    slow_V = link.slow_V or part.rated_V / 2
+    if link.control in ("steps", "proportional") and slow_V < part.start_V:
+        text = (
+            f"Its slow step gives {show(slow_V, 'V')}, and it starts at {show(part.start_V, 'V')}: it stands "
+            "still there. Raise the slow step, or switch it at one temperature."
+        )
+        title = f"{link.name} stands still when slow"
+        return [Notice(f"fan:{link.id}", "caution", title, text, "design", link.id)]
+    return []
 
 
 def _backfeed_notice(link: str, text: str, grave: bool) -> Notice:

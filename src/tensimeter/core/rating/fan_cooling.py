@@ -13,7 +13,8 @@ import numpy as np
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import BlowerPart
-from tensimeter.core.path import FanLink
+from tensimeter.core.parts.source_part import SourcePart
+from tensimeter.core.path import ConverterLink, FanLink, UnitLink
 from tensimeter.core.thermal.enclosure import Enclosure, air_K_W
 from tensimeter.core.thermal.fan import quieter_dB
 from tensimeter.core.thermal.heatsink import AIR_DENSITY, AIR_HEAT
@@ -55,20 +56,44 @@ def fan_steps(job: Job) -> tuple[FanStep, ...]:
     link, fan = next(((x, p) for x, p in found if isinstance(p, BlowerPart)), (None, None))
     if link is None or fan is None:
         return ()
-    always, slow = -math.inf, (link.slow_V or fan.rated_V / 2) / fan.rated_V
+    full = speed_at(fan, fan_V(job, link, fan))
+    always, slow = -math.inf, min(speed_at(fan, link.slow_V or fan.rated_V / 2), full)
     if link.control == "always":
-        return (FanStep(always, always, 1.0),)
+        return (FanStep(always, always, full),)
     if link.control == "threshold":
-        return (FanStep(link.on_C, link.off_C, 1.0),)
+        return (FanStep(link.on_C, link.off_C, full),)
     if link.control == "steps":
-        return (FanStep(link.on_C, link.off_C, slow), FanStep(link.on_C + 10, link.off_C + 10, 1.0))
+        return (FanStep(link.on_C, link.off_C, slow), FanStep(link.on_C + 10, link.off_C + 10, full))
     steps = []
     for k in range(PROPORTIONAL_STEPS):
         part = k / (PROPORTIONAL_STEPS - 1)
         begins = link.on_C + part * PROPORTIONAL_K
         back = link.off_C if k == 0 else begins
-        steps.append(FanStep(begins, back, slow + part * (1 - slow)))
+        steps.append(FanStep(begins, back, slow + part * (full - slow)))
     return tuple(steps)
+
+
+def speed_at(fan: BlowerPart, volts: float) -> float:
+    """The speed of a fan at given volts, as a share of that at its rated ones; 0 below those it starts at.
+
+    A DC fan's speed goes with its volts, near enough (rule of thumb).
+    """
+    return 0.0 if volts < fan.start_V else volts / fan.rated_V
+
+
+def fan_V(job: Job, link: FanLink, fan: BlowerPart) -> float:
+    """The volts that a fan is fed with: what the nearest converter is set to, else the sources' own.
+
+    Its rated volts where what feeds it can't be told.
+    """
+    path = job.design.path_to(link.id)
+    converter = next((x for x in reversed(path) if isinstance(x, ConverterLink)), None)
+    if converter is not None:
+        return converter.set_V
+    units = [job.part(x.part) for x in path if isinstance(x, UnitLink)]
+    volts = [u.stack_unit() for u in units if isinstance(u, SourcePart)]
+    known = [u.volts for u in volts if u is not None]
+    return sum(known) if known and len(known) == len(units) else fan.rated_V
 
 
 def resting_speed(job: Job) -> float:

@@ -130,9 +130,19 @@ def proposed(job: Job) -> Job:
 
     By the output that asks for the most watts; what is joined beside the load stays as it is.
     """
+    return _played(job, tuple(_SCORES))
+
+
+def filled(job: Job) -> Job:
+    """The job with the roles that nobody plays yet played by the best in stock; what was chosen stays."""
+    return _played(job, tuple(role for role in _SCORES if getattr(job.campaign, role) is None))
+
+
+def _played(job: Job, roles: tuple[str, ...]) -> Job:
     outputs = job.design.outputs()
     if not outputs:
         return job
     heaviest = max(outputs, key=lambda o: o.nominal_V * o.full_load_A)
-    found = {role: best(job, role, heaviest.nominal_V, heaviest.full_load_A) for role in _SCORES}
-    return with_campaign(job, **{role: part for role, part in found.items() if part is not None})
+    found = {role: best(job, role, heaviest.nominal_V, heaviest.full_load_A) for role in roles}
+    chosen = {role: part for role, part in found.items() if part is not None}
+    return with_campaign(job, **chosen) if chosen else job

@@ -5,14 +5,17 @@ from tensimeter.core.model.edits import changed, identifier, with_campaign
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
 from tensimeter.core.path import OutputLink
+from tensimeter.core.testplan.equipment import filled
 from tensimeter.core.testplan.registry import KINDS, rank
 
 
 def generated(job: Job) -> Job:
     """The job with every test planned that its outputs, policy and instruments allow, each once.
 
-    Tests that are there stay as they are; all stand in the order in which they may be taken.
+    Tests that are there stay as they are; all stand in the order in which they may be taken. What is in stock
+    and plays no role yet is put to use: ripple is planned where there is an oscilloscope.
     """
+    job = filled(job)
     there = {(t.kind, t.output) for t in job.campaign.tests}
     taken = [t.id for t in job.campaign.tests]
     tests = list(job.campaign.tests)
