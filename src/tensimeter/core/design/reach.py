@@ -134,7 +134,9 @@ def _reach(
     loads: dict[str, Figure] = {**(others or {}), output: current}
     changed = set_to(job, output, np.asarray(volts, float)[:, None], loads, network)
     solution = solve(changed, loads, as_set=True)
-    limits = ladder(job, solution, changed)
+    # What feeds no output, a fan or its own supply, shrinks no reach: it is in the ladder, where it belongs.
+    feeding = {link.id for o in job.design.outputs() for link in job.design.path_to(o.id)}
+    limits = [limit for limit in ladder(job, solution, changed) if limit.link in feeding]
     share, limiter, cold = _largest(limits, solution)
     # Another branch may collapse as well; there is no share of a limit to be told then.
     lost = np.isnan(share) | ~np.isfinite(solution.whole(solution[output].V))

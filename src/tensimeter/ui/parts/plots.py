@@ -166,9 +166,14 @@ class LoadLinePlot(Plot):
             self._diamond(pair.amps.value, pair.volts.value, 0.0, Verdict.NOT_MEASURED)
         if result.regulation is not None:
             fit = result.regulation
-            x = np.array([0.0, fit.full_load_A])
+            # The line ends with the last current that was read; what it would give beyond is dotted.
+            read_A = fit.full_load_A if fit.extended_from_A is None else fit.extended_from_A
+            x = np.array([0.0, read_A, fit.full_load_A])
             y = fit.no_load_V.value - fit.output_resistance_ohm.value * x
-            self.plot(x, y, pen=pg.mkPen(theme.colour("ink"), width=1))
+            self.plot(x[:2], y[:2], pen=pg.mkPen(theme.colour("ink"), width=1))
+            if read_A < fit.full_load_A:
+                dots = pg.mkPen(theme.colour("pencil"), width=1.5, style=Qt.PenStyle.DotLine)
+                self.plot(x[1:], y[1:], pen=dots)
             self.write("measured", x[1], float(y[1]), "ink", (-0.08, 0.1))
         return ends
 
