@@ -259,6 +259,14 @@ def test_a_line_ends_where_the_volts_leave_it(proving: Job) -> None:
     assert found.verdict is Verdict.NONCONFORMING
 
 
+def test_swapped_probes_and_many_points_leave_no_line() -> None:
+    amps = np.linspace(0.0, 5.0, 10_000)
+    assert not left_line(-12.0 + 0.05 * amps, amps, amps).any()
+    assert not left_line(12.0 - 0.05 * amps, amps, amps).any()
+    gone = left_line(np.where(amps > 4.9, 3.0, 12.0 - 0.05 * amps), amps, amps)
+    assert gone.sum() == (amps > 4.9).sum()
+
+
 def test_a_slip_between_two_points_is_no_knee() -> None:
     amps = np.array([0.0, 1.0, 2.0, 3.0])
     out = left_line(np.array([12.0, 11.9, 1.18, 11.7]), amps, amps)

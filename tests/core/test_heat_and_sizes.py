@@ -321,6 +321,14 @@ def test_a_fan_runs_as_its_volts_are() -> None:
     slow = with_link(bench, changed(bench.design.link("fan"), control="steps", slow_V=4.0))
     assert [s.speed for s in fan_steps(slow)] == [0.0, 1.0]
     assert "Fan stands still when slow" in [n.title for n in notices(slow)]
+    # Beyond its rating no more is counted on, and a rail's own volts are known.
+    assert [s.speed for s in fan_steps(fed(20.0))] == [1.0]
+    dome = new_link(
+        with_part(demo_job("dome-workshop"), bench.part("fan-60")), "and Fan 60 mm 12 V", "rail-5"
+    )
+    rail_fan = dome.design.links[-1]
+    assert fan_V(dome, rail_fan, dome.part(rail_fan.part)) == pytest.approx(5.04)
+    assert f"{rail_fan.name} won't start" in {n.title for n in notices(dome)}
     # Straight from a stack it has both of its units' volts.
     ridge = demo_job("ridge-pier")
     job = new_link(with_part(ridge, bench.part("fan-60")), "and Fan 60 mm 12 V", "donor-b")

@@ -124,21 +124,25 @@ def left_line(volts: Array, amps: Array, asked_A: Array) -> Flags:
     """
     v, i = np.asarray(volts, float), np.asarray(amps, float)
     out = np.zeros(len(v), bool)
-    kept: list[int] = []
-    for k in np.lexsort((-v, i)).tolist():
-        if not kept:
-            kept.append(k)
-            continue
-        no_load = float(v[kept[0]])
-        floor = HALVED * no_load
-        if np.ptp(i[kept]) > 1e-9:
-            fall, start = np.polyfit(i[kept], v[kept], 1)
-            floor = start + min(float(fall), 0.0) * i[k] - LEFT_SHARE * no_load
-        if v[k] < floor:
+    order = np.lexsort((-v, i)).tolist()
+    no_load = float(v[order[0]]) if order else 0.0
+    if no_load <= 0:
+        # Swapped probes or no volts at all: there is no line to leave.
+        return out
+    # Sums of what is kept: amps, volts, A², A·V; one pass, however many readings there are.
+    count, si, sv, sii, siv, most = 0, 0.0, 0.0, 0.0, 0.0, 0.0
+    for k in order:
+        amps_k, volts_k = float(i[k]), float(v[k])
+        floor = HALVED * no_load if count else -np.inf
+        spread = sii - si * si / count if count else 0.0
+        if spread > 1e-12 * max(sii, 1e-12):
+            fall = min((siv - si * sv / count) / spread, 0.0)
+            floor = sv / count + fall * (amps_k - si / count) - LEFT_SHARE * no_load
+        if volts_k < floor:
             out[k] = True
-        else:
-            kept.append(k)
-    most = float(i[kept].max(initial=0.0))
+            continue
+        count, si, sv = count + 1, si + amps_k, sv + volts_k
+        sii, siv, most = sii + amps_k**2, siv + amps_k * volts_k, amps_k
     short = i < 0.97 * np.asarray(asked_A, float)
     return out & (short | (i > most * 0.999))
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from tensimeter.core.circuit.guard_of_wire import guard_of
 from tensimeter.core.circuit.load_line import full_load
-from tensimeter.core.circuit.sources import commons
+from tensimeter.core.circuit.sources import commons, earthed
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
 from tensimeter.core.errors import UserError
@@ -159,16 +159,10 @@ def _mains(job: Job) -> Iterator[_Wire]:
         yield Terminal("inlet", "earth", "tab"), Terminal(unit.id, "earth"), "earth", unit.id
     if metal_box(job):
         yield Terminal("inlet", "earth", "tab"), Terminal("chassis", "stud", "stud"), "earth", ""
-    bottoms = [group[0] for group in commons(job) if not _on_case(job, group[0])]
+    bottoms = [group[0] for group in commons(job) if not any(earthed(job, x) for x in group)]
     if job.policy.reference == "negative_bonded":
         for bottom in bottoms:
             yield Terminal(bottom.id, "−"), Terminal("chassis", "stud", "stud"), "minus", ""
-
-
-def _on_case(job: Job, unit: UnitLink) -> bool:
-    """Whether a source has its common joined to earth inside: no wire bonds it."""
-    part = job.part(unit.part)
-    return isinstance(part, SourcePart) and part.common_earthed
 
 
 def _joined(job: Job) -> Iterator[_Wire]:

@@ -62,9 +62,10 @@ def bonded(job: Job, link_id: str) -> bool:
         return True
     own = common_of(job, link_id)
     groups = commons(job) if job.policy.commons == "joined" else [own]
-    return any(_earthed(job, unit) for group in groups for unit in group)
+    return any(earthed(job, unit) for group in groups for unit in group)
 
 
-def _earthed(job: Job, unit: UnitLink) -> bool:
+def earthed(job: Job, unit: UnitLink) -> bool:
+    """Whether a source has its common joined to earth by itself: no wire has to bond it."""
     part = job.part(unit.part)
     return unit.earthed or (isinstance(part, SourcePart) and part.common_earthed)

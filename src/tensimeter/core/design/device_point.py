@@ -16,6 +16,8 @@ from tensimeter.core.quantity import show
 
 #: Points of the line that a device is held against, and how far past full load it is followed.
 POINTS, MOST_SHARE = 201, 4.0
+#: A limit is the one that ends a line where it is within this share of its last amps.
+SAME_SHARE = 0.03
 #: What holds its current while the volts give way; anything else lets them go.
 _HOLDS = ("constant current", "foldback")
 
@@ -83,7 +85,7 @@ def device_points(job: Job, output: str) -> list[DevicePoint]:
         fall = (line_V[-1] - line_V[-2]) / (line_A[-1] - line_A[-2])
         line_V = np.append(line_V, line_V[-1] + fall * (most - line_A[-1]))
         line_A = np.append(line_A, most)
-    by, law = _limiter(job, output)
+    by, law = _limiter(job, output, float(line_A[-1]))
     return [_met(draw, line_A, line_V, by, law) for draw in part.draws()]
 
 
@@ -102,10 +104,11 @@ def _met(draw: Draw, amps: Array, volts: Array, by: str, law: str) -> DevicePoin
     return DevicePoint(draw.state, most, high, by or "the path", law)
 
 
-def _limiter(job: Job, output: str) -> tuple[str, str]:
-    """The link before an output that limits first, and what it does then."""
+def _limiter(job: Job, output: str, most_A: float) -> tuple[str, str]:
+    """The link whose limit ends the line at these amps, and what it does then; empty: none is known."""
     for link in reversed(job.design.path_to(output)):
-        if current_limit_A(job, link) is not None:
+        limit_A = current_limit_A(job, link)
+        if limit_A is not None and abs(limit_A - most_A) <= SAME_SHARE * limit_A:
             part = job.part(link.part)
             law = part.beyond_words if isinstance(part, SourcePart) else "constant current"
             return link.name, law

@@ -10,7 +10,7 @@ from tensimeter.core.errors import UserError
 
 #: The format that is written. 2: who made a reading up is told. 3: USB-C sources; how a run ended. 3.1: what
 #: volts are a hazard to touch. 3.2: rooms, lid and bundles; tolerances of windings, families of fuses. 3.3:
-#: commons of several sources; loads in parallel; volts and amps of a device.
+#: commons of several sources; loads in parallel; what an existing supply is; a device by volts and amps.
 MAJOR, MINOR = 3, 3
 
 

@@ -61,8 +61,8 @@ def transformer_from_nameplate(job: Job, text: str) -> Transformer:
     if plate.amps is None:
         raise UserError(f"The nameplate “{text}” needs amps or watts beside the volts.")
     volts = plate.volts * (1 + FALLS)
-    # What stands on the reservoir at high mains without load, and the next usual capacitor above it.
-    least = volts * 1.1 * 2**0.5
+    # On the reservoir at high mains, no load and a winding 5 % up; the next usual capacitor above that.
+    least = volts * 1.05 * 1.1 * 2**0.5
     return Transformer(
         id=identifier(plate.name, (p.id for p in job.stock)),
         name=plate.name,

@@ -218,7 +218,7 @@ def stands_before(job: Job, part: SourcePart) -> str:
     """What stands before a source at first power, as far as it can: a bench supply feeds no mains side."""
     limiter = job.assembly.limiter
     if not part.wired_to_mains:
-        return "it has no mains side of yours: switch it on as it is."
+        return "it has no mains side of yours; a limiter stands behind it, before what it feeds."
     if limiter == "bench_limiter":
         return (
             "a bench supply can't stand before its mains side; a lamp in series can. Without one, only "

@@ -76,9 +76,9 @@ def fan_steps(job: Job) -> tuple[FanStep, ...]:
 def speed_at(fan: BlowerPart, volts: float) -> float:
     """The speed of a fan at given volts, as a share of that at its rated ones; 0 below those it starts at.
 
-    A DC fan's speed goes with its volts, near enough (rule of thumb).
+    A DC fan's speed goes with its volts, near enough (rule of thumb); beyond its rating none is counted on.
     """
-    return 0.0 if volts < fan.start_V else volts / fan.rated_V
+    return 0.0 if volts < fan.start_V else min(volts / fan.rated_V, 1.0)
 
 
 def fan_V(job: Job, link: FanLink, fan: BlowerPart) -> float:
@@ -90,9 +90,9 @@ def fan_V(job: Job, link: FanLink, fan: BlowerPart) -> float:
     converter = next((x for x in reversed(path) if isinstance(x, ConverterLink)), None)
     if converter is not None:
         return converter.set_V
-    units = [job.part(x.part) for x in path if isinstance(x, UnitLink)]
-    volts = [u.stack_unit() for u in units if isinstance(u, SourcePart)]
-    known = [u.volts for u in volts if u is not None]
+    units = [(x, job.part(x.part)) for x in path if isinstance(x, UnitLink)]
+    alone = [part.alone(x) for x, part in units if isinstance(part, SourcePart)]
+    known = [found.volts for found in alone if found is not None]
     return sum(known) if known and len(known) == len(units) else fan.rated_V
 
 

@@ -272,7 +272,7 @@ def _left_findings(worked_out: Plan, left: list[VoltsAmps]) -> list[Finding]:
         f"gives {show(most.amps.value, 'A', 3)}{of}, at {show(most.volts.value, 'V', 3)}: the line ends "
         "before it, and it is left out of the resistance. A current limit test shows what limits."
     )
-    return [Finding("line_ends", "the line ends", text=text, is_note=True)]
+    return [Finding("line_ends", "the line ends at", "A", interval_of(most.amps), text)]
 
 
 def extended_words(fit: Regulation) -> str:
