@@ -28,7 +28,8 @@ from tensimeter.core.model.edits import changed, new_link, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.model.tests import LineRegulation
-from tensimeter.core.parts.rails import Coupling, Rail, RailSupply
+from tensimeter.core.parts.rail import Coupling, Rail
+from tensimeter.core.parts.rails import RailSupply
 from tensimeter.core.parts.transformer import Transformer
 from tensimeter.core.path import Link
 from tensimeter.core.procedure.protection import protection

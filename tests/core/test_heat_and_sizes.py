@@ -13,7 +13,7 @@ from tensimeter.core.model.edits import changed, new_link, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.parts.figures import FeedbackDivider, PulseControl
-from tensimeter.core.path import FanLink
+from tensimeter.core.path import Design, FanLink, UnitLink
 from tensimeter.core.procedure.first_power import power_up_steps
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C, losses
@@ -178,20 +178,33 @@ def test_the_box_has_room_or_says_what_finds_none() -> None:
     for k, a in enumerate(found.placed):
         assert a.x_mm + a.length_mm <= 320 - 30 + 0.1
         assert a.y_mm + a.width_mm <= 230 + 0.1
+        assert a.z_mm + a.height_mm <= 90 + 0.1
         for b in found.placed[k + 1 :]:
             apart = (
                 a.x_mm + a.length_mm <= b.x_mm + 0.01
                 or b.x_mm + b.length_mm <= a.x_mm + 0.01
                 or a.y_mm + a.width_mm <= b.y_mm + 0.01
                 or b.y_mm + b.width_mm <= a.y_mm + 0.01
+                or a.z_mm + a.height_mm <= b.z_mm + 0.01
+                or b.z_mm + b.height_mm <= a.z_mm + 0.01
             )
             assert apart
     small = fit(job, BoxRecord(length_mm=230, width_mm=130, height_mm=60))
     assert "No room was found" in small.sentence
     flat = fit(job, BoxRecord(length_mm=400, width_mm=300, height_mm=20))
-    assert "larger than the box on every side" in flat.sentence
+    assert "however it is turned" in flat.sentence
     bare = with_part(job, changed(job.part("enclosed-a"), size_mm=None))
     assert "Enclosed 24 V 150 W, A" in fit(bare, BoxRecord(length_mm=320, width_mm=230, height_mm=90)).unknown
+    # Two bricks of 100 × 80 × 40 mm, 5 mm apart: 85 mm of height hold one above the other, 84 mm do not.
+    brick = changed(job.part("enclosed-a"), size_mm=(100.0, 80.0, 40.0))
+    twice = changed(job.part("enclosed-b"), size_mm=(100.0, 80.0, 40.0))
+    two = Job(name="x", stock=(brick, twice), design=Design(links=(
+        UnitLink(id="a", name="a", part=brick.id), UnitLink(id="b", name="b", part=twice.id),
+    )))  # fmt: skip
+    tight = {"length_mm": 101, "width_mm": 81, "cable_mm": 0, "gap_mm": 5}
+    assert sorted(p.z_mm for p in fit(two, BoxRecord(height_mm=85, **tight)).placed) == [0, 45]
+    assert "on a shelf or a wall" in fit(two, BoxRecord(height_mm=85, **tight)).sentence
+    assert not fit(two, BoxRecord(height_mm=84, **tight)).fits
     bench = demo_job("finishers-bench")
     low = fit(bench, BoxRecord(length_mm=400, width_mm=300, height_mm=25))
     assert "larger than a wall" in low.sentence

@@ -166,8 +166,10 @@ def test_batteries_by_chemistry() -> None:
         ("12 V", 12.0, 18.0), ("5 V", 5.0, 25.0), ("3.3 V", 3.3, 20.0),
     ]  # fmt: skip
     assert (pc.name, pc.combined[0].watts, pc.rails[0].limit_A) == ("PC supply", 450, None)
-    with pytest.raises(UserError, match="below zero"):
-        card_from_nameplate(job, "12V 18A 5V 25A -12V 0.5A")
+    below = card_from_nameplate(job, "PC supply 12V 18A 5V 25A −12V 0.3A").rails[2]
+    assert (below.name, below.volts, below.below, below.wire_colour) == ("−12 V", 12.0, True, "blue")
+    with pytest.raises(UserError, match="of nothing"):
+        card_from_nameplate(job, "12V 18A 5V 25A -12V 0A")
     with pytest.raises(UserError, match="same volts"):
         card_from_nameplate(job, "12V 18A 12V 16A")
     lead = card_from_nameplate(job, "12V 7Ah battery")

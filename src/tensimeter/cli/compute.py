@@ -111,3 +111,24 @@ def reach_command(
         for here, timed in zip(found.border(), found.border(timed=True), strict=True)
     ]
     answer({"output": wanted.name, "border": rows, "warnings": []}, json)
+
+
+@app.command("claims")
+def claims_command(job: Path, json: Json = False) -> None:
+    """What labels and outlets claim, and what was found: amps in their band, where they fall, charge."""
+    from tensimeter.core.testplan.claims import claims
+    from tensimeter.report.sheet import outcomes
+    from tensimeter.store.waves import WaveBook
+
+    with JobFile(job, read_only=True) as file:
+        rows = claims(file.job, outcomes(file.job, file.readings(), WaveBook(file).waves()))
+    found = [
+        {
+            "name": c.name, "is": c.what, "claimed_A": c.claimed_A, "reached_A": c.reached_A,
+            "falls_at_A": c.collapse_A, "verdict": c.verdict, "claimed_Ah": c.claimed_Ah,
+            "found_Ah": c.found_Ah, "claimed_cell_Ah": c.claimed_cell_Ah, "found_cell_Ah": c.found_cell_Ah,
+            "charge_verdict": c.charge_verdict, "proves_nothing": c.pretended,
+        }
+        for c in rows
+    ]  # fmt: skip
+    answer({"claims": found}, json)

@@ -37,6 +37,10 @@ class UnitLink(LinkRecord):
     switch_V: Annotated[
         Positive | None, Quantity("V", "taps switched up to", "volts up to which the lower tap feeds")
     ] = None
+    #: The part of the stock that holds its enable line, so that it runs.
+    enable: Annotated[
+        Identifier | None, Quantity("", "enabled by", "the part that holds its enable line")
+    ] = None
     #: Its negative is joined to its case, and so to earth.
     earthed: Annotated[
         bool, Quantity("", "negative joined to earth", "joined to earth: a clip, or a negative")
@@ -153,6 +157,10 @@ class OutputLink(LinkRecord):
         Literal["nothing", "diode", "relay"],
         Quantity("", "backfeed guard", "what keeps a battery from feeding back"),
     ] = "nothing"
+    #: What is seen from outside: a jack in another rail's colour meets the wrong device one night.
+    jack_colour: Annotated[
+        str, Quantity("", "colour of its jack", "of its terminal or socket; empty: not chosen")
+    ] = ""
     #: What the device draws at first: a cold lamp some ten times its current, a motor six (rules of thumb).
     inrush_A: Annotated[NotNegative | None, Quantity("A", "inrush", "amps that it draws at first")] = None
 

@@ -11,7 +11,8 @@ from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.fuse import FusePart
 from tensimeter.core.parts.lead import LeadPart
 from tensimeter.core.parts.plain_loads import Device, Motor
-from tensimeter.core.parts.rails import CombinedLimit, Coupling, Rail, RailSupply
+from tensimeter.core.parts.rail import CombinedLimit, Coupling, Rail
+from tensimeter.core.parts.rails import RailSupply
 from tensimeter.core.path import Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.core.settings import Policy, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts

@@ -9,7 +9,7 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.converter_part import ConverterPart
-from tensimeter.core.rating.dissipation import sink_of
+from tensimeter.core.rating.dissipation import hot_part_of
 from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, fan_steps, resistance_at, still_air_K_W
 from tensimeter.core.thermal.network import AMBIENT, Modes, ThermalNetwork, modes_of, relaxed
 
@@ -282,7 +282,8 @@ class Warmth:
         return ThermalNetwork(capacity, ties)
 
     def _sink(self, link: str, part: ConverterPart) -> tuple[float, float | None, float]:
-        found = sink_of(self.job, self.job.design.link(link), part)
+        hot = hot_part_of(self.job, self.job.design.link(link))
+        found = hot.sink if hot is not None else part.as_sink()
         blown: float | None = None
         still, capacity = PLAIN_SINK_K_W, PLAIN_SINK_J_K
         if found is not None:

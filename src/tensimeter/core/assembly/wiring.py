@@ -8,7 +8,7 @@ import numpy as np
 
 from tensimeter.core.circuit.guard_of_wire import guard_of
 from tensimeter.core.circuit.load_line import full_load
-from tensimeter.core.circuit.sources import commons, earthed
+from tensimeter.core.circuit.sources import below_common, commons, earthed, rail_colour
 from tensimeter.core.electrical import fuse as fuses
 from tensimeter.core.electrical import wire
 from tensimeter.core.errors import UserError
@@ -79,7 +79,7 @@ def wire_list(job: Job) -> list[Conductor]:
     """
     _, solution, _ = at(job, full_load(job), as_set=True)
     found: list[Conductor] = []
-    for start, end, role, owner in [*_mains(job), *_joined(job), *_path(job)]:
+    for start, end, role, owner in [*_mains(job), *_joined(job), *_path(job), *_enables(job)]:
         amps = 0.0
         if role not in ("earth", "supply", "live", "neutral") and owner in solution.points:
             point = solution[owner]
@@ -108,7 +108,7 @@ def _conductor(
     usual = round(0.6 * (box.length_mm + box.width_mm) / 1000, 2) if box else USUAL_M
     length = choice.length_m if choice and choice.length_m else usual
     label = f"{number:02d}  {_short(job, start)} → {_short(job, end)}"
-    colour = getattr(job.assembly.colours, role)
+    colour = (rail_colour(job, owner) if role == "plus" else "") or getattr(job.assembly.colours, role)
     made = bool(choice and choice.made)
     return Conductor(wire_id, start, end, role, amps, must, area, colour, length, fuse, label, made)
 
@@ -173,6 +173,20 @@ def _joined(job: Job) -> Iterator[_Wire]:
             yield Terminal(other.id, "−"), Terminal(bottoms[0].id, "−"), "minus", ""
 
 
+def _enables(job: Job) -> Iterator[_Wire]:
+    """From each enable line to what holds it, and on to the common of that source alone."""
+    for link in job.design.links:
+        held = job.part(link.enable) if isinstance(link, UnitLink) else None
+        if held is not None:
+            yield (
+                Terminal(link.id, "enable", "solder"),
+                Terminal(held.id, f"for {link.name}", "solder"),
+                "supply",
+                "",
+            )
+            yield Terminal(held.id, f"back to {link.name}", "solder"), Terminal(link.id, "−"), "supply", ""
+
+
 def _path(job: Job) -> Iterator[_Wire]:
     for _, link in job.design.walk():
         feeder = next((x for x in job.design.links if x.id == link.fed_by), None)
@@ -189,6 +203,9 @@ def _path(job: Job) -> Iterator[_Wire]:
         else:
             kind = "post" if link.kind in ("lead", "output") else "plug" if link.kind == "fan" else "screw"
             names = ("in +", "in −") if link.kind in ("converter", "connector") else ("+", "−")
+            if below_common(job, link.id):
+                # The rail goes to the negative terminal, common to the positive one.
+                names = (names[1], names[0])
             yield _plus(job, feeder), Terminal(link.id, names[0], kind), "plus", link.id
             yield _minus(job, feeder), Terminal(link.id, names[1], kind), "minus", link.id
 
@@ -211,13 +228,13 @@ def _plus(job: Job, link: Link) -> Terminal:
     if link.kind == "unit":
         return Terminal(link.id, f"{link.rail} wires" if getattr(link, "rail", None) else "+")
     if link.kind in ("converter", "connector"):
-        return Terminal(link.id, "out +")
+        return Terminal(link.id, "out −" if below_common(job, link.id) else "out +")
     if isinstance(part, InlineMeter):
         feeder = job.design.link(link.fed_by or "")
         return Terminal(link.id, "load +") if part.shunt_in == "positive" else _plus(job, feeder)
     if link.kind in ("fuse", "either"):
         return Terminal(link.id, "out", "tab")
-    return Terminal(link.id, "+", "post")
+    return Terminal(link.id, "−" if below_common(job, link.id) else "+", "post")
 
 
 def _minus(job: Job, link: Link) -> Terminal:
@@ -229,7 +246,7 @@ def _minus(job: Job, link: Link) -> Terminal:
         plugged = isinstance(source, SourcePart) and source.plug_wire_A is not None
         return Terminal(bottom.id, "common wires" if plugged else "−")
     if link.kind in ("converter", "connector"):
-        return Terminal(link.id, "out −")
+        return Terminal(link.id, "out +" if below_common(job, link.id) else "out −")
     if isinstance(part, InlineMeter) and part.shunt_in == "negative":
         return Terminal(link.id, "load −")
     if link.fed_by is None:

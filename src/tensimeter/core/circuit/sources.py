@@ -68,4 +68,23 @@ def bonded(job: Job, link_id: str) -> bool:
 def earthed(job: Job, unit: UnitLink) -> bool:
     """Whether a source has its common joined to earth by itself: no wire has to bond it."""
     part = job.part(unit.part)
-    return unit.earthed or (isinstance(part, SourcePart) and part.common_earthed)
+    own = isinstance(part, SourcePart) and (
+        part.common_earthed or (part.metal_case and part.negative_on_case)
+    )
+    return unit.earthed or own
+
+
+def below_common(job: Job, link_id: str) -> bool:
+    """Whether what feeds a link is a rail below its common: then the common is its positive."""
+    first = next(iter(job.design.path_to(link_id)), None)
+    part = job.part(first.part) if first is not None else None
+    return first is not None and isinstance(part, SourcePart) and part.below_common(first)
+
+
+def rail_colour(job: Job, link_id: str) -> str:
+    """The colour of the rail that stands at a link, no converter between; empty where there is none."""
+    path = job.design.path_to(link_id)
+    part = job.part(path[0].part) if path else None
+    if not isinstance(part, SourcePart) or any(x.kind == "converter" for x in path):
+        return ""
+    return part.wire_colour(path[0])

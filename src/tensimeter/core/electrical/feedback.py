@@ -156,3 +156,25 @@ def infer(pairs: Sequence[tuple[float, float]]) -> Inferred:
     found, *_ = np.linalg.lstsq(line / scale, volts, rcond=None)
     v0, slope = (found / scale).tolist()
     return Inferred(v0, slope, float(np.abs(line @ np.array([v0, slope]) - volts).max()))
+
+
+def span_of(
+    found: Inferred,
+    fixed_ohm: float,
+    pot_ohm: float = 0.0,
+    *,
+    trip_V: float | None = None,
+    tolerance: float = 0.01,
+) -> Shift:
+    """The span that a fixed resistor and a potentiometer give across the lower leg of an inferred divider.
+
+    As in `shift`, an open wiper leaves the divider as it was. What the pairs leave open (`residual_V`) is
+    taken from the margin as well; `tolerance` is that of the resistors and of the trip.
+    """
+    if fixed_ohm <= 0 or pot_ohm < 0:
+        raise UserError("The fixed resistor must be above zero, the potentiometer zero or above.")
+    ends = (found.volts(fixed_ohm), found.volts(fixed_ohm + pot_ohm))
+    worst = max(found.volts(fixed_ohm * (1 - tolerance)), *ends, found.before_V) + found.residual_V
+    margin = None if trip_V is None else trip_V * (1 - tolerance) - worst
+    fails: Literal["low", "high"] = "low" if found.before_V <= min(ends) else "high"
+    return Shift(found.before_V, min(ends), max(ends), found.before_V, margin, fails)

@@ -9,11 +9,12 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.heatup.prior import Expected
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.parts.instrument_part import TemperatureMeter
 from tensimeter.core.parts.instruments import Thermometer
-from tensimeter.core.path import ConverterLink
-from tensimeter.core.rating.dissipation import hottest_allowed_C, losses, sink_of
+from tensimeter.core.parts.path_part import PathPart
+from tensimeter.core.path import ConverterLink, Link
+from tensimeter.core.rating.dissipation import hot_part_of, hottest_allowed_C, losses
 from tensimeter.core.rating.fan_cooling import (
     box_resistance,
     fan_of,
@@ -22,6 +23,7 @@ from tensimeter.core.rating.fan_cooling import (
     still_air_K_W,
 )
 from tensimeter.core.rating.ladder import at
+from tensimeter.core.thermal.heatsink import SinkFigures
 from tensimeter.core.thermal.rc_ladder import CauerLadder
 
 #: J/K of the air inside with the walls of a small box: a rule of thumb.
@@ -44,45 +46,45 @@ def measuring_points(job: Job) -> dict[str, str]:
     """Names of the places that a thermometer may sit at, by their ids."""
     found = {"ambient": "room"}
     for link in job.design.links:
-        if isinstance(job.part(link.part), ConverterPart):
-            found |= {f"{link.id}-case": f"{link.name} case", f"{link.id}-sink": f"{link.name} sink"}
+        hot = hot_part_of(job, link)
+        if hot is not None:
+            of = f"{link.name} {hot.what}".rstrip()
+            found |= {f"{link.id}-case": f"{of} case", f"{link.id}-sink": f"{of} sink"}
     return found | {"air": "air inside", "case": "hottest case", "sink": "hottest sink"}
 
 
 def watched(job: Job, output: str) -> str:
-    """The converter on the way to an output that gets hottest by design; UserError where none says how."""
-    path = [x for x in job.design.path_to(output) if isinstance(x, ConverterLink)]
-    known = [x for x in path if chain(job, x.id) is not None]
+    """The part on the way to an output that gets hottest by design; UserError where none says how."""
+    known = [x for x in job.design.path_to(output) if chain(job, x.id) is not None]
     if not known:
         raise UserError(
-            f"No converter on the way to {job.output(output).name} says how it sheds its heat: give it K/W "
-            "of its switch and its sink in Stock, or watch temperatures without a forecast of its junction."
+            f"No part on the way to {job.output(output).name} says how it sheds its heat: give a converter "
+            "K/W of its switch and its sink in Stock, or a donor its inside, or watch temperatures without "
+            "a forecast of a junction."
         )
     amps = (job.output(output).full_load_A,)
 
-    def above_sink(link: ConverterLink) -> float:
+    def above_sink(link: Link) -> float:
         return float(heats(job, output, amps, link.id)[0][0]) * spot_above(job, link.id, "sink")
 
     return max(known, key=above_sink).id
 
 
 def chain(job: Job, link: str, speed: float | None = None) -> CauerLadder | None:
-    """The thermal stages of a converter by the design, its fan at a share of full speed, at rest where None.
+    """The thermal stages of a part by the design, its fan at a share of full speed, at rest where None.
 
     None where the design does not say.
     """
     speed = resting_speed(job) if speed is None else speed
-    on, part = job.design.link(link), job.part(job.design.link(link).part)
-    if not isinstance(part, ConverterPart) or part.switch_K_W is None:
+    hot = hot_part_of(job, job.design.link(link))
+    if hot is None or hot.above_sink_K_W is None or hot.sink is None:
         return None
-    sink = sink_of(job, on, part)
-    if sink is None:
-        return None
+    sink = hot.sink
     theta = {
-        "case": max(part.switch_K_W - part.junction_K_W, LEAST_K_W),
+        "case": max(hot.above_sink_K_W - hot.junction_K_W, LEAST_K_W),
         "sink": resistance_at(sink.still_K_W, sink.blown_K_W, speed),
     }
-    capacity = {"case": part.case_J_K, "sink": sink.capacity_J_K}
+    capacity = {"case": hot.case_J_K, "sink": sink.capacity_J_K}
     if still_air_K_W(job):
         theta["air"] = box_resistance(still_air_K_W(job), fan_of(job), speed)
         capacity["air"] = BOX_J_K
@@ -90,11 +92,16 @@ def chain(job: Job, link: str, speed: float | None = None) -> CauerLadder | None
 
 
 def heats(job: Job, output: str, amps: Sequence[float], link: str) -> tuple[Array, Array]:
-    """W lost in a converter, and elsewhere inside, at each of these loads of an output, the others idle."""
+    """W lost in what gets hot of a link, and elsewhere inside, at each of these loads of an output.
+
+    The other outputs are idle.
+    """
     load = np.asarray(amps, float)
     _, solution, _ = at(job, {output: load}, as_set=True)
     lost = {k: np.broadcast_to(np.nan_to_num(v), load.shape) for k, v in losses(job, solution).items()}
-    own = lost.pop(link)
+    hot = hot_part_of(job, job.design.link(link))
+    own = lost[link] * (hot.loss_share if hot else 1.0)
+    lost[link] = lost[link] - own
     return np.asarray(own), np.asarray(sum(lost.values(), start=np.zeros(load.shape)))
 
 
@@ -104,14 +111,19 @@ def stage_of(place: str) -> str:
     return end if end in ("case", "sink", "air") else ""
 
 
+def hot_of(job: Job, link: str) -> HotPart:
+    """What gets hot of a link that is watched; KeyError where its part says nothing of that."""
+    hot = hot_part_of(job, job.design.link(link))
+    if hot is None:
+        raise KeyError(link)
+    return hot
+
+
 def spot_above(job: Job, link: str, place: str) -> float:
     """K/W from a place of a converter up to its junction."""
-    part = job.part(job.design.link(link).part)
-    assert isinstance(part, ConverterPart)
-    stages = chain(job, link)
+    above, stages = hot_of(job, link).junction_K_W, chain(job, link)
     if stages is None:
-        return part.junction_K_W
-    above = part.junction_K_W
+        return above
     for stage in stages.places[: stages.places.index(stage_of(place)) if stage_of(place) else 0]:
         above += stages.theta_K_W[stage]
     return above
@@ -124,13 +136,13 @@ def spot_spread(place: str) -> float:
 
 def limit_C(job: Job, link: str, output: str = "", amps: float = 0.0) -> float:
     """The hottest that a converter's junction may get; with an output's load less where it is derated."""
-    part = job.part(job.design.link(link).part)
-    assert isinstance(part, ConverterPart)
+    hot = hot_of(job, link)
     if not output:
-        return part.hot_limit_C
+        return hot.limit_C
     _, solution, _ = at(job, {output: np.float64(amps)}, as_set=True)
     # What its curve never allows is too hot even cold.
-    return max(float(hottest_allowed_C(part, float(solution[link].I))), job.settings.ambient_C)
+    through = float(solution[link].I) * hot.current_share
+    return max(float(hottest_allowed_C(hot, through)), job.settings.ambient_C)
 
 
 def expected(
@@ -184,27 +196,20 @@ def steady_spot_C(
 
 
 def as_fitted(job: Job, link: str, stages: CauerLadder) -> Job:
-    """The job with a converter's thermal figures as they were fitted; nothing of the document changes."""
-    on = job.design.link(link)
-    part = job.part(on.part)
-    assert isinstance(part, ConverterPart)
+    """The job with a part's thermal figures as they were fitted; nothing of the document changes."""
+    part = job.part(job.design.link(link).part)
     theta, capacity = stages.theta_K_W, stages.capacity_J_K
-    sink, design = sink_of(job, on, part), chain(job, link)
+    sink, design = hot_of(job, link).sink, chain(job, link)
+    assert isinstance(part, PathPart)
     assert sink is not None
     assert design is not None
     # In still air or in the fan's, its sink is as much better or worse.
     by = theta["sink"] / design.theta_K_W["sink"]
-    changed = part.model_copy(
-        update={
-            "id": f"{part.id}-as-read",
-            "switch_K_W": theta["case"] + part.junction_K_W,
-            "sink_K_W": sink.still_K_W * by,
-            "sink_blown_K_W": sink.blown_K_W and sink.blown_K_W * by,
-            "sink_J_K": capacity["sink"],
-            "case_J_K": capacity["case"],
-        }
-    )
-    new = {"part": changed.id, "sink": None}
+    blown = sink.blown_K_W and sink.blown_K_W * by
+    fitted = SinkFigures(sink.still_K_W * by, blown, capacity["sink"])
+    changed = part.with_heat(theta["case"], capacity["case"], fitted)
+    on_own = {"sink": None} if isinstance(job.design.link(link), ConverterLink) else {}
+    new = {"part": changed.id, **on_own}
     links = tuple(x.model_copy(update=new) if x.id == link else x for x in job.design.links)
     settings = job.settings
     if "air" in theta:

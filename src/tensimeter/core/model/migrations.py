@@ -10,8 +10,9 @@ from tensimeter.core.errors import UserError
 
 #: The format that is written. 2: who made a reading up is told. 3: USB-C sources; how a run ended. 3.1: what
 #: volts are a hazard to touch. 3.2: rooms, lid and bundles; tolerances of windings, families of fuses. 3.3:
-#: commons of several sources; loads in parallel; what an existing supply is; a device by volts and amps.
-MAJOR, MINOR = 3, 3
+#: commons of several sources; loads in parallel; what an existing supply is; a device by volts and amps. 3.4:
+#: switches, enables; rails below common, their trim and colours; a donor's inside; claims of cells.
+MAJOR, MINOR = 3, 4
 
 
 def _from_1(data: dict[str, object]) -> dict[str, object]:
@@ -22,6 +23,20 @@ def _from_1(data: dict[str, object]) -> dict[str, object]:
 def _from_2(data: dict[str, object]) -> dict[str, object]:
     """What format 3 added has a default."""
     return data
+
+
+def _bonds_not_known(data: dict[str, object]) -> dict[str, object]:
+    """Before 3.4 a server unit was written as free of its case where nobody had read it."""
+    stock = data.get("stock")
+    if not isinstance(stock, list):
+        return data
+    return {**data, "stock": [_bond_not_known(part) for part in stock]}
+
+
+def _bond_not_known(part: object) -> object:
+    if not isinstance(part, dict) or part.get("family") != "server" or part.get("bonded") is not False:
+        return part
+    return {**part, "bonded": None}
 
 
 #: From each older major to the next.
@@ -44,6 +59,8 @@ def migrated(data: dict[str, object]) -> tuple[dict[str, object], bool]:
     for step in range(major, MAJOR):
         data = {**_STEPS[step](data), "format": step + 1, "minor": 0}
     newer = major == MAJOR and minor > MINOR
+    if minor < 4 or major < MAJOR:
+        data = _bonds_not_known(data)
     # What a later minor added has a default, which is written from now on.
     return (data if newer else {**data, "minor": MINOR}), newer
 

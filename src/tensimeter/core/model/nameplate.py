@@ -73,18 +73,14 @@ _WATTS = re.compile(r"(\d+(?:[.,]\d+)?)\s*W(?![A-Za-z])")
 def read_rails(text: str) -> tuple[str, list[tuple[float, float]], float | None] | None:
     """The words, the volts and amps of each rail, and the watts of a label with several rails; else None.
 
-    UserError for a negative rail, which no path is joined from yet: it is to be left out.
+    The volts of a rail below common are negative; UserError for one of no volts or amps.
     """
     found = _RAIL.findall(text)
     if len(found) < 2:
         return None
-    if any(volts[:1] in "-−" for volts, _ in found):
-        raise UserError(
-            f"“{text}” has a rail below zero, which the path can't express: leave it out, and note it."
-        )
-    rails = [(split(f"{volts}V")[0], split(f"{amps.strip()}A")[0]) for volts, amps in found]
-    if any(amps <= 0 or volts <= 0 for volts, amps in rails):
-        raise UserError(f"The nameplate “{text}” has a figure that is not above zero.")
+    rails = [(split(f"{volts}V".replace("−", "-"))[0], split(f"{amps.strip()}A")[0]) for volts, amps in found]
+    if any(amps <= 0 or volts == 0 for volts, amps in rails):
+        raise UserError(f"The nameplate “{text}” has a rail of nothing: no volts or no amps.")
     rest = _RAIL.sub(" ", text)
     watts = _WATTS.search(rest)
     name = " ".join(_WATTS.sub(" ", rest).split()).strip(" ,;·+")

@@ -71,6 +71,8 @@ def _other_problem(design: Design, link: Link, parts: dict[str, Part], known: di
             return f"{link.name} runs from “{link.supplied_by}”, which is not in the path."
         if link in design.path_to(link.supplied_by) or known[link.supplied_by].kind in ENDS:
             return f"{link.name} can't run from {known[link.supplied_by].name}."
+    if isinstance(link, UnitLink) and link.enable is not None:
+        return _enable_problem(design, link, parts)
     if isinstance(link, EitherLink):
         bottoms = [_bottom(design, i) for i in (link.fed_by, *link.others)]
         if (
@@ -79,11 +81,39 @@ def _other_problem(design: Design, link: Link, parts: dict[str, Part], known: di
             or any(i in known and known[i].kind in ENDS for i in link.others)
         ):
             return f"{link.name} chooses between two or more units; name them."
+    if isinstance(link, ConverterLink) and (rail := _rail_below(design, link, parts)):
+        return (
+            f"{link.name} would have its common on {rail}, below that of all the rest: a rail below common "
+            "feeds an output, not a converter."
+        )
     if isinstance(link, OutputLink) and link.device and link.device not in parts:
         return f"{link.name} feeds a part that is no longer in the stock."
     if isinstance(link, ConverterLink) and link.sink and link.sink not in parts:
         return f"{link.name} stands on a heat sink that is no longer in the stock."
     return ""
+
+
+def _enable_problem(design: Design, link: UnitLink, parts: dict[str, Part]) -> str:
+    """What is wrong with what holds an enable line: the commons of units in a stack are volts apart."""
+    held = parts.get(link.enable or "")
+    if held is None or not held.enable_ways:
+        return f"{link.name} is enabled by a part that is no longer in the stock."
+    held_by_it = [x for x in design.links if isinstance(x, UnitLink) and x.enable == link.enable]
+    stacked = [x for x in held_by_it if x.fed_by is not None]
+    if stacked and link in held_by_it[1:] and len(held_by_it) > held.enable_ways:
+        return (
+            f"{link.name} and {held_by_it[0].name} share {held.name}: in a stack their enable lines stand "
+            "volts apart, and joined they short a unit. Give each its own, or one with a way for each."
+        )
+    return ""
+
+
+def _rail_below(design: Design, link: Link, parts: dict[str, Part]) -> str:
+    """The rail below common that feeds a link; empty where none does."""
+    first = next(iter(design.path_to(link.id)), None)
+    part = parts.get(first.part or "") if first is not None else None
+    below = first is not None and isinstance(part, SourcePart) and part.below_common(first)
+    return first.name if below and first is not None else ""
 
 
 def _bottom(design: Design, link_id: str | None) -> str | None:

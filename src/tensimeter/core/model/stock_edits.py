@@ -9,7 +9,8 @@ from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.figures import EfficiencyPoint
 from tensimeter.core.parts.instrument_part import SetLoad, TemperatureMeter, VoltMeter
-from tensimeter.core.parts.rails import CombinedLimit, Rail, RailSupply
+from tensimeter.core.parts.rail import CombinedLimit, Rail
+from tensimeter.core.parts.rails import RailSupply
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.parts.transformer import Transformer
 
@@ -84,13 +85,16 @@ def rails_from_nameplate(
     job: Job, name: str, rails: list[tuple[float, float]], watts: float | None
 ) -> RailSupply:
     """A supply with several rails from its label: volts and amps of each, and the watts of them all."""
-    called = [f"{volts:g} V" for volts, _ in rails]
+    called = [f"{volts:g} V".replace("-", "−") for volts, _ in rails]
     if len(set(called)) < len(called):
         raise UserError("Two rails of that label have the same volts; type their sum as one.")
     return RailSupply(
         id=identifier(name or "supply with rails", (p.id for p in job.stock)),
         name=name or f"Supply {', '.join(called)}",
-        rails=tuple(Rail(name=n, volts=v, rated_A=a) for n, (v, a) in zip(called, rails, strict=True)),
+        rails=tuple(
+            Rail(name=n, volts=abs(v), below=v < 0, rated_A=a)
+            for n, (v, a) in zip(called, rails, strict=True)
+        ),
         combined=(CombinedLimit(rails=tuple(called), watts=watts),) if watts else (),
         note="" if watts else "how many watts its rails give together is not known: read its label",
         origins={"rails": "label"},

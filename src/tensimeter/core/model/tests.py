@@ -239,6 +239,14 @@ class CapacityDown(TestRecord):
     ] = 0.5
     cutoff_V: Annotated[Positive | None, Quantity("V", "cutoff", "volts at which it ends")] = None
     claimed_Ah: Annotated[Positive | None, Quantity("Ah", "claimed", "charge that is claimed")] = None
+    #: A power bank's label counts its cells: what they hold comes out at other volts, less what is lost.
+    claimed_cell_V: Annotated[
+        Positive | None,
+        Quantity("V", "claimed at, cell volts", "volts that the claim counts; empty: the output's"),
+    ] = None
+    conversion: Annotated[
+        Fraction, Quantity("%", "cells to output", "share of cells' energy that comes out; a rule of thumb")
+    ] = 0.9
     own_A: Annotated[NotNegative, Quantity("A", "the load's own draw", "what the load itself draws")] = 0.0
     every_s: Annotated[Positive, Quantity("s", "read every", "read every so often")] = 10.0
 

@@ -211,7 +211,7 @@ class Converter(ConverterPart):
             return None
         return SinkFigures(self.sink_K_W, self.sink_blown_K_W, self.sink_J_K)
 
-    def as_fitted(self, case_K_W: float, case_J_K: float, sink: SinkFigures) -> "Converter":
+    def with_heat(self, case_K_W: float, case_J_K: float, sink: SinkFigures) -> "Converter":
         return self.model_copy(
             update={
                 "id": f"{self.id}-as-read",

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, ClassVar
 
 from tensimeter.core.parts.figures import EfficiencyPoint, FeedbackDivider, HotPoint, PulseControl
+from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.thermal.heatsink import SinkFigures
@@ -73,13 +74,13 @@ class ConverterPart(PathPart):
     def as_sink(self) -> SinkFigures | None:
         """What it sheds its heat with where it stands on no other sink; None where it says nothing."""
 
+    def hot_part(self) -> HotPart | None:
+        above, inside, limit_C = self.switch_K_W, self.junction_K_W, self.hot_limit_C
+        return HotPart(above, inside, self.case_J_K, self.as_sink(), limit_C, self.hot_derating)
+
     @abstractmethod
     def with_losses(self, points: Sequence[EfficiencyPoint]) -> "ConverterPart":
         """It with these efficiencies, its losses fitted to them."""
-
-    @abstractmethod
-    def as_fitted(self, case_K_W: float, case_J_K: float, sink: SinkFigures) -> "ConverterPart":
-        """It with its heat as it was read, under an id of its own."""
 
 
 class SinkPart(PartRecord):

@@ -12,7 +12,10 @@ from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
+from tensimeter.core.parts.donor_inside import Inside
+from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.parts.limit import Limit, least_load, limit
+from tensimeter.core.parts.mains_side import mains_side
 from tensimeter.core.parts.source_part import SourcePart, Stored
 from tensimeter.core.parts.source_share import donor_share
 from tensimeter.core.parts.steps import (
@@ -33,13 +36,10 @@ from tensimeter.core.quantity import show
 from tensimeter.core.record import Efficiency, Fraction, NotNegative, Positive, Record
 from tensimeter.core.settings import Spread
 from tensimeter.core.thermal.derating import allowed_at
+from tensimeter.core.thermal.heatsink import SinkFigures
 
 BeyondLimit = Literal["constant_current", "constant_power", "foldback", "hiccup", "latch_off", "brown_out"]
 
-#: Volts of a mains-side reservoir behind a power-factor stage, at any mains: the usual 380 to 400 V.
-BULK_V = 400.0
-#: Mains-side reservoir of a unit where its own was not read off: µF for each watt, a rule of thumb.
-BULK_F_PER_W = 1.5e-6
 #: What becomes of a device whose first draw trips a unit, by what the unit does then.
 _TRIPPED = {
     "constant_current": "it starts slowly, at the limit",
@@ -104,9 +104,11 @@ class Donor(SourcePart):
     ] = None
     trip_V: Annotated[Positive | None, Quantity("V", "trip", "volts at which it switches itself off")] = None
     efficiency: Annotated[Efficiency, Quantity("%", "efficiency", "share of the input that comes out")] = 0.85
-    bonded: Annotated[bool, Quantity("", "negative joined to case", "its negative meets its case inside")] = (
-        False
-    )
+    #: None: not known. A server unit's is joined as a rule; those of the other families float.
+    bonded: Annotated[
+        bool | None,
+        Quantity("", "negative joined to case", "its negative meets its case; a server unit's mostly does"),
+    ] = None
     minimum_A: Annotated[
         NotNegative, Quantity("A", "minimum", "amps it must be loaded with to keep its volts")
     ] = 0.0
@@ -133,6 +135,9 @@ class Donor(SourcePart):
             "what share it gives at a temperature of the air around it",
         ),
     ] = ()
+
+    #: What gets hot in it, where it was opened or its circuit is known.
+    inside: Annotated[Inside | None, Quantity("", "inside", "what gets hottest in it")] = None
 
     def summary(self) -> tuple[str, str]:
         family = "" if self.family == "enclosed" else f"{self.family}, "
@@ -254,15 +259,16 @@ class Donor(SourcePart):
         return np.asarray((point.V - below) * point.I * (1 / self.efficiency - 1))
 
     def stored(self, job: Surroundings, link: Link) -> Stored | None:
-        if not (self.opened or job.policy.donor_case == "opened"):
-            return None
-        farad = self.bulk_F or BULK_F_PER_W * self.rated_W
-        # A doubler, or a stage that corrects the power factor, holds as much at 115 V as at 230 V.
-        volts = self.bulk_V or max(BULK_V, 1.1 * job.settings.mains_V * 2**0.5)
-        why = "its mains side, opened"
-        why += "" if self.bulk_V else "; its volts are taken for the most that such a side holds"
-        why += "" if self.bulk_F else "; its size is a rule of thumb"
-        return Stored(link.id, link.name, farad, volts, f"charge-{link.id}", why)
+        return mains_side(self, job, link, self.rated_W, self.bulk_F, self.bulk_V)
+
+    def hot_part(self) -> HotPart | None:
+        return self.inside.hot_part() if self.inside else None
+
+    def with_heat(self, case_K_W: float, case_J_K: float, sink: SinkFigures) -> "Donor":
+        if self.inside is None:
+            return self
+        inside = self.inside.as_read(case_K_W, case_J_K, sink)
+        return self.model_copy(update={"id": f"{self.id}-as-read", "inside": inside})
 
     @property
     def metal_case(self) -> bool:
@@ -274,19 +280,33 @@ class Donor(SourcePart):
 
     @property
     def negative_on_case(self) -> bool:
-        return self.bonded
+        return self.joined_to_case is True
+
+    @property
+    def joined_to_case(self) -> bool | None:
+        if self.isolation_ohm is not None:
+            return self.isolation_ohm < ISOLATED_OHM
+        return self.bonded if self.bonded is not None or self.family == "server" else False
 
     # -- before and at first power --------------------------------------------------------------
 
     def notices(self, job: Surroundings, link: Link, fault_A: FaultCurrent) -> list[Notice]:
+        stacked = [self._unread(link)] if link.fed_by and self.joined_to_case is None else []
         if not (self.standby_V or self.family == "server"):
-            return []
+            return stacked
         volts = f" {show(self.standby_V, 'V')} standby" if self.standby_V else " a standby"
         text = (
             f"{link.name} has{volts} output that is live whenever it is plugged in, whatever its enable "
             "line says, and a source behind it that can weld a tool. Unplug it before you touch its pins."
         )
-        return [Notice(f"standby:{link.id}", "caution", "Off, but live", text, "design", link.id)]
+        return [*stacked, Notice(f"standby:{link.id}", "caution", "Off, but live", text, "design", link.id)]
+
+    def _unread(self, link: Link) -> Notice:
+        text = (
+            "Whether its negative meets its case is not known, and in a server unit it mostly does: then it "
+            "shorts the unit below through the earth. Read it, unplugged, and say it on its card."
+        )
+        return Notice(f"case:{link.id}", "miss", f"{link.name} in a stack", text, "design", link.id)
 
     @property
     def strays(self) -> float:
@@ -300,10 +320,13 @@ class Donor(SourcePart):
         nominal, light = self.no_load_V, LIGHT * self.rated_A
         server, do = self.family == "server", FIRST
         yield no_short(self)
+        meets = (
+            "its negative meets the case: it earths what it feeds and can only be at the bottom of a stack."
+        )
         yield incoming_step(
             self, "case", "Still unplugged: read ohms to the case.", "output − to metal case or earth pin",
-            "ohm", Band(ISOLATED_OHM, None), field="isolation_ohm",
-            rules_out="Its negative meets the case: it can't stand in a stack, and it earths what it feeds.",
+            "ohm", Band(None, None) if server else Band(ISOLATED_OHM, None), field="isolation_ohm",
+            rules_out=f"Below a megohm {meets}" + (" That is usual for a server unit." if server else ""),
         )  # fmt: skip
         if server and self.standby_V:
             yield incoming_step(

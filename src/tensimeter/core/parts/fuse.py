@@ -22,7 +22,7 @@ from tensimeter.core.settings import Spread
 class FusePart(OvercurrentPart):
     """A fuse with its holder; resistance None: estimated from its rating."""
 
-    shelf: ClassVar[str] = "Fuses"
+    shelf: ClassVar[str] = "Fuses, switches"
     inside_box: ClassVar[bool] = False
     link_kind: ClassVar[str] = "fuse"
 

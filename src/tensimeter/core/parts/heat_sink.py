@@ -22,6 +22,14 @@ class HeatSink(SinkPart):
         Positive, Quantity("J/K", "capacity", "heat that it takes to get a kelvin warmer")
     ] = 200.0
 
+    outside: Annotated[
+        bool, Quantity("", "outside the box", "it sticks out of a wall, in the air of the room")
+    ] = False
+
+    @property
+    def sticks_out(self) -> bool:
+        return self.outside
+
     def summary(self) -> tuple[str, str]:
         second = f"{self.blown_K_W:g} K/W with a fan" if self.blown_K_W else f"{self.capacity_J_K:g} J/K"
         return f"{self.still_K_W:g} K/W in still air", second

@@ -63,6 +63,16 @@ class PartRecord(Record, ABC):
         """Share of its ratings that is believed."""
         return 1 - self.doubt
 
+    @property
+    def sticks_out(self) -> bool:
+        """Whether it stands outside the box, against a wall of it."""
+        return False
+
+    @property
+    def enable_ways(self) -> int:
+        """Enable lines of sources that it holds, each apart from the others."""
+        return 0
+
     if TYPE_CHECKING:
 
         @property

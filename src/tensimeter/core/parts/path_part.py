@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, ClassVar, Literal
 from tensimeter.core.electrical.elements import Element, Extremes, extremes_of
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.notice import Notice
+from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.parts.sized import Sized
@@ -18,6 +19,7 @@ from tensimeter.core.parts.steps import FaultCurrent, IncomingStep
 from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import Link
 from tensimeter.core.settings import Spread
+from tensimeter.core.thermal.heatsink import SinkFigures
 
 
 class PathPart(PartRecord):
@@ -79,6 +81,14 @@ class PathPart(PartRecord):
     def sized(self, here: Operating) -> Sized | None:
         """What it is sized by; None where that is not of the part alone."""
         return None
+
+    def hot_part(self) -> HotPart | None:
+        """What gets hottest in it, and how it sheds its heat; None where that is not said."""
+        return None
+
+    def with_heat(self, case_K_W: float, case_J_K: float, sink: SinkFigures) -> "PathPart":
+        """It with its heat as it was read, under an id of its own; `case_K_W` from its case to the sink."""
+        return self
 
     def ratings_text(self, link: Link) -> str:
         """Its ratings beside its link; empty where what it does there says more."""

@@ -7,9 +7,7 @@ import numpy as np
 
 from tensimeter.core.analysis.cross import Cross
 from tensimeter.core.arrays import Array
-from tensimeter.core.derivation import Input
 from tensimeter.core.described import Quantity
-from tensimeter.core.electrical.dummy_load import DERATING, dummy_load
 from tensimeter.core.electrical.elements import Element, Extremes, Series, extremes_of
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.stack import Unit
@@ -17,7 +15,18 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit, least_load, limit
-from tensimeter.core.parts.sized import Sized, figure
+from tensimeter.core.parts.mains_side import mains_side
+from tensimeter.core.parts.rail import (
+    CombinedLimit,
+    Coupling,
+    Rail,
+    RailTrim,
+    dummy_figures,
+    idle_notices,
+    trim_figures,
+    trim_notices,
+)
+from tensimeter.core.parts.sized import Sized
 from tensimeter.core.parts.source_part import LeastLoad, SourcePart, Stored
 from tensimeter.core.parts.source_share import donor_share
 from tensimeter.core.parts.steps import (
@@ -32,47 +41,13 @@ from tensimeter.core.parts.steps import (
     incoming_step,
 )
 from tensimeter.core.parts.surroundings import Operating, Surroundings
-from tensimeter.core.path import Link, UnitLink
+from tensimeter.core.path import ConverterLink, Link, UnitLink
 from tensimeter.core.quantity import show
-from tensimeter.core.record import Count, Efficiency, Fraction, Name, NotNegative, Positive, Record
+from tensimeter.core.record import Efficiency, Positive
 from tensimeter.core.settings import Spread
 
 #: How far a rail strays from its volts, as a fraction: a rule of thumb.
 RAIL_SPREAD = 0.015
-
-
-class Rail(Record):
-    """One rail of a supply with several: volts and their tolerance, amps, Ω, its wires, its least load."""
-
-    name: Annotated[Name, Quantity("", "name", "what it is called; links and lists show it")]
-    volts: Annotated[Positive, Quantity("", "volts", "volts, or how well it reads them")]
-    tolerance: Annotated[Fraction, Quantity("%", "tolerance", "how far its volts may stray")] = 0.05
-    rated_A: Annotated[Positive, Quantity("A", "rated", "amps on its label, for good")]
-    output_resistance_ohm: Annotated[
-        NotNegative, Quantity("Ω", "output resistance", "volts it loses for each ampere")
-    ] = 0.0
-    wires: Annotated[Count, Quantity("", "wires", "how many wires of the rail are used")] = 1
-    minimum_A: Annotated[
-        NotNegative, Quantity("A", "minimum", "amps it must be loaded with to keep its volts")
-    ] = 0.0
-    limit_A: Annotated[
-        Positive | None, Quantity("A", "limit", "amps where it acts beyond its rating; empty where not known")
-    ] = None
-
-
-class Coupling(Record):
-    """Volts that `rail` loses for each ampere on `other`, in Ω; negative where it rises."""
-
-    rail: Annotated[Name, Quantity("", "rail", "which rail of the supply")]
-    other: Annotated[Name, Quantity("", "other", "the rail whose load acts on it")]
-    ohm: Annotated[float, Quantity("", "ohm", "volts lost for each ampere on the other rail")]
-
-
-class CombinedLimit(Record):
-    """Watts that some rails may give together."""
-
-    rails: Annotated[tuple[Name, ...], Quantity("", "rails", "its rails, one by one")]
-    watts: Annotated[Positive, Quantity("", "watts", "watts, or how well it reads them")]
 
 
 class RailSupply(SourcePart):
@@ -103,6 +78,9 @@ class RailSupply(SourcePart):
         Positive, Quantity("A", "wire", "amps that one wire and its contact carry; a rule of thumb")
     ] = 6.0
     efficiency: Annotated[Efficiency, Quantity("%", "efficiency", "share of the input that comes out")] = 0.8
+    trim: Annotated[RailTrim | None, Quantity("", "trim of a rail", "how the volts of a rail are moved")] = (
+        None
+    )
 
     def rail(self, name: str | None) -> Rail | None:
         return next((r for r in self.rails if r.name == name), None)
@@ -175,6 +153,18 @@ class RailSupply(SourcePart):
     def stack_unit(self, tap_A: float = 0.0, *, believed: bool = False) -> Unit | None:
         return None
 
+    def below_common(self, link: Link) -> bool:
+        rail = self.rail(link.rail) if isinstance(link, UnitLink) else None
+        return rail is not None and rail.below
+
+    @property
+    def rail_colours(self) -> dict[str, str]:
+        return {rail.wire_colour: rail.name for rail in self.rails if rail.wire_colour}
+
+    def wire_colour(self, link: Link) -> str:
+        rail = self.rail(link.rail) if isinstance(link, UnitLink) else None
+        return rail.wire_colour if rail is not None else ""
+
     # -- limits ---------------------------------------------------------------------------------
 
     def limits(self, here: Operating) -> list[Limit]:
@@ -228,7 +218,14 @@ class RailSupply(SourcePart):
 
     @property
     def over_voltage_V(self) -> float | None:
-        return None
+        return min((rail.trip_V for rail in self.rails if rail.trip_V), default=None)
+
+    def trips_at_V(self, link: Link) -> float | None:
+        rail = self.rail(link.rail) if isinstance(link, UnitLink) else None
+        return rail.trip_V if rail is not None else None
+
+    def claimed_A(self, link: Link) -> float:
+        return self._of(link).rated_A
 
     @property
     def drives_A(self) -> float:
@@ -270,26 +267,15 @@ class RailSupply(SourcePart):
         return self.with_fields(**fields)
 
     def sized(self, here: Operating) -> Sized:
-        rail = self.rail(here.link.rail) if isinstance(here.link, UnitLink) else None
-        if rail is None or not rail.minimum_A:
-            return Sized(notes=("This rail asks for no least load.",))
-        found = dummy_load(rail.volts, rail.minimum_A, float(here.air_C))
-        least = Input("I", "least load of the rail", rail.minimum_A, "A")
-        rule = f"run at {DERATING * 100:g} % of it (rule of thumb)"
-        return Sized(
-            (
-                figure(
-                    "Dummy load", "R = U/I", found.resistance_ohm, "ohm",
-                    Input("U", "of the rail", rail.volts, "V"), least,
-                ),
-                figure(
-                    "Rating to take", rule, found.rating_W, "W",
-                    Input("P", "what it takes", found.power_W, "W"),
-                ),
-                figure("Its surface", "T = T_air + rise·P/P_rated", found.surface_C, "C", least),
-            ),
-            ("Mount it on metal, away from wires and wood.",),
-        )  # fmt: skip
+        rail = self._of(here.link)
+        figures, notes = dummy_figures(rail, float(here.air_C)), []
+        trim = self._trim_of(rail)
+        figures += trim_figures(trim, rail) if trim else []
+        if rail.minimum_A:
+            notes.append("Mount the dummy load on metal, away from wires and wood.")
+        else:
+            notes.append("This rail asks for no least load.")
+        return Sized(tuple(figures), tuple(notes))
 
     # -- heat, charge, case ---------------------------------------------------------------------
 
@@ -299,7 +285,12 @@ class RailSupply(SourcePart):
         return np.asarray((point.V - below) * point.I * (1 / self.efficiency - 1))
 
     def stored(self, job: Surroundings, link: Link) -> Stored | None:
-        return None
+        first = next((x for x in job.design.links if x.part == self.id), link)
+        if first.id != link.id:
+            return None
+        watts = max((c.watts for c in self.combined), default=0.0)
+        watts = max(watts, max(rail.volts * rail.rated_A for rail in self.rails))
+        return mains_side(self, job, link, watts)
 
     @property
     def metal_case(self) -> bool:
@@ -324,7 +315,18 @@ class RailSupply(SourcePart):
             f"{self.name}: its standby rail is live whenever it is plugged in. It runs while its enable line "
             "is joined to common; the 3.3 V sense wire stays joined to 3.3 V. Its common is bonded to earth."
         )
-        return [Notice(f"standby:{self.id}", "caution", "Off, but live", text, "design", link.id)]
+        said = [Notice(f"standby:{self.id}", "caution", "Off, but live", text, "design", link.id)]
+        rail = self._of(link)
+        for output in job.design.outputs():
+            path = job.design.path_to(output.id)
+            if link in path and not any(isinstance(x, ConverterLink) for x in path):
+                said += idle_notices(self.rails, self.couplings, rail, output)
+        trim = self._trim_of(rail)
+        return [*said, *(trim_notices(self.name, trim, rail, link.id) if trim else [])]
+
+    def _trim_of(self, rail: Rail) -> RailTrim | None:
+        named = self.trim is not None and (self.trim.rail or self.rails[0].name) == rail.name
+        return self.trim if named else None
 
     @property
     def strays(self) -> float:
@@ -344,10 +346,16 @@ class RailSupply(SourcePart):
             f"sense-{self.id}", f"{self.name}: a rail, not a signal",
             "Enable joined to a black wire, a small lamp of some tens of milliamperes on the wire you "
             "mean to use. A rail stands up to it, a signal falls.",
-            f"{self._of(link).name} wire to a black one, lamp on", f"wake-{link.id}-lamp", "V",
+            f"{self._probe(self._of(link))}, lamp on", f"wake-{link.id}-lamp", "V",
             Band.around(alone.volts, alone.share), alone.volts,
             "It falls below a volt: that is a signal wire.", link.id, True,
         )  # fmt: skip
+
+    @staticmethod
+    def _probe(rail: Rail) -> str:
+        if rail.below:
+            return f"red probe on common, black on {rail.name}"
+        return f"{rail.name} wire to a black one"
 
     def incoming(self, job: Surroundings) -> Iterator[IncomingStep]:
         yield incoming_step(
@@ -358,7 +366,7 @@ class RailSupply(SourcePart):
         enable = "Join the enable wire to common; give the 5 V rail its least load."
         for k, rail in enumerate(self.rails):
             yield incoming_step(
-                self, f"rail-{k + 1}", enable if k == 0 else "Still running.", f"{rail.name} to common", "V",
+                self, f"rail-{k + 1}", enable if k == 0 else "Still running.", self._probe(rail), "V",
                 Band.around(rail.volts, rail.tolerance), expected=rail.volts,
                 rules_out=f"{rail.name} out of its band: see whether load on 5 V brings it in.",
             )  # fmt: skip

@@ -11,6 +11,7 @@ from tensimeter.core.parts.connector import Connector
 from tensimeter.core.parts.converter import Converter
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.electronic_load import ElectronicLoad
+from tensimeter.core.parts.enable import Enable
 from tensimeter.core.parts.fan import Fan
 from tensimeter.core.parts.fed_part import FedPart
 from tensimeter.core.parts.fuse import FusePart
@@ -23,6 +24,7 @@ from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.plain_loads import Device, Lamp, Motor, Resistor
 from tensimeter.core.parts.power_delivery import PowerDelivery
 from tensimeter.core.parts.rails import RailSupply
+from tensimeter.core.parts.switch import Switch
 from tensimeter.core.parts.transformer import Transformer
 
 KINDS: tuple[type[PartRecord], ...] = (
@@ -33,6 +35,8 @@ KINDS: tuple[type[PartRecord], ...] = (
     PowerDelivery,
     Converter,
     FusePart,
+    Switch,
+    Enable,
     LeadPart,
     Wire,
     Connector,
@@ -72,7 +76,7 @@ _ORDER = (
     "Transformers",
     "Batteries",
     "Converters",
-    "Fuses",
+    "Fuses, switches",
     "Leads, wire, connectors",
     "Panel meters, fans, heat sinks",
     "What is fed",

@@ -87,10 +87,31 @@ class SourcePart(PathPart):
     def over_voltage_V(self) -> float | None:
         """Volts at which it trips by itself; None where it has no trip, or none is known."""
 
+    def trips_at_V(self, link: Link) -> float | None:
+        """Volts at which the output that a link takes trips; its own where it has one output."""
+        return self.over_voltage_V
+
+    def below_common(self, link: Link) -> bool:
+        """Whether a link takes a rail whose volts stand below its common."""
+        return False
+
+    def wire_colour(self, link: Link) -> str:
+        """The colour of the wires that a link takes; empty where they are the builder's choice."""
+        return ""
+
+    @property
+    def rail_colours(self) -> dict[str, str]:
+        """The colours of its rails' wires, and which rail each is; empty without rails."""
+        return {}
+
     @property
     @abstractmethod
     def drives_A(self) -> float:
         """Amps that one output of it drives at the most, by its label."""
+
+    def claimed_A(self, link: Link) -> float:
+        """Amps that its label claims for the output that a link takes."""
+        return self.drives_A
 
     @property
     @abstractmethod
@@ -106,6 +127,11 @@ class SourcePart(PathPart):
     @abstractmethod
     def negative_on_case(self) -> bool:
         """Its negative is joined to its case inside, so that it can't stand on another unit."""
+
+    @property
+    def joined_to_case(self) -> bool | None:
+        """Whether its negative is joined to its case; None where nobody has read that, and it may be."""
+        return self.negative_on_case
 
     @abstractmethod
     def stored(self, job: Surroundings, link: Link) -> Stored | None:

@@ -15,7 +15,7 @@ from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link, UnitLink
 from tensimeter.core.procedure.edge_notices import edge_notices, edges_of
-from tensimeter.core.procedure.wire_notices import wire_notices
+from tensimeter.core.procedure.wire_notices import jack_notices, wire_notices
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.envelope import Envelope
 from tensimeter.core.rating.ladder import at, fault_notes, ranked
@@ -34,6 +34,7 @@ def design_notices(job: Job) -> list[Notice]:
         *_stack_notices(job, edges),
         *_pair_notices(job),
         *wire_notices(job),
+        *jack_notices(job),
         *_start_notices(job),
     ]
 

@@ -204,14 +204,20 @@ def _sources(job: Job) -> Iterator[PowerUpStep]:
             continue
         alone = part.alone(link) or _as_solved(job, link, part)
         do = "Everything behind it disconnected. "
-        do += f"First power: {stands_before(job, part)} "
+        do += f"First power: {stands_before(job, part)} {_switched_on(job, link, alone)}"
         if part.id not in enabled:
             yield from part.enabling(link)
             enabled.add(part.id)
         yield PowerUpStep(
-            f"alone-{link.id}", f"{link.name} alone", do + alone.switched_on, f"{link.name} + to −",
+            f"alone-{link.id}", f"{link.name} alone", do, f"{link.name} + to −",
             f"wake-{link.id}", "V", Band.around(alone.volts, alone.share), alone.volts, STOP, link.id, True,
         )  # fmt: skip
+
+
+def _switched_on(job: Job, link: UnitLink, alone: Alone) -> str:
+    """How a source is switched on alone: by what holds its enable line, where that is named."""
+    held = job.part(link.enable)
+    return f"Its enable line held by {held.name}, to its own common only." if held else alone.switched_on
 
 
 def stands_before(job: Job, part: SourcePart) -> str:

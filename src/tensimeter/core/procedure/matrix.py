@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tensimeter.core.assembly.wiring import mains_units, metal_box
-from tensimeter.core.circuit.sources import bonded, outputs_by_common, stacks, units_of_stack
+from tensimeter.core.circuit.sources import below_common, bonded, outputs_by_common, stacks, units_of_stack
 from tensimeter.core.electrical.stack import stack
 from tensimeter.core.measurement.conformity import Band, Verdict, judge
 from tensimeter.core.measurement.readings import Measurand, Reading, counting, interval_of
@@ -42,7 +42,7 @@ class NodePair:
 
     first: Node
     second: Node
-    kind: Literal["joined", "apart", "not_shorted", "diode"]
+    kind: Literal["joined", "apart", "not_shorted", "diode", "either"]
     why: str
     wrong: str
     hold: bool = False
@@ -71,6 +71,7 @@ class NodePair:
             "apart": Band(APART_OHM, None),
             "not_shorted": Band(NOT_SHORTED_OHM, None),
             "diode": Band(*DIODE_V),
+            "either": Band(None, None),
         }[self.kind]
 
     @property
@@ -80,6 +81,7 @@ class NodePair:
             "joined": f"up to {show(JOINED_OHM, 'ohm')}, a beep",
             "apart": f"{show(APART_OHM, 'ohm')} or more, or OL",
             "not_shorted": f"more than {show(NOT_SHORTED_OHM, 'ohm')}",
+            "either": f"up to {show(JOINED_OHM, 'ohm')}, or {show(APART_OHM, 'ohm')} and more: not known yet",
             "diode": f"{DIODE_V[0]:g} to {DIODE_V[1]:g} V in the diode range",
         }[self.kind]
 
@@ -123,6 +125,9 @@ def checked(job: Job, readings: Sequence[Reading]) -> list[Checked]:
 def _verdict(pair: NodePair, reading: Reading | None) -> Verdict:
     if reading is None:
         return Verdict.NOT_MEASURED
+    if pair.kind == "either":
+        known = reading.value <= JOINED_OHM or reading.value >= APART_OHM
+        return Verdict.CONFORMS if known else Verdict.NONCONFORMING
     if math.isinf(reading.value):
         return Verdict.CONFORMS if pair.band.high is None else Verdict.NONCONFORMING
     return judge(interval_of(reading), pair.band)
@@ -216,9 +221,19 @@ def _stacks(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
             lost = "The joint between the two is open: the stack gives nothing."
             yield NodePair(pole(below, "plus"), pole(unit, "minus"), "joined", "they stand in series", lost)
         stands = f"must stand {_stack_trip_V(job, unit):.0f} V, at trip"
-        lost = "Its output meets its case, and so the earth: in a stack that shorts the unit below."
-        yield NodePair(pole(unit, "minus"), case_of(unit), "apart", stands, lost, hold=True)
-        yield NodePair(pole(unit, "plus"), case_of(unit), "apart", stands, lost, hold=True)
+        if unit.fed_by is None and bonded(job, unit.id):
+            lost = "The one bond to earth is missing."
+            yield NodePair(
+                pole(unit, "minus"), case_of(unit), "joined", "bonded at one point", lost, hold=True
+            )
+            lost = "A short in its output: its plus meets the case that its minus is joined to."
+            yield NodePair(pole(unit, "plus"), case_of(unit), "not_shorted", stands, lost, hold=True)
+        else:
+            if below is not None and bonded(job, unit.id):
+                stands = f"its joint to the unit below open; {stands}"
+            lost = "Its output meets its case, and so the earth: in a stack that shorts the unit below."
+            yield NodePair(pole(unit, "minus"), case_of(unit), "apart", stands, lost, hold=True)
+            yield NodePair(pole(unit, "plus"), case_of(unit), "apart", stands, lost, hold=True)
         lost = (
             "Its reverse diode is missing, open or the wrong way round: when it is down the others drive it."
         )
@@ -244,6 +259,9 @@ def _outputs(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
     for output in job.design.outputs():
         plus, minus = pole(output, "plus"), pole(output, "minus")
         yield NodePair(plus, minus, "not_shorted", "nothing plugged in", short)
+        if below_common(job, output.id):
+            # Its rail stands below common: what meets common, and earth with it, is its positive.
+            plus, minus = minus, plus
         bottom = _bottom(job, output)
         if bottom is not None:
             yield NodePair(pole(bottom, "minus"), minus, "joined", "one negative for all", crossed)
@@ -252,6 +270,10 @@ def _outputs(job: Job, units: list[UnitLink]) -> Iterator[NodePair]:
             yield NodePair(
                 minus, EARTH, "joined", "bonded at one point", lost, own_place=f"earth-{output.id}"
             )
+        elif bottom is not None and _case_unknown(job, bottom):
+            why = f"{bottom.name}: its negative may meet its case; a server unit's mostly does"
+            met = "Neither joined nor apart: a leak or a filter's resistor. Find it, then say it on its card."
+            yield NodePair(minus, EARTH, "either", why, met, own_place=f"earth-{output.id}")
         else:
             met = "Something joins it to earth: find it before a second earth shorts part of the supply."
             yield NodePair(minus, EARTH, "apart", "it floats", met, own_place=f"earth-{output.id}")
@@ -283,3 +305,8 @@ def _sources(job: Job) -> Iterator[NodePair]:
 def _bottom(job: Job, output: OutputLink) -> Link | None:
     first = job.design.path_to(output.id)[0]
     return first if first.kind == "unit" else None
+
+
+def _case_unknown(job: Job, unit: Link) -> bool:
+    part = job.part(unit.part)
+    return isinstance(part, SourcePart) and part.joined_to_case is None

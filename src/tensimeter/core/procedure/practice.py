@@ -53,7 +53,9 @@ class Practice:
             return 0.3
         if self.mistake == "no_reverse_diode" and pair.kind == "diode" and f"{self.at[0]}-plus" in here:
             return float("inf")
-        return {"joined": 0.2, "apart": float("inf"), "not_shorted": 4700.0, "diode": 0.52}[pair.kind]
+        return {"joined": 0.2, "apart": float("inf"), "not_shorted": 4700.0, "diode": 0.52, "either": 0.2}[
+            pair.kind
+        ]
 
     def _step(self, step: PowerUpStep) -> float:
         if step.id.startswith("earth-open"):

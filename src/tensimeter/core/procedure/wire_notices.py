@@ -1,12 +1,14 @@
-"""Leads that nothing protects: thinner than their fuse, limit or source asks for."""
+"""Leads that nothing protects, and jacks whose colour says something else than what they carry."""
 
 from tensimeter.core.circuit.guard_of_wire import Guard, guard_of
 from tensimeter.core.circuit.network import has_source
+from tensimeter.core.circuit.sources import below_common, rail_colour
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.path_part import WirePart
-from tensimeter.core.path import Link
+from tensimeter.core.parts.source_part import SourcePart
+from tensimeter.core.path import Link, OutputLink
 from tensimeter.core.quantity import show
 
 
@@ -35,3 +37,47 @@ def wire_notices(job: Job) -> list[Notice]:
     ]
     text = f"{'; '.join(said)}. Take a thicker lead, or a smaller fuse right at what feeds it."
     return [Notice("wire:guard", "miss", "A lead that nothing protects", text, "design", found[0][0].id)]
+
+
+#: Volts that differ by less than this share are the same to what is plugged in.
+SAME_V = 0.1
+
+
+def jack_notices(job: Job) -> list[Notice]:
+    """Outputs whose jack wears the colour of another output's volts, or of another rail of its supply."""
+    found = []
+    for output in job.design.outputs():
+        colour = output.jack_colour.strip().casefold()
+        whose = _worn_by(job, output, colour) if colour else ""
+        if whose:
+            meets = show(_volts(job, output), "V")
+            text = (
+                f"Its jack is {colour}, as {whose}: what belongs there will meet {meets} one night. Take "
+                "another colour, or another kind of jack."
+            )
+            title = f"{output.name}: a colour that is taken"
+            found.append(Notice(f"jack:{output.id}", "caution", title, text, "design", output.id))
+    return found
+
+
+def _volts(job: Job, output: OutputLink) -> float:
+    """Volts of an output, negative where they stand below common."""
+    return -output.nominal_V if below_common(job, output.id) else output.nominal_V
+
+
+def _worn_by(job: Job, output: OutputLink, colour: str) -> str:
+    """What of other volts wears a colour already; empty where nothing does."""
+    for other in job.design.outputs():
+        jack, volts = other.jack_colour.strip().casefold(), _volts(job, other)
+        if abs(volts - _volts(job, output)) <= SAME_V * output.nominal_V:
+            continue
+        if jack == colour:
+            return f"the jack of {other.name} ({show(volts, 'V')})"
+        if not jack and rail_colour(job, other.id) == colour:
+            return f"the wires of {other.name} ({show(volts, 'V')})"
+    unit = next(iter(job.design.path_to(output.id)), None)
+    part = job.part(unit.part) if unit is not None else None
+    if unit is None or not isinstance(part, SourcePart):
+        return ""
+    taken = part.rail_colours.get(colour, "")
+    return f"the wires of the {taken} rail" if taken and colour != part.wire_colour(unit) else ""

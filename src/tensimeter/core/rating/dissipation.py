@@ -1,7 +1,7 @@
 """Heat of a design at an operating point: what is lost where, the air inside, the hot spots."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -9,7 +9,9 @@ from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.converter_part import ConverterPart, SinkPart
+from tensimeter.core.parts.converter_part import SinkPart
+from tensimeter.core.parts.hot_part import HotPart
+from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import ConverterLink, Link
 from tensimeter.core.rating.fan_cooling import (
@@ -29,7 +31,7 @@ from tensimeter.core.thermal.heatsink import SinkFigures
 
 @dataclass(frozen=True)
 class HotSpot:
-    """The hottest place of one converter; °C, W, s; arrays over operating points."""
+    """The hottest place of one part; °C, W, s; arrays over operating points."""
 
     link: str
     name: str
@@ -117,34 +119,36 @@ def hot_spots(job: Job, solution: Solution) -> list[HotSpot]:
     steps, found = fan_steps(job), []
     speeds = [0.0, *(s.speed for s in steps)] if not steps or np.isfinite(steps[0].from_C) else [1.0]
     air = [inside_air_C(job, solution, speed) for speed in speeds]
+    lost: dict[str, Array] | None = None
     for link in job.design.links:
-        part = job.part(link.part)
-        if not isinstance(part, ConverterPart) or link.id not in solution.points:
+        hot = hot_part_of(job, link)
+        if hot is None or hot.sink is None or link.id not in solution.points:
             continue
-        sink = sink_of(job, link, part)
-        point = solution[link.id]
-        if sink is not None:
-            found.append(_hot_spot(link, part, sink, point.loss, point.I, speeds, air, steps))
+        lost = losses(job, solution) if lost is None else lost
+        loss, amps = lost[link.id] * hot.loss_share, solution[link.id].I * hot.current_share
+        found.append(_hot_spot(link, hot, hot.sink, loss, amps, speeds, air, steps))
     return found
 
 
-def hottest_allowed_C(part: ConverterPart, amps: Figure) -> Figure:
-    """°C that a converter's hot spot may come to: its limit, and by its derating curve less at many amps."""
-    if len(part.hot_derating) < 2:
-        return part.hot_limit_C
-    curve = [(point.hot_C, point.amps) for point in part.hot_derating]
-    return np.minimum(part.hot_limit_C, hottest_at(curve, amps))
+def hottest_allowed_C(hot: HotPart, amps: Figure) -> Figure:
+    """°C that a hot spot may come to: its limit, and by its derating curve less at many amps through it."""
+    if len(hot.derating) < 2:
+        return hot.limit_C
+    curve = [(point.hot_C, point.amps) for point in hot.derating]
+    return np.minimum(hot.limit_C, hottest_at(curve, amps))
 
 
-def sink_of(job: Job, link: Link, part: ConverterPart) -> SinkFigures | None:
-    """What a converter sheds its heat with: the sink it was put on, or its own."""
+def hot_part_of(job: Job, link: Link) -> HotPart | None:
+    """What gets hottest in a link's part, on the sink it stands on; None where nothing is told of it."""
+    part = job.part(link.part)
+    hot = part.hot_part() if isinstance(part, PathPart) else None
     other = job.part(link.sink) if isinstance(link, ConverterLink) else None
-    return other.as_sink() if isinstance(other, SinkPart) else part.as_sink()
+    return replace(hot, sink=other.as_sink()) if hot and isinstance(other, SinkPart) else hot
 
 
 def _hot_spot(
     link: Link,
-    part: ConverterPart,
+    hot: HotPart,
     sink: SinkFigures,
     loss: Array,
     amps: Array,
@@ -160,7 +164,8 @@ def _hot_spot(
         ends = begins[k + 1] if k + 1 < len(speeds) else np.inf
         final = np.asarray(inside + loss * ohms)
         phases.append(Phase(final, ohms * sink.capacity_J_K, begins[k], back[k], ends, speed))
-    above = np.asarray(loss * (part.switch_K_W or 0.0))
+    above = np.asarray(loss * (hot.above_sink_K_W or 0.0))
     held = settled(phases)
-    limit = hottest_allowed_C(part, amps)
-    return HotSpot(link.id, link.name, loss, air[0], held, held + above, limit, above, tuple(phases))
+    limit = hottest_allowed_C(hot, amps)
+    name = f"{link.name}, {hot.what}" if hot.what else link.name
+    return HotSpot(link.id, name, loss, air[0], held, held + above, limit, above, tuple(phases))

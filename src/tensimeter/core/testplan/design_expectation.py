@@ -36,7 +36,9 @@ def trip_V(job: Job, output: str) -> float | None:
     """The lowest over-voltage trip of what feeds an output directly, V; None where none is known."""
     for link in reversed(job.design.path_to(output)[:-1]):
         part = job.part(link.part)
-        if isinstance(part, SourcePart | ConverterPart):
+        if isinstance(part, SourcePart):
+            return part.trips_at_V(link)
+        if isinstance(part, ConverterPart):
             return part.over_voltage_V
     return None
 

@@ -17,14 +17,14 @@ from tensimeter.ui.theme import theme
 
 
 class BoxPlan(QWidget):
-    """The floor of the box from above, to scale: parts by number, cables at the dashed side."""
+    """The box from above, to scale: parts by number, those above others dashed, cables at the dashed side."""
 
     def __init__(self, box: BoxRecord, found: Fit) -> None:
         super().__init__()
         self.box, self.found = box, found
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setAccessibleName("floor of the box")
-        where = "; ".join(f"{p.name} at {p.x_mm:.0f}, {p.y_mm:.0f} mm" for p in found.placed)
+        where = "; ".join(f"{p.name} at {p.x_mm:.0f}, {p.y_mm:.0f}, {p.z_mm:.0f} mm" for p in found.placed)
         self.setAccessibleDescription(where)
 
     def sizeHint(self) -> QSize:
@@ -49,15 +49,21 @@ class BoxPlan(QWidget):
         painter.setPen(QPen(theme.colour("rule"), 1, Qt.PenStyle.DashLine))
         painter.drawLine(cable.topLeft(), cable.bottomLeft())
         painter.setFont(theme.font(9, bold=True))
-        for number, part in enumerate(self.found.placed, 1):
+        numbered = sorted(enumerate(self.found.placed, 1), key=lambda each: each[1].z_mm)
+        for number, part in numbered:
             place = QRectF(
                 1 + part.x_mm * scale, 1 + part.y_mm * scale, part.length_mm * scale, part.width_mm * scale
             )
-            painter.setPen(QPen(theme.colour("prediction"), 1))
-            painter.setBrush(theme.colour("prediction", 0.12))
+            raised = part.z_mm > 0
+            line = Qt.PenStyle.DashLine if raised else Qt.PenStyle.SolidLine
+            painter.setPen(QPen(theme.colour("prediction"), 1, line))
+            painter.setBrush(theme.colour("prediction", 0.05 if raised else 0.12))
             painter.drawRect(place)
             painter.setPen(theme.colour("ink"))
-            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, str(number))
+            # What lies above another keeps to a corner, so that both numbers are read.
+            corner = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom
+            inner = place.adjusted(0, 0, -theme.px(4), -theme.px(2))
+            painter.drawText(inner, corner if raised else Qt.AlignmentFlag.AlignCenter, str(number))
 
 
 #: Of the settings, what is of the box; the rest are the conditions it works under.
@@ -98,7 +104,7 @@ class BoxView(QWidget):
         row.addWidget(self.form, 0, Qt.AlignmentFlag.AlignTop)
         plan = QVBoxLayout()
         if settings.box is None:
-            words = "Add a box, and the parts whose size is known are laid out on its floor."
+            words = "Add a box, and the parts whose size is known are placed in it."
             plan.addWidget(label(words, "caption", wrap=True))
         else:
             found = fit(session.job, settings.box)
@@ -106,6 +112,7 @@ class BoxView(QWidget):
             plan.addWidget(BoxPlan(settings.box, found))
             for number, part in enumerate(found.placed, 1):
                 size = f"{part.length_mm:.0f} × {part.width_mm:.0f} mm, {part.height_mm:.0f} mm high"
+                size += f", {part.z_mm:.0f} mm above the floor" if part.z_mm else ""
                 plan.addWidget(label(f"{number}  {part.name}: {size}", "caption", wrap=True))
         plan.addStretch(1)
         row.addLayout(plan, 1)

@@ -27,7 +27,7 @@ JOINABLE = {kind for kinds in PART_KINDS.values() for kind in kinds}
 #: Fields of a unit that belong to one kind of part only.
 _OF_ONE_KIND = {"rail": "rails", "tap": "transformer", "switch_V": "transformer", "length_m": "wire"}
 #: Fields of a link that are chosen from the job's own things.
-_CHOSEN = {"device", "sink", "supplied_by", "others"}
+_CHOSEN = {"device", "sink", "supplied_by", "others", "enable"}
 
 
 class PathPanel(QWidget):
@@ -143,6 +143,8 @@ class PathPanel(QWidget):
         stock = self.session.job.stock
         if link.kind == "output":
             return [("device", "feeds", "not named", [(p.name, p.id) for p in stock if p.kind in FED_KINDS])]
+        if link.kind == "unit":
+            return [("enable", "enabled by", "not named", [(p.name, p.id) for p in stock if p.enable_ways])]
         if link.kind == "converter":
             sinks = [(p.name, p.id) for p in stock if isinstance(p, SinkPart)]
             return [("sink", "stands on", "its own sink", sinks)]

@@ -140,9 +140,11 @@ class RecordForm(QWidget, Generic[R]):
             return box
         if kind is bool:
             box = _narrow_box()
+            if optional:
+                box.addItem("not known", None)
             box.addItem("no", False)
             box.addItem("yes", True)
-            box.setCurrentIndex(int(bool(value)))
+            box.setCurrentIndex(box.findData(value))
             box.activated.connect(lambda _=0: self._take(name, box.currentData()))
             return box
         line = Field(_text(value, what))

@@ -10,7 +10,7 @@ from tensimeter.core.procedure.matrix import Checked
 from tensimeter.ui.parts.verdict_square import paint_verdict
 from tensimeter.ui.theme import theme
 
-_SIGN = {"joined": "=", "apart": "≠", "not_shorted": ">", "diode": "▸"}
+_SIGN = {"joined": "=", "apart": "≠", "not_shorted": ">", "diode": "▸", "either": "?"}
 
 
 class NodeMatrix(QWidget):

@@ -7,9 +7,21 @@ from pathlib import Path
 from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPixmap, QShowEvent
 from PyQt6.QtPdf import QPdfDocument
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.guarded import guarded
+from tensimeter.core.testplan.claims import claims
 from tensimeter.core.testplan.evaluation import rates
 from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.report.datasheet import html, pdf, write
@@ -18,6 +30,7 @@ from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
+from tensimeter.ui.plate.claims_table import ClaimsTable
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -44,8 +57,17 @@ class PlateStage(QWidget):
         layout.addLayout(self._left())
         layout.addWidget(rule(vertical=True))
         right = QVBoxLayout()
-        head = QHBoxLayout()
-        head.addWidget(label("Data sheet, as it prints", "heading"))
+        head, group = QHBoxLayout(), QButtonGroup(self)
+        self.views: dict[str, QPushButton] = {}
+        for k, words in enumerate(("Data sheet, as it prints", "Claimed and found")):
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setProperty("kind", "view")
+            button.clicked.connect(lambda _=False, k=k: self.sides.setCurrentIndex(k))
+            group.addButton(button)
+            self.views[words] = button
+            head.addWidget(button)
+        self.views["Data sheet, as it prints"].setChecked(True)
         head.addStretch(1)
         self.progress = QProgressBar()
         self.progress.setRange(0, 0)
@@ -62,7 +84,11 @@ class PlateStage(QWidget):
         self.preview.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.preview.setAccessibleName("data sheet preview")
         self.preview.setWidget(self._pages)
-        right.addWidget(self.preview, 1)
+        self.claims = ClaimsTable()
+        self.sides = QStackedWidget()
+        self.sides.addWidget(self.preview)
+        self.sides.addWidget(self._claims_page())
+        right.addWidget(self.sides, 1)
         layout.addLayout(right, 1)
         self.laid_out.connect(self._show)
         self.failed.connect(self._say_failed)
@@ -73,6 +99,18 @@ class PlateStage(QWidget):
 
     def first_focus(self) -> QWidget:
         return self.path
+
+    def _claims_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        words = (
+            "What labels and outlets claim, and what was read: the most amps with the volts in their band, "
+            "where they fall, and the charge of a battery or bank. A click on a heading sorts by it."
+        )
+        column.addWidget(label(words, "caption", wrap=True))
+        column.addWidget(self.claims, 1)
+        return page
 
     def _left(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -111,6 +149,10 @@ class PlateStage(QWidget):
             self._ratings.addWidget(_rating(r))
         if not ratings:
             self._ratings.addWidget(label("Nothing is proven yet: read a test in Prove first.", wrap=True))
+        rows = guarded(
+            "What is claimed", lambda: claims(self.session.job, self.session.now.outcomes()), lambda _: []
+        )
+        self.claims.show_claims(rows)
         self._stale = True
         if self.isVisible():
             # Several edits in a row are laid out once, when they have come to rest.

@@ -266,14 +266,21 @@ class CapacityKind(TestKind[CapacityDown]):
             found = capacity(t - t[0], v, i, cutoff, test.own_A, voltmeter=meters["V"], ammeter=meters["A"])
         except UserError as trouble:
             return [Finding("charge", "charge", text=str(trouble), is_note=True)]
-        verdict = judge(found.charge_Ah, Band(test.claimed_Ah, None)) if test.claimed_Ah else None
+        claimed = _claimed_Ah(test, facts.plan.output.nominal_V)
+        verdict = judge(found.charge_Ah, Band(claimed, None)) if claimed else None
         said = "" if found.reached_cutoff else "so far: the cut-off was not reached"
         if not found.reached_cutoff and verdict is Verdict.NONCONFORMING:
             verdict = Verdict.NOT_MEASURED
-        claimed = f"claimed {test.claimed_Ah:g} Ah" if test.claimed_Ah else ""
-        text = ", ".join(x for x in (said, claimed) if x)
+        words = f"claimed {show(claimed, 'Ah')}" if claimed else ""
+        if claimed and test.claimed_cell_V:
+            words += (
+                f" here: {show(test.claimed_Ah or 0.0, 'Ah')} of cells at {show(test.claimed_cell_V, 'V')}"
+            )
+            words += f", {show(test.conversion, '%', 2)} of which comes out"
+        text = ", ".join(x for x in (said, words) if x)
         return [
-            Finding("charge", "charge", "Ah", found.charge_Ah, text, verdict, Band(test.claimed_Ah, None)),
+            Finding("charge", "charge", "Ah", found.charge_Ah, text, verdict, Band(claimed, None)),
+            *_at_the_cells(test, found.energy_Wh),
             Finding("energy", "energy", "Wh", found.energy_Wh),
             Finding("duration", "duration", "s", found.duration_s),
         ]
@@ -294,6 +301,24 @@ class CapacityKind(TestKind[CapacityDown]):
         if not any(isinstance(p, SourcePart) and p.runs_down for p in parts):
             return []
         return [CapacityDown(id="x", output=output.id)]
+
+
+def _claimed_Ah(test: CapacityDown, nominal_V: float) -> float | None:
+    """The claim as the output gives it, Ah: charge · cell volts · what comes out / its volts."""
+    if test.claimed_Ah is None or test.claimed_cell_V is None:
+        return test.claimed_Ah
+    return test.claimed_Ah * test.claimed_cell_V * test.conversion / nominal_V
+
+
+def _at_the_cells(test: CapacityDown, energy_Wh: Interval) -> list[Finding]:
+    """What the cells must have held to give that energy, where the claim is one of cells."""
+    if test.claimed_cell_V is None:
+        return []
+    by = 1 / (test.claimed_cell_V * test.conversion)
+    held = Interval(energy_Wh.value * by, energy_Wh.low * by, energy_Wh.high * by)
+    text = f"at {show(test.claimed_cell_V, 'V')}, by {show(test.conversion, '%', 2)} that comes out"
+    allowed = Band(test.claimed_Ah, None)
+    return [Finding("charge_at_the_cells", "charge, at the cells", "Ah", held, text, allowed=allowed)]
 
 
 class RealDeviceKind(TestKind[RealDevice]):

@@ -9,9 +9,9 @@ from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.model.heat_tests import Endurance, Soak
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.rating.dissipation import hot_part_of
 from tensimeter.core.rating.fan_cooling import resting_speed
 from tensimeter.core.testplan.kinds.heat_kind import HeatKind, watchable
 from tensimeter.core.testplan.soak.estimation import state_at, state_of
@@ -164,11 +164,11 @@ def _forecast(state: SoakState, *, failed: bool) -> list[Finding]:
 
 def _derated(job: Job, state: SoakState, amps: float) -> list[Finding]:
     """How far into its derating curve the watched part is at its hottest, where its card states one."""
-    part = job.part(job.design.link(state.link).part) if state.link else None
+    hot = hot_part_of(job, job.design.link(state.link)) if state.link else None
     final = state.spot.final
-    if not isinstance(part, ConverterPart) or len(part.hot_derating) < 2 or not state.on_spot:
+    if hot is None or len(hot.derating) < 2 or not state.on_spot:
         return []
-    curve = [(point.hot_C, point.amps) for point in part.hot_derating]
+    curve, amps = [(point.hot_C, point.amps) for point in hot.derating], amps * hot.current_share
     least, middle, most = allowed_at(curve, np.array([final.high, final.value, final.low])).tolist()
     if least <= 0:
         return [Finding("derating", "derating", text=f"nothing is allowed over {show(curve[-1][0], 'C', 3)}")]
@@ -288,8 +288,9 @@ def _elsewhere(known: Shown) -> list[Finding]:
     ]
     if "air" in known.fit.stages.theta_K_W:
         asked.append(("with its lid open", Scenario(here, lid_open=True)))
-    if part.sink_blown_K_W and part.sink_K_W and not resting_speed(known.job):
-        blown = part.sink_blown_K_W / part.sink_K_W
+    sink = part.sink
+    if sink is not None and sink.blown_K_W and sink.still_K_W and not resting_speed(known.job):
+        blown = sink.blown_K_W / sink.still_K_W
         asked.append(("with its fan at full speed", Scenario(here, sink_share=blown)))
     band = Band(None, known.limit_C)
     ends = [(words, known.junction(scenario)) for words, scenario in asked]

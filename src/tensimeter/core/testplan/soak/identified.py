@@ -9,12 +9,13 @@ from tensimeter.core.heat_design.measuring_points import (
     JUNCTION_SHARE,
     Scenario,
     heats,
+    hot_of,
     limit_C,
     steady_spot_C,
 )
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.testplan.soak.estimation import fitted_stages
 from tensimeter.core.testplan.soak.run import SoakRun, amps_of
 from tensimeter.core.testplan.step import Plan
@@ -37,7 +38,7 @@ class Shown:
     rest_W: float
     room_C: float
     limit_C: float
-    part: ConverterPart
+    part: HotPart
 
     @property
     def air_C(self) -> float:
@@ -66,7 +67,7 @@ class Shown:
     def remedies(self) -> list[tuple[Remedy, Interval]]:
         """What would make it cooler, what buys most first; each with the 95 % of its hottest °C."""
         limit, design = self.limit_C, self.fit.design.theta_K_W
-        blown = self.part.sink_blown_K_W
+        blown = self.part.sink.blown_K_W if self.part.sink else None
 
         def better(part: Part) -> tuple[Part, float | None, float | None]:
             # The fan's air helps a sink that is worse than designed as much as it would have helped that one.
@@ -99,12 +100,10 @@ def shown(job: Job, plan: Plan, run: SoakRun) -> Shown | None:
     if found is None:
         return None
     link, fit = found
-    part = job.part(job.design.link(link).part)
-    assert isinstance(part, ConverterPart)
     amps = amps_of(plan, run)[-1:]
     own, rest = heats(job, plan.output.id, amps, link)
     limit = limit_C(job, link, plan.output.id, amps[0])
     room = run.track("ambient")[1][-5:]
     room_C = float(np.mean(room)) if len(room) else job.settings.ambient_C
     name = job.design.link(link).name
-    return Shown(job, link, name, fit, float(own[0]), float(rest[0]), room_C, limit, part)
+    return Shown(job, link, name, fit, float(own[0]), float(rest[0]), room_C, limit, hot_of(job, link))
