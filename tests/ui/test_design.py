@@ -151,7 +151,7 @@ def test_heat_sizes_and_box_have_their_views(open_demo) -> None:
     assert not design.map.isVisible()
     assert "It fits: 3 parts take 41 % of the floor" in figures(window)
     length = design.findings.whole.form.inner["box"].fields["length_mm"]
-    length.setText("150")
+    length.setText("110")
     length.editingFinished.emit()
     design.findings.refresh()
     assert "No room was found" in figures(window)

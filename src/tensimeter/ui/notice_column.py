@@ -9,11 +9,13 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBox
 from tensimeter.core.derivation import Derivation
 from tensimeter.core.model.job import Overrule
 from tensimeter.core.notice import Notice
-from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.text import Field, clear, label, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 _BAR = {"miss": "miss", "hold": "hold", "caution": "pencil"}
+#: So many notices are read whole; of more the cautions are folded.
+UNFOLDED = 3
 _WORD = {"miss": "over or missing", "hold": "hold point", "caution": "caution"}
 
 
@@ -35,7 +37,7 @@ class Card(QFrame):
 
 
 class NoticeCard(Card):
-    """One notice. A hold is one line, its number, place and what to read, until it is taken up."""
+    """One notice: a line, of a hold with its number and what to read, until it is taken up."""
 
     taken_up = pyqtSignal(str)
 
@@ -48,9 +50,20 @@ class NoticeCard(Card):
         word = "hold point, overruled" if notice.overruled else _WORD[notice.kind]
         self.body.addWidget(label(word, "caption"))
         self.body.addWidget(label(notice.title, "strong", wrap=True))
+        if not opened:
+            self._fold(notice)
+            return
         self.body.addWidget(label(notice.text, wrap=True))
         if notice.overruled:
             self.body.addWidget(label(f"Reason: {notice.overruled}", "caption", wrap=True))
+
+    def _fold(self, notice: Notice) -> None:
+        """Its title alone; a click or Enter opens it."""
+        self.body.setContentsMargins(theme.px(10), theme.px(3), theme.px(6), theme.px(3))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"{_WORD[notice.kind]}: {notice.title}")
+        self.setToolTip(tip(notice.text))
 
     def _hold(self, notice: Notice, number: int | None, opened: bool) -> None:
         """A line that brings its step into hand; opened with its words and a way past it."""
@@ -200,7 +213,7 @@ class NoticeColumn(QScrollArea):
     def _taken_up(self, notice_id: str) -> None:
         """A hold was chosen: it opens here, and its step comes into hand."""
         notice = next((n for n in self._relevant() if n.id == notice_id), None)
-        if notice is None or notice.kind != "hold":
+        if notice is None:
             return
         self._opened = notice_id
         if notice.lifted_by:
@@ -214,7 +227,10 @@ class NoticeColumn(QScrollArea):
         in_hand = next((n.id for n in holds if n.lifted_by and n.lifted_by == hand), "")
         opened = in_hand or (self._opened if any(n.id == self._opened for n in holds) else "")
         opened = opened or (holds[0].id if holds else "")
-        state = (self._worked, tuple(notices), opened, theme.night, theme.scale)
+        # A short list is read as it stands; of a long one the cautions are a line each.
+        folded = {n.id for n in notices if n.kind == "caution" and len(notices) > UNFOLDED}
+        folded -= {self._opened}
+        state = (self._worked, tuple(notices), opened, frozenset(folded), theme.night, theme.scale)
         if state == self._shown:
             return
         self._shown = state
@@ -228,7 +244,9 @@ class NoticeColumn(QScrollArea):
         numbers = {place: k for k, (place, _, _) in self.session.now.numbered.items()}
         for notice in notices:
             number = numbers.get(notice.lifted_by or "")
-            card = NoticeCard(self.session, notice, number, notice.id == opened)
+            closed = notice.kind == "hold" and not notice.overruled and notice.id != opened
+            shown = not closed and notice.id not in folded
+            card = NoticeCard(self.session, notice, number, shown)
             card.taken_up.connect(self._taken_up)
             self._layout.addWidget(card)
         self._layout.addStretch(1)

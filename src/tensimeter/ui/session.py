@@ -45,6 +45,8 @@ class Session(WorkSession, QObject):
     trouble = pyqtSignal(str)
     told = pyqtSignal(str)
     hand_changed = pyqtSignal()
+    #: A stage that is to be gone to.
+    stage_wanted = pyqtSignal(str)
 
     def __init__(self, file: JobFile) -> None:
         QObject.__init__(self)

@@ -164,6 +164,7 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         self.rail.chosen.connect(self.go_to)
+        self.session.stage_wanted.connect(self.stage)
         self.bench_view.closed.connect(self.toggle_bench_view)
         session.run_event.connect(self._on_run_event)
         session.asked_why.connect(self._show_column)

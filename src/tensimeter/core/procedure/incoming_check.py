@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from tensimeter.core.measurement.conformity import Verdict, judge, worst
 from tensimeter.core.measurement.readings import Reading, counting, interval_of
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.parts.steps import IncomingStep
@@ -28,6 +29,19 @@ class IncomingResult:
 def incoming_steps(job: Job, part: Part) -> tuple[IncomingStep, ...]:
     """The steps for a part's family; empty where there is nothing to try."""
     return tuple(part.incoming(job)) if isinstance(part, PathPart) else ()
+
+
+def whole_supply(job: Job) -> Part | None:
+    """A supply known by its nameplate, as a part that can be tried alone; None where there is none."""
+    plate = job.nameplate
+    if plate is None:
+        return None
+    amps = plate.amps or (plate.watts or plate.volts) / plate.volts
+    watts = plate.watts or plate.volts * amps
+    tolerance = max((o.tolerance for o in job.design.outputs()), default=0.05)
+    return Donor(
+        id="supply", name=job.name, no_load_V=plate.volts, rated_A=amps, rated_W=watts, tolerance=tolerance
+    )
 
 
 def tried(job: Job, part: Part, readings: Sequence[Reading]) -> list[IncomingResult]:

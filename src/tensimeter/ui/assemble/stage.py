@@ -7,27 +7,32 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QScrollArea,
 
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.parts.source_part import SourcePart
+from tensimeter.ui.assemble.alive_view import AliveView
 from tensimeter.ui.assemble.matrix_view import MatrixView
 from tensimeter.ui.assemble.other_views import ApartView, ChargeView, HarnessView, ProtectionView
 from tensimeter.ui.assemble.wires_view import WiresView
 from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
-_View = WiresView | HarnessView | MatrixView | ProtectionView | ChargeView | ApartView
+_View = WiresView | HarnessView | MatrixView | ProtectionView | ChargeView | AliveView | ApartView
 _VIEWS: tuple[tuple[str, str, Callable[[Session], _View]], ...] = (
     ("wires", "Wires", WiresView),
     ("harness", "Harness", HarnessView),
     ("matrix", "Isolation and continuity", MatrixView),
     ("protection", "Protection", ProtectionView),
     ("charge", "Stored charge", ChargeView),
+    ("alive", "Dead or alive", AliveView),
     ("apart", "Taken apart", ApartView),
 )
 #: What is done at a supply that is known by its readings only.
-_WITHOUT_PATH = ("matrix", "apart")
+_WITHOUT_PATH = ("matrix", "alive", "apart")
+#: What a supply with a path has on the cards of its parts.
+_WITHOUT_PATH_ONLY = ("alive",)
 
 
 class AssembleStage(QWidget):
@@ -85,7 +90,11 @@ class AssembleStage(QWidget):
         known = not has_source(self.session.job) and self.session.job.nameplate is not None
         for key, button in self.buttons.items():
             # Of a supply that exists already there is no path: it is read at its plug and its outlets.
-            button.setVisible((not known or key in _WITHOUT_PATH) and (key != "harness" or plugged))
+            told = key in _WITHOUT_PATH if known else key not in _WITHOUT_PATH_ONLY
+            button.setVisible(told and (key != "harness" or plugged))
+        if not known and self.view in _WITHOUT_PATH_ONLY:
+            self.view = "wires"
+            self.buttons[self.view].setChecked(True)
         if known and self.view not in _WITHOUT_PATH:
             self.view = "matrix"
             self.buttons[self.view].setChecked(True)
@@ -94,6 +103,7 @@ class AssembleStage(QWidget):
                 "Assemble follows from a design: join a source, what it feeds and an output in Design first."
             )
             self._body.addWidget(label(words, wrap=True))
+            self._body.addWidget(NextAct(self.session, "assemble"))
             self._body.addStretch(1)
             return
         self.shown = next(make for key, _, make in _VIEWS if key == self.view)(self.session)

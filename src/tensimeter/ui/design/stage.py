@@ -36,6 +36,7 @@ from tensimeter.ui.design.figures_row import FiguresRow
 from tensimeter.ui.design.findings import Findings
 from tensimeter.ui.design.path_panel import PathPanel
 from tensimeter.ui.design.variant_bar import VariantBar
+from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.plots import LoadLinePlot
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.reach_map import Drawn, ReachMap
@@ -131,6 +132,10 @@ class DesignStage(QWidget):
         self.map.picked.connect(self._pick_on_map)
         self.map.pointed.connect(self._say_pointed)
         self.map.left.connect(self._say_caption)
+        self.next_act = NextAct(self.session, "design")
+        column.addWidget(self.next_act)
+        self._below = QWidget()
+        column.addWidget(self._below, 20)
         for plot in (self.plot, self.map):
             plot.setMinimumHeight(theme.px(124))
             column.addWidget(plot, 5)
@@ -177,6 +182,8 @@ class DesignStage(QWidget):
         output_id = session.output_id
         self.variants.refresh()
         empty, mapped = output_id is None, self._mapped()
+        self.next_act.refresh()
+        self._below.setVisible(empty)
         roomy = not empty and self.findings.wants_room
         self.findings.setVisible(not empty)
         for widget in (self.point, self._at, self.variants, self._title, self._caption, self._figures):

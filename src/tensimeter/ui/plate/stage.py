@@ -27,6 +27,7 @@ from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.report.datasheet import html, pdf, write
 from tensimeter.report.sheet import Rating, build, rating
 from tensimeter.ui.own_bin import own_bin
+from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
@@ -118,6 +119,9 @@ class PlateStage(QWidget):
         self._ratings = QVBoxLayout()
         self._ratings.setSpacing(theme.px(10))
         column.addLayout(self._ratings)
+        self.next_act = NextAct(self.session, "plate")
+        self.next_act.setMaximumWidth(theme.px(230))
+        column.addWidget(self.next_act)
         self.keep = QPushButton("keep in the bin as proven")
         self.keep.setToolTip("Other jobs can then use it as a source, with what was shown of it")
         self.keep.clicked.connect(self.keep_proven)
@@ -144,9 +148,11 @@ class PlateStage(QWidget):
 
     def refresh(self) -> None:
         clear(self._ratings)
+        self.next_act.refresh()
         ratings = [rating(o) for o in self.session.now.outcomes() if rates(o)]
         for r in ratings:
             self._ratings.addWidget(_rating(r))
+        self.keep.setVisible(bool(ratings))
         if not ratings:
             self._ratings.addWidget(label("Nothing is proven yet: read a test in Prove first.", wrap=True))
         rows = guarded(

@@ -25,6 +25,7 @@ from tensimeter.core.testplan.advice import meter_sentence, next_sentence, outco
 from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.core.testplan.step import OPEN, Outcome, StepResult
+from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.plots import TraceView
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label, rule, tip
@@ -73,6 +74,10 @@ class ProveStage(QWidget):
         self.meter = label("", "caption", wrap=True)
         for widget in (self.title, self.sentence, self.meter):
             column.addWidget(widget)
+        self.next_act = NextAct(session, "prove")
+        column.addWidget(self.next_act)
+        self._below = QWidget()
+        column.addWidget(self._below, 20)
         self.plot = PlotArea(session)
         column.addWidget(self.plot, 7)
         self.trace = TraceView()
@@ -161,6 +166,8 @@ class ProveStage(QWidget):
         self.campaign.setFixedWidth(theme.px(206))
         self.campaign.refresh()
         result = self.session.outcome
+        self.next_act.refresh()
+        self._below.setVisible(result is None)
         for widget in (self.plot, self.tables, self.meter, *self.views.values()):
             widget.setVisible(result is not None)
         if result is None:

@@ -19,9 +19,9 @@ from tensimeter.ui.theme import theme
 
 
 class IncomingPanel(QWidget):
-    """`apply` takes a changed card and says whether it was kept."""
+    """`apply` takes a changed card and says whether it was kept; None for what has no card."""
 
-    def __init__(self, session: Session, part: Part, apply: Callable[[Part, str], bool]) -> None:
+    def __init__(self, session: Session, part: Part, apply: Callable[[Part, str], bool] | None) -> None:
         super().__init__()
         self.session, self.part, self._apply = session, part, apply
         self.fields: dict[str, Field] = {}
@@ -105,14 +105,16 @@ class IncomingPanel(QWidget):
         wanted = {Verdict.CONFORMS: "works", Verdict.NONCONFORMING: "faulty"}.get(
             verdict, self.part.condition
         )
-        if takes or wanted != self.part.condition:
+        if self._apply is not None and (takes or wanted != self.part.condition):
             button = QPushButton(f"onto its card: {wanted}" + (", as measured" if takes else ""))
             button.clicked.connect(lambda: self._onto_card(takes, wanted))
             self._column.addWidget(button)
 
     def _onto_card(self, takes: dict[str, float], condition: str) -> None:
         origins = {**self.part.origins, **dict.fromkeys(takes, "measured")}
-        self._apply(changed(self.part, **takes, condition=condition, origins=origins), "what was tried")
+        if self._apply is not None:
+            card = changed(self.part, **takes, condition=condition, origins=origins)
+            self._apply(card, "what was tried")
 
 
 def _coloured(text: str, colour: str) -> QWidget:

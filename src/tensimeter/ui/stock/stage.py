@@ -10,6 +10,7 @@ from tensimeter.core.parts.registry import SHELVES, Part
 from tensimeter.ui.own_bin import own_bin_parts, own_library
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
+from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
@@ -100,11 +101,12 @@ class StockStage(QWidget):
         used = {link.part for link in job.design.links}
         if not job.stock:
             words = label(
-                "The bin is empty. Type the nameplate of a supply you have above and press "
-                "Enter: volts, amps, watts. Loads and meters come from the list beside it.",
+                "The bin is empty. What you have is typed above, an Enter each; loads and meters come from "
+                "the list beside it.",
                 wrap=True,
             )
             self._shelf_layout.addWidget(words)
+            self._shelf_layout.addWidget(NextAct(self.session, "stock"))
         for title, kinds in SHELVES:
             parts = [p for p in job.stock if p.kind in kinds]
             if not parts:

@@ -32,6 +32,7 @@ from tensimeter.core.procedure.first_power import (
 from tensimeter.core.procedure.practice import Practice, mistakes
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.demo.library import demo_mistakes
+from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label, rule, tip
@@ -107,6 +108,8 @@ class WakeStage(QWidget):
         self.stop = label("", wrap=True)
         for widget in (self.title, self.do, self.probe):
             column.addWidget(widget)
+        self.next_act = NextAct(self.session, "wake")
+        column.addWidget(self.next_act)
         self.looked = QPushButton("looked over, all of it")
         self.looked.clicked.connect(self._looked_over)
         column.addWidget(self.looked)
@@ -171,6 +174,7 @@ class WakeStage(QWidget):
 
     def _show_step(self) -> None:
         clear(self._means)
+        self.next_act.refresh()
         here = self._in_hand()
         if here is None:
             self.title.setText("Nothing to wake yet")
