@@ -21,7 +21,7 @@ from tensimeter.core.model.edits import changed, new_link, with_link, with_test
 from tensimeter.core.model.job import Job, read_job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.model.stock_edits import card_from_nameplate, with_part
-from tensimeter.core.model.tests import CapacityDown
+from tensimeter.core.model.tests import CapacityDown, LoadRegulation
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.donor_inside import Inside
 from tensimeter.core.parts.enable import Enable
@@ -282,13 +282,18 @@ def test_claimed_against_found_in_cells_and_at_the_outlet() -> None:
     assert outlet.found_Ah.value == pytest.approx(2 + 2 / 120, rel=1e-3)
     assert outlet.found_cell_Ah.value == pytest.approx((10 + (5 + 4.5) / 2 * 2 / 120) / 3.33, rel=1e-3)
     assert outlet.charge_verdict is Verdict.NONCONFORMING
-    assert (outlet.reached_A.value, outlet.collapse_A.value) == (2.0, 2.0)
-    # It fell out of its band at less than is claimed.
-    assert outlet.verdict is Verdict.NONCONFORMING
-    assert (unit.name, unit.what, unit.claimed_A, unit.reached_A.value) == (
-        "Bank",
-        "unit",
-        3,
-        pytest.approx(2.0),
-    )
-    assert unit.verdict is Verdict.NOT_MEASURED
+    # Its volts fell because it was empty: that says nothing of its amps.
+    assert (outlet.reached_A, outlet.verdict) == (None, Verdict.NOT_MEASURED)
+    assert (unit.name, unit.what, unit.claimed_A, unit.reached_A) == ("Bank", "unit", 3, None)
+    line = LoadRegulation(id="line", output="out")
+    job = with_test(job, line)
+
+    def told(*rows: tuple[float, float]) -> tuple[float, float | None, Verdict, float]:
+        outlet, unit = claims(job, [outcome(job, plan(job, line), read("line", list(rows)))])
+        fell = outlet.collapse_A.value if outlet.collapse_A else None
+        return outlet.reached_A.value, fell, outlet.verdict, unit.reached_A.value
+
+    assert told((5.1, 0.0), (5.0, 2.0)) == (2.0, None, Verdict.NOT_MEASURED, pytest.approx(2.0))
+    # Out of its band at less than is claimed; read again at the same amps, the latest counts.
+    assert told((5.0, 2.0), (4.2, 2.5)) == (2.0, 2.5, Verdict.NONCONFORMING, pytest.approx(2.0))
+    assert told((5.0, 2.0), (4.2, 3.0), (4.9, 3.0)) == (3.0, None, Verdict.CONFORMS, pytest.approx(3.0))

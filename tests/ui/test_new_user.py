@@ -2,10 +2,13 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QLabel
 
+from tensimeter.core.model.edits import readings_first
 from tensimeter.core.model.job import Job
 from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.window import MainWindow
 
 
@@ -158,3 +161,56 @@ def test_two_sources_in_one_box_from_nothing(open_window, tmp_path: Path, keys, 
     assert "moved to no test" in window.line.hint.text()
     plate = window.stage("plate")
     qtbot.waitUntil(lambda: plate.ready, timeout=30000)
+
+
+def test_examples_lead_from_nothing_to_a_claim(open_window, tmp_path: Path, keys) -> None:
+    """Whoever knows nothing yet takes the offered examples; what was read is held to the label."""
+    window = open_window(JobFile.create(tmp_path / "first.tensi", Job(name="First")))
+    session = window.session
+    stages = ("assemble", "wake", "prove", "plate", "design")
+    for stage in stages:
+        window.stage(stage)
+        act = next(a for a in window.stage(stage).findChildren(NextAct) if a.isVisible()).act
+        assert act.text() == "go to Stock", stage
+        act.click()
+        assert window.stage_index == 0
+    for stage, example in (
+        ("stock", "24V 6.3A 150W"),
+        ("design", "Donor 24 V 6.3 A"),
+        ("design", "output OUT"),
+    ):
+        offer = next(a for a in window.stage(stage).findChildren(NextAct) if a.isVisible())
+        assert offer.act.text().startswith(f"take the example “{example}")
+        offer.act.click()
+        QApplication.processEvents()
+    assert not window.stage("design").next_act.isVisible()
+    assert session.now.solved is not None
+    keys(window, "Alt+5", "Ctrl+l")
+    for line in ("24.1 @0", "24.0 @3", "20.0 @3.1"):
+        keys(window, line, "Enter")
+    plate = window.stage("plate")
+    plate.views["Claimed and found"].click()
+    table = plate.claims
+    rows = [[table.topLevelItem(k).text(c) for c in range(5)] for k in range(table.topLevelItemCount())]
+    assert [(r[0], r[1], r[2][:3]) for r in rows] == [
+        ("OUT", "3.1 A", "3 A"),
+        ("Donor 24 V 6.3 A (unit)", "6.3 A", "3 A"),
+    ]
+    assert rows[0][4].startswith("3.1 A")
+    # Sorted by figures: 47.6 % of the label before 93.8 % of the outlet, whatever their letters.
+    table.sortItems(3, Qt.SortOrder.AscendingOrder)
+    assert table.topLevelItem(0).text(0) == "Donor 24 V 6.3 A (unit)"
+
+
+def test_a_bought_supply_is_tried_dead_or_alive_without_a_path(open_window, tmp_path: Path, keys) -> None:
+    file = JobFile.create(tmp_path / "shed.tensi", readings_first("Shed supply", "12V 5A"))
+    window = open_window(file)
+    stage = window.stage("assemble")
+    assert [k for k, b in stage.buttons.items() if not b.isHidden()] == ["matrix", "alive", "apart"]
+    stage.show_view("alive")
+    fields = stage.shown.panel.fields
+    fields["volts"].setFocus()
+    keys(window, "9.1", "Enter")
+    read = window.session.now.readings[-1]
+    assert (read.place, read.value) == ("alive-supply-volts", 9.1)
+    assert "Far below or pulsing" in " ".join(w.text() for w in stage.shown.findChildren(QLabel))

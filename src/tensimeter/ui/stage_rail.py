@@ -78,7 +78,8 @@ class StageRail(QWidget):
     def _caption(self, stage: Stage) -> str:
         job, outcomes = self.session.job, self.session.now.outcomes(read_only=True)
         if stage.id == "stock":
-            return f"{len(job.stock)} parts" if job.stock else "empty"
+            count = len(job.stock)
+            return f"{count} part{'s' * (count != 1)}" if count else "empty"
         if stage.id == "design":
             count = len(job.design.links)
             return f"{count} link{'s' * (count != 1)}" if count else "empty"

@@ -129,18 +129,16 @@ def _in_wall(name: str, size: Size, box: BoxRecord) -> list[str]:
 
 
 def _place(bodies: list[tuple[str, str, Size]], box: BoxRecord) -> tuple[list[Placed], list[str]]:
-    """Each body at the lowest free corner, and there as flat as it goes; names of those without a place."""
+    """Each body as low and as flat as a free corner allows; and the names of those without a place."""
     placed: list[Placed] = []
     left: list[str] = []
     corners = {(0.0, 0.0, 0.0)}
     for part_id, name, size in sorted(bodies, key=lambda b: -b[2][0] * b[2][1] * b[2][2]):
-        turned = sorted(set(permutations(size)), key=lambda t: t[2])
-        tries = (
-            Placed(part_id, name, *corner, *laid)
-            for corner in sorted(corners, key=lambda c: (c[2], c[1], c[0]))
-            for laid in turned
-        )
-        here = next((p for p in tries if _is_free(p, placed, box)), None)
+        tries = [
+            Placed(part_id, name, *corner, *laid) for corner in corners for laid in set(permutations(size))
+        ]
+        free = (p for p in tries if _is_free(p, placed, box))
+        here = min(free, key=lambda p: (p.z_mm, p.height_mm, p.y_mm, p.x_mm, p.width_mm), default=None)
         if here is None:
             left.append(name)
             continue

@@ -8,12 +8,13 @@ import numpy as np
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
-from tensimeter.core.measurement.readings import VoltsAmps, interval_of
+from tensimeter.core.measurement.readings import VoltsAmps, interval_of, pairs
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link, OutputLink
 from tensimeter.core.rating.ladder import at
 from tensimeter.core.testplan.evaluation import corrected
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Finding, Outcome
 
 
@@ -51,14 +52,17 @@ def claims(job: Job, outcomes: Iterable[Outcome]) -> list[Claim]:
 
 def _of_outlet(job: Job, output: OutputLink, results: Sequence[Outcome]) -> Claim:
     band = Band.around(output.nominal_V, output.tolerance)
-    # Volts that were set on purpose to something else say nothing of this band.
-    read = [r for r in results if r.facts is not None and not any(s.trim_V for s in r.plan.steps)]
+    # Volts that were set to something else, or that fall because a battery empties, say nothing of its amps.
+    read = [r for r in results if _over_amps(r) and not any(s.trim_V for s in r.plan.steps)]
     inside, below = [], []
     for result in read:
         for pair in _pairs(result):
             volts = corrected(job, pair)
             if judge(volts, band) is Verdict.CONFORMS:
                 inside.append(pair)
+            elif kind_of(result.plan.test).past_limits:
+                # On the way back, or into a short, fewer amps flow than it gives: its knee tells.
+                continue
             elif volts is not None and volts.high < (band.low or 0.0):
                 below.append(pair)
     reached = _amps(max(inside, key=lambda p: p.amps.value, default=None))
@@ -83,6 +87,8 @@ def _of_outlet(job: Job, output: OutputLink, results: Sequence[Outcome]) -> Clai
     )
 
 
+#: Amps that differ by less than this share of full load were read again.
+AGAIN = 0.01
 #: A load that was set to what is claimed reads so much of it at the least: its setting has an error too.
 CLOSE = 0.97
 
@@ -95,8 +101,17 @@ def _verdict(reached: Interval | None, output: OutputLink, below: Sequence[Volts
     return Verdict.NOT_MEASURED if verdict is Verdict.NONCONFORMING else verdict
 
 
+def _over_amps(result: Outcome) -> bool:
+    kind = kind_of(result.plan.test)
+    return kind.by_current or kind.past_limits
+
+
 def _pairs(result: Outcome) -> list[VoltsAmps]:
-    return [*(r.pair for r in result.steps if r.pair is not None), *result.extra]
+    """What was read at the outlet, the latest of what was read again at the same amps."""
+    facts, output = result.facts, result.plan.output
+    read = pairs(facts.readings, output.id, result.plan.test.id) if facts is not None else []
+    latest = {round(p.amps.value / (AGAIN * output.full_load_A)): p for p in read}
+    return list(latest.values())
 
 
 def _amps(pair: VoltsAmps | None) -> Interval | None:

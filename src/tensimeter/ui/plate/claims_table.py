@@ -14,6 +14,8 @@ from tensimeter.ui.theme import theme
 _COLUMNS = (
     "outlet or unit", "claims", "reached", "share", "falls at", "claims, charge", "found", "at its cells",
 )  # fmt: skip
+#: The columns of charge.
+_CHARGE = (5, 6, 7)
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 #: What a cell sorts by, beside what it shows.
 _BY = Qt.ItemDataRole.UserRole
@@ -39,10 +41,9 @@ class ClaimsTable(QTreeWidget):
         self.setAccessibleName("claimed and found")
         header = present(self.header())
         header.setStretchLastSection(False)
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for k in range(1, len(_COLUMNS)):
+        for k in range(len(_COLUMNS)):
             header.setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
-            present(self.headerItem()).setTextAlignment(k, _RIGHT)
+            present(self.headerItem()).setTextAlignment(k, _RIGHT if k else Qt.AlignmentFlag.AlignLeft)
         header.setSortIndicator(0, Qt.SortOrder.AscendingOrder)
 
     def show_claims(self, rows: list[Claim]) -> None:
@@ -50,13 +51,17 @@ class ClaimsTable(QTreeWidget):
         self.clear()
         for claim in rows:
             self.addTopLevelItem(_row(claim))
+        told = any(c.claimed_Ah or c.found_Ah for c in rows)
+        for k in _CHARGE:
+            # Where nothing runs down, nobody asks for its charge.
+            self.setColumnHidden(k, not told)
         self.setSortingEnabled(True)
 
 
 def _row(claim: Claim) -> QTreeWidgetItem:
     share = claim.reached_A.value / claim.claimed_A if claim.reached_A else None
     cells: list[tuple[str, str | float]] = [
-        (f"{claim.name}, {claim.what}", f"{claim.what} {claim.name}".casefold()),
+        (claim.name + (" (unit)" if claim.what == "unit" else ""), f"{claim.what} {claim.name}".casefold()),
         (show(claim.claimed_A, "A", 3), claim.claimed_A),
         _figure(claim.reached_A, "A"),
         (show(share, "%", 3), share) if share is not None else _UNKNOWN,
@@ -79,7 +84,7 @@ def _row(claim: Claim) -> QTreeWidgetItem:
 
 
 #: A figure that nobody has read: last where it is sorted.
-_UNKNOWN: tuple[str, float] = ("not read", float("inf"))
+_UNKNOWN: tuple[str, float] = ("–", float("inf"))
 
 
 def _figure(value: Interval | None, unit: str) -> tuple[str, float]:
