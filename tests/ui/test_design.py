@@ -172,7 +172,7 @@ def test_a_battery_may_feed_instead(open_demo, keys) -> None:
     either = next(x for x in job.design.links if x.kind == "either")
     assert problems(job.design, job.stock) == {}
     window.session.choose("bath")
-    assert design._map.borders[0][0] == "from Lead battery 12 V 7 Ah"
+    assert design.map.made.borders[0][0] == "from Lead battery 12 V 7 Ah"
     assert "A battery without a fuse" in [n.title for n in window.session.now.notices]
 
     def pick(words: str, option: str) -> None:

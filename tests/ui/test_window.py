@@ -161,7 +161,7 @@ def test_names_on_the_map_lie_on_no_others(open_window, tmp_path: Path) -> None:
         window.resize(width, height)
         window.session.try_point("mount", volts, amps)
         QApplication.processEvents()
-        taken = design.map._taken
+        taken = design.map.paper.taken
         assert taken
         assert not any(a.intersects(b) for k, a in enumerate(taken) for b in taken[k + 1 :])
 

@@ -122,6 +122,11 @@ class Derived:
             self.judged[key] = known
         return known[1]
 
+    def was_read(self, test_id: str) -> bool:
+        """Whether anything was read or recorded for a test, or a run is on with it."""
+        running = self.running is not None and self.running[0] == test_id
+        return running or bool(self._counts[0][test_id] or self._counts[1][test_id])
+
     @cached_property
     def places(self) -> list[str]:
         """Places that have readings."""

@@ -6,6 +6,7 @@ a decimal comma, `4k7`, `16awg`, `0.75mm2`, `OL`.
 
 import math
 import re
+from functools import lru_cache
 
 from quantiphy import Quantity, UnitConversion
 
@@ -139,9 +140,15 @@ def show(value: float | None, unit: str, digits: int = 3) -> str:
     >>> show(0.0281, "ohm"), show(None, "V"), show(13.6, "V", 4)
     ('28.1 mΩ', '– V', '13.6 V')
     """
-    symbol = _symbol(unit)
     if value is None or math.isnan(value):
-        return f"– {symbol}".strip()
+        return f"– {_symbol(unit)}".strip()
+    return localised(_shown(float(value), unit, digits))
+
+
+@lru_cache(maxsize=16384)
+def _shown(value: float, unit: str, digits: int) -> str:
+    """As `show`, with a point: the same few figures are shown again and again."""
+    symbol = _symbol(unit)
     if math.isinf(value):
         return "open" if unit == "ohm" else f"over range {symbol}".strip()
     if unit == "%" and abs(value) > MOST_SHARE:
@@ -153,10 +160,10 @@ def show(value: float | None, unit: str, digits: int = 3) -> str:
         plain = (
             f"{float(f'{scaled:.{digits}g}'):.0f}" if abs(scaled) >= 10**digits else f"{scaled:.{digits}g}"
         )
-        return localised(f"{plain} {symbol}".replace("-", "−"))
+        return f"{plain} {symbol}".replace("-", "−")
     text = Quantity(value, symbol).render(prec=digits - 1, form="si", strip_zeros=True)
     # A prefix stands right before the unit; the font has the micro sign.
-    return localised(re.sub(r"(?<=\d )u", "µ", text).replace("-", "−"))
+    return re.sub(r"(?<=\d )u", "µ", text).replace("-", "−")
 
 
 def show_at_least(value: float, unit: str, digits: int = 3) -> str:

@@ -12,6 +12,7 @@ from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED, PRETENDED_WORDS, Reading, Wave
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import Test
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.registry import Part
@@ -21,7 +22,7 @@ from tensimeter.core.procedure.notices import notices
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, show_at_least, with_uncertainty
 from tensimeter.core.testplan.evaluation import extended_words, not_judged, outcome, rates, shown_A
 from tensimeter.core.testplan.plan import plan
-from tensimeter.core.testplan.registry import KINDS
+from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import OPEN, Finding, Outcome, StepResult
 from tensimeter.store.entries import LogEntry
 from tensimeter.store.jobfile import JobFile
@@ -109,9 +110,13 @@ def stamp_of(job: Job, readings: Sequence[Reading], waves: Sequence[Wave] = ()) 
 
 
 def outcomes(job: Job, readings: list[Reading], waves: Sequence[Wave] = ()) -> list[Outcome]:
-    """Every test of the campaign judged by the readings; a broken path has no tests to judge."""
+    """What was read, and what gives a rating, judged by the readings; a broken path has no tests to judge."""
+    read = {r.test for r in readings} | {w.test for w in waves}
     found = []
     for test in job.campaign.tests:
+        if test.id not in read and not kind_of(test).rates(test):
+            # What nobody has read needs no plan to be told as open.
+            continue
         planned = guarded("This test", partial(plan, job, test), lambda _: None)
         if planned is not None:
             judge = partial(outcome, job, planned, readings, waves)
@@ -144,11 +149,12 @@ def rating(result: Outcome) -> Rating:
     return Rating(output.name, nominal, proven, "; ".join(parts) or "every point", result.verdict)
 
 
-def build(file: JobFile) -> Sheet:
-    """The data sheet of a job file as it stands."""
+def build(file: JobFile, judged: Sequence[Outcome] | None = None) -> Sheet:
+    """The data sheet of a job file as it stands; `judged` are its tests where they are judged already."""
     job, readings = file.job, file.readings()
     waves = WaveBook(file).waves()
-    results = outcomes(job, readings, waves)
+    results = outcomes(job, readings, waves) if judged is None else judged
+    shown = {r.plan.test.id for r in results if _read(r)}
     holds = tuple(
         n for n in notices(job, readings) if n.kind == "hold" and (n.overruled or n.stage not in _COUNTED)
     )
@@ -159,7 +165,11 @@ def build(file: JobFile) -> Sheet:
         instruments=_instruments(job, file, waves),
         ratings=tuple(rating(r) for r in results if rates(r)),
         sections=tuple(_section(job, r) for r in results if _read(r)),
-        unread=tuple(f"{_name(r)}, {r.plan.output.name}" for r in results if not _read(r)),
+        unread=tuple(
+            f"{_name(test)}, {job.output(test.output).name}"
+            for test in job.campaign.tests
+            if test.id not in shown
+        ),
         holds=holds,
         built=_built(job, readings),
         remarks=tuple(_remark(e) for e in file.logbook() if e.kind == "remark"),
@@ -271,8 +281,8 @@ def _read(result: Outcome) -> bool:
     return bool(result.measured or result.extra)
 
 
-def _name(result: Outcome) -> str:
-    name = KINDS[result.plan.test.kind].name
+def _name(test: Test) -> str:
+    name = KINDS[test.kind].name
     return f"{name[0].upper()}{name[1:]}"
 
 
@@ -306,8 +316,9 @@ def _section(job: Job, result: Outcome) -> Section:
     listed = [r for r in judged if r.taken or (r.step.capture is None and not r.step.reset)]
     if len(listed) > MOST_ROWS:
         notes.append(f"{len(listed) - MOST_ROWS} further points are in the job file.")
+    made_up = f" ({result.pretended})" if result.pretended else ""
     return Section(
-        title=f"{_name(result)}, {output.name}{f' ({result.pretended})' if result.pretended else ''}",
+        title=f"{_name(result.plan.test)}, {output.name}{made_up}",
         standard=kind.standard,
         method=kind.method,
         conditions="; ".join(conditions),

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import use_decimal_mark
 from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.aside import Aside
 from tensimeter.ui.recent import remember
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import load_fonts, theme
@@ -45,7 +46,7 @@ class Tensimeter:
         """A window on an open job file; the window before it closes, with its load off."""
         remember(file.path)
         before = self.window
-        self.window = MainWindow(Session(file))
+        self.window = MainWindow(Session(file, Aside(threaded=True)))
         self.window.jobs_wanted.connect(self._leave_job)
         self.window.show()
         if self.start is not None:

@@ -168,12 +168,7 @@ class NoticeColumn(QScrollArea):
         self._layout.setContentsMargins(theme.px(14), theme.px(12), theme.px(12), theme.px(8))
         self._layout.setSpacing(theme.px(8))
         self.setWidget(inside)
-        for signal in (
-            session.job_changed,
-            session.readings_changed,
-            session.subject_changed,
-            session.hand_changed,
-        ):
+        for signal in (session.noticed, session.subject_changed, session.hand_changed):
             signal.connect(self.refresh)
         session.asked_why.connect(self.show_why)
         theme.changed.connect(self.refresh)
@@ -192,10 +187,10 @@ class NoticeColumn(QScrollArea):
             bar.setValue(0)
 
     def _relevant(self) -> list[Notice]:
-        found = [n for n in self.session.now.notices if n.stage == self._stage]
+        found = [n for n in self.session.notices if n.stage == self._stage]
         if self._stage == "plate":
             # What was held or overruled anywhere is printed on the sheet.
-            found = [n for n in self.session.now.notices if n.kind == "hold"]
+            found = [n for n in self.session.notices if n.kind == "hold"]
             # Those of building are told as counts on the sheet, where nobody overruled them.
             found = [n for n in found if n.overruled or n.stage not in ("assemble", "wake")]
         if self._stage in ("assemble", "wake"):

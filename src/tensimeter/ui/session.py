@@ -8,7 +8,9 @@ from tensimeter.app.work_session import WorkSession
 from tensimeter.bench.events import Event
 from tensimeter.core.derivation import Derivation
 from tensimeter.core.errors import UserError
+from tensimeter.core.notice import Notice
 from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.aside import Aside
 from tensimeter.ui.run_feed import RunFeed
 
 if TYPE_CHECKING:
@@ -48,12 +50,36 @@ class Session(WorkSession, QObject):
     #: A stage that is to be gone to.
     stage_wanted = pyqtSignal(str)
 
-    def __init__(self, file: JobFile) -> None:
+    #: What is to be minded has been worked out anew.
+    noticed = pyqtSignal()
+
+    def __init__(self, file: JobFile, aside: Aside | None = None) -> None:
         QObject.__init__(self)
+        #: Where what takes long is worked out; at once, unless another is given.
+        self.aside = aside or Aside()
+        self.notices: list[Notice] = []
         self.feed = RunFeed(self)
         WorkSession.__init__(self, file, _Teller(self))
+        # Before any widget hears of a change, so that what is worked out at once is there for all.
+        self.job_changed.connect(self._ask_notices)
+        self.readings_changed.connect(self._ask_notices)
+        self._ask_notices()
         self.feed.came.connect(self.on_run_event)
         self.feed.alive.connect(self.show_life)
+
+    def _ask_notices(self) -> None:
+        now = self.now
+        self.aside.ask("notices", self, lambda: now.notices, self._take_notices)
+
+    def _ask_plans(self) -> None:
+        """The plans of all tests: what a reading is held against wherever it is typed."""
+        if self.aside.threaded:
+            now, tests = self.now, [t.id for t in self.job.campaign.tests]
+            self.aside.ask("plans", self, lambda: [now.plan(t) for t in tests], lambda _: None)
+
+    def _take_notices(self, found: list[Notice]) -> None:
+        self.notices = found
+        self.noticed.emit()
 
     @property
     def trace(self) -> list[tuple[float, float]]:

@@ -64,6 +64,7 @@ class StageRail(QWidget):
         layout.addStretch(1)
         session.job_changed.connect(self.refresh)
         session.readings_changed.connect(self.refresh)
+        session.noticed.connect(self.refresh)
         self.refresh()
 
     def show_stage(self, index: int) -> None:
@@ -71,7 +72,7 @@ class StageRail(QWidget):
 
     def refresh(self) -> None:
         for button in self.buttons:
-            count = len(open_holds(self.session.now.notices, button.stage.id))
+            count = len(open_holds(self.session.notices, button.stage.id))
             caption = f"{count} hold{'s' if count > 1 else ''} open" if count else ""
             button.show_caption(caption or self._caption(button.stage), count)
 

@@ -386,6 +386,7 @@ class MainWindow(QMainWindow):
             self.drop_bar.show()
             event.ignore()
             return
+        self.session.aside.stop()
         self.session.close()
         self.control.stop()
         event.accept()

@@ -1,7 +1,8 @@
 """The load line: predicted volts of one output over its current, with a band."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -12,23 +13,45 @@ from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution, State
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
+from tensimeter.core.remembered import remembered
 
 #: Draws for the typical spread; its 2.5 and 97.5 % points are then good to about a tenth of it.
 DRAWS = 2000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class LoadLine:
-    """Volts over amps of one output: nominal figures and the 2.5–50–97.5 % spread."""
+    """Volts over amps of one output: nominal figures and the 2.5–50–97.5 % spread.
+
+    The spread costs far more than the rest, and is worked out when it is first looked at.
+    """
 
     output: str
     amps: Array
     volts: Array
-    low: Array
-    median: Array
-    high: Array
+    _spread: Callable[[], Array]
+
+    @cached_property
+    def _ends(self) -> Array:
+        return self._spread()
+
+    @property
+    def low(self) -> Array:
+        """2.5 % of such builds lie below it, V."""
+        return np.asarray(self._ends[0])
+
+    @property
+    def median(self) -> Array:
+        """Half of such builds lie below it, V."""
+        return np.asarray(self._ends[1])
+
+    @property
+    def high(self) -> Array:
+        """2.5 % of such builds lie above it, V."""
+        return np.asarray(self._ends[2])
 
 
+@remembered("design", "stock", "policy", "settings")
 def load_line(
     job: Job,
     output: str,
@@ -50,16 +73,24 @@ def load_line(
     loads: dict[str, Figure] = {**(others or {}), output: currents}
     solved = solve(model, loads)
     nominal = solved.whole(solved[output].V)
-    spread = solve(sampled(model, job, np.random.default_rng(seed), DRAWS), loads)
-    # Where nothing strays, one draw stands for all.
-    drawn = np.broadcast_to(spread.whole(spread[output].V), (DRAWS, len(currents)))
-    ends = np.full((3, len(currents)), np.nan)
+
+    def spread() -> Array:
+        drawn = solve(sampled(model, job, np.random.default_rng(seed), DRAWS), loads)
+        # Where nothing strays, one draw stands for all.
+        return _ends(np.broadcast_to(drawn.whole(drawn[output].V), (DRAWS, len(currents))))
+
+    return LoadLine(output, currents, nominal, spread)
+
+
+def _ends(drawn: Array) -> Array:
+    """The 2.5, 50 and 97.5 % points of draws (n, k) at each of k currents; NaN where not every draw runs."""
+    ends = np.full((3, drawn.shape[1]), np.nan)
     complete = np.isfinite(drawn).all(axis=0)
     if complete.any():
         # Order statistics: as good as interpolated quantiles at this count, and quicker.
         ranks = np.rint(np.array([0.025, 0.5, 0.975]) * (DRAWS - 1)).astype(int)
         ends[:, complete] = np.sort(drawn[:, complete], axis=0)[ranks]
-    return LoadLine(output, currents, nominal, *ends)
+    return ends
 
 
 def full_load(job: Job, share: float = 1.0) -> dict[str, float]:

@@ -12,8 +12,10 @@ from tensimeter.core.model.problems import problems
 from tensimeter.core.parts.path_part import InlineMeter, PathPart
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import EitherLink, Link, MeterLink, OutputLink, UnitLink
+from tensimeter.core.remembered import remembered
 
 
+@remembered("design", "stock", "policy", "settings")
 def build(job: Job) -> Network:
     """The network of a job's design; UserError with the first problem's sentence if it has one."""
     wrong = problems(job.design, job.stock)

@@ -24,6 +24,7 @@ from tensimeter.core.path import ConverterLink, FuseLink, Link, MeterLink, Outpu
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.envelope import loads
 from tensimeter.core.rating.ladder import operating
+from tensimeter.core.remembered import remembered
 
 #: What is left of a converter whose switch is shorted, Ω: a rule of thumb.
 SHORTED_OHM = 0.05
@@ -60,6 +61,7 @@ class Failure:
         return bool(self.harm) and self.acts == "nothing"
 
 
+@remembered(kept=8)
 def failures(job: Job) -> list[Failure]:
     """Every link of a path, open and shorted; empty where there is none. UserError for a broken path."""
     if not has_source(job):

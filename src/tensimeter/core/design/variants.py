@@ -17,6 +17,7 @@ from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import ConverterLink, OutputLink, UnitLink
 from tensimeter.core.rating.dissipation import hot_spots, wall_W
 from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
+from tensimeter.core.remembered import remembered
 
 
 @dataclass(frozen=True)
@@ -75,6 +76,7 @@ def laid_out(job: Job, variant: Variant) -> Job:
     )
 
 
+@remembered(kept=8)
 def compared(job: Job, output: str) -> list[Compared]:
     """The variant in hand and the others, at an output's full load; a broken one is left out."""
     found = []

@@ -345,7 +345,7 @@ def _lay_down(
             loss = element.loss(i)
             if element.topology == "linear":
                 loss = source * i_in - v * i
-            elif (straight := np.isin(state[element.id], (State.DROPOUT, State.PASSES))).any():
+            elif (straight := _passes_on(state[element.id])).any():
                 loss = np.where(straight, source * i_in - v * i, loss)
             lost = ~np.isfinite(source)
             v = np.where(lost, np.nan, v) if lost.any() else v
@@ -361,6 +361,11 @@ def _lay_down(
             state[element.id],
         )
     return Solution(points, path.shape)
+
+
+def _passes_on(state: npt.NDArray[np.int64]) -> Flags:
+    """Where a converter's switch stays shut, or its coil and diode conduct by themselves."""
+    return np.asarray((state == State.DROPOUT) | (state == State.PASSES))
 
 
 def _taken(element: object, through: dict[str, Array], draw: dict[str, Array]) -> Array:

@@ -19,11 +19,13 @@ from tensimeter.core.procedure.wire_notices import jack_notices, wire_notices
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.envelope import Envelope
 from tensimeter.core.rating.ladder import at, fault_notes, ranked
+from tensimeter.core.remembered import remembered
 
 #: A unit's output stands off its case when the meter says at least this, Ω: a rule of thumb.
 ISOLATED_OHM = 1e6
 
 
+@remembered(kept=8)
 def design_notices(job: Job) -> list[Notice]:
     """Everything of the design stage that the path as a whole gives to mind."""
     bands, edges = _band_notices(job), edges_of(job)

@@ -29,6 +29,7 @@ from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.parts.steps import STOP, UNIT_BAND, Alone, PowerUpStep
 from tensimeter.core.path import ConverterLink, FanLink, Link, MeterLink, OutputLink, UnitLink
 from tensimeter.core.quantity import show
+from tensimeter.core.remembered import remembered
 
 #: What each kind of limit before first power can and can't do.
 LIMITERS = {
@@ -59,6 +60,7 @@ class PowerUpResult:
     earlier: bool = False
 
 
+@remembered(kept=8)
 def power_up_steps(job: Job) -> list[PowerUpStep]:
     """The steps of a design, in order; empty for a path that does not join up or has no source."""
     if problems(job.design, job.stock):

@@ -17,6 +17,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link, OutputLink, UnitLink
 from tensimeter.core.quantity import show
+from tensimeter.core.remembered import remembered
 
 #: Ω up to which two nodes count as joined, from which as apart, and as not shorted: rules of thumb for a
 #: handheld meter. A converter's input may read some tens of ohms while its capacitors charge.
@@ -99,6 +100,7 @@ EARTH, LIVE, NEUTRAL = Node("earth", "earth pin"), Node("live", "live pin"), Nod
 CHASSIS = Node("chassis", "chassis")
 
 
+@remembered(kept=8)
 def matrix(job: Job) -> list[NodePair]:
     """Every pair to read, the mains side first, then the units, then the outputs."""
     units = [x for x in job.design.links if isinstance(x, UnitLink)]

@@ -16,8 +16,10 @@ from tensimeter.core.path import FanLink, FuseLink, OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.envelope import envelope
 from tensimeter.core.rating.fan_cooling import fan_V
+from tensimeter.core.remembered import remembered
 
 
+@remembered(kept=8)
 def stock_notices(job: Job) -> list[Notice]:
     """Parts of the path that were never tried, or whose label is not believed."""
     used = {link.part for link in job.design.links}
@@ -48,6 +50,7 @@ def stock_notices(job: Job) -> list[Notice]:
     return found
 
 
+@remembered(kept=8)
 def part_notices(job: Job) -> list[Notice]:
     """What sources, fuses, panel meters and devices of the path give to mind."""
     if problems(job.design, job.stock):

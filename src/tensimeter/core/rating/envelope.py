@@ -24,6 +24,7 @@ from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import UnitLink
 from tensimeter.core.quantity import localised
 from tensimeter.core.rating.ladder import ladder
+from tensimeter.core.remembered import remembered
 
 #: Figures whose tolerances go to the same end together, and what that is called.
 GROUPS = (
@@ -123,6 +124,17 @@ class Envelope:
 
     def worst(self, *, faults: bool = False) -> list[tuple[Limit, State]]:
         """Each limit at the state where most of it is used, as a single operating point."""
+        return self._with_faults if faults else self._without
+
+    @cached_property
+    def _without(self) -> list[tuple[Limit, State]]:
+        return self._worst(faults=False)
+
+    @cached_property
+    def _with_faults(self) -> list[tuple[Limit, State]]:
+        return self._worst(faults=True)
+
+    def _worst(self, *, faults: bool) -> list[tuple[Limit, State]]:
         found: dict[str, tuple[float, Limit, State]] = {}
         for part in self.parts:
             for limit in ladder(part.job, part.solution, part.network):
@@ -139,6 +151,7 @@ class Envelope:
         return tuple(state for part in self.parts for state in part.states)
 
 
+@remembered("design", "stock", "policy", "settings")
 def envelope(job: Job) -> Envelope:
     """Solve every state of a design; UserError for a path that does not join up."""
     parts = [

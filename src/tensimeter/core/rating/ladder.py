@@ -19,6 +19,7 @@ from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.parts.surroundings import Operating
 from tensimeter.core.path import Link
 from tensimeter.core.rating.dissipation import hot_spots, inside_air_C
+from tensimeter.core.remembered import remembered
 
 #: The room that is left where none is, so that a share of it is a number.
 LEAST_ROOM_K = 1e-6
@@ -85,6 +86,7 @@ class FullLoad:
     reason: str
 
 
+@remembered("design", "stock", "policy", "settings")
 def continuous_full_load(job: Job, output: str) -> FullLoad:
     """The largest current in A, up to the output's own full load, at which no limit is passed.
 

@@ -60,7 +60,7 @@ class Step:
     """
 
     set_A: float
-    predicted_V: Interval | None
+    prediction: "Prediction | Interval | None"
     allowed: Band
     title: str = ""
     place: str = ""
@@ -88,6 +88,11 @@ class Step:
     hand: str = ""
     #: Where it stands among the steps; told by the plan.
     index: int = 0
+
+    @property
+    def predicted_V(self) -> Interval | None:
+        """Volts that are expected there, by the design with the spread of such builds, or as claimed."""
+        return self.prediction.interval if isinstance(self.prediction, Prediction) else self.prediction
 
     @property
     def past_limits(self) -> bool:
@@ -158,11 +163,30 @@ class Situation:
         return load_line(self.job, self.output.id, amps, others=others, network=network or self.network)
 
 
-def predicted(line: LoadLine | None, index: int) -> Interval | None:
-    """Volts of a load line at one of its currents; None where nothing is predicted."""
+@dataclass(frozen=True)
+class Prediction:
+    """Volts of a load line at one of its currents."""
+
+    line: LoadLine
+    index: int
+
+    @property
+    def value(self) -> float:
+        """Nominal volts."""
+        return float(self.line.volts[self.index])
+
+    @property
+    def interval(self) -> Interval:
+        """Volts with the spread of such builds."""
+        line, k = self.line, self.index
+        return Interval(self.value, float(line.low[k]), float(line.high[k]))
+
+
+def predicted(line: LoadLine | None, index: int) -> Prediction | None:
+    """What a load line expects at one of its currents; None where nothing is predicted."""
     if line is None or not np.isfinite(line.volts[index]):
         return None
-    return Interval(float(line.volts[index]), float(line.low[index]), float(line.high[index]))
+    return Prediction(line, index)
 
 
 @dataclass(frozen=True)

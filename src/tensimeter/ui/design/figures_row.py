@@ -9,7 +9,7 @@ from tensimeter.core.circuit.load_line import explain_input, explain_volts
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.design.bands import trim
 from tensimeter.core.design.device_point import device_points
-from tensimeter.core.design.worst_case import corners, spread, volts_of
+from tensimeter.core.design.worst_case import Corners, Spread, corners, spread, volts_of
 from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
@@ -101,26 +101,36 @@ class FiguresRow(QWidget):
     def _spread_figure(self, output: str) -> Figure:
         """2.5 to 97.5 % of an output's volts; its why tells the corners, which are the worst case."""
         job, load, network = self.session.job, dict(self.session.load), present(self.session.now.solved)[0]
-        found = spread(job, load, volts_of(output), draws=DRAWS, network=network)
-        text = f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}"
+        drawn: list[Spread] = []
 
-        def why() -> Derivation:
-            ends = corners(job, load, volts_of(output), network)
-            return Derivation(
-                "Spread of the output's volts",
-                f"2.5 %, median and 97.5 % of {DRAWS} seeded draws of every tolerance",
-                (
-                    Input("least", "every part at its worse end, corner", ends.low, "V"),
-                    Input("most", "every part at its worse end, corner", ends.high, "V"),
-                ),
-                found.median,
-                "V",
-                ("tolerances are rectangular and independent; the corners are the worst case, this is not",),
-                "Monte Carlo: GUM Supplement 1 (JCGM 101)",
-                (found.low, found.high),
-            )
+        def why() -> Derivation | None:
+            return _why_spread(drawn[0], corners(job, load, volts_of(output), network)) if drawn else None
 
-        return Figure(text, why)
+        figure = Figure("95 % of builds …", why)
+
+        def show_spread(found: Spread) -> None:
+            drawn.append(found)
+            figure.setText(f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}")
+
+        work = partial(spread, job, load, volts_of(output), draws=DRAWS, network=network)
+        self.session.aside.ask("spread", figure, work, show_spread)
+        return figure
+
+
+def _why_spread(found: Spread, ends: Corners) -> Derivation:
+    return Derivation(
+        "Spread of the output's volts",
+        f"2.5 %, median and 97.5 % of {DRAWS} seeded draws of every tolerance",
+        (
+            Input("least", "every part at its worse end, corner", ends.low, "V"),
+            Input("most", "every part at its worse end, corner", ends.high, "V"),
+        ),
+        found.median,
+        "V",
+        ("tolerances are rectangular and independent; the corners are the worst case, this is not",),
+        "Monte Carlo: GUM Supplement 1 (JCGM 101)",
+        (found.low, found.high),
+    )
 
 
 def _lasting(job: Job, solution: Solution, link_id: str) -> Derivation | None:

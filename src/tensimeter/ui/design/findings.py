@@ -1,8 +1,12 @@
 """What the solved path says, one view at a time: the ladder, faults, variants, policy."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from tensimeter.core.design.failures import failures
+from tensimeter.core.design.variants import compared
 from tensimeter.core.model.problems import problems
 from tensimeter.core.rating.ladder import ranked
 from tensimeter.core.record import Record
@@ -130,15 +134,27 @@ class Findings(QWidget):
             return
         words = "One fault at a time, at full load; ↑ more than a device stands, at the worst. F1: why."
         self._body.addWidget(label(words, "caption"))
-        self._body.addWidget(self._asking(fault_table(job)), 1)
+        self._later(lambda: failures(job), lambda: fault_table(job))
 
     # -- variants -------------------------------------------------------------------------------
 
     def _show_variants(self) -> None:
         words = "At full load of every output. Another design is set aside or proposed above the map."
         self._body.addWidget(label(words, "caption", wrap=True))
-        table = variant_table(self.session.job, self.session.output_id or "")
-        self._body.addWidget(self._asking(table), 1)
+        job, output = self.session.job, self.session.output_id or ""
+        self._later(lambda: compared(job, output), lambda: variant_table(job, output))
+
+    def _later(self, work: Callable[[], object], make: Callable[[], WhyTable]) -> None:
+        """A table whose figures take long: it comes once they are there, in the place of a word of that."""
+        wait = label("being worked out …", "caption")
+        if self.session.aside.threaded:
+            self._body.addWidget(wait)
+
+        def show(_: object) -> None:
+            wait.hide()
+            self._body.addWidget(self._asking(make()), 1)
+
+        self.session.aside.ask("findings", wait, work, show)
 
     def _asking(self, table: WhyTable) -> WhyTable:
         table.asked.connect(self.session.why)

@@ -4,24 +4,12 @@ from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tensimeter.core.arrays import Figure
 from tensimeter.core.circuit.load_line import LoadLine, load_line
-from tensimeter.core.design.alternatives import fed_instead
-from tensimeter.core.design.reach import (
-    Border,
-    Borders,
-    Reach,
-    adjustable,
-    most_A,
-    reach,
-    set_to,
-    spread_border,
-    volts_span,
-)
-from tensimeter.core.design.variants import laid_out
+from tensimeter.core.design.reach import adjustable, set_to, volts_span
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.model.job import Job
@@ -30,16 +18,14 @@ from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.core.rating.dissipation import hot_spots, wall_W
 from tensimeter.core.rating.ladder import at, ranked
-from tensimeter.core.testplan.equipment import loads_words, sinks_A
-from tensimeter.core.testplan.registry import kind_of
 from tensimeter.ui.design.figures_row import FiguresRow
 from tensimeter.ui.design.findings import Findings
 from tensimeter.ui.design.path_panel import PathPanel
+from tensimeter.ui.design.reach_view import ReachView
 from tensimeter.ui.design.variant_bar import VariantBar
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.plots import LoadLinePlot
 from tensimeter.ui.parts.present import present
-from tensimeter.ui.parts.reach_map import Drawn, ReachMap
 from tensimeter.ui.parts.text import Field, label, rule
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
@@ -47,30 +33,13 @@ from tensimeter.ui.theme import theme
 
 #: Points of the drawn load line, and how far past full load it goes.
 LINE_POINTS, LINE_REACH = 25, 1.15
-#: Voltages and currents of the drawn reach map.
-MAP_VOLTS, MAP_AMPS = 121, 161
-#: Points of the band around its border.
-BAND_VOLTS, BAND_AMPS = 15, 61
-
-
-#: What a drawing was made for: its output, and the currents of the others.
-_Others = tuple[tuple[str, float], ...]
-_Border = tuple[str, tuple[Border, ...]]
 
 
 @dataclass(frozen=True)
 class _DrawnLine:
     job: Job
-    key: tuple[str, float, _Others]
+    key: tuple[str, float, tuple[tuple[str, float], ...]]
     line: LoadLine | None
-
-
-@dataclass(frozen=True)
-class _DrawnMap:
-    job: Job
-    key: tuple[str, _Others]
-    reach: Reach
-    borders: tuple[_Border, ...]
 
 
 class DesignStage(QWidget):
@@ -78,12 +47,6 @@ class DesignStage(QWidget):
         super().__init__(parent)
         self.session = session
         self._line: _DrawnLine | None = None
-        self._map: _DrawnMap | None = None
-        self._band: Borders | None = None
-        self._band_soon = QTimer(self)
-        self._band_soon.setSingleShot(True)
-        self._band_soon.setInterval(120)
-        self._band_soon.timeout.connect(self._draw_band)
         #: Outputs shown otherwise than they are meant: whether as a map.
         self._chosen: dict[str, bool] = {}
         layout = QHBoxLayout(self)
@@ -127,11 +90,12 @@ class DesignStage(QWidget):
         column.addLayout(head)
         self._caption = label("", "caption", wrap=True)
         column.addWidget(self._caption)
-        self.plot, self.map = LoadLinePlot(), ReachMap()
+        self.plot, self.map = LoadLinePlot(), ReachView(self.session)
         self.plot.picked.connect(self._pick)
         self.map.picked.connect(self._pick_on_map)
         self.map.pointed.connect(self._say_pointed)
         self.map.left.connect(self._say_caption)
+        self.map.changed.connect(self._say_caption)
         self.next_act = NextAct(self.session, "design")
         column.addWidget(self.next_act)
         self._below = QWidget()
@@ -210,7 +174,7 @@ class DesignStage(QWidget):
         self.point.setText(f"{volts}{show(amps, 'A', 4)}")
         self._say_caption()
         if mapped:
-            self._draw_map(output, amps)
+            self.map.show_output(output)
         else:
             self._draw_line(output, amps)
         if session.now.solved:
@@ -224,7 +188,9 @@ class DesignStage(QWidget):
             text = next(iter(wrong.values()))
         elif self._mapped():
             text = "solid: for good · dotted: for minutes from cold · thin lines: 95 % of such builds"
-            if self.session.now.heat_job is not job:
+            if self.map.late:
+                text = "the map of the design before: the new one is being worked out"
+            elif self.session.now.heat_job is not job:
                 text += " · heat as the soak has shown it"
         elif self.session.now.solved:
             text = "dashed: predicted, the others loaded as in the strip; band: 95 % of such builds"
@@ -247,63 +213,6 @@ class DesignStage(QWidget):
 
     def _others(self, output: str) -> dict[str, float]:
         return {k: v for k, v in self.session.load.items() if k != output}
-
-    def _draw_map(self, output: OutputLink, amps: float) -> None:
-        session, job = self.session, self.session.now.heat_job
-        others = self._others(output.id)
-        key = (output.id, tuple(others.items()))
-        if self._map is None or self._map.job is not job or self._map.key != key:
-            low, high = volts_span(job, output.id)
-            volts = np.linspace(low, high, MAP_VOLTS)
-            grid = np.linspace(0, 1.3 * most_A(job, output.id), MAP_AMPS)
-            found = reach(job, output.id, volts, grid, others)
-            borders = self._borders_of_variants(output.id, volts, grid, others)
-            self._map = _DrawnMap(job, key, found, borders)
-            self._band = None
-            self._band_soon.start()
-        found = self._map.reach
-        able_A = sinks_A(job, found.volts)
-        sinks = (loads_words(job), able_A) if able_A is not None else None
-        tried = session.now.volts
-        _, solution, _ = present(session.now.solved)
-        at_volts = tried[1] if tried and tried[0] == output.id else float(solution[output.id].V)
-        results = [o for o in session.now.outcomes() if o.plan.output.id == output.id]
-        steps = tuple(
-            (r.step.trim_V or output.nominal_V, r.step.set_A, r.verdict)
-            for o in results
-            if kind_of(o.plan.test).in_reach
-            for r in o.steps
-        )
-        self.map.show_reach(Drawn(found, (at_volts, amps), sinks, self._map.borders, steps, self._band))
-
-    def _draw_band(self) -> None:
-        """How far the border strays in such builds; worked out when the map is seen and at rest."""
-        drawn = self._map
-        if drawn is None or drawn.job is not self.session.now.heat_job or not self.map.isVisible():
-            return
-        job, (output, others) = drawn.job, drawn.key
-        volts = np.linspace(drawn.reach.volts[0], drawn.reach.volts[-1], BAND_VOLTS)
-        amps = np.linspace(0, drawn.reach.amps[-1], BAND_AMPS)
-        try:
-            self._band = spread_border(job, output, volts, amps, dict(others))
-        except UserError:
-            return
-        self._draw_map(job.design.output(output), self.session.load.get(output, 0.0))
-
-    def _borders_of_variants(
-        self, output: str, volts: np.ndarray, grid: np.ndarray, others: dict[str, float]
-    ) -> tuple[_Border, ...]:
-        here = self.session.job
-        borders: list[_Border] = []
-        overlaid: list[tuple[str, Job]] = [
-            (f"variant {v.name}", laid_out(here, v)) for v in here.variants[:2]
-        ]
-        for name, job in [*overlaid, *fed_instead(here)][:3]:
-            try:
-                borders.append((name, tuple(reach(job, output, volts, grid, others).border())))
-            except (UserError, KeyError):
-                continue
-        return tuple(borders)
 
     def _say_pointed(self, volts: float, amps: float) -> None:
         """Pointing at a place of the map tells what it would take there."""

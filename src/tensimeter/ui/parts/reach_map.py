@@ -5,14 +5,14 @@ from dataclasses import dataclass
 from itertools import groupby
 
 import numpy as np
-import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QFontMetricsF, QKeyEvent, QResizeEvent
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QKeyEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.design.reach import Border, Borders, Reach
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.quantity import fixed, localised
+from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.verdict_square import verdict_colour
@@ -49,85 +49,80 @@ class ReachMap(Plot):
         self.scene().sigMouseClicked.connect(self._on_click)
         self.scene().sigMouseMoved.connect(self._on_move)
         self._drawn: Drawn | None = None
+        #: The border for good and for minutes of the reach that is shown.
+        self._border: tuple[list[Border], list[Border]] = ([], [])
+        self.paper = Paper(self.getPlotItem().vb, self._paint)
 
     def restyle(self) -> None:
         super().restyle()
-        if shown := getattr(self, "_drawn", None):
-            self.show_reach(shown)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        # Names find their places anew.
-        if shown := getattr(self, "_drawn", None):
-            self.show_reach(shown)
+        if paper := getattr(self, "paper", None):
+            paper.renew()
 
     def show_reach(self, drawn: Drawn) -> None:
+        if self._drawn is None or drawn.reach is not self._drawn.reach:
+            self._border = drawn.reach.border(), drawn.reach.border(timed=True)
         self._drawn = drawn
-        self.clear()
-        reach = drawn.reach
-        border, longer = reach.border(), reach.border(timed=True)
-        top = self._top(drawn, longer)
-        self.setYRange(0, top * 1.12, padding=0)
-        self.setXRange(0, float(reach.volts[-1]) * 1.02, padding=0)
-        self._fill(border, longer)
+        self.setYRange(0, self._top(drawn) * 1.12, padding=0)
+        self.setXRange(0, float(drawn.reach.volts[-1]) * 1.02, padding=0)
+        self.paper.renew()
+
+    def _top(self, drawn: Drawn) -> float:
+        amps = [b.amps for b in self._border[1]] + [a for _, a, _ in drawn.steps] + [drawn.point[1]]
+        return max(float(np.nanmax(amps)), 1e-3)
+
+    def _paint(self, paper: Paper) -> None:
+        drawn = self._drawn
+        if drawn is None:
+            return
+        self._fill(paper)
         if drawn.band is not None:
             for ends in (drawn.band.low, drawn.band.high):
-                self.plot(drawn.band.volts, ends, pen=pg.mkPen(theme.colour("prediction", 0.6), width=1))
+                paper.line(drawn.band.volts, ends, QPen(theme.colour("prediction", 0.6), 1))
         for volts, amps, verdict in drawn.steps:
             colour = theme.colour(verdict_colour(verdict))
             fill = colour if verdict is Verdict.CONFORMS else theme.colour("paper")
-            pen = pg.mkPen(colour, width=1.5)
-            self.addItem(
-                pg.ScatterPlotItem([volts], [amps], symbol="s", size=theme.px(9), pen=pen, brush=fill)
-            )
-        self._taken: list[QRectF] = []
-        self._mark(*drawn.point)
-        self._name_limits(border, longer)
+            paper.square(volts, amps, theme.px(9), QPen(colour, 1.5), fill)
+        self._mark(paper, *drawn.point)
+        self._name_limits(paper)
         if drawn.load is not None:
-            self._sinks(*drawn.load, top)
+            self._sinks(paper, *drawn.load)
         for name, other in drawn.others:
-            self._outline(other, name)
+            self._outline(paper, other, name)
 
-    @staticmethod
-    def _top(drawn: Drawn, longer: list[Border]) -> float:
-        amps = [b.amps for b in longer] + [a for _, a, _ in drawn.steps] + [drawn.point[1]]
-        return max(float(np.nanmax(amps)), 1e-3)
-
-    def _fill(self, border: list[Border], longer: list[Border]) -> None:
+    def _fill(self, paper: Paper) -> None:
+        border, longer = self._border
         x = np.array([b.volts for b in border])
         stays = np.nan_to_num([b.amps for b in border])
         timed = np.maximum(np.nan_to_num([b.amps for b in longer]), stays)
-        base = pg.PlotDataItem(x, np.zeros_like(x))
-        low, high = pg.PlotDataItem(x, stays), pg.PlotDataItem(x, timed)
-        self.addItem(pg.FillBetweenItem(base, low, brush=theme.colour("prediction", 0.26)))
+        paper.fill(x, np.zeros_like(x), stays, QBrush(theme.colour("prediction", 0.26)))
         if (timed > stays + 1e-9).any():
             dots = QBrush(theme.colour("prediction", 0.75), Qt.BrushStyle.Dense6Pattern)
-            self.addItem(pg.FillBetweenItem(low, high, brush=dots))
-            self.plot(x, timed, pen=pg.mkPen(theme.colour("prediction"), width=1, style=Qt.PenStyle.DashLine))
-        self.plot(x, stays, pen=pg.mkPen(theme.colour("prediction"), width=2))
+            paper.fill(x, stays, timed, dots)
+            paper.line(x, timed, QPen(theme.colour("prediction"), 1, Qt.PenStyle.DashLine))
+        paper.line(x, stays, QPen(theme.colour("prediction"), 2))
 
-    def _outline(self, border: Sequence[Border], words: str) -> None:
+    def _outline(self, paper: Paper, border: Sequence[Border], words: str) -> None:
         x = np.array([b.volts for b in border])
         y = np.nan_to_num([b.amps for b in border])
-        self.plot(x, y, pen=pg.mkPen(theme.colour("ink"), width=1.5, style=Qt.PenStyle.DashDotLine))
+        paper.line(x, y, QPen(theme.colour("ink"), 1.5, Qt.PenStyle.DashDotLine))
         for k in (len(x) // 3, len(x) // 2, 2 * len(x) // 3, len(x) // 6):
-            if self._place(words, float(x[k]), float(y[k]), "ink", ((0.0, 0.0), (0.0, 1.0))):
+            if paper.words(words, float(x[k]), float(y[k]), "ink", ((0.0, 0.0), (0.0, 1.0))):
                 return
 
-    def _sinks(self, name: str, amps: np.ndarray, top: float) -> None:
-        volts = present(self._drawn).reach.volts
-        pen = pg.mkPen(theme.colour("ink"), width=1.5, style=Qt.PenStyle.DotLine)
-        self.plot(volts, np.minimum(amps, top * 1.3), pen=pen)
+    def _sinks(self, paper: Paper, name: str, amps: np.ndarray) -> None:
+        drawn = present(self._drawn)
+        volts, top = drawn.reach.volts, self._top(drawn)
+        paper.line(volts, np.minimum(amps, top * 1.3), QPen(theme.colour("ink"), 1.5, Qt.PenStyle.DotLine))
         inside = np.flatnonzero(amps < top * 0.98)
         late = inside[inside > len(volts) * 0.3]
         for k in (*late[::-6], *late[-1:]):
-            if self._place(
-                f"{name} sinks", float(volts[k]), float(amps[k]), "ink", ((1.0, -0.1), (1.0, 1.0))
-            ):
+            where = float(volts[k]), float(amps[k])
+            if paper.words(f"{name} sinks", *where, "ink", ((1.0, -0.1), (1.0, 1.0))):
                 return
 
-    def _name_limits(self, border: list[Border], longer: list[Border]) -> None:
+    def _name_limits(self, paper: Paper) -> None:
         """A name on each stretch of the border that is wide enough to carry it."""
+        border, longer = self._border
         for lines, ending in ((border, ""), (longer, ", for minutes")):
             for name, run in groupby(enumerate(lines), key=lambda pair: pair[1].limiter):
                 stretch = [(k, b) for k, b in run if np.isfinite(b.amps)]
@@ -140,35 +135,15 @@ class ReachMap(Plot):
                 count = len(stretch)
                 for share in (0.5, 0.3, 0.7, 0.15, 0.85):
                     here = stretch[min(int(share * count), count - 1)][1]
-                    if self._place(name + ending, here.volts, here.amps, "prediction", sides):
+                    if paper.words(name + ending, here.volts, here.amps, "prediction", sides):
                         break
 
-    def _place(
-        self, words: str, x: float, y: float, colour: str, anchors: Sequence[tuple[float, float]]
-    ) -> bool:
-        """Write words at the first anchor where they lie inside the map and on no others."""
-        metrics = QFontMetricsF(theme.font(9))
-        width, height = metrics.horizontalAdvance(words) + theme.px(8), metrics.height() + theme.px(6)
-        room = self.getPlotItem().vb.rect()
-        (left, right), (bottom, top) = self.getPlotItem().vb.viewRange()
-        at_x = (x - left) / (right - left) * room.width()
-        at_y = (top - y) / (top - bottom) * room.height()
-        for anchor in anchors:
-            box = QRectF(at_x - anchor[0] * width, at_y - anchor[1] * height, width, height)
-            inside = box.left() >= 0 and box.top() >= 0 and box.right() <= room.width()
-            if inside and box.bottom() <= room.height() and not any(box.intersects(r) for r in self._taken):
-                self._taken.append(box)
-                self.write(words, x, y, colour, anchor)
-                return True
-        return False
-
-    def _mark(self, volts: float, amps: float) -> None:
-        self.plot([volts, volts], [0, amps], pen=pg.mkPen(theme.colour("ink"), width=1))
-        ring, size = pg.mkPen(theme.colour("ink"), width=2), theme.px(16)
-        hollow = pg.mkBrush(None)
-        self.addItem(pg.ScatterPlotItem([volts], [amps], symbol="o", size=size, pen=ring, brush=hollow))
+    def _mark(self, paper: Paper, volts: float, amps: float) -> None:
+        paper.line([volts, volts], [0, amps], QPen(theme.colour("ink"), 1))
+        paper.ring(volts, amps, theme.px(16), QPen(theme.colour("ink"), 2))
         words = f"{fixed(volts, 'V')} {fixed(amps, 'A')}{self._stay(volts, amps)}"
-        self._place(words, volts, amps, "ink", ((-0.08, 1.2), (1.08, 1.2), (-0.08, -0.2), (1.08, -0.2)))
+        sides = ((-0.08, 1.2), (1.08, 1.2), (-0.08, -0.2), (1.08, -0.2))
+        paper.words(words, volts, amps, "ink", sides)
 
     def _stay(self, volts: float, amps: float) -> str:
         """How long the point may be held, where that is not for good."""

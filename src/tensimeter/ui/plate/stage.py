@@ -24,6 +24,8 @@ from tensimeter.core.guarded import guarded
 from tensimeter.core.testplan.claims import claims
 from tensimeter.core.testplan.evaluation import rates
 from tensimeter.core.testplan.proven_part import proven_supply
+from tensimeter.core.testplan.registry import kind_of
+from tensimeter.core.testplan.step import Outcome
 from tensimeter.report.datasheet import html, pdf, write
 from tensimeter.report.sheet import Rating, build, rating
 from tensimeter.ui.own_bin import own_bin
@@ -31,6 +33,7 @@ from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
+from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.plate.claims_table import ClaimsTable
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -93,9 +96,9 @@ class PlateStage(QWidget):
         layout.addLayout(right, 1)
         self.laid_out.connect(self._show)
         self.failed.connect(self._say_failed)
-        session.job_changed.connect(self.refresh)
-        session.readings_changed.connect(self.refresh)
-        theme.changed.connect(self.refresh)
+        whole = WhenSeen(self, self.refresh)
+        for signal in (session.job_changed, session.readings_changed, theme.changed):
+            signal.connect(whole.take)
         self.refresh()
 
     def first_focus(self) -> QWidget:
@@ -149,20 +152,25 @@ class PlateStage(QWidget):
     def refresh(self) -> None:
         clear(self._ratings)
         self.next_act.refresh()
-        ratings = [rating(o) for o in self.session.now.outcomes() if rates(o)]
+        ratings = [rating(o) for o in self._judged() if rates(o)]
         for r in ratings:
             self._ratings.addWidget(_rating(r))
         self.keep.setVisible(bool(ratings))
         if not ratings:
             self._ratings.addWidget(label("Nothing is proven yet: read a test in Prove first.", wrap=True))
-        rows = guarded(
-            "What is claimed", lambda: claims(self.session.job, self.session.now.outcomes()), lambda _: []
-        )
+        judged = self._judged()
+        rows = guarded("What is claimed", lambda: claims(self.session.job, judged), lambda _: [])
         self.claims.show_claims(rows)
         self._stale = True
         if self.isVisible():
             # Several edits in a row are laid out once, when they have come to rest.
             self._soon.start()
+
+    def _judged(self) -> list[Outcome]:
+        """What was read, and what gives a rating."""
+        now = self.session.now
+        wanted = [t for t in self.session.job.campaign.tests if now.was_read(t.id) or kind_of(t).rates(t)]
+        return [o for o in (now.outcome(t.id) for t in wanted) if o is not None]
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
@@ -173,7 +181,7 @@ class PlateStage(QWidget):
         """Start laying out the sheet anew."""
         self._stale = False
         self._asked += 1
-        number, sheet = self._asked, build(self.session.file)
+        number, sheet = self._asked, build(self.session.file, self._judged())
         self.progress.show()
 
         def work() -> None:

@@ -17,13 +17,14 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import with_test, without_test
 from tensimeter.core.parts.instrument_part import SetLoad, VoltMeter
 from tensimeter.core.quantity import parse, show
 from tensimeter.core.testplan.evaluation import already_read
 from tensimeter.core.testplan.generator import blank, generated
 from tensimeter.core.testplan.registry import KINDS, kind_of
-from tensimeter.core.testplan.step import Outcome
+from tensimeter.core.testplan.step import Outcome, Plan
 from tensimeter.store.logs import read_log, read_temperatures
 from tensimeter.store.waveforms import read_waveform
 from tensimeter.ui.parts.text import Field, label, tip
@@ -140,12 +141,16 @@ class CampaignPanel(QScrollArea):
         self.tests.blockSignals(True)
         self.tests.setIconSize(QSize(theme.px(16), theme.px(16)))
         self.tests.clear()
-        for result in session.now.outcomes():
-            test = result.plan.test
-            name = KINDS[test.kind].name + (f", {result.pretended}" if result.pretended else "")
-            figure = f"{result.plan.output.name} · {_figure(result)}"
-            item = QListWidgetItem(verdict_icon(result.verdict, theme.px(16)), f"{name}\n{figure}")
-            item.setToolTip(tip(f"{name}, {result.plan.output.name}: {result.verdict.words}"))
+        outputs = {o.id: o.name for o in session.job.design.outputs()}
+        for test in session.job.campaign.tests:
+            # What nobody has read yet needs no plan to be told as open.
+            result = session.now.outcome(test.id) if session.now.was_read(test.id) else None
+            verdict = result.verdict if result else Verdict.NOT_MEASURED
+            name = KINDS[test.kind].name + (f", {result.pretended}" if result and result.pretended else "")
+            output = outputs.get(test.output, test.output)
+            figure = _figure(result) if result else "open"
+            item = QListWidgetItem(verdict_icon(verdict, theme.px(16)), f"{name}\n{output} · {figure}")
+            item.setToolTip(tip(f"{name}, {output}: {verdict.words}"))
             item.setData(Qt.ItemDataRole.UserRole, test.id)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, item.toolTip())
             self.tests.addItem(item)
@@ -162,20 +167,24 @@ class CampaignPanel(QScrollArea):
 
     def _show_plan(self) -> None:
         session = self.session
-        plans = [o.plan for o in session.now.outcomes()]
         outputs = bool(list(session.job.design.outputs()))
         self.plan_all.setVisible(outputs)
         self.add_kind.setVisible(outputs)
-        if not plans:
+        now, tests = session.now, [t.id for t in session.job.campaign.tests]
+        if not tests:
             said = "Plan tests below." if outputs else "A test belongs to an output: join one in Design."
             self._time.setText(said)
         else:
-            seconds, joules = sum(p.duration_s for p in plans), sum(p.energy_J for p in plans)
-            time = f"{seconds / 3600:.1f} h" if seconds > 5400 else show(round(seconds / 60, 1), "min", 2)
-            self._time.setText(f"{len(plans)} test{'s' * (len(plans) > 1)}, {time}, {joules / 3600:.1f} Wh")
+            session.aside.ask("time", self, lambda: [now.plan(t) for t in tests], self._show_time)
         plan = session.plan
         self._unreachable.setText("\n".join(plan.unreachable) if plan else "")
         self._unreachable.setVisible(bool(plan and plan.unreachable))
+
+    def _show_time(self, found: list[Plan | None]) -> None:
+        plans = [p for p in found if p is not None]
+        seconds, joules = sum(p.duration_s for p in plans), sum(p.energy_J for p in plans)
+        time = f"{seconds / 3600:.1f} h" if seconds > 5400 else show(round(seconds / 60, 1), "min", 2)
+        self._time.setText(f"{len(plans)} test{'s' * (len(plans) > 1)}, {time}, {joules / 3600:.1f} Wh")
 
     def _show_measuring(self) -> None:
         session, running = self.session, self.session.running

@@ -14,6 +14,7 @@ from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.testplan.step import OPEN, StepResult
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare
+from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.parts.window_gauge import WindowGauge
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -61,8 +62,9 @@ class NowPanel(QWidget):
         self.done.setProperty("kind", "main")
         self.done.clicked.connect(self._on_done)
         column.addWidget(self.done)
+        whole = WhenSeen(self, self.refresh)
         for signal in (session.job_changed, session.readings_changed, session.subject_changed):
-            signal.connect(self.refresh)
+            signal.connect(whole.take)
         session.run_event.connect(self._on_run_event)
         theme.changed.connect(self.refresh)
         self.refresh()

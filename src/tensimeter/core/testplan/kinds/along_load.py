@@ -98,7 +98,7 @@ class LoadRegulationKind(TestKind[LoadRegulation]):
 
 def _held(step: Step, mode: str, nominal: float) -> Step:
     """A step whose load holds a resistance or a power that draws its current at the volts expected there."""
-    volts = step.predicted_V.value if step.predicted_V else nominal
+    volts = step.prediction.value if step.prediction else nominal
     if mode == "CC" or step.set_A == 0:
         return step
     if mode == "CR":
