@@ -1,12 +1,15 @@
 """Shared fixtures: the demo job, a job file of it, a bench of stand-ins, a home of its own."""
 
 import os
+import tempfile
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# The plots' library looks through all fonts once for each home: the tests' homes share what it found.
+os.environ.setdefault("MPLCONFIGDIR", str(Path(tempfile.gettempdir()) / "tensimeter-plots"))
 
 from tensimeter.bench.setup import Bench, open_bench
 from tensimeter.core.model.edits import readings_first

@@ -13,14 +13,41 @@ from tensimeter.store.jobfile import JobFile
 _FACES = (("Regular", "normal", 400), ("Bold", "normal", 700))
 
 
-def html(sheet: Sheet) -> str:
-    """The sheet as HTML that needs nothing beside itself; every text in it is escaped."""
+#: The square of each verdict: its shape says the same as its colour.
+_SQUARES = {
+    "holds": '<rect x="1" y="1" width="8" height="8" fill="#1C7468"/>',
+    "too_close": '<rect x="1" y="5" width="8" height="4" fill="#A86A12"/>'
+    '<rect x="1" y="1" width="8" height="8" fill="none" stroke="#A86A12"/>',
+    "misses": '<rect x="1" y="1" width="8" height="8" fill="none" stroke="#BC3B24"/>'
+    '<path d="M1 9 9 1" stroke="#BC3B24" stroke-width="1.5"/>',
+    "not_measured": '<rect x="1" y="1" width="8" height="8" fill="none" stroke="#5A656F"/>',
+}
+
+
+def html(sheet: Sheet, *, printed: bool = False) -> str:
+    """The sheet as HTML that needs nothing beside itself; every text in it is escaped.
+
+    What is `printed` holds its drawings as pictures: laying out their thousands of elements with the page's
+    own takes several times as long.
+    """
     from jinja2 import Environment
 
     source = resources.files("tensimeter.report").joinpath("datasheet.html").read_text()
     template = Environment(autoescape=True).from_string(source)
     figures = [test_svg(s.outcome, sheet.job) for s in sheet.sections]
-    return template.render(sheet=sheet, figures=figures, font_face=font_face())
+    icons = {k: f'<svg viewBox="0 0 10 10" aria-hidden="true">{v}</svg>' for k, v in _SQUARES.items()}
+    if printed:
+        figures = [_as_picture(f) for f in figures]
+        icons = {k: _as_picture(v) for k, v in icons.items()}
+    return template.render(sheet=sheet, figures=figures, icons=icons, font_face=font_face())
+
+
+def _as_picture(svg: str) -> str:
+    if not svg:
+        return ""
+    if "xmlns=" not in svg:
+        svg = svg.replace("<svg", '<svg xmlns="http://www.w3.org/2000/svg"', 1)
+    return f'<img alt="" src="data:image/svg+xml;base64,{base64.b64encode(svg.encode()).decode()}">'
 
 
 def pdf(text: str) -> bytes:
@@ -29,20 +56,13 @@ def pdf(text: str) -> bytes:
         logging.getLogger("weasyprint").setLevel(logging.ERROR)
         logging.getLogger("fontTools").setLevel(logging.ERROR)
         from weasyprint import HTML
+        from weasyprint.urls import URLFetcher
     except OSError as error:
         raise UserError("PDF needs the system library Pango: sudo apt install libpango-1.0-0 "
                       "libpangoft2-1.0-0.") from error  # fmt: skip
-    made: bytes = HTML(string=text, url_fetcher=_nothing_outside).write_pdf()
+    # A document fetches nothing: what it needs is in it.
+    made: bytes = HTML(string=text, url_fetcher=URLFetcher(allowed_protocols=["data"])).write_pdf()
     return made
-
-
-def _nothing_outside(url: str, *args: object, **kwargs: object) -> object:
-    """A document fetches nothing: what it needs is in it."""
-    from weasyprint import default_url_fetcher
-
-    if not url.startswith("data:"):
-        raise ValueError("documents fetch nothing")
-    return default_url_fetcher(url, *args, **kwargs)
 
 
 def write(file: JobFile, path: Path) -> None:
@@ -50,7 +70,7 @@ def write(file: JobFile, path: Path) -> None:
     kind = path.suffix.casefold()
     if kind not in (".html", ".pdf"):
         raise UserError(f"{path.name}: a data sheet is written as .pdf or .html.")
-    text = html(build(file))
+    text = html(build(file), printed=kind == ".pdf")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(pdf(text) if kind == ".pdf" else text.encode())

@@ -6,7 +6,9 @@ g(u; τ) = 1 − e^(−u/τ). Given τ1 and τ2 it is linear in T0, A and B: the
 model; Gelman and others, Bayesian Data Analysis, 3rd edition, chapter 14), so that only two are searched for.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -75,7 +77,7 @@ class Linear:
         whole[:n, :n], whole[n:, n:] = np.diag([sd**2 for _, sd in starts]), covariance
         return cls(np.array([*(mean for mean, _ in starts), *level]), np.asarray(np.linalg.inv(whole)))
 
-    @property
+    @cached_property
     def half_log_det(self) -> float:
         """Half the logarithm of the precision's determinant."""
         return 0.5 * float(np.linalg.slogdet(self.precision)[1])
@@ -109,6 +111,20 @@ class Sums:
     matrix: Array
     right: Array
     energy: Array
+
+    def log_evidence(self, known: Sequence[Linear]) -> Array:
+        """ln of the evidence of each shape with each of several priors (m, k), as `joined` gives it.
+
+        A search asks for this some thousand times, and for nothing else: all in one call of each routine.
+        """
+        matrix = self.matrix + np.stack([one.precision for one in known])[:, None]
+        pulled = np.stack([one.precision @ one.mean for one in known])
+        right = self.right + pulled[:, None]
+        mean = np.linalg.solve(matrix, right[..., None])[..., 0]
+        before = np.array([one.mean @ pull for one, pull in zip(known, pulled, strict=True)])
+        log = -0.5 * (self.energy + before[:, None] - (right * mean).sum(-1))
+        half = 0.5 * np.linalg.slogdet(matrix)[1]
+        return np.asarray(log - half + np.array([one.half_log_det for one in known])[:, None])
 
     def joined(self, known: Linear) -> Solved:
         """With what is known beforehand."""

@@ -152,10 +152,11 @@ def _placed(
     """Where one or two time constants fit best."""
     known = _known(cells, expected, order, given=given)
     lag, scale = record.lag_s, wider or 1.0
+    linears = [linear for _, linear in known.linear]
+    chances = np.log([chance for chance, _ in known.linear])[:, None]
 
     def density(search: Array) -> Array:
-        read = sums(cells, search, lag, scale)
-        parts = [np.log(c) + read.joined(linear).log_evidence for c, linear in known.linear]
+        parts = sums(cells, search, lag, scale).log_evidence(linears) + chances
         return np.asarray(np.logaddexp.reduce(parts, axis=0) + known.log(search))
 
     wide = known.mean + np.minimum(known.sd, 2.5) * rng.standard_normal((600, len(known.mean)))

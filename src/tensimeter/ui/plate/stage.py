@@ -186,7 +186,7 @@ class PlateStage(QWidget):
 
         def work() -> None:
             try:
-                made, said = pdf(html(sheet)), ""
+                made, said = pdf(html(sheet, printed=True)), ""
             except UserError as trouble:
                 made, said = b"", str(trouble)
             except Exception as error:  # noqa: BLE001 - a sheet that can't be laid out must not end the program
