@@ -1,6 +1,7 @@
 """What takes long is worked out beside the window: the newest question of each kind, one after another."""
 
 import logging
+import sys
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -13,6 +14,8 @@ T = TypeVar("T")
 
 #: So long what is asked waits, ms: the window paints what it can tell at once.
 PAINT_MS = 5
+#: So long a thread goes on, s, while another waits for its turn.
+TURN_S = 5e-5
 
 #: What is asked: its number, who asks, the work, and who is shown the answer.
 _Asked = tuple[int, QObject, Callable[[], object], Callable[[object], None]]
@@ -25,11 +28,16 @@ class Aside(QObject):
     lands on a job that it does not belong to. What is worked on is immutable, so nothing has to be locked.
     """
 
+    #: Nothing is worked out any more: what runs by itself is to end, too.
+    stopped = pyqtSignal()
     _answered = pyqtSignal(str, int, object)
 
     def __init__(self, *, threaded: bool = False) -> None:
         super().__init__()
         self.threaded = threaded
+        if threaded:
+            # So long the window waits for its turn at each step; by default a hundred times that.
+            sys.setswitchinterval(TURN_S)
         self._asked: OrderedDict[str, _Asked] = OrderedDict()
         self._waiting: OrderedDict[str, _Asked] = OrderedDict()
         self._soon = QTimer(self)
@@ -90,6 +98,7 @@ class Aside(QObject):
             self._waiting.clear()
             self._newest.clear()
             self._changed.notify()
+        self.stopped.emit()
 
     def _work(self) -> None:
         while True:

@@ -1,7 +1,9 @@
 """The Plate stage: the rating shown so far, the data sheet as it will print, and its export."""
 
 import contextlib
+import subprocess
 import threading
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt, QTimer, pyqtSignal
@@ -26,8 +28,9 @@ from tensimeter.core.testplan.evaluation import rates
 from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
+from tensimeter.report.apart import begun, ended
 from tensimeter.report.datasheet import html, pdf, write
-from tensimeter.report.sheet import Rating, build, rating
+from tensimeter.report.sheet import Rating, Sheet, build, rating
 from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.present import present
@@ -54,6 +57,11 @@ class PlateStage(QWidget):
         self._soon.setInterval(250)
         self._soon.timeout.connect(self.lay_out)
         self._pdf = QPdfDocument(self)
+        self._process: subprocess.Popen[bytes] | None = None
+        self._drawn = 0
+        self._next_page = QTimer(self)
+        self._next_page.setInterval(0)
+        self._next_page.timeout.connect(self._draw_page)
         self._bytes = b""
         layout = QHBoxLayout(self)
         layout.setContentsMargins(theme.px(20), theme.px(12), theme.px(10), 0)
@@ -79,6 +87,10 @@ class PlateStage(QWidget):
         self.progress.setFixedWidth(theme.px(120))
         self.progress.setAccessibleName("the sheet is being laid out")
         head.addWidget(self.progress)
+        self.stop = QPushButton("cancel")
+        self.stop.setProperty("kind", "quiet")
+        self.stop.clicked.connect(self._give_up)
+        head.addWidget(self.stop)
         right.addLayout(head)
         self._pages = QWidget()
         self._pages_layout = QVBoxLayout(self._pages)
@@ -94,6 +106,7 @@ class PlateStage(QWidget):
         self.sides.addWidget(self._claims_page())
         right.addWidget(self.sides, 1)
         layout.addLayout(right, 1)
+        session.aside.stopped.connect(self.cancel)
         self.laid_out.connect(self._show)
         self.failed.connect(self._say_failed)
         whole = WhenSeen(self, self.refresh)
@@ -181,12 +194,21 @@ class PlateStage(QWidget):
         """Start laying out the sheet anew."""
         self._stale = False
         self._asked += 1
-        number, sheet = self._asked, build(self.session.file, self._judged())
+        number = self._asked
         self.progress.show()
+        self.stop.show()
+        self.cancel()
+        if self.session.aside.threaded:
+            self.session.file.settle()
+            process = self._process = begun(self.session.file.path)
+            layout = partial(ended, process)
+        else:
+            sheet = build(self.session.file, self._judged())
+            layout = partial(_laid_out, sheet)
 
         def work() -> None:
             try:
-                made, said = pdf(html(sheet, printed=True)), ""
+                made, said = layout(), ""
             except UserError as trouble:
                 made, said = b"", str(trouble)
             except Exception as error:  # noqa: BLE001 - a sheet that can't be laid out must not end the program
@@ -196,33 +218,58 @@ class PlateStage(QWidget):
 
         threading.Thread(target=work, name="data sheet", daemon=True).start()
 
+    def cancel(self) -> None:
+        """What is being laid out is no longer wanted."""
+        if self._process is not None and self._process.poll() is None:
+            self._process.kill()
+        self._process = None
+
+    def _give_up(self) -> None:
+        self.cancel()
+        self._asked += 1
+        self._next_page.stop()
+        self.progress.hide()
+        self.stop.hide()
+        self.said.setText("The sheet was not laid out. Come here again, or write it, to have it made.")
+        self._stale = True
+
     def _say_failed(self, number: int, text: str) -> None:
         if number == self._asked:
             self.progress.hide()
+            self.stop.hide()
             self.said.setText(text)
 
     def _show(self, number: int, data: bytes) -> None:
         if number != self._asked:
             return
-        self.progress.hide()
         self._bytes = data
         self._buffer = QBuffer(self)
         self._buffer.setData(QByteArray(data))
         self._buffer.open(QBuffer.OpenModeFlag.ReadOnly)
         self._pdf.load(self._buffer)
         clear(self._pages_layout)
+        self._drawn = 0
+        self._next_page.start()
+
+    def _draw_page(self) -> None:
+        """A page after another, so that the window answers between them."""
+        k = self._drawn
+        if k >= self._pdf.pageCount():
+            self._next_page.stop()
+            self.progress.hide()
+            self.stop.hide()
+            return
+        self._drawn += 1
         width = min(max(present(self.preview.viewport()).width() - theme.px(28), 320), theme.px(660))
-        for k in range(self._pdf.pageCount()):
-            points = self._pdf.pagePointSize(k)
-            height = round(width * points.height() / points.width())
-            image = self._pdf.render(k, QSize(width * 2, height * 2))
-            pixmap = QPixmap.fromImage(image)
-            pixmap.setDevicePixelRatio(2)
-            page = QLabel()
-            page.setPixmap(pixmap)
-            page.setAccessibleName(f"page {k + 1} of the data sheet")
-            page.setStyleSheet(f"background: white; border: 1px solid {theme.colours.rule};")
-            self._pages_layout.addWidget(page)
+        points = self._pdf.pagePointSize(k)
+        height = round(width * points.height() / points.width())
+        pixmap = QPixmap.fromImage(self._pdf.render(k, QSize(width * 2, height * 2)))
+        pixmap.setDevicePixelRatio(2)
+        page = QLabel()
+        page.setPixmap(pixmap)
+        page.setAccessibleName(f"page {k + 1} of the data sheet")
+        page.setStyleSheet(f"background: white; border: 1px solid {theme.colours.rule};")
+        self._pages_layout.addWidget(page)
 
     @property
     def ready(self) -> bool:
@@ -253,6 +300,10 @@ class PlateStage(QWidget):
             return
         self.said.setText(f"{path} written.")
         self.session.note("export", f"data sheet written to {path.name}")
+
+
+def _laid_out(sheet: Sheet) -> bytes:
+    return pdf(html(sheet, printed=True))
 
 
 def _rating(r: Rating) -> QWidget:
