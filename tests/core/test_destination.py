@@ -142,6 +142,9 @@ limit 5   | 0.3 @0.02               | dew 0.3 V 0.02         | limit 5
 limit 5   | 11.9                    | dew 11.9 V set         | limit 5
 trim 1    | 11.95                   | mount 11.95 V 0        | trim 1
 trim 1    | mount 11.95             | mount 11.95 V 0        | trim 1
+trim 1    | 11.95 @0                | mount 11.95 V 0        | trim 1
+trim 0    | 13.4 @8                 | mount 13.4 V 8         | load 5
+trim 0    | mount 13.58V @4A        | mount 13.58 V 4        | load 6
 cross 1   | hub 5.18                | hub 5.18 V -           | cross 1
 cross 1   | hub 5.18V @0            | hub 5.18 V 0           | cross 1
 cross 1   | 13.4                    | mount 13.4 V set       | cross 1

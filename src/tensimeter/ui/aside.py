@@ -1,5 +1,6 @@
 """What takes long is worked out beside the window: the newest question of each kind, one after another."""
 
+import contextlib
 import logging
 import sys
 import threading
@@ -114,8 +115,10 @@ class Aside(QObject):
                     "worked out beside the window: %s", kind, exc_info=error
                 )
                 answer = error
-            if not self._stopped:
-                self._answered.emit(kind, number, answer)
+            # The window may have gone meanwhile, and this with it.
+            with contextlib.suppress(RuntimeError):
+                if not self._stopped:
+                    self._answered.emit(kind, number, answer)
 
     def _show(self, kind: str, number: int, answer: object) -> None:
         asked = self._newest.get(kind)

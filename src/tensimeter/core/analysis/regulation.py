@@ -297,6 +297,19 @@ def _hysteresis(amps: Array, residual: Array, sigma: Array) -> Interval | None:
     return Interval(mean, mean - half, mean + half)
 
 
+def _resistance_width(data: Readings) -> float:
+    """Half the width of the resistance's interval as `regulation` gives it, Ω, and nothing else."""
+    amps = np.asarray(data.amps)
+    y = data.volts + data.lead_ohm * amps
+    fall, start = np.polyfit(amps, y, 1)
+    slope = max(-float(fall), 0.0)
+    sigma, (shared, bounds) = _scatter(data, slope), _nuisance(data, start + fall * amps, slope)
+    line = np.stack([np.ones_like(amps), -amps], 1)
+    theta, gain = _fit(line, y, sigma, shared, bounds)
+    spread = gain[1] * sigma * max(_birge(y - line @ theta, sigma, shared, bounds, 2), 1.0)
+    return half_width_95(list(np.abs(gain[1] @ shared) * bounds), float(np.linalg.norm(spread)))
+
+
 def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, float] | None:
     """Of currents from 0 to `most` A, the one whose reading shrinks the resistance's interval most.
 
@@ -306,7 +319,7 @@ def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, fl
         found = regulation(data, nominal)
     except UserError:
         return None
-    now = found.output_resistance_ohm.half_width
+    now = _resistance_width(data)
     no_load, ohm = found.no_load_V.value, found.output_resistance_ohm.value
     best = None
     line_amps = np.linspace(0, most, 11)
@@ -320,7 +333,7 @@ def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, fl
             data.lead_ohm,
             data.lead_bound,
         )
-        width = regulation(extended, nominal).output_resistance_ohm.half_width
+        width = _resistance_width(extended)
         if best is None or width < best[1]:
             best = (float(amps), width)
     return (best[0], best[1] / now) if best and now > 0 else None

@@ -9,6 +9,7 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from typing import Annotated
 
 import numpy as np
@@ -110,11 +111,17 @@ def half_width_95(rectangulars: Sequence[float], sigma: float = 0.0) -> float:
     transformed back, as in the convolution of input quantities (GUM Supplement 1, 5.2).
     One rectangular term alone gives 0.95·a.
     """
-    terms = sorted((abs(a) for a in rectangulars if a), reverse=True)
+    terms = sorted((abs(float(a)) for a in rectangulars if a), reverse=True)
     if not terms:
         return 1.959964 * sigma
     if len(terms) == 1 and sigma < 1e-9 * terms[0]:
         return 0.95 * terms[0]
+    return _transformed(tuple(terms), float(sigma))
+
+
+@lru_cache(maxsize=16384)
+def _transformed(terms: tuple[float, ...], sigma: float) -> float:
+    """As `half_width_95`, for terms above zero: the same reading is looked at again and again."""
     points = 4096
     reach = sum(terms) + 6 * sigma
     step = 2.4 * reach / points

@@ -103,16 +103,38 @@ def destination(
     """Where a reading counts. The first of the plans is the one in hand, with its `step`.
 
     The test in hand takes what it reads; else the first other one that does, those first that an output's
-    rating is proven by. What goes past a limit is only ever taken in hand.
+    rating is proven by. What goes past a limit is only ever taken in hand. Amps that are far from those of
+    the step in hand lead to a test that asks for them, where there is one.
     """
+    far: Destination | None = None
     for plan, in_hand in _in_order(plans, step):
         if plan is not plans[0] and line.quantity == "V" and line.at_A is None and not _of_panel(plan, line):
             # Volts alone belong to a current that only a step in hand tells.
             continue
         found = _in_plan(line, plan, read, in_hand)
-        if found is not None:
-            return _with_words(job, line, found)
+        if found is None or (far is not None and not _near(line, found)):
+            continue
+        if plan is plans[0] and not _near(line, found):
+            far = found
+            continue
+        return _with_words(job, line, found)
+    if far is not None:
+        return _with_words(job, line, far)
     return Destination(at_A=line.at_A, words=_nowhere(job, line))
+
+
+def _near(line: Understood, found: Destination) -> bool:
+    """Whether the amps said with volts are those of the step that takes them, where that asks for any."""
+    if found.plan is None or found.step is None or line.at_A is None or line.quantity != "V":
+        return True
+    step, kind = found.plan.steps[found.step], kind_of(found.plan.test)
+    free = kind.by_current or kind.past_limits or kind.heats or (line.place, line.quantity) in step.also
+    return (
+        free
+        or step.ohms is not None
+        or step.watts is not None
+        or bool(near_steps(found.plan, line.at_A, [step]))
+    )
 
 
 def _in_order(plans: Sequence[Plan], step: int | None) -> list[tuple[Plan, int | None]]:

@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QVBoxLayout,
 from tensimeter.core.design.failures import failures
 from tensimeter.core.design.variants import compared
 from tensimeter.core.model.problems import problems
+from tensimeter.core.parts.limit import Limit
+from tensimeter.core.rating.envelope import State
 from tensimeter.core.rating.ladder import ranked
 from tensimeter.core.record import Record
 from tensimeter.ui.design.box_view import BoxView, ConditionsView
@@ -50,6 +52,7 @@ class Findings(QWidget):
         self.session = session
         self.view = "ladder"
         self.whole: QWidget | None = None
+        self._known_edges: dict[str, tuple[Limit, State]] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(theme.px(4))
@@ -116,13 +119,25 @@ class Findings(QWidget):
         if not solved:
             self._body.addWidget(label("Nothing to rank until the path joins up.", "caption"))
         else:
-            edges = self.session.now.edges
+            edges = self._edges()
             rows = [MarginRow(limit, edges.get(limit.name)) for limit in ranked(solved[2])]
             # A least load is no more than asked for at its edge: nothing is drawn there.
             for row in sorted(rows, key=lambda r: -(float(r.limit.fraction) if r.limit.floor else r.at_edge)):
                 row.asked.connect(self.session.why)
                 self._body.addWidget(row)
         self._body.addStretch(1)
+
+    def _edges(self) -> dict[str, tuple[Limit, State]]:
+        """Each limit where most of it is used; while that is worked out anew those of the design before."""
+        now = self.session.now
+        if self.session.aside.threaded and "edges" not in vars(now):
+            self.session.aside.ask("edges", self, lambda: now.edges, lambda _: self.refresh())
+            self._body.addWidget(
+                label("edges of the design before; the new ones are being worked out", "caption")
+            )
+            return self._known_edges
+        self._known_edges = now.edges
+        return self._known_edges
 
     # -- faults ---------------------------------------------------------------------------------
 

@@ -72,6 +72,14 @@ class Paper(QGraphicsItem):
         self._painter.setBrush(fill)
         self._painter.drawRect(QRectF(across - half, down - half, size, size))
 
+    def diamond(self, x: float, y: float, size: float, pen: QPen, fill: QColor) -> None:
+        """A square on its corner, of so many pixels."""
+        (across, down), half = self.pixels([x], [y])[0], size / 2
+        self._painter.setPen(pen)
+        self._painter.setBrush(fill)
+        corners = [(across, down - half), (across + half, down), (across, down + half), (across - half, down)]
+        self._painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+
     def ring(self, x: float, y: float, size: float, pen: QPen) -> None:
         """A circle of so many pixels, hollow."""
         across, down = self.pixels([x], [y])[0]

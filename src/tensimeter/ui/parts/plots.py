@@ -3,13 +3,14 @@
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QResizeEvent
+from PyQt6.QtGui import QBrush, QFontMetricsF, QPen, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.quantity import fixed, localised
 from tensimeter.core.testplan.step import Outcome
+from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme
 
@@ -86,11 +87,13 @@ class LoadLinePlot(Plot):
         self.setMouseEnabled(x=False, y=False)
         self.scene().sigMouseClicked.connect(self._on_click)
         self._last: tuple[Band, LoadLine | None, float, Outcome | None, float | None] | None = None
+        self._most = 1.0
+        self.paper = Paper(self.getPlotItem().vb, self._paint)
 
     def restyle(self) -> None:
         super().restyle()
-        if last := getattr(self, "_last", None):
-            self.show_line(*last)
+        if paper := getattr(self, "paper", None):
+            paper.renew()
 
     def show_line(
         self,
@@ -101,34 +104,36 @@ class LoadLinePlot(Plot):
         point_A: float | None = None,
     ) -> None:
         self._last = (band, line, most, result, point_A)
-        self.clear()
-        low, high = band.ends
-        region = pg.LinearRegionItem(
-            (low, high),
-            orientation="horizontal",
-            movable=False,
-            brush=theme.colour("holds", 0.10),
-            pen=pg.mkPen(theme.colour("holds"), width=1),
-        )
-        self.addItem(region, ignoreBounds=True)
-        points = [low, high]
+        points = list(band.ends)
         if line is not None and np.isfinite(line.volts).any():
-            self._predict(line)
             points += [float(np.nanmin(line.low)), float(np.nanmax(line.high))]
         if result is not None:
-            points += self._measured(result)
-        if point_A is not None:
-            self.addItem(
-                pg.InfiniteLine(point_A, pen=pg.mkPen(theme.colour("ink"), width=1)), ignoreBounds=True
-            )
+            points += _ends(result)
         finite = [p for p in points if np.isfinite(p)]
         margin = 0.14 * max(max(finite) - min(finite), 1e-3)
         self.setYRange(min(finite) - margin, max(finite) + margin, padding=0)
         self._most = max(most, 1e-3)
         self._fit_range()
+        self.paper.renew()
+
+    def _paint(self, paper: Paper) -> None:
+        if self._last is None:
+            return
+        band, line, most, result, point_A = self._last
+        low, high = band.ends
+        across = np.array([-most, 4 * most])
+        paper.fill(across, np.full(2, low), np.full(2, high), QBrush(theme.colour("holds", 0.10)))
+        for end in band.ends:
+            paper.line(across, np.full(2, end), QPen(theme.colour("holds"), 1))
+        if line is not None and np.isfinite(line.volts).any():
+            self._predict(paper, line)
+        if result is not None:
+            self._measured(paper, result)
+        if point_A is not None:
+            paper.line([point_A, point_A], self.viewRange()[1], QPen(theme.colour("ink"), 1))
         if self.height() > theme.px(170):
-            self.write(f"allowed to {fixed(high, 'V')}", 0, high, "holds", (0, -0.05))
-            self.write(f"allowed from {fixed(low, 'V')}", 0, low, "holds", (0, 1.05))
+            paper.words(f"allowed to {fixed(high, 'V')}", 0, high, "holds", ((0, -0.05),))
+            paper.words(f"allowed from {fixed(low, 'V')}", 0, low, "holds", ((0, 1.05),))
 
     def _fit_range(self) -> None:
         """Room at the right for the words at the ends of the lines, however wide the plot is."""
@@ -141,54 +146,56 @@ class LoadLinePlot(Plot):
         if getattr(self, "_last", ()):
             self._fit_range()
 
-    def _predict(self, line: LoadLine) -> None:
+    def _predict(self, paper: Paper, line: LoadLine) -> None:
         order = np.argsort(line.amps, kind="stable")
-        x = line.amps[order]
-        edge = pg.mkPen(theme.colour("prediction", 0.35), width=1)
-        low = pg.PlotDataItem(x, line.low[order], pen=edge)
-        high = pg.PlotDataItem(x, line.high[order], pen=edge)
-        self.addItem(low)
-        self.addItem(high)
-        self.addItem(pg.FillBetweenItem(low, high, brush=theme.colour("prediction", 0.16)))
-        dash = pg.mkPen(theme.colour("prediction"), width=2, style=Qt.PenStyle.DashLine)
-        self.plot(x, line.volts[order], pen=dash)
-        last = int(np.flatnonzero(np.isfinite(line.volts[order]))[-1])
-        self.write("predicted", float(x[last]), float(line.volts[order][last]), "prediction", (-0.08, 0.9))
+        x, low, high, volts = (v[order] for v in (line.amps, line.low, line.high, line.volts))
+        known = np.isfinite(low) & np.isfinite(high)
+        if known.any():
+            paper.fill(x[known], low[known], high[known], QBrush(theme.colour("prediction", 0.16)))
+        for edge in (low, high):
+            paper.line(x, edge, QPen(theme.colour("prediction", 0.35), 1))
+        paper.line(x, volts, QPen(theme.colour("prediction"), 2, Qt.PenStyle.DashLine))
+        last = int(np.flatnonzero(np.isfinite(volts))[-1])
+        paper.words(
+            "predicted", float(x[last]), float(volts[last]), "prediction", ((-0.08, 0.9), (-0.08, 1.6))
+        )
 
-    def _measured(self, result: Outcome) -> list[float]:
-        ends = []
-        for r in result.steps:
-            if r.pair is None or r.volts is None:
-                continue
-            self._diamond(r.pair.amps.value, r.volts.value, r.volts.half_width, r.verdict)
-            ends += [r.volts.low, r.volts.high]
+    def _measured(self, paper: Paper, result: Outcome) -> None:
         for pair in result.extra:
-            self._diamond(pair.amps.value, pair.volts.value, 0.0, Verdict.NOT_MEASURED)
+            self._diamond(paper, pair.amps.value, pair.volts.value, 0.0, Verdict.NOT_MEASURED)
+        for r in result.steps:
+            if r.pair is not None and r.volts is not None:
+                self._diamond(paper, r.pair.amps.value, r.volts.value, r.volts.half_width, r.verdict)
         if result.regulation is not None:
             fit = result.regulation
             # The line ends with the last current that was read; what it would give beyond is dotted.
             read_A = fit.full_load_A if fit.extended_from_A is None else fit.extended_from_A
             x = np.array([0.0, read_A, fit.full_load_A])
             y = fit.no_load_V.value - fit.output_resistance_ohm.value * x
-            self.plot(x[:2], y[:2], pen=pg.mkPen(theme.colour("ink"), width=1))
+            paper.line(x[:2], y[:2], QPen(theme.colour("ink"), 1))
             if read_A < fit.full_load_A:
-                dots = pg.mkPen(theme.colour("pencil"), width=1.5, style=Qt.PenStyle.DotLine)
-                self.plot(x[1:], y[1:], pen=dots)
-            self.write("measured", x[1], float(y[1]), "ink", (-0.08, 0.1))
-        return ends
+                paper.line(x[1:], y[1:], QPen(theme.colour("pencil"), 1.5, Qt.PenStyle.DotLine))
+            sides = ((-0.08, 0.1), (-0.08, -0.6), (-0.08, 0.9))
+            paper.words("measured", float(x[1]), float(y[1]), "ink", sides)
 
-    def _diamond(self, x: float, y: float, half: float, verdict: Verdict) -> None:
+    @staticmethod
+    def _diamond(paper: Paper, x: float, y: float, half: float, verdict: Verdict) -> None:
         colour = theme.colour(verdict_colour(verdict))
-        pen = pg.mkPen(colour, width=1.5)
+        pen = QPen(colour, 1.5)
         if half:
-            bar = pg.ErrorBarItem(x=np.array([x]), y=np.array([y]), height=2 * half, beam=0.0, pen=pen)
-            self.addItem(bar)
+            paper.line([x, x], [y - half, y + half], pen)
         fill = colour if verdict is Verdict.CONFORMS else theme.colour("paper")
-        self.addItem(pg.ScatterPlotItem([x], [y], symbol="d", size=theme.px(12), pen=pen, brush=fill))
+        paper.diamond(x, y, theme.px(12), pen, fill)
 
     def _on_click(self, event: object) -> None:
         spot: QPointF = self.getPlotItem().vb.mapSceneToView(event.scenePos())  # type: ignore[attr-defined]
         self.picked.emit(max(spot.x(), 0.0))
+
+
+def _ends(result: Outcome) -> list[float]:
+    """The volts that the readings of a test reach, with their intervals."""
+    read = [r.volts for r in result.steps if r.pair is not None and r.volts is not None]
+    return [end for v in read for end in (v.low, v.high)]
 
 
 class TraceView(Plot):

@@ -1,5 +1,6 @@
 """The Prove stage: campaign, plot of the test, its steps; what the readings say in a sentence."""
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
@@ -19,7 +20,8 @@ from PyQt6.QtWidgets import (
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.derivation import Derivation
 from tensimeter.core.guarded import guarded
-from tensimeter.core.measurement.readings import PRETENDED_WORDS
+from tensimeter.core.measurement.readings import PRETENDED_WORDS, Reading
+from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import decimals_for, fixed, show
 from tensimeter.core.testplan.advice import meter_sentence, next_sentence, outcome_sentence, settle_sentence
 from tensimeter.core.testplan.registry import KINDS, kind_of
@@ -165,7 +167,7 @@ class ProveStage(QWidget):
     def refresh(self) -> None:
         self.campaign.setFixedWidth(theme.px(206))
         self.campaign.refresh()
-        result = self.session.outcome
+        session, result = self.session, self.session.outcome
         self.next_act.refresh()
         self._below.setVisible(result is None)
         for widget in (self.plot, self.tables, self.meter, *self.views.values()):
@@ -177,7 +179,9 @@ class ProveStage(QWidget):
         made_up = f": {PRETENDED_WORDS[result.pretended]}" if result.pretended else ""
         self.title.setText(f"{name[0].upper()}{name[1:]}, {result.plan.output.name}{made_up}")
         self.sentence.setText(guarded("What it says", lambda: outcome_sentence(result), str))
-        self.meter.setText(guarded("What comes next", lambda: self._advice(result), str))
+        advice = partial(_advice, session.job, result, session.hand_meter, session.now.readings)
+        work = partial(guarded, "What comes next", advice, str)
+        session.aside.ask("advice", self.meter, work, self.meter.setText)
         several = result.facts is not None and len(soak_runs(result.facts.readings)) > 1
         self.compare.setVisible(kind_of(result.plan.test).heats and several)
         guarded("The picture", lambda: self.plot.show_result(result), self.meter.setText)
@@ -189,13 +193,6 @@ class ProveStage(QWidget):
         why = self.session.now.why_unplanned(self.session.test_id or (tests[0].id if tests else None))
         self.title.setText("This test can't be planned" if why else "Nothing to prove yet")
         self.sentence.setText(why or "Join an output in Design; its test is planned with it.")
-
-    def _advice(self, result: Outcome) -> str:
-        session = self.session
-        about = settle_sentence(session.job, result.plan) or meter_sentence(
-            session.job, result.plan, session.hand_meter
-        )
-        return f"{about} {next_sentence(session.job, result, session.now.readings)}".strip()
 
     def _show_lower(self) -> None:
         result = self.session.outcome
@@ -300,6 +297,12 @@ class ProveStage(QWidget):
         assert event is not None
         for url in present(event.mimeData()).urls():
             self.campaign.take_in(Path(url.toLocalFile()))
+
+
+def _advice(job: Job, result: Outcome, meter: str | None, readings: list[Reading]) -> str:
+    """Whether the meter can settle it, and what would tell most next."""
+    about = settle_sentence(job, result.plan) or meter_sentence(job, result.plan, meter)
+    return f"{about} {next_sentence(job, result, readings)}".strip()
 
 
 def _said(r: StepResult) -> str:
