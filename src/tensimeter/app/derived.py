@@ -171,8 +171,8 @@ class Derived:
 
     def _as_soaked(self) -> Job:
         for test in reversed(self.job.campaign.tests):
-            worked_out = self.plan(test.id) if test.soaks else None
-            mine = self._by_test.get(test.id, [])
+            mine = self._by_test.get(test.id, []) if test.soaks else []
+            worked_out = self.plan(test.id) if mine else None
             # What was simulated says nothing of one's own supply; a demo is simulated as a whole.
             runs = soak_runs(mine if self.job.demo else real_ones(mine)) if worked_out is not None else []
             if worked_out is None or not runs or self.running is not None:
