@@ -1,11 +1,14 @@
 """Uncertainty against closed forms and plain simulation; the four verdicts."""
 
+import itertools
 import math
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.integrate import quad
+from scipy.special import erf, ndtr
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import (
@@ -27,7 +30,7 @@ def test_one_rectangle_is_095_of_its_bound() -> None:
 
 def test_two_equal_rectangles_make_a_triangle() -> None:
     # P(|x| ≤ h) = 1 − (1 − h/2a)² for the triangle on ±2a.
-    assert half_width_95([1.0, 1.0]) == pytest.approx(2 * (1 - math.sqrt(0.05)), rel=2e-3)
+    assert half_width_95([1.0, 1.0]) == pytest.approx(2 * (1 - math.sqrt(0.05)), rel=1e-12)
 
 
 def test_noise_alone_is_normal() -> None:
@@ -54,6 +57,35 @@ def test_a_reading_of_the_handheld() -> None:
     # ±0.068 V of gain and ±0.02 V of offset at 13.6 V: between the larger alone and the plain sum.
     assert 0.95 * 0.068 < meter.half_width(13.6) < 0.088
     assert meter.text() == "0.5%+2@0.01"
+
+
+@pytest.mark.parametrize("a", [1.0, 3e-5])
+@pytest.mark.parametrize("share", [0.0, 1e-7, 1e-4, 0.04, 0.05, 0.06, 0.5, 1.0])
+@pytest.mark.parametrize("noise", [0.0, 1e-5, 0.02, 0.3, 2.0, 500.0, 5000.0])
+def test_one_or_two_rectangular_terms_are_exact(a: float, share: float, noise: float) -> None:
+    """The share inside, integrated over the trapezium of the rectangular terms, by SciPy: 0.95."""
+    b, sigma = share * a, noise * a
+    half = half_width_95([b, a], sigma)
+    within = erf(half / sigma / math.sqrt(2)) if sigma > 0 and noise > 1e3 else None
+    if within is None:
+
+        def inside(x: float) -> float:
+            if sigma == 0:
+                return float(abs(x) <= half)
+            return float(ndtr((half - x) / sigma) - ndtr((-half - x) / sigma))
+
+        def density(x: float) -> float:
+            flat = 1 / (2 * a)
+            return flat if abs(x) <= a - b else flat * max(a + b - abs(x), 0.0) / (2 * b)
+
+        edges = sorted(
+            {0.0, a - b, a + b, *(e for e in (half, half - 6 * sigma, half + 6 * sigma) if 0 < e < a + b)}
+        )
+        within = 2 * sum(
+            quad(lambda x: density(x) * inside(x), low, high, epsabs=1e-12, limit=200)[0]
+            for low, high in itertools.pairwise(edges)
+        )
+    assert within == pytest.approx(0.95, abs=2e-6)
 
 
 @pytest.mark.parametrize(

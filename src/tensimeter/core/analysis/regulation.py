@@ -194,6 +194,42 @@ def _fit(design: Array, y: Array, sigma: Array, shared: Array, bounds: Array) ->
     return gain @ y, gain
 
 
+@dataclass(frozen=True)
+class _Fitted:
+    """A line through readings: its parameters (U0, R), and all that their intervals follow from."""
+
+    line: Array
+    y: Array
+    theta: Array
+    gain: Array
+    sigma: Array
+    shared: Array
+    bounds: Array
+    birge: float
+
+    @classmethod
+    def of(cls, data: Readings) -> "_Fitted":
+        amps = np.asarray(data.amps)
+        y = data.volts + data.lead_ohm * amps
+        fall, start = np.polyfit(amps, y, 1)
+        slope = max(-float(fall), 0.0)
+        sigma, (shared, bounds) = _scatter(data, slope), _nuisance(data, start + fall * amps, slope)
+        line = np.stack([np.ones_like(amps), -amps], 1)
+        theta, gain = _fit(line, y, sigma, shared, bounds)
+        birge = _birge(y - line @ theta, sigma, shared, bounds, 2)
+        return cls(line, y, theta, gain, sigma, shared, bounds, birge)
+
+    @property
+    def residual(self) -> Array:
+        return np.asarray(self.y - self.line @ self.theta)
+
+    def half_width(self, row: Array) -> float:
+        """Half the 95 % width of a combination (2,) of the parameters."""
+        own = row @ (self.gain * self.sigma * max(self.birge, 1.0))
+        shared = np.abs(row @ self.gain @ self.shared) * self.bounds
+        return half_width_95(list(shared), float(np.linalg.norm(own)))
+
+
 def regulation(data: Readings, nominal: float, full_load: float | None = None) -> Regulation:
     """Fit U = U0 − R·I to pairs of readings and give every figure its 95 % interval.
 
@@ -206,19 +242,11 @@ def regulation(data: Readings, nominal: float, full_load: float | None = None) -
     if np.ptp(amps) <= 3 * min(data.accuracies[k].scatter for k in data.amp_keys):
         raise UserError("All readings are at one current; take another at a different load.")
     full = float(np.max(amps)) if full_load is None else full_load
-    y = data.volts + data.lead_ohm * amps
-    fall, start = np.polyfit(amps, y, 1)
-    slope = max(-float(fall), 0.0)
-    sigma, (shared, bounds) = _scatter(data, slope), _nuisance(data, start + fall * amps, slope)
-    line = np.stack([np.ones_like(amps), -amps], 1)
-    theta, gain = _fit(line, y, sigma, shared, bounds)
-    residual = y - line @ theta
-    birge = _birge(residual, sigma, shared, bounds, 2)
-    spread = gain * sigma * max(birge, 1.0)
+    fit = _Fitted.of(data)
+    theta = fit.theta
 
     def figure(row: Array, value: float) -> Interval:
-        own = row @ spread
-        half = half_width_95(list(np.abs(row @ gain @ shared) * bounds), float(np.linalg.norm(own)))
+        half = fit.half_width(row)
         return Interval(float(value), float(value - half), float(value + half))
 
     rows = {
@@ -233,10 +261,10 @@ def regulation(data: Readings, nominal: float, full_load: float | None = None) -
         full_load_A=full,
         output_resistance_ohm=figure(rows["r"], theta[1]),
         load_regulation=figure(rows["reg"], theta[1] * full / nominal),
-        curved=_curved(line, y, amps, sigma, shared, bounds),
-        hysteresis_V=_hysteresis(amps, residual, sigma),
-        residual_V=residual,
-        birge=birge,
+        curved=_curved(fit.line, fit.y, amps, fit.sigma, fit.shared, fit.bounds),
+        hysteresis_V=_hysteresis(amps, fit.residual, fit.sigma),
+        residual_V=fit.residual,
+        birge=fit.birge,
         count=len(amps),
         extended_from_A=float(amps.max()) if amps.max() < (1 - REACHED_SHARE) * full else None,
     )
@@ -297,19 +325,6 @@ def _hysteresis(amps: Array, residual: Array, sigma: Array) -> Interval | None:
     return Interval(mean, mean - half, mean + half)
 
 
-def _resistance_width(data: Readings) -> float:
-    """Half the width of the resistance's interval as `regulation` gives it, Ω, and nothing else."""
-    amps = np.asarray(data.amps)
-    y = data.volts + data.lead_ohm * amps
-    fall, start = np.polyfit(amps, y, 1)
-    slope = max(-float(fall), 0.0)
-    sigma, (shared, bounds) = _scatter(data, slope), _nuisance(data, start + fall * amps, slope)
-    line = np.stack([np.ones_like(amps), -amps], 1)
-    theta, gain = _fit(line, y, sigma, shared, bounds)
-    spread = gain[1] * sigma * max(_birge(y - line @ theta, sigma, shared, bounds, 2), 1.0)
-    return half_width_95(list(np.abs(gain[1] @ shared) * bounds), float(np.linalg.norm(spread)))
-
-
 def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, float] | None:
     """Of currents from 0 to `most` A, the one whose reading shrinks the resistance's interval most.
 
@@ -319,7 +334,7 @@ def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, fl
         found = regulation(data, nominal)
     except UserError:
         return None
-    now = _resistance_width(data)
+    now = found.output_resistance_ohm.half_width
     no_load, ohm = found.no_load_V.value, found.output_resistance_ohm.value
     best = None
     line_amps = np.linspace(0, most, 11)
@@ -333,7 +348,7 @@ def next_reading(data: Readings, nominal: float, most: float) -> tuple[float, fl
             data.lead_ohm,
             data.lead_bound,
         )
-        width = _resistance_width(extended)
+        width = _Fitted.of(extended).half_width(np.array([0.0, 1.0]))
         if best is None or width < best[1]:
             best = (float(amps), width)
     return (best[0], best[1] / now) if best and now > 0 else None

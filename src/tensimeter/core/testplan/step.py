@@ -4,6 +4,7 @@ import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -204,12 +205,12 @@ class Facts:
     def last(self, step: int, quantity: str, place: str | None = None) -> Reading | None:
         """The latest figure of a quantity at a step; at the output under test where no place is named."""
         where = place or self.plan.steps[step].place or self.plan.output.id
-        found = [
-            r
-            for r in self.readings
-            if (r.step, r.quantity, r.place) == (step, quantity, where) and math.isfinite(r.value)
-        ]
-        return found[-1] if found else None
+        return self._latest.get((step, quantity, where))
+
+    @cached_property
+    def _latest(self) -> dict[tuple[int | None, str, str], Reading]:
+        """The latest figure by step, quantity and place; what is over range is none."""
+        return {(r.step, r.quantity, r.place): r for r in self.readings if math.isfinite(r.value)}
 
     def interval(self, step: int, quantity: str, place: str | None = None) -> Interval | None:
         """The last reading of a step with its uncertainty; None where there is none."""
