@@ -208,3 +208,20 @@ def test_what_once_went_wrong_ends_in_one_sentence(
     assert "Infinity" not in out
     assert "NaN" not in out
     assert tensimeter("strike", path, "", "--reason", "nothing named")[0] == 2
+
+
+def test_what_is_claimed_is_held_against_what_was_read(tensimeter, path: Path) -> None:
+    for words in ("hub 5.19V @0.2A", "hub 5.1V @1A", "hub 4.2V @1.5A"):
+        assert tensimeter("file", path, *words.split())[0] == 0
+    code, out, _ = tensimeter("claims", path, "--json")
+    assert code == 0
+    rows = {r["name"]: r for r in json.loads(out)["claims"]}
+    hub, unit = rows["CAMERA HUB"], rows["Donor A"]
+    assert (hub["claimed_A"], hub["reached_A"]["value"], hub["falls_at_A"]["value"]) == (2.0, 1.0, 1.5)
+    assert (hub["verdict"], rows["MOUNT"]["verdict"], unit["verdict"]) == (
+        "misses",
+        "not_measured",
+        "not_measured",
+    )
+    # 5.1 W at the hub, by a converter, off one donor of 24 V: some quarter of an ampere.
+    assert 0.2 < unit["reached_A"]["value"] < 0.35

@@ -64,6 +64,11 @@ def test_size_wire(tensimeter) -> None:
             {"before_V": 12.5, "high_V": 15, "fails": "low"},
         ),
         (
+            # V0 12.5 V, 25 kV·Ω: 15 V at 10 kΩ, 13 V at 50 kΩ; 16 V − 1 % less 12.5 V + 25 kV·Ω/9.9 kΩ.
+            "feedback --pair 10k=15V --pair 40k=13.125V --fixed 10k --pot 40k --trip 16V",
+            {"high_V": 15, "low_V": 13, "open_V": 12.5, "fails": "low", "trip_margin_V": 0.81475},
+        ),
+        (
             "feedback --pair 10k=15V --pair 40k=13.125V --volts 14V",
             {"before_V": 12.5, "resistor_ohm": 25e3 / 1.5},
         ),

@@ -15,6 +15,7 @@ from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
+from tensimeter.core.notice import Notice
 from tensimeter.core.readingline import Understood, at_place, is_bare, understand
 from tensimeter.core.testplan.destination import destination, in_hand_of
 from tensimeter.core.testplan.step import Outcome, Plan
@@ -247,9 +248,14 @@ class JobInHand:
         in_hand = in_hand_of(self.plan, self.step_index, self.output_id)
         return understand(self.job, text, in_hand, self.now.places, self.now.numbered)
 
+    @property
+    def minded(self) -> list[Notice]:
+        """What is to be minded, as it is known now."""
+        return self.now.notices
+
     def where(self, line: Understood) -> str:
         """In words where a reading will be kept."""
-        lifts = next((n for n in self.now.notices if n.lifted_by == line.place and n.kind == "hold"), None)
+        lifts = next((n for n in self.minded if n.lifted_by == line.place and n.kind == "hold"), None)
         if self.hand is not None and line.place == self.hand.place:
             return f"{self.hand.title}, {self.hand.name}"
         if lifts is not None:

@@ -193,12 +193,22 @@ def size_feedback(
     volts: Annotated[str, typer.Option(help="Volts wanted, with --pair.")] = "",
     json: Json = False,
 ) -> None:
-    """What a resistor added to a divider does; or an unknown divider from what resistors did."""
+    """What a resistor added to a divider does; or an unknown divider from what resistors did.
+
+    With --pair the leg that is added (--fixed, --pot) is told by those pairs: its span, its open wiper, its
+    margin to the trip.
+    """
     if pair:
         found = feedbacks.infer(pairs(pair, "ohm", "V"))
         result: dict[str, object] = {"before_V": found.before_V, "residual_V": found.residual_V}
         if volts:
             result["resistor_ohm"] = found.resistor_for(parse(volts, "V"))
+        if fixed:
+            ohms = parse(fixed, "ohm"), parse(pot, "ohm")
+            span = feedbacks.span_of(
+                found, *ohms, trip_V=parse(trip, "V") if trip else None, tolerance=parse(tolerance)
+            )
+            result |= asdict(span)
         answer(result, json)
         return
     if across not in ("lower", "upper"):

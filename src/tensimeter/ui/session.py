@@ -77,6 +77,11 @@ class Session(WorkSession, QObject):
             now, tests = self.now, [t.id for t in self.job.campaign.tests]
             self.aside.ask("plans", self, lambda: [now.plan(t) for t in tests], lambda _: None)
 
+    @property
+    def minded(self) -> list[Notice]:
+        """As last worked out: a line is read at every key."""
+        return self.notices
+
     def _take_notices(self, found: list[Notice]) -> None:
         self.notices = found
         self.noticed.emit()

@@ -28,7 +28,7 @@ class Enable(PartRecord):
 
     def summary(self) -> tuple[str, str]:
         apart = f"{self.ways} lines, apart" if self.ways > 1 else "one line"
-        return f"by a {self.by}, {show(self.ohm, 'ohm')}", apart
+        return f"{self.by}, {show(self.ohm, 'ohm')}", apart
 
     @property
     def enable_ways(self) -> int:
