@@ -142,9 +142,9 @@ class JobInHand:
         moved = {k for k, v in known.items() if self.load.get(k) == before.get(k) != v}
         self.load = {k: v if k in moved else self.load.get(k, v) for k, v in known.items()}
         self._derive()
-        if self.now.plan(self.test_id) is None:
-            tests = (t.id for t in self.job.campaign.tests)
-            self.test_id = next((t for t in tests if self.now.plan(t)), None)
+        if self.test_output is None:
+            tests = (t for t in self.job.campaign.tests if t.output in known)
+            self.test_id = next((t.id for t in tests), None)
             self.step_index = 0
         if self.subject not in {link.id for link in self.job.design.links}:
             self.subject = None
@@ -166,14 +166,12 @@ class JobInHand:
         for output in outputs:
             path = [link.id for link in self.job.design.path_to(output.id)]
             if self.subject == output.id or (self.subject in path and len(path) > 1):
-                test_output = self.plan.output.id if self.plan else None
+                test_output = self.test_output
                 shared = [
                     o.id for o in outputs if self.subject in [p.id for p in self.job.design.path_to(o.id)]
                 ]
                 return test_output if test_output in shared else output.id
-        if self.plan:
-            return self.plan.output.id
-        return outputs[0].id if outputs else None
+        return self.test_output or (outputs[0].id if outputs else None)
 
     def set_load(self, output: str, amps: float) -> None:
         """Move the operating point of one output, at its own volts."""
@@ -200,6 +198,13 @@ class JobInHand:
     @property
     def test(self) -> Test | None:
         return next((t for t in self.job.campaign.tests if t.id == self.test_id), None)
+
+    @property
+    def test_output(self) -> str | None:
+        """The output of the test in hand; None where there is none, or it has gone."""
+        test = self.test
+        known = test is not None and any(o.id == test.output for o in self.job.design.outputs())
+        return test.output if test is not None and known else None
 
     def choose_test(self, test_id: str) -> None:
         self.test_id = test_id

@@ -72,7 +72,8 @@ class PathStrip(QWidget):
         session = self.session
         if self._live is not None and session.running:
             return f"live, {time.strftime('%H:%M:%S')}"
-        result, output = session.outcome, session.output_id
+        read = session.test_id is not None and session.now.was_read(session.test_id)
+        result, output = session.outcome if read else None, session.output_id
         if output is None:
             return ""
         amps = session.load.get(output, 0.0)
