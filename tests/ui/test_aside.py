@@ -33,7 +33,7 @@ def test_only_the_newest_of_a_kind_is_shown_and_only_to_who_is_there(qtbot) -> N
     sip.delete(gone)
     assert aside.waits("map", "nothing")
     going.set()
-    qtbot.waitUntil(lambda: not aside.waits(), timeout=5000)
+    qtbot.waitUntil(lambda: not aside.waits(), timeout=20000)
     assert (shown, worked) == ([4, "other"], [4])
     aside.ask("map", who, lambda: "unwanted", shown.append)
     aside.drop("map")

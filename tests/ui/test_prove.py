@@ -284,9 +284,9 @@ def test_all_that_is_open_is_run_one_after_another(window: MainWindow, qtbot, ke
     more = (Ripple(id="r", output="hub"), Ripple(id="s", output="dew"))
     session.edit("again", with_campaign(session.job, tests=(*session.job.campaign.tests, *more)))
     panel.start_all.click()
-    qtbot.waitUntil(lambda: len(session.file.runs()) == 4, timeout=5000)
+    qtbot.waitUntil(lambda: len(session.file.runs()) == 4, timeout=20000)
     keys(window, "Esc")
-    qtbot.waitUntil(lambda: ended(window), timeout=5000)
+    qtbot.waitUntil(lambda: ended(window), timeout=20000)
     # Esc drops the load and ends all of it.
     assert not window.control.waiting
     assert [r.test for r in session.file.runs()] == ["one", "two", "three", "r"]

@@ -60,14 +60,14 @@ def test_escape_drops_the_load_from_anywhere(
     window: MainWindow, stand_ins: SimulatedBench, qtbot, keys, stage: str
 ) -> None:
     begin(window, stand_ins, 20)
-    qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=5000)
+    qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=20000)
     window.stage(stage)
     window.focus_line()
     began = time.monotonic()
     keys(window, "Esc")
     qtbot.waitUntil(lambda: not stand_ins.load_drawing, timeout=2000)
     assert time.monotonic() - began < 2
-    qtbot.waitUntil(lambda: ended(window), timeout=5000)
+    qtbot.waitUntil(lambda: ended(window), timeout=20000)
     assert "The load was dropped." in window.line.hint.text()
     assert window.session.file.runs()[0].ended == "aborted"
 
@@ -77,7 +77,7 @@ def test_closing_the_window_puts_the_load_off(
 ) -> None:
     window = open_window(job_file)
     begin(window, stand_ins, 20)
-    qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=5000)
+    qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=20000)
     window.close()
     assert not stand_ins.load_drawing
     with JobFile(job_file.path) as file:
@@ -105,16 +105,16 @@ def test_a_run_begun_with_the_stages_own_button(window: MainWindow, qtbot) -> No
     assert panel.start.isVisible()
     assert not panel.present.isVisible()
     panel.start.click()
-    qtbot.waitUntil(lambda: window.session.running, timeout=5000)
+    qtbot.waitUntil(lambda: window.session.running, timeout=20000)
     with pytest.raises(UserError, match="on already"):
         window.control.start("quick")
     panel.pause.click()
-    qtbot.waitUntil(lambda: panel.pause.text() == "Go on", timeout=5000)
-    qtbot.waitUntil(lambda: not window.control._served[2].load_drawing, timeout=5000)
+    qtbot.waitUntil(lambda: panel.pause.text() == "Go on", timeout=20000)
+    qtbot.waitUntil(lambda: not window.control._served[2].load_drawing, timeout=20000)
     panel.pause.click()
-    qtbot.waitUntil(lambda: window.control._served[2].load_drawing, timeout=5000)
+    qtbot.waitUntil(lambda: window.control._served[2].load_drawing, timeout=20000)
     window.escape()
-    qtbot.waitUntil(lambda: ended(window), timeout=5000)
+    qtbot.waitUntil(lambda: ended(window), timeout=20000)
 
 
 def test_a_real_bench_waits_for_its_hold_points(window: MainWindow, running: Job, keys) -> None:

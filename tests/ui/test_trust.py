@@ -175,7 +175,7 @@ def test_a_window_does_not_close_in_silence_on_a_load_that_stays_on(open_window,
         assert window.isVisible()
         assert "NOT CONFIRMED OFF" in window.drop_bar.text()
         assert window.drop_bar.isVisible()
-        qtbot.waitUntil(lambda: not window.session.running, timeout=5000)
+        qtbot.waitUntil(lambda: not window.session.running, timeout=20000)
         device.handle = plain
         assert window.close()
 
@@ -196,7 +196,7 @@ def test_a_run_of_a_day_does_not_starve_the_window(qtbot) -> None:
     ]
     thread = threading.Thread(target=lambda: [feed.hear(e) for e in sent] + [feed.hear(Event("complete"))])
     thread.start()
-    qtbot.waitUntil(lambda: bool(came) and came[-1].kind == "complete", timeout=5000)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].kind == "complete", timeout=20000)
     thread.join()
     kept = [e for e in came if e.kind == "kept"]
     # All of it came, in order, brought together: not five hundred times what one costs.
