@@ -16,9 +16,10 @@ from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import LoadRegulation, Overload, Ripple, Soak, Test
 from tensimeter.core.readingline import understand
-from tensimeter.core.testplan.destination import ReadSoFar, in_hand_of
+from tensimeter.core.testplan.destination import in_hand_of
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.step import Plan
 from tensimeter.demo.library import stand_ins
 from tensimeter.store.jobfile import JobFile

@@ -22,9 +22,10 @@ from tensimeter.core.model.tests import (
 from tensimeter.core.procedure.matrix import numbered
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.advice import outcome_sentence
-from tensimeter.core.testplan.destination import ReadSoFar, destination, in_hand_of
+from tensimeter.core.testplan.destination import destination, in_hand_of
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.step import Plan
 
 #: Test and step in hand; the line; place, value, amps; test and step where it counts. No test in hand: -.

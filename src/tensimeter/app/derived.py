@@ -21,9 +21,9 @@ from tensimeter.core.procedure.matrix import numbered
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.envelope import State, envelope
 from tensimeter.core.rating.ladder import at
-from tensimeter.core.testplan.destination import ReadSoFar
 from tensimeter.core.testplan.evaluation import not_judged, outcome
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.soak.estimation import fitted_stages
 from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.core.testplan.step import Outcome, Plan
@@ -48,6 +48,7 @@ class Derived:
         waves: Sequence[Wave] = (),
         judged: dict[str, tuple[tuple[object, ...], Outcome]] | None = None,
         running: "tuple[str, SoakState | None] | None" = None,
+        read_before: ReadSoFar | None = None,
     ) -> None:
         self.job, self.readings, self.load, self.waves = job, readings, load, waves
         #: An output and the volts it is tried at, where those are not its own.
@@ -57,6 +58,7 @@ class Derived:
         self.judged: dict[str, tuple[tuple[object, ...], Outcome]] = {} if judged is None else judged
         #: The test that a run is on with, and what that has told of its heat.
         self.running = running
+        self._read_before = read_before
 
     @cached_property
     def solved(self) -> tuple[Network, Solution, list[Limit]] | None:
@@ -128,29 +130,18 @@ class Derived:
         return running or bool(self._counts[0][test_id] or self._counts[1][test_id])
 
     @cached_property
-    def places(self) -> list[str]:
-        """Places that have readings."""
-        return list(dict.fromkeys(r.place for r in self.readings))
-
-    @cached_property
     def so_far(self) -> ReadSoFar:
-        """What was read at which steps."""
-        return ReadSoFar(self.readings)
+        """What was read at which steps; looked at anew only as far as it is new."""
+        return ReadSoFar(self.readings, self._read_before)
 
     @cached_property
     def numbered(self) -> dict[int, tuple[str, str, Measurand]]:
         """The points of the isolation matrix by their number: place, name, what is read."""
         return guarded("The matrix", lambda: numbered(self.job), lambda _: {})
 
-    @cached_property
+    @property
     def _by_test(self) -> dict[str | None, list[Reading]]:
-        found: dict[str | None, list[Reading]] = {}
-        # A reading that corrects another stands with it, whatever test it names.
-        corrected = {r.corrects for r in self.readings if r.corrects is not None}
-        for r in self.readings:
-            if r.id not in corrected:
-                found.setdefault(r.test, []).append(r)
-        return found
+        return self.so_far.by_test
 
     @cached_property
     def _counts(self) -> tuple[Counter[str | None], Counter[str | None]]:
@@ -160,7 +151,7 @@ class Derived:
 
     def outcomes(self, *, read_only: bool = False) -> list[Outcome]:
         """Every test judged, in the campaign's order; or only those with a reading, which is quick."""
-        read = {r.test for r in self.readings} | {w.test for w in self.waves}
+        read = {test for counted in self._counts for test in counted}
         wanted = [t.id for t in self.job.campaign.tests if not read_only or t.id in read]
         return [o for o in map(self.outcome, wanted) if o is not None]
 
@@ -185,7 +176,15 @@ class Derived:
     def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
         """The same at another operating point; judgements do not depend on it."""
         return Derived(
-            self.job, self.readings, load, self.plans, volts, self.waves, self.judged, self.running
+            self.job,
+            self.readings,
+            load,
+            self.plans,
+            volts,
+            self.waves,
+            self.judged,
+            self.running,
+            self.so_far,
         )
 
     @cached_property

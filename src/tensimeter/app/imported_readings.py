@@ -15,7 +15,8 @@ from tensimeter.core.measurement.readings import Measurand, Origin, Reading
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import Understood, at_place
-from tensimeter.core.testplan.destination import ReadSoFar, destination, step_for
+from tensimeter.core.testplan.destination import destination, step_for
+from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import link_of
 from tensimeter.core.testplan.step import Plan
@@ -43,11 +44,13 @@ def import_typed(
     step: int | None = None,
     origin: Origin = "typed",
     others: Sequence[Plan] = (),
+    read: ReadSoFar | None = None,
 ) -> list[Reading]:
     """Keep what was typed, or read by an instrument outside a run, where it counts.
 
     Volts with a current become a pair. `plan` is the test in hand with its `step`, `others` the tests that
-    the reading may belong to instead; `instrument` the meter in hand (the campaign's voltmeter when None).
+    the reading may belong to instead; `instrument` the meter in hand (the campaign's voltmeter when None);
+    `read` what was read before, where that is known already.
     Without `@ current` a reading of an output is taken at the current of its step, as set.
     """
     job = file.job
@@ -57,7 +60,7 @@ def import_typed(
     elif line.quantity == "A" and instrument is None:
         meter = job.campaign.ammeter
     plans = [p for p in (plan, *others) if p is not None]
-    where = destination(job, line, plans, ReadSoFar(file.readings()), step)
+    where = destination(job, line, plans, read or ReadSoFar(file.readings()), step)
     into = where.plan.steps[where.step] if where.plan is not None and where.step is not None else None
     place = (
         _watched(job, where.plan, line.place) if into is not None and into.hold_s is not None else line.place

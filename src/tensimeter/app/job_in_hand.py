@@ -100,6 +100,7 @@ class JobInHand:
             waves=self.book.waves(),
             judged=same.judged if same else None,
             running=(self.test_id, self.soak) if self._in_run and self.test_id else None,
+            read_before=before.so_far if before is not None else None,
         )
 
     # -- the document ---------------------------------------------------------------------------
@@ -236,6 +237,7 @@ class JobInHand:
             instrument=self.hand_meter,
             step=self.step_index,
             others=self.other_plans,
+            read=self.now.so_far if self._shown is None else None,
         )
         self._noted(kept, f"{line.summary}, typed", kept[0].step if kept[0].test == self.test_id else None)
         return kept
@@ -251,7 +253,7 @@ class JobInHand:
         if self.hand is not None and is_bare(text):
             return at_place(self.hand.place, self.hand.name, self.hand.quantity, text)
         in_hand = in_hand_of(self.plan, self.step_index, self.output_id)
-        return understand(self.job, text, in_hand, self.now.places, self.now.numbered)
+        return understand(self.job, text, in_hand, self.now.so_far.places, self.now.numbered)
 
     @property
     def minded(self) -> list[Notice]:

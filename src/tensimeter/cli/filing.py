@@ -17,8 +17,9 @@ from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.procedure.matrix import numbered
 from tensimeter.core.readingline import Understood, find_place, understand
-from tensimeter.core.testplan.destination import ReadSoFar, in_hand_of
+from tensimeter.core.testplan.destination import in_hand_of
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan
 from tensimeter.store.corrections import correct

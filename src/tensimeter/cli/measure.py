@@ -25,10 +25,10 @@ from tensimeter.core.model.edits import with_test
 from tensimeter.core.model.job import Job, Overrule
 from tensimeter.core.model.tests import Test
 from tensimeter.core.procedure.notices import must_be_lifted, notices, open_holds
-from tensimeter.core.testplan.destination import ReadSoFar
 from tensimeter.core.testplan.evaluation import outcome, rates, shown_A
 from tensimeter.core.testplan.generator import blank, generated
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.demo.library import demo_job

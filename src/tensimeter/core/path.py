@@ -214,12 +214,12 @@ class Design(Record):
     def path_to(self, link_id: str) -> tuple[Link, ...]:
         """The links from the wall to this one, in order; stops at a loop or a missing link."""
         known = {link.id: link for link in self.links}
-        path: list[Link] = []
+        path: dict[str, Link] = {}
         current: str | None = link_id
-        while current in known and known[current] not in path:
-            path.append(known[current])
+        while current in known and current not in path:
+            path[current] = known[current]
             current = known[current].fed_by
-        return tuple(reversed(path))
+        return tuple(reversed(path.values()))
 
     def walk(self) -> Iterator[tuple[int, Link]]:
         """Every link with its depth, each after what feeds it; loops are left out.

@@ -26,7 +26,7 @@ from tensimeter.store.database import (
     tables_of,
 )
 from tensimeter.store.entries import LogEntry, Run, Strikes, accuracy_json, add_revision, runs_of
-from tensimeter.store.rows import READING_COLUMNS, faults, reading_of
+from tensimeter.store.rows import READING_COLUMNS, faults, readings_after
 from tensimeter.store.whereabouts import ROOM_BYTES, must_be_there, must_have_room
 
 
@@ -202,12 +202,8 @@ class JobFile:
     def facts(self) -> list[Reading]:
         """Every reading ever kept, struck ones too; rows never change, so those known are not read again."""
         with self._mutex, said(self.path):
-            after = self._known[-1].id if self._known else 0
-            cursor = self._db.execute(
-                f"SELECT id, {READING_COLUMNS} FROM reading WHERE id > ? ORDER BY id", (after,)
-            )
-            cursor.row_factory = sqlite3.Row
-            fresh = [reading_of(row) for row in cursor]
+            after = (self._known[-1].id if self._known else 0) or 0
+            fresh = readings_after(self._db, after)
             self._replaces = self._replaces or any(r.corrects is not None for r in fresh)
             self._known += fresh
             return list(self._known)

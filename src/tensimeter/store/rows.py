@@ -1,9 +1,11 @@
 """Rows of a job file as what they stand for; a damaged row is a sentence, never a crash."""
 
+import contextlib
+import gc
 import json
 import math
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from typing import Any, get_args
 
@@ -76,6 +78,43 @@ def reading_of(row: Mapping[str, Any] | sqlite3.Row) -> Reading:
     except ValidationError as error:
         raise _damaged("reading", row["id"]) from error
     return Reading(**fields, id=row["id"])
+
+
+def readings_after(db: sqlite3.Connection, number: int) -> list[Reading]:
+    """The readings whose id is above a number, in the order kept; UserError names the row that is none."""
+    cursor = db.execute(f"SELECT {READING_COLUMNS}, id FROM reading WHERE id > ? ORDER BY id", (number,))
+    # Most of a row repeats from scan to scan: it is looked at, and kept, once.
+    known: dict[tuple[Any, ...], Reading] = {}
+    found: list[Reading] = []
+    with _uncollected():
+        for row in cursor:
+            scan, at, place, quantity, value, *how, own = row
+            key = (place, quantity, *how)
+            like = known.get(key)
+            if like is None or type(scan) is not int or not _are_figures(at, value):
+                like = known[key] = reading_of(dict(zip((*READING_FIELDS, "id"), row, strict=True)))
+            found.append(_make((scan, at, *like[2:4], value, *like[5:15], own)))
+    return found
+
+
+_make = Reading._make
+
+
+def _are_figures(at: object, value: object) -> bool:
+    """Whether a time and a value are what they must be; what is not is looked at more closely."""
+    return type(at) is float and type(value) is float and value == value and -math.inf < at < math.inf
+
+
+@contextlib.contextmanager
+def _uncollected() -> Iterator[None]:
+    """No search for garbage while nothing but rows is made: it would look at all of them again and again."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
 
 
 def instruments_of(text: str, number: int) -> dict[str, str]:

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from tensimeter.core.procedure.notices import STAGES, Stage, open_holds
 from tensimeter.core.testplan.evaluation import proven_A, rates
+from tensimeter.core.testplan.step import Outcome
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -57,18 +58,30 @@ class StageRail(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 8)
         layout.setSpacing(2)
+        #: The tests that were read, as last judged: a long soak's forecast takes a while.
+        self.outcomes: list[Outcome] = []
         self.buttons = [StageButton(stage, k + 1) for k, stage in enumerate(STAGES)]
         for k, button in enumerate(self.buttons):
             button.clicked.connect(lambda _=False, k=k: self.chosen.emit(k))
             layout.addWidget(button)
         layout.addStretch(1)
-        session.job_changed.connect(self.refresh)
-        session.readings_changed.connect(self.refresh)
+        session.job_changed.connect(self.ask)
+        session.readings_changed.connect(self.ask)
         session.noticed.connect(self.refresh)
-        self.refresh()
+        self.ask()
 
     def show_stage(self, index: int) -> None:
         self.buttons[index].setChecked(True)
+
+    def ask(self) -> None:
+        """Have all tests that were read judged, and say meanwhile what is known."""
+        now = self.session.now
+        self.session.aside.ask("judged", self, lambda: now.outcomes(read_only=True), self._take)
+        self.refresh()
+
+    def _take(self, outcomes: list[Outcome]) -> None:
+        self.outcomes = outcomes
+        self.refresh()
 
     def refresh(self) -> None:
         for button in self.buttons:
@@ -77,7 +90,7 @@ class StageRail(QWidget):
             button.show_caption(caption or self._caption(button.stage), count)
 
     def _caption(self, stage: Stage) -> str:
-        job, outcomes = self.session.job, self.session.now.outcomes(read_only=True)
+        job, outcomes = self.session.job, self.outcomes
         if stage.id == "stock":
             count = len(job.stock)
             return f"{count} part{'s' * (count != 1)}" if count else "empty"

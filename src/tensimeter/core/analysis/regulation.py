@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.arrays import Array, Flags
+from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
@@ -124,27 +124,36 @@ def left_line(volts: Array, amps: Array, asked_A: Array) -> Flags:
     """
     v, i = np.asarray(volts, float), np.asarray(amps, float)
     out = np.zeros(len(v), bool)
-    order = np.lexsort((-v, i)).tolist()
-    no_load = float(v[order[0]]) if order else 0.0
+    order = np.lexsort((-v, i))
+    no_load = float(v[order[0]]) if len(order) else 0.0
     if no_load <= 0:
         # Swapped probes or no volts at all: there is no line to leave.
         return out
-    # Sums of what is kept: amps, volts, A², A·V; one pass, however many readings there are.
-    count, si, sv, sii, siv, most = 0, 0.0, 0.0, 0.0, 0.0, 0.0
-    for k in order:
-        amps_k, volts_k = float(i[k]), float(v[k])
-        floor = HALVED * no_load if count else -np.inf
-        spread = sii - si * si / count if count else 0.0
-        if spread > 1e-12 * max(sii, 1e-12):
-            fall = min((siv - si * sv / count) / spread, 0.0)
-            floor = sv / count + fall * (amps_k - si / count) - LEFT_SHARE * no_load
-        if volts_k < floor:
-            out[k] = True
+    # Sums of the points before each: count, amps, volts, A², A·V. Most lines are never left, and are told in
+    # one go; from the first point that leaves its line on each is looked at by itself.
+    i_up, v_up = i[order], v[order]
+    terms = np.stack([np.ones_like(i_up), i_up, v_up, i_up**2, i_up * v_up])
+    sums = np.concatenate([np.zeros((5, 1)), np.cumsum(terms, axis=1)], axis=1)
+    begin = int(np.argmax(np.append(v_up < _floor(sums[:, :-1], i_up, no_load), True)))
+    kept, most = sums[:, begin].copy(), float(i_up[begin - 1]) if begin else 0.0
+    for k in range(begin, len(order)):
+        if v_up[k] < _floor(kept, i_up[k], no_load):
+            out[order[k]] = True
             continue
-        count, si, sv = count + 1, si + amps_k, sv + volts_k
-        sii, siv, most = sii + amps_k**2, siv + amps_k * volts_k, amps_k
+        kept, most = kept + terms[:, k], float(i_up[k])
     short = i < 0.97 * np.asarray(asked_A, float)
     return out & (short | (i > most * 0.999))
+
+
+def _floor(sums: Array, amps: Figure, no_load: float) -> Figure:
+    """The lowest volts at some amps that are still on the line of the points summed up (5,) or (5, n)."""
+    count, si, sv, sii, siv = sums
+    n = np.maximum(count, 1.0)
+    spread = sii - si * si / n
+    told = spread > 1e-12 * np.maximum(sii, 1e-12)
+    fall = np.minimum((siv - si * sv / n) / np.where(told, spread, 1.0), 0.0)
+    by_line = sv / n + fall * (amps - si / n) - LEFT_SHARE * no_load
+    return np.where(told, by_line, np.where(count > 0, HALVED * no_load, -np.inf))
 
 
 def _nuisance(data: Readings, on_line: Array, slope: float) -> tuple[Array, Array]:
@@ -312,14 +321,18 @@ def _hysteresis(amps: Array, residual: Array, sigma: Array) -> Interval | None:
     up, down = slice(0, top), slice(top + 1, None)
     if top == 0 or top == len(amps) - 1:
         return None
-    differences, variances = [], []
-    for i, s, a in zip(residual[down], sigma[down], amps[down], strict=True):
-        nearest = int(np.argmin(np.abs(amps[up] - a)))
-        if abs(amps[up][nearest] - a) <= 0.05 * amps[top]:
-            differences.append(i - residual[up][nearest])
-            variances.append(s**2 + sigma[up][nearest] ** 2)
-    if not differences:
+    # Of each point going down the nearest going up; of two that are as near the one that was read first.
+    rising, first = np.unique(amps[up], return_index=True)
+    right = np.clip(np.searchsorted(rising, amps[down]), 0, len(rising) - 1)
+    left = np.maximum(right - 1, 0)
+    off = [np.abs(rising[side] - amps[down]) for side in (left, right)]
+    take_left = (off[0] < off[1]) | ((off[0] == off[1]) & (first[left] < first[right]))
+    nearest = first[np.where(take_left, left, right)]
+    both = np.minimum(*off) <= 0.05 * amps[top]
+    if not both.any():
         return None
+    differences = (residual[down] - residual[up][nearest])[both]
+    variances = (sigma[down] ** 2 + sigma[up][nearest] ** 2)[both]
     mean = float(np.mean(differences))
     half = 1.96 * float(np.sqrt(np.sum(variances))) / len(differences)
     return Interval(mean, mean - half, mean + half)

@@ -131,14 +131,13 @@ class VoltsAmps:
 
 def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> list[VoltsAmps]:
     """Volts and amps of an output by scan, in the order taken; incomplete scans are left out."""
-    scans: dict[int, dict[str, Reading]] = {}
-    for reading in standing(readings):
-        if reading.place == place and (test is None or reading.test == test):
-            scans.setdefault(reading.scan, {})[reading.quantity] = reading
+    own = [r for r in standing(readings) if r.place == place and (test is None or r.test == test)]
+    volts = {r.scan: r for r in own if r.quantity == "V"}
+    amps = {r.scan: r for r in own if r.quantity == "A"}
     return [
-        VoltsAmps(scan["V"], scan["A"])
-        for scan in scans.values()
-        if "V" in scan and "A" in scan and math.isfinite(scan["V"].value + scan["A"].value)
+        VoltsAmps(volts[scan], amps[scan])
+        for scan in dict.fromkeys(r.scan for r in own)
+        if scan in volts and scan in amps and math.isfinite(volts[scan].value + amps[scan].value)
     ]
 
 

@@ -13,8 +13,10 @@ from tensimeter.core.path import (
     OutputLink,
     UnitLink,
 )
+from tensimeter.core.remembered import remembered
 
 
+@remembered()
 def problems(design: Design, stock: tuple[Part, ...]) -> dict[str, str]:
     """What is wrong with the path, by link id, one sentence each; empty when it can be solved."""
     parts = {part.id: part for part in stock}

@@ -1,6 +1,7 @@
 """One limit of one link: what is used of what is allowed."""
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -40,7 +41,7 @@ class Limit:
         used, allowed = self.shown
         return f"{show(used, self.unit, 4)} of {show(allowed, self.unit, 4)}"
 
-    @property
+    @cached_property
     def fraction(self) -> Array:
         """Share used; infinite where there is no running state."""
         with np.errstate(over="ignore", divide="ignore", invalid="ignore"):

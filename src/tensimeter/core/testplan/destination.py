@@ -1,68 +1,19 @@
 """Where a reading counts, by whatever door it comes: the test and the step that it fits, across all tests."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
-from tensimeter.core.measurement.readings import Measurand, Reading, standing
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import NOTHING_IN_HAND, InHand, Understood
-from tensimeter.core.testplan.approach import Approach
+from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
-from tensimeter.core.testplan.step import FAN, OPEN, Plan, Step, panel_of
+from tensimeter.core.testplan.step import FAN, Plan, Step, panel_of
 
 #: A current is that of a step where it is within this share of the largest planned.
 NEAR_SHARE = 0.05
 #: Volts below this share of an output's own are those of one that limits, or is off: a rule of thumb.
 COLLAPSED_SHARE = 0.8
-
-
-class ReadSoFar:
-    """The readings that stand, and at which steps of which tests what was read."""
-
-    def __init__(self, readings: Iterable[Reading]) -> None:
-        self.readings = standing(readings)
-
-    @cached_property
-    def at(self) -> dict[str, dict[tuple[int, str, Measurand], Reading]]:
-        """The latest reading by step, place and quantity, of each test."""
-        found: dict[str, dict[tuple[int, str, Measurand], Reading]] = {}
-        for r in self.readings:
-            if r.test is not None and r.step is not None:
-                found.setdefault(r.test, {})[(r.step, r.place, r.quantity)] = r
-        return found
-
-    def done(self, plan: Plan) -> set[int]:
-        """Steps of a plan that have what they ask for; where no volts are judged, all that is read beside."""
-        mine = self.at.get(plan.test.id, {})
-        read = {(step, quantity) for step, _, quantity in mine}
-        found = set()
-        for step in plan.steps:
-            asked = {"V", "Vpp", step.asks}
-            beside = step.also and step.allowed == OPEN
-            if any((step.index, q) in read for q in asked) or (
-                beside and all((step.index, *what) in mine for what in step.also)
-            ):
-                found.add(step.index)
-        return found
-
-    def next_step(self, plan: Plan) -> int:
-        """The first step that is open and still tells something; the first of all where none is.
-
-        A load that is held stays on until another is read: its step stays in hand.
-        """
-        done, approach = self.done(plan), Approach(plan)
-        mine = self.at.get(plan.test.id, {})
-        if mine and any(s.hold_s is not None for s in plan.steps):
-            return max(mine.values(), key=lambda r: r.id or 0).step or 0
-        for step in plan.steps:
-            volts = mine.get((step.index, step.place or plan.output.id, "V"))
-            if volts is not None:
-                approach.take(step, volts.value)
-            elif step.index not in done and approach.wants(step):
-                return step.index
-        return 0
 
 
 @dataclass(frozen=True)

@@ -85,14 +85,18 @@ def columns(job: Job, found: list[VoltsAmps]) -> Readings:
     """Pairs as the columns that the regulation analysis takes."""
     accuracies = {}
     keys: dict[str, list[str]] = {"V": [], "A": []}
+    known: dict[tuple[object, ...], str] = {}
     for pair in found:
         for reading in (pair.volts, pair.amps):
-            accuracy = reading.accuracy or accuracy_of(job, None, reading.quantity, reading.value)[0]
-            key = f"{reading.instrument}|{reading.range}|{accuracy.text()}"
-            # Volts and amps of one instrument are different circuits with different errors.
-            key += f"|{reading.quantity}"
-            accuracies[key] = accuracy
-            keys[reading.quantity].append(key)
+            own = reading.accuracy
+            told = (reading.instrument, reading.range, id(own), reading.quantity)
+            if own is None or told not in known:
+                accuracy = own or accuracy_of(job, None, reading.quantity, reading.value)[0]
+                # Volts and amps of one instrument are different circuits with different errors.
+                key = f"{reading.instrument}|{reading.range}|{accuracy.text()}|{reading.quantity}"
+                accuracies[key] = accuracy
+                known[told] = key
+            keys[reading.quantity].append(known[told])
     lead = job.campaign.sense_lead_ohm
     two_wire = np.array([pair.volts.wiring == "two-wire" for pair in found], float)
     amps = np.array([pair.amps.value for pair in found])

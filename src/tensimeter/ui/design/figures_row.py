@@ -1,5 +1,6 @@
 """The figures of the link in hand, each with its why."""
 
+from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtWidgets import QWidget
@@ -19,7 +20,7 @@ from tensimeter.core.rating.dissipation import wall_W
 from tensimeter.core.rating.ladder import battery_hours
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.present import present
-from tensimeter.ui.parts.text import Figure, clear
+from tensimeter.ui.parts.text import Figure
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -27,94 +28,121 @@ from tensimeter.ui.theme import theme
 DRAWS = 20_000
 
 
+#: A figure in words, and what works it out.
+_Told = tuple[str, Callable[[], Derivation | None]]
+
+
 class FiguresRow(QWidget):
+    """The figures stay where they are and tell what is shown next."""
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self._row = FlowLayout(self, theme.px(18))
+        self._figures: list[Figure] = []
+        self._spread = SpreadFigure(session)
+        self._spread.asked.connect(session.why)
 
     def empty(self) -> None:
-        clear(self._row)
+        """Nothing is told."""
+        for figure in (*self._figures, self._spread):
+            figure.hide()
 
     def show_output(self, output_id: str) -> None:
+        """Tell the figures of the link in hand; of an output where none is."""
+        subject = self.session.subject or output_id
+        told = self._told(subject)
+        for text, why in told[len(self._figures) :]:
+            figure = Figure(text, why)
+            figure.asked.connect(self.session.why)
+            self._figures.append(figure)
+            self._row.addWidget(figure)
+            # Last of all, wherever it was.
+            self._row.addWidget(self._spread)
+        for k, figure in enumerate(self._figures):
+            figure.setVisible(k < len(told))
+            if k < len(told):
+                figure.tell(*told[k])
+        is_output = self.session.job.design.link(subject).kind == "output"
+        self._spread.setVisible(is_output)
+        if is_output:
+            self._spread.show_output(output_id)
+
+    def _told(self, subject: str) -> list[_Told]:
         network, solution, _ = present(self.session.now.solved)
         job = self.session.job
-        subject = self.session.subject or output_id
-        link = job.design.link(subject)
-        point = solution[subject]
-        volts = Figure(
-            f"{link.name} {fixed(float(point.V), 'V', 3)}",
-            lambda: explain_volts(job, solution, network, subject),
-        )
-        shown = [volts]
+        link, point = job.design.link(subject), solution[subject]
+        told: list[_Told] = [
+            (
+                f"{link.name} {fixed(float(point.V), 'V', 3)}",
+                partial(explain_volts, job, solution, network, subject),
+            )
+        ]
         if link.kind == "converter":
-            shown.append(
-                Figure(
-                    f"draws {fixed(float(point.I_in), 'A', 3)}",
-                    lambda: explain_input(solution, network, subject, link.name),
-                )
-            )
+            why = partial(explain_input, solution, network, subject, link.name)
+            told.append((f"draws {fixed(float(point.I_in), 'A', 3)}", why))
         if link.kind == "output":
-            shown.append(
-                Figure(f"takes {fixed(float(point.power_out), 'W', 1)}", lambda: _taken(link.name, point))
-            )
-            shown.append(self._spread_figure(output_id))
+            told.append((f"takes {fixed(float(point.power_out), 'W', 1)}", partial(_taken, link.name, point)))
             device = job.part(link.device)
             for met in device_points(job, link.id):
-                shown.append(
-                    Figure(f"{device.name if device else ''} {met.words}", partial(met.worked, link.name))
-                )
+                name = device.name if device else ""
+                told.append((f"{name} {met.words}", partial(met.worked, link.name)))
             aimed = trim(job, link)
             if aimed is not None:
                 text = f"trim {aimed.name} to {fixed(aimed.set_V, 'V')}"
-                shown.append(Figure(text, lambda: aimed.worked(link.nominal_V)))
+                told.append((text, partial(aimed.worked, link.nominal_V)))
         else:
-            shown.append(Figure(f"loses {fixed(float(point.loss), 'W', 2)}", lambda: _loss(link.name, point)))
+            told.append((f"loses {fixed(float(point.loss), 'W', 2)}", partial(_loss, link.name, point)))
         wall = float(wall_W(job, solution))
-        shown.append(
-            Figure(
-                f"from the wall {fixed(wall, 'W', 0)}",
-                lambda: Derivation(
-                    "Power from the wall",
-                    "P = Σ (U·I + losses) over the sources",
-                    tuple(
-                        Input("I", f"through {x.name}", float(solution[x.id].I), "A")
-                        for x in job.design.links
-                        if isinstance(x, UnitLink)
-                    ),
-                    wall,
-                    "W",
-                    ("each source's own losses: its efficiency, or copper, diodes and capacitor",),
-                ),
-            )
-        )
+        told.append((f"from the wall {fixed(wall, 'W', 0)}", partial(_from_wall, job, solution, wall)))
         fault = fault_A(job, subject)
         if fault is not None:
-            shown.append(Figure(f"a short draws {show(fault.amps, 'A', 3)}", lambda: fault.worked(link.name)))
+            told.append((f"a short draws {show(fault.amps, 'A', 3)}", partial(fault.worked, link.name)))
         for name, lasts in battery_hours(job, solution).items():
             text = f"{job.design.link(name).name} lasts {fixed(lasts, 'h', 1)}"
-            shown.append(Figure(text, partial(_lasting, job, solution, name)))
-        for figure in shown:
-            figure.asked.connect(self.session.why)
-            self._row.addWidget(figure)
+            told.append((text, partial(_lasting, job, solution, name)))
+        return told
 
-    def _spread_figure(self, output: str) -> Figure:
-        """2.5 to 97.5 % of an output's volts; its why tells the corners, which are the worst case."""
-        job, load, network = self.session.job, dict(self.session.load), present(self.session.now.solved)[0]
-        drawn: list[Spread] = []
 
-        def why() -> Derivation | None:
-            return _why_spread(drawn[0], corners(job, load, volts_of(output), network)) if drawn else None
+class SpreadFigure(Figure):
+    """2.5 to 97.5 % of an output's volts; its why tells the corners, which are the worst case."""
 
-        figure = Figure("95 % of builds …", why)
+    def __init__(self, session: Session) -> None:
+        super().__init__("95 % of builds …", self._worked)
+        self.session = session
+        self._drawn: tuple[Spread, Callable[[], Corners]] | None = None
+
+    def show_output(self, output: str) -> None:
+        """Draw the builds of an output at the operating point in hand."""
+        session = self.session
+        job, load, network = session.job, dict(session.load), present(session.now.solved)[0]
+        ends = partial(corners, job, load, volts_of(output), network)
+        # What was told before stays there in grey: a text of another length would move all that is around it.
+        self._drawn = None
+        self.setEnabled(False)
 
         def show_spread(found: Spread) -> None:
-            drawn.append(found)
-            figure.setText(f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}")
+            self._drawn = found, ends
+            self.setEnabled(True)
+            self.setText(f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}")
 
         work = partial(spread, job, load, volts_of(output), draws=DRAWS, network=network)
-        self.session.aside.ask("spread", figure, work, show_spread)
-        return figure
+        session.aside.ask("spread", self, work, show_spread)
+
+    def _worked(self) -> Derivation | None:
+        return _why_spread(self._drawn[0], self._drawn[1]()) if self._drawn else None
+
+
+def _from_wall(job: Job, solution: Solution, wall_W: float) -> Derivation:
+    sources = [x for x in job.design.links if isinstance(x, UnitLink)]
+    return Derivation(
+        "Power from the wall",
+        "P = Σ (U·I + losses) over the sources",
+        tuple(Input("I", f"through {x.name}", float(solution[x.id].I), "A") for x in sources),
+        wall_W,
+        "W",
+        ("each source's own losses: its efficiency, or copper, diodes and capacitor",),
+    )
 
 
 def _why_spread(found: Spread, ends: Corners) -> Derivation:

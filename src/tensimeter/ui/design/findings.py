@@ -10,15 +10,14 @@ from tensimeter.core.design.variants import compared
 from tensimeter.core.model.problems import problems
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.rating.envelope import State
-from tensimeter.core.rating.ladder import ranked
 from tensimeter.core.record import Record
 from tensimeter.ui.design.box_view import BoxView, ConditionsView
 from tensimeter.ui.design.heat_view import HeatView
+from tensimeter.ui.design.ladder_view import LadderView
 from tensimeter.ui.design.policy_view import PolicyView
 from tensimeter.ui.design.sized_view import SizedView
 from tensimeter.ui.design.tables import fault_table, variant_table
 from tensimeter.ui.parts.flow import FlowLayout
-from tensimeter.ui.parts.margin_bar import MarginRow
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.parts.why_table import WhyTable
@@ -100,6 +99,8 @@ class Findings(QWidget):
     def refresh(self) -> None:
         if self.view in _PAGES and self._is_being_typed_in():
             return
+        if self.session.output_id is not None and self.view == "ladder" and self._show_ladder_again():
+            return
         clear(self._body)
         self.whole = None
         if self.session.output_id is None:
@@ -115,29 +116,31 @@ class Findings(QWidget):
     # -- the ladder -----------------------------------------------------------------------------
 
     def _show_ladder(self) -> None:
-        solved = self.session.now.solved
-        if not solved:
+        if not self.session.now.solved:
             self._body.addWidget(label("Nothing to rank until the path joins up.", "caption"))
-        else:
-            edges = self._edges()
-            rows = [MarginRow(limit, edges.get(limit.name)) for limit in ranked(solved[2])]
-            # A least load is no more than asked for at its edge: nothing is drawn there.
-            for row in sorted(rows, key=lambda r: -(float(r.limit.fraction) if r.limit.floor else r.at_edge)):
-                row.asked.connect(self.session.why)
-                self._body.addWidget(row)
-        self._body.addStretch(1)
+            self._body.addStretch(1)
+            return
+        ladder = LadderView()
+        ladder.asked.connect(self.session.why)
+        self._show_whole(ladder)
+        self._show_ladder_again()
 
-    def _edges(self) -> dict[str, tuple[Limit, State]]:
-        """Each limit where most of it is used; while that is worked out anew those of the design before."""
+    def _show_ladder_again(self) -> bool:
+        """Bring the ladder that stands there up to date; whether one does.
+
+        While the edges are worked out anew those of the design before are shown.
+        """
         now = self.session.now
+        if not isinstance(self.whole, LadderView) or not now.solved:
+            return False
+        note = ""
         if self.session.aside.threaded and "edges" not in vars(now):
             self.session.aside.ask("edges", self, lambda: now.edges, lambda _: self.refresh())
-            self._body.addWidget(
-                label("edges of the design before; the new ones are being worked out", "caption")
-            )
-            return self._known_edges
-        self._known_edges = now.edges
-        return self._known_edges
+            note = "edges of the design before; the new ones are being worked out"
+        else:
+            self._known_edges = now.edges
+        self.whole.show_limits(now.solved[2], self._known_edges, note)
+        return True
 
     # -- faults ---------------------------------------------------------------------------------
 

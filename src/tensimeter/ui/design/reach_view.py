@@ -74,8 +74,6 @@ class ReachView(ReachMap):
             return
         now, here = session.now, session.job
         session.aside.ask("map", self, partial(_made, now, job, here, key), self._take)
-        if self.late and self.made is not None and self.made.key[0] == output.id:
-            self._draw()
         self.changed.emit()
 
     def _take(self, made: _Made) -> None:
@@ -94,7 +92,7 @@ class ReachView(ReachMap):
         at_volts = tried[1] if tried and tried[0] == output.id else float(solved[1][output.id].V)
         able_A = sinks_A(session.job, made.reach.volts)
         sinks = (loads_words(session.job), able_A) if able_A is not None else None
-        steps = () if self.late else self._steps(output)
+        steps = self._steps(output)
         self.show_reach(Drawn(made.reach, (at_volts, amps), sinks, made.borders, steps, made.band))
 
     def _steps(self, output: OutputLink) -> tuple[tuple[float, float, Verdict], ...]:

@@ -156,7 +156,6 @@ class DesignStage(QWidget):
         self.map.setVisible(mapped and not roomy)
         self.other_view.setVisible(not empty and not roomy and self._can_map(output_id or ""))
         self.other_view.setText("load line" if mapped else "reach")
-        self._figures.empty()
         if roomy:
             self.findings.refresh()
             return
@@ -179,6 +178,8 @@ class DesignStage(QWidget):
             self._draw_line(output, amps)
         if session.now.solved:
             self._figures.show_output(output_id)
+        else:
+            self._figures.empty()
         self.findings.refresh()
 
     def _say_caption(self) -> None:

@@ -47,17 +47,26 @@ class VariantBar(QWidget):
         super().__init__(parent)
         self.session = session
         self._row = FlowLayout(self, theme.px(4))
-        self._shown: tuple[Job, str | None, bool, float] | None = None
+        self._shown: tuple[Job, str | None] | None = None
+        #: The variants there are, the one in hand first; how it all looks.
+        self._built: tuple[tuple[str, ...], bool, float] | None = None
         self.refresh()
 
     def refresh(self) -> None:
+        job, output = self.session.job, self.session.output_id
+        built = ((job.variant, *(v.name for v in job.variants)), theme.night, theme.scale)
+        if built != self._built:
+            self._built, self._shown = built, None
+            self._build(built[0])
+        if self._shown is None or self._shown[0] is not job or self._shown[1] != output:
+            self._shown = (job, output)
+            self._offer(self._proposals())
+
+    def _build(self, names: tuple[str, ...]) -> None:
+        """A word for each variant, the one in hand first; a line to set it aside; what is worth comparing."""
         job = self.session.job
-        state = (job, self.session.output_id, theme.night, theme.scale)
-        if self._shown is not None and self._shown[0] is job and self._shown[1:] == state[1:]:
-            return
-        self._shown = state
         clear(self._row)
-        for name in (job.variant, *(v.name for v in job.variants)):
+        for name in names:
             button = _Word(name, name == job.variant)
             button.dropped.connect(self.drop)
             button.clicked.connect(lambda _=False, name=name: self.take(name))
@@ -71,16 +80,23 @@ class VariantBar(QWidget):
         self._row.addWidget(self.name)
         self.ways = QComboBox()
         self.ways.setAccessibleName("variants worth comparing")
-        self.ways.addItem("worth comparing …", None)
-        for proposal in self._proposals():
-            self.ways.addItem(f"{proposal.name}: {proposal.why}", proposal)
         self.ways.setMinimumContentsLength(14)
         self.ways.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         present(self.ways.view()).setMinimumWidth(theme.px(420))
         self.ways.activated.connect(lambda _=0: self.try_way())
         # Shown only once it has its place: on its own it would be a window for a moment.
         self._row.addWidget(self.ways)
-        self.ways.setVisible(self.ways.count() > 1)
+
+    def _offer(self, proposals: list[Proposal]) -> None:
+        words = ["worth comparing …", *(f"{p.name}: {p.why}" for p in proposals)]
+        if words == [self.ways.itemText(k) for k in range(self.ways.count())]:
+            for k, proposal in enumerate(proposals):
+                self.ways.setItemData(k + 1, proposal)
+        else:
+            self.ways.clear()
+            for word, data in zip(words, (None, *proposals), strict=True):
+                self.ways.addItem(word, data)
+        self.ways.setVisible(bool(proposals))
 
     def _proposals(self) -> list[Proposal]:
         job, output = self.session.job, self.session.output_id

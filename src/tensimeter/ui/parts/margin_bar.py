@@ -42,12 +42,17 @@ class MarginRow(QWidget):
         self, limit: Limit, edge: tuple[Limit, State] | None = None, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.limit, self.edge = limit, edge
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.WhatsThisCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.show_limit(limit, edge)
+
+    def show_limit(self, limit: Limit, edge: tuple[Limit, State] | None = None) -> None:
+        """Take another limit's place: what is read again and again is not made anew."""
+        self.limit, self.edge = limit, edge
         self.setAccessibleName(f"{limit.name}, {self._words()}")
         self.setToolTip(tip(f"{limit.note}. {self._at_edge()}F1 or click: why?"))
+        self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(420), theme.px(26))

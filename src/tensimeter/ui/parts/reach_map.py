@@ -123,11 +123,12 @@ class ReachMap(Plot):
     def _name_limits(self, paper: Paper) -> None:
         """A name on each stretch of the border that is wide enough to carry it."""
         border, longer = self._border
+        stays = np.nan_to_num([b.amps for b in border])
         for lines, ending in ((border, ""), (longer, ", for minutes")):
             for name, run in groupby(enumerate(lines), key=lambda pair: pair[1].limiter):
                 stretch = [(k, b) for k, b in run if np.isfinite(b.amps)]
                 if ending:
-                    stretch = [(k, b) for k, b in stretch if b.amps > np.nan_to_num(border[k].amps) + 0.02]
+                    stretch = [(k, b) for k, b in stretch if b.amps > stays[k] + 0.02]
                 if not name or not stretch:
                     continue
                 free = bool(ending) or all(longer[k].amps <= b.amps + 0.02 for k, b in stretch)

@@ -110,6 +110,12 @@ class Figure(QLabel):
         self.setAccessibleDescription("F1 shows how this figure came about")
         self.setToolTip("F1 or click: why?")
 
+    def tell(self, text: str, why: Callable[[], Derivation | None]) -> None:
+        """Show another figure in its place."""
+        self._why = why
+        if text != self.text():
+            self.setText(text)
+
     def worked(self) -> Derivation | None:
         return self._why()
 

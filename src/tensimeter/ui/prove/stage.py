@@ -182,8 +182,8 @@ class ProveStage(QWidget):
         advice = partial(_advice, session.job, result, session.hand_meter, session.now.readings)
         work = partial(guarded, "What comes next", advice, str)
         session.aside.ask("advice", self.meter, work, self.meter.setText)
-        several = result.facts is not None and len(soak_runs(result.facts.readings)) > 1
-        self.compare.setVisible(kind_of(result.plan.test).heats and several)
+        heats = kind_of(result.plan.test).heats and result.facts is not None
+        self.compare.setVisible(heats and len(soak_runs(present(result.facts).readings)) > 1)
         guarded("The picture", lambda: self.plot.show_result(result), self.meter.setText)
         self._show_lower()
 
