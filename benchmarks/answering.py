@@ -12,7 +12,6 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -28,9 +27,6 @@ from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 
-if TYPE_CHECKING:
-    pass
-
 STAGES = ("stock", "design", "assemble", "wake", "prove", "plate")
 ACCURACY = Accuracy(of_reading=0.0005, counts=3, resolution=0.001)
 
@@ -42,16 +38,20 @@ class Answers:
         from tensimeter.ui.app import make_application
         from tensimeter.ui.aside import Aside
         from tensimeter.ui.session import Session
+        from tensimeter.ui.sweep import Sweep
         from tensimeter.ui.window import MainWindow
 
         self.app = make_application()
         file = JobFile.create(folder / f"{time.time_ns()}.tensi", job)
         if readings:
             file.keep(readings)
-        self.window: MainWindow = MainWindow(Session(file, Aside(threaded=True)))
+        self.window = MainWindow(Session(file, Aside(threaded=True)))
         self.window.resize(1280, 800)
         self.window.show()
         self.session = self.window.session
+        # As the program does once its window stands.
+        self.sweep = Sweep()
+        self.sweep.settle(self.session)
         self.rest()
 
     def rest(self) -> None:
@@ -177,7 +177,7 @@ def readings(folder: Path, count: int) -> Row:
 
 
 _OPEN = """
-import sys, time, resource
+import sys, time
 from pathlib import Path
 from tensimeter.ui.app import make_application
 from tensimeter.ui.aside import Aside
@@ -192,7 +192,9 @@ app.processEvents()
 print(time.perf_counter() - begin)
 while window.session.aside.waits():
     app.processEvents()
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+# The most that this process held; what is told of its children would count its parent's, too.
+lines = Path("/proc/self/status").read_text().splitlines()
+print(next(int(line.split()[1]) for line in lines if line.startswith("VmHWM")) / 1024)
 window.close()
 """
 

@@ -20,6 +20,7 @@ from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.aside import Aside
 from tensimeter.ui.recent import remember
 from tensimeter.ui.session import Session
+from tensimeter.ui.sweep import Sweep
 from tensimeter.ui.theme import load_fonts, theme
 from tensimeter.ui.window import MainWindow
 
@@ -33,6 +34,7 @@ class Tensimeter:
     def __init__(self) -> None:
         self.window: MainWindow | None = None
         self.start: QWidget | None = None
+        self.sweep = Sweep()
 
     def show_start(self, said: str = "") -> None:
         from tensimeter.ui.start_page import StartPage
@@ -41,6 +43,7 @@ class Tensimeter:
         self.start.said.setText(said)
         self.start.opened.connect(self.show_job)
         self.start.show()
+        self.sweep.settle()
 
     def show_job(self, file: JobFile) -> MainWindow:
         """A window on an open job file; the window before it closes, with its load off."""
@@ -54,6 +57,8 @@ class Tensimeter:
             self.start = None
         if before is not None:
             before.close()
+            self.sweep.unsettle()
+        self.sweep.settle(self.window.session)
         return self.window
 
     def _leave_job(self) -> None:
@@ -61,6 +66,7 @@ class Tensimeter:
         if self.window is not None:
             self.window.close()
             self.window = None
+            self.sweep.unsettle()
 
 
 def make_application() -> QApplication:
@@ -144,9 +150,6 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     program = Tensimeter()
     _say_unforeseen(program, app)
     program.show_job(file) if file else program.show_start(said)
-    # What stands now stays: looking through it again and again would only delay answers.
-    gc.freeze()
-    gc.enable()
     # Ctrl+C and a polite kill close the window, which puts the load off; Python needs to be
     # woken now and then to notice them.
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):

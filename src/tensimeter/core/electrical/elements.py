@@ -59,6 +59,7 @@ class CurrentSink:
 
 
 Element = Series | Conversion | CurrentSink
+_FIELDS = {kind: {f.name for f in fields(kind)} for kind in (Series, Conversion, CurrentSink)}
 
 
 #: What may stand in a field of an element that strays.
@@ -81,11 +82,17 @@ class Network:
 
     def with_values(self, values: Mapping[tuple[str, str], Value]) -> "Network":
         """A copy with figures replaced, by (element id, field)."""
-        known = {(e.id, f.name) for e in self.elements for f in fields(e)}
-        for key in values:
-            if key not in known:
-                raise KeyError(key)
-        return Network(tuple(_replaced(element, values) for element in self.elements))
+        own: dict[str, dict[str, Value]] = {}
+        for (name, field), value in values.items():
+            own.setdefault(name, {})[field] = value
+        known = {e.id: e for e in self.elements}
+        for name, changed in own.items():
+            for field in changed:
+                if name not in known or field not in _FIELDS[type(known[name])]:
+                    raise KeyError((name, field))
+        # Every name was found to be a field of it, and every value a figure.
+        made = (replace(e, **own[e.id]) if e.id in own else e for e in self.elements)  # type: ignore[arg-type]
+        return Network(tuple(made))
 
 
 def extremes_of(element: Element, shares: Mapping[str, float]) -> Extremes:
@@ -96,9 +103,3 @@ def extremes_of(element: Element, shares: Mapping[str, float]) -> Extremes:
         if share and np.any(value):
             found[field] = (value * (1 - share), value * (1 + share))
     return found
-
-
-def _replaced(element: Element, values: Mapping[tuple[str, str], Value]) -> Element:
-    own: dict[str, Value] = {field: v for (name, field), v in values.items() if name == element.id}
-    # Every name was found to be a field of it before, and every value a figure.
-    return replace(element, **own)  # type: ignore[arg-type]

@@ -15,7 +15,7 @@ import numpy.typing as npt
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.electrical.bent_source import mended
 from tensimeter.core.electrical.constant_power import constant_power_volts, coupled_volts
-from tensimeter.core.electrical.elements import Conversion, CurrentSink, Network, Series
+from tensimeter.core.electrical.elements import Conversion, CurrentSink, Element, Network, Series
 from tensimeter.core.electrical.solution import Point, Solution, State, total
 
 
@@ -34,32 +34,35 @@ class _Path:
             if isinstance(e, CurrentSink)
         }
         self.elements = network.elements
-
-    def root_of(self, element_id: str) -> str | None:
-        """The converter whose output feeds this element, or None for the wall's side."""
-        parent = self.by_id[element_id].fed_by
-        while parent is not None and not isinstance(self.by_id[parent], Conversion):
-            parent = self.by_id[parent].fed_by
-        return parent
-
-    def leaves(self, root: str | None) -> list[str]:
-        return [
-            e.id
-            for e in self.elements
-            if isinstance(e, CurrentSink | Conversion) and self.root_of(e.id) == root
-        ]
+        self.leaves: dict[str | None, list[str]] = {None: []}
+        self.below: dict[str, list[Element]] = {}
+        self._chains: dict[str, list[Series]] = {}
+        # An element stands behind the one that feeds it.
+        roots: dict[str | None, str | None] = {None: None}
+        for e in self.elements:
+            root = roots[e.fed_by]
+            roots[e.id] = e.id if isinstance(e, Conversion) else root
+            self.below[e.id] = []
+            if e.fed_by is not None:
+                self.below[e.fed_by].append(e)
+            if isinstance(e, CurrentSink | Conversion):
+                self.leaves.setdefault(root, []).append(e.id)
+            if isinstance(e, Conversion):
+                self.leaves.setdefault(e.id, [])
 
     def chain(self, leaf: str) -> list[Series]:
-        """The series elements between a leaf and its segment's root."""
-        found = []
-        parent = self.by_id[leaf].fed_by
-        while parent is not None:
-            element = self.by_id[parent]
-            if not isinstance(element, Series):
-                break
-            found.append(element)
-            parent = element.fed_by
-        return found
+        """The series elements between a leaf and the converter or the wall that feeds it."""
+        if leaf not in self._chains:
+            found = []
+            parent = self.by_id[leaf].fed_by
+            while parent is not None:
+                element = self.by_id[parent]
+                if not isinstance(element, Series):
+                    break
+                found.append(element)
+                parent = element.fed_by
+            self._chains[leaf] = found
+        return self._chains[leaf]
 
 
 def _ohms(chain: list[Series]) -> Figure:
@@ -204,7 +207,7 @@ def _apply_limits(
     scaled = dict(path.load)
     limited = {c.id: np.zeros((), bool) for c in converters}
     for c in converters:
-        leaves = path.leaves(c.id)
+        leaves = path.leaves[c.id]
         sinks = [leaf for leaf in leaves if isinstance(path.by_id[leaf], CurrentSink)]
         wanted = total(scaled[s] for s in sinks)
         over = wanted > c.limit_A
@@ -274,8 +277,9 @@ def _segment(
     dropped: dict[str, Flags],
 ) -> None:
     """Solve one segment: what its converters draw, and the volts at their inputs, are filled in."""
-    leaves = path.leaves(root)
+    leaves = path.leaves[root]
     chains = {leaf: path.chain(leaf) for leaf in leaves}
+    along = {leaf: {e.id for e in chain} for leaf, chain in chains.items()}
     own = path.by_id[root] if root is not None else None
     base = emf[root] if root is not None else np.zeros(())
     inner = own.resistance if isinstance(own, Conversion) else 0.0
@@ -284,11 +288,11 @@ def _segment(
     for leaf in leaves:
         c = path.by_id[leaf]
         if isinstance(c, Conversion):
-            out = total(draw[below] for below in path.leaves(leaf))
+            out = total(draw[below] for below in path.leaves[leaf])
             passed[leaf], power[leaf] = _taken_in(c, emf[leaf], out, dropped[leaf])
 
     def common(a: str, b: str) -> Figure:
-        return inner + _ohms([e for e in chains[a] if e in chains[b]])
+        return inner + _ohms([e for e in chains[a] if e.id in along[b]])
 
     def open_volts(leaf: str) -> Array:
         source = base + total(np.asarray(e.emf - e.drop_V) for e in chains[leaf])
@@ -320,8 +324,7 @@ def _lay_down(
     """Currents summed towards the wall, voltages laid down from it, losses link by link."""
     through: dict[str, Array] = {}
     for element in reversed(path.elements):
-        below = [e for e in path.elements if e.fed_by == element.id]
-        drawn = total(_taken(e, through, draw) for e in below)
+        drawn = total(_taken(e, through, draw) for e in path.below[element.id])
         through[element.id] = scaled[element.id] if isinstance(element, CurrentSink) else drawn
     out: dict[str, Array] = {}
     points: dict[str, Point] = {}

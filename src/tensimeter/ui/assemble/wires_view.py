@@ -84,10 +84,13 @@ class WiresView(QWidget):
         there = [present(self.table.topLevelItem(k)) for k in range(self.table.topLevelItemCount())]
         if [item.data(0, role) for item in there] != [wire.id for wire in wires]:
             self.table.clear()
-            there = [QTreeWidgetItem() for _ in wires]
+            there = [_row_of(wire) for wire in wires]
+            for item, wire in zip(there, wires, strict=True):
+                self._fill(item, wire)
             self.table.addTopLevelItems(there)
-        for item, wire in zip(there, wires, strict=True):
-            self._fill(item, wire)
+        else:
+            for item, wire in zip(there, wires, strict=True):
+                self._fill(item, wire)
         if said:
             self.table.addTopLevelItem(QTreeWidgetItem([said]))
         self.table.blockSignals(False)
@@ -105,12 +108,12 @@ class WiresView(QWidget):
         )  # fmt: skip
         for k, text in enumerate(cells):
             item.setText(k, text)
-        item.setData(0, Qt.ItemDataRole.UserRole, wire.id)
-        item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable)
         item.setCheckState(0, Qt.CheckState.Checked if wire.made else Qt.CheckState.Unchecked)
-        item.setIcon(1, _swatch(wire.colour))
-        for k in (2, 3, 4):
-            item.setTextAlignment(k, _RIGHT)
+        # A picture set on a row that is shown has all columns measured again.
+        drawn = f"{wire.colour} {theme.night} {theme.scale}"
+        if item.data(1, Qt.ItemDataRole.UserRole) != drawn:
+            item.setData(1, Qt.ItemDataRole.UserRole, drawn)
+            item.setIcon(1, _swatch(wire.colour))
         item.setToolTip(0, tip(f"{wire.label}: must stand {show(wire.must_A, 'A', 3)}"))
         item.setToolTip(6, tip(f"{wire.ends[0]} at the first end, {wire.ends[1]} at the other"))
 
@@ -148,6 +151,15 @@ class WiresView(QWidget):
             return
         self.session.note("export", f"{'labels' if labels else 'wire list'} written to {path.name}")
         self.session.say(f"{path} written.")
+
+
+def _row_of(wire: Conductor) -> QTreeWidgetItem:
+    item = QTreeWidgetItem()
+    item.setData(0, Qt.ItemDataRole.UserRole, wire.id)
+    item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable)
+    for k in (2, 3, 4):
+        item.setTextAlignment(k, _RIGHT)
+    return item
 
 
 def _swatch(colour: str) -> QIcon:

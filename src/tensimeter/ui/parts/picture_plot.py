@@ -1,16 +1,19 @@
 """A test's picture on the screen: points with whiskers and verdicts, lines with their names, a band."""
 
 import numpy as np
-import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFontMetricsF, QResizeEvent
+from PyQt6.QtGui import QBrush, QFontMetricsF, QPen, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.measurement.conformity import Verdict
-from tensimeter.core.testplan.picture import Picture
+from tensimeter.core.testplan.picture import Line, Picture, Spot
+from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme
+
+#: So many points at the most are painted, the newest.
+MOST_SPOTS = 2000
 
 
 class PicturePlot(Plot):
@@ -19,6 +22,7 @@ class PicturePlot(Plot):
         self.setAccessibleName("plot of the test")
         self.setMouseEnabled(x=False, y=False)
         self._picture: Picture | None = None
+        self.paper = Paper(self.getPlotItem().vb, self._paint)
 
     def restyle(self) -> None:
         super().restyle()
@@ -33,37 +37,35 @@ class PicturePlot(Plot):
 
     def show_picture(self, picture: Picture) -> None:
         self._picture = picture
-        self.clear()
         self.name_axis("bottom", picture.across)
         self.name_axis("left", picture.up)
-        if picture.band is not None:
-            self._band(picture.band)
         self._fit(picture)
-        for line in picture.lines:
-            self._line(line.name, line.x, line.y, line.role)
-        if picture.joined and len(picture.spots) > 1:
-            x, y = np.array([(s.x, s.y) for s in picture.spots]).T
-            self.plot(x, y, pen=pg.mkPen(theme.colour("pencil"), width=1))
-        for spot in picture.spots[-2000:]:
-            self._spot(spot.x, spot.y, spot.half, spot.verdict)
         self._name_points(picture)
-        if not picture.spots:
-            box = self.viewRange()
-            self.write(
-                "nothing read yet", float(np.mean(box[0])), float(np.mean(box[1])), "pencil", (0.5, 0.5)
-            )
+        self.paper.renew()
 
-    def _band(self, ends: tuple[float, float]) -> None:
-        self.addItem(
-            pg.LinearRegionItem(
-                ends,
-                orientation="horizontal",
-                movable=False,
-                brush=theme.colour("holds", 0.10),
-                pen=pg.mkPen(theme.colour("holds"), width=1),
-            ),
-            ignoreBounds=True,
-        )
+    def _paint(self, paper: Paper) -> None:
+        picture = self._picture
+        if picture is None:
+            return
+        (left, right), (bottom, top) = self.viewRange()
+        if picture.band is not None:
+            across, (low, high) = np.array([left, right]), picture.band
+            seen = np.clip([low, high], bottom, top)
+            paper.fill(across, seen[[0, 0]], seen[[1, 1]], QBrush(theme.colour("holds", 0.10)))
+            for end in picture.band:
+                paper.line(across, np.full(2, end), QPen(theme.colour("holds"), 1))
+        for line in picture.lines:
+            self._line(paper, line)
+        spots = picture.spots[-MOST_SPOTS:]
+        if picture.joined and len(spots) > 1:
+            x, y = np.array([(s.x, s.y) for s in spots]).T
+            paper.line(x, y, QPen(theme.colour("pencil"), 1))
+        for spot in spots:
+            _spot(paper, spot)
+        for line in picture.lines:
+            _name_line(paper, line)
+        if not picture.spots:
+            paper.words("nothing read yet", (left + right) / 2, (bottom + top) / 2, "pencil", _MIDDLE)
 
     def _fit(self, picture: Picture) -> None:
         x = [s.x for s in picture.spots] + [float(v) for line in picture.lines for v in line.x]
@@ -74,41 +76,17 @@ class PicturePlot(Plot):
         if picture.names:
             x += [-0.5, len(picture.names) - 0.5]
         for values, set_range in ((x, self.setXRange), (y, self.setYRange)):
-            if not values:
-                values = [0.0, 1.0]
-            low, high = min(values), max(values)
+            low, high = (min(values), max(values)) if values else (0.0, 1.0)
             margin = 0.09 * max(high - low, 1e-3 * max(abs(high), 1e-3))
             set_range(low - margin, high + 1.6 * margin, padding=0)
 
-    def _line(self, name: str, x: np.ndarray, y: np.ndarray, role: str) -> None:
-        if role == "path":
-            self.plot(x, y, pen=pg.mkPen(theme.colour("pencil"), width=1))
+    @staticmethod
+    def _line(paper: Paper, line: Line) -> None:
+        if line.role == "path":
+            paper.line(line.x, line.y, QPen(theme.colour("pencil"), 1))
             return
-        colour = "prediction" if role == "prediction" else "ink"
-        style = Qt.PenStyle.DashLine if role == "prediction" else Qt.PenStyle.SolidLine
-        self.plot(x, y, pen=pg.mkPen(theme.colour(colour), width=2, style=style))
-        if len(x) == 2 and x[0] == x[1]:
-            # Two upright lines that nearly meet are named on their outer sides.
-            high = role == "prediction"
-            at = (float(x[0]), float(max(y) if high else min(y)))
-            self.write(name, *at, colour, (-0.04, 0.0) if high else (1.04, 1.0))
-        elif len(y) == 2 and y[0] == y[1]:
-            # A level line is named where it begins, so that one that rises to it keeps its own end.
-            self.write(name, float(x[0]), float(y[0]), colour, (0.0, 1.05))
-        else:
-            self.write(name, float(x[-1]), float(y[-1]), colour, (1.0, 1.15))
-
-    def _spot(self, x: float, y: float, half: float, verdict: Verdict | None) -> None:
-        colour = theme.colour(verdict_colour(verdict) if verdict is not None else "ink")
-        pen = pg.mkPen(colour, width=1.5)
-        if half:
-            self.addItem(
-                pg.ErrorBarItem(x=np.array([x]), y=np.array([y]), height=2 * half, beam=0.0, pen=pen)
-            )
-        full = verdict in (None, Verdict.CONFORMS)
-        brush = colour if full else theme.colour("paper")
-        size = theme.px(7 if verdict is None else 12)
-        self.addItem(pg.ScatterPlotItem([x], [y], symbol="d", size=size, pen=pen, brush=brush))
+        style = Qt.PenStyle.DashLine if line.role == "prediction" else Qt.PenStyle.SolidLine
+        paper.line(line.x, line.y, QPen(theme.colour(_colour(line)), 2, style))
 
     def _name_points(self, picture: Picture) -> None:
         axis = self.getAxis("bottom")
@@ -119,3 +97,39 @@ class PicturePlot(Plot):
         metrics = QFontMetricsF(theme.font(9))
         cut = [metrics.elidedText(n, Qt.TextElideMode.ElideRight, room - 16) for n in picture.names]
         axis.setTicks([list(enumerate(cut))])
+
+
+#: Where words lie to their point: in the middle, at a level line's beginning, at the end of any other.
+_MIDDLE = ((0.5, 0.5),)
+_LEVEL = ((0.0, 1.05), (0.0, -0.05), (-0.3, 1.05), (-0.3, -0.05))
+_END = ((1.0, 1.15), (1.0, -0.15), (1.0, 2.2), (1.0, -1.2))
+
+
+def _colour(line: Line) -> str:
+    return "prediction" if line.role == "prediction" else "ink"
+
+
+def _name_line(paper: Paper, line: Line) -> None:
+    x, y = line.x, line.y
+    if line.role == "path" or not line.name or not len(x):
+        return
+    if len(x) == 2 and x[0] == x[1]:
+        # Two upright lines that nearly meet are named on their outer sides.
+        high = line.role == "prediction"
+        spot, anchors = float(max(y) if high else min(y)), ((-0.04, 0.0),) if high else ((1.04, 1.0),)
+        paper.words(line.name, float(x[0]), spot, _colour(line), (*anchors, (-0.04, 0.5), (1.04, 0.5)))
+    elif len(y) == 2 and y[0] == y[1]:
+        # A level line is named where it begins, so that one that rises to it keeps its own end.
+        paper.words(line.name, float(x[0]), float(y[0]), _colour(line), _LEVEL)
+    else:
+        paper.words(line.name, float(x[-1]), float(y[-1]), _colour(line), _END)
+
+
+def _spot(paper: Paper, spot: Spot) -> None:
+    colour = theme.colour(verdict_colour(spot.verdict) if spot.verdict is not None else "ink")
+    pen = QPen(colour, 1.5)
+    if spot.half:
+        paper.line([spot.x, spot.x], [spot.y - spot.half, spot.y + spot.half], pen)
+    full = spot.verdict in (None, Verdict.CONFORMS)
+    size = theme.px(7 if spot.verdict is None else 12)
+    paper.diamond(spot.x, spot.y, size, pen, colour if full else theme.colour("paper"))

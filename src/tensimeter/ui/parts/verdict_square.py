@@ -1,5 +1,7 @@
 """The verdict square: shape and colour both say it."""
 
+from functools import cache
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
@@ -37,6 +39,12 @@ def paint_verdict(painter: QPainter, box: QRectF, verdict: Verdict) -> None:
 
 
 def verdict_icon(verdict: Verdict, size: int = 14) -> QIcon:
+    """A verdict's square as a row shows it."""
+    return _icon(verdict, size, theme.night)
+
+
+@cache
+def _icon(verdict: Verdict, size: int, night: bool) -> QIcon:
     pixmap = QPixmap(QSize(size, size) * 2)
     pixmap.setDevicePixelRatio(2)
     pixmap.fill(Qt.GlobalColor.transparent)

@@ -37,6 +37,7 @@ class ClaimsTable(QTreeWidget):
         self.setHeaderLabels(list(_COLUMNS))
         self.setRootIsDecorated(False)
         self.setUniformRowHeights(True)
+        self._told: object = None
         self.setSortingEnabled(True)
         self.setAccessibleName("claimed and found")
         header = present(self.header())
@@ -47,6 +48,10 @@ class ClaimsTable(QTreeWidget):
         header.setSortIndicator(0, Qt.SortOrder.AscendingOrder)
 
     def show_claims(self, rows: list[Claim]) -> None:
+        now = (rows, theme.night, theme.scale)
+        if now == self._told:
+            return
+        self._told = now
         self.setSortingEnabled(False)
         self.clear()
         for claim in rows:

@@ -21,9 +21,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tensimeter.app.derived import Derived
 from tensimeter.core.errors import UserError
 from tensimeter.core.guarded import guarded
-from tensimeter.core.testplan.claims import claims
+from tensimeter.core.testplan.claims import Claim, claims
 from tensimeter.core.testplan.evaluation import rates
 from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.core.testplan.registry import kind_of
@@ -63,6 +64,7 @@ class PlateStage(QWidget):
         self._next_page.setInterval(0)
         self._next_page.timeout.connect(self._draw_page)
         self._bytes = b""
+        self._told: tuple[object, ...] = ()
         layout = QHBoxLayout(self)
         layout.setContentsMargins(theme.px(20), theme.px(12), theme.px(10), 0)
         layout.setSpacing(theme.px(12))
@@ -131,7 +133,8 @@ class PlateStage(QWidget):
 
     def _left(self) -> QVBoxLayout:
         column = QVBoxLayout()
-        column.addWidget(label("Proven so far", "heading"))
+        self._head = label("Proven so far", "heading")
+        column.addWidget(self._head)
         self._ratings = QVBoxLayout()
         self._ratings.setSpacing(theme.px(10))
         column.addLayout(self._ratings)
@@ -163,27 +166,37 @@ class PlateStage(QWidget):
     # -- what is shown --------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        clear(self._ratings)
+        """What is proven is judged beside the window; until it is, the words above it say so."""
         self.next_act.refresh()
-        ratings = [rating(o) for o in self._judged() if rates(o)]
-        for r in ratings:
-            self._ratings.addWidget(_rating(r))
-        self.keep.setVisible(bool(ratings))
-        if not ratings:
-            self._ratings.addWidget(label("Nothing is proven yet: read a test in Prove first.", wrap=True))
-        judged = self._judged()
-        rows = guarded("What is claimed", lambda: claims(self.session.job, judged), lambda _: [])
-        self.claims.show_claims(rows)
+        now, job = self.session.now, self.session.job
+
+        def work() -> tuple[list[Outcome], list[Claim]]:
+            judged = _judged(now)
+            return judged, guarded("What is claimed", lambda: claims(job, judged), lambda _: [])
+
+        self._head.setText("Proven so far, judged anew …")
+        self.session.aside.ask("plate", self, work, self._take)
         self._stale = True
         if self.isVisible():
             # Several edits in a row are laid out once, when they have come to rest.
             self._soon.start()
 
-    def _judged(self) -> list[Outcome]:
-        """What was read, and what gives a rating."""
-        now = self.session.now
-        wanted = [t for t in self.session.job.campaign.tests if now.was_read(t.id) or kind_of(t).rates(t)]
-        return [o for o in (now.outcome(t.id) for t in wanted) if o is not None]
+    def _take(self, found: tuple[list[Outcome], list[Claim]]) -> None:
+        judged, rows = found
+        self._head.setText("Proven so far")
+        ratings = [rating(o) for o in judged if rates(o)]
+        told = (ratings, theme.night, theme.scale)
+        if told != self._told:
+            self._told = told
+            clear(self._ratings)
+            for r in ratings:
+                self._ratings.addWidget(_rating(r))
+            if not ratings:
+                self._ratings.addWidget(
+                    label("Nothing is proven yet: read a test in Prove first.", wrap=True)
+                )
+        self.keep.setVisible(bool(ratings))
+        self.claims.show_claims(rows)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
@@ -203,7 +216,7 @@ class PlateStage(QWidget):
             process = self._process = begun(self.session.file.path)
             layout = partial(ended, process)
         else:
-            sheet = build(self.session.file, self._judged())
+            sheet = build(self.session.file, _judged(self.session.now))
             layout = partial(_laid_out, sheet)
 
         def work() -> None:
@@ -300,6 +313,12 @@ class PlateStage(QWidget):
             return
         self.said.setText(f"{path} written.")
         self.session.note("export", f"data sheet written to {path.name}")
+
+
+def _judged(now: Derived) -> list[Outcome]:
+    """What was read, and what gives a rating."""
+    wanted = [t for t in now.job.campaign.tests if now.was_read(t.id) or kind_of(t).rates(t)]
+    return [o for o in (now.outcome(t.id) for t in wanted) if o is not None]
 
 
 def _laid_out(sheet: Sheet) -> bytes:

@@ -23,7 +23,17 @@ class PartCard(QWidget):
         self.part, self.used, self.current = part, used, False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedSize(self.sizeHint())
-        where = ", in the path" if used else ""
+        self._name()
+
+    def tell(self, part: Part, used: bool) -> None:
+        """The part as it is now."""
+        if (part, used) != (self.part, self.used):
+            self.part, self.used = part, used
+            self._name()
+            self.update()
+
+    def _name(self) -> None:
+        part, where = self.part, ", in the path" if self.used else ""
         self.setAccessibleName(f"{part.name}, {', '.join(part.summary())}, {part.condition}{where}")
         self.setToolTip(tip(part.note or part.name))
 

@@ -26,6 +26,7 @@ class StockStage(QWidget):
         self.session = session
         self.current: str | None = None
         self.cards: dict[str, PartCard] = {}
+        self._standing: list[tuple[str, list[str]]] = []
         layout = QHBoxLayout(self)
         layout.setContentsMargins(theme.px(20), theme.px(12), 0, 0)
         layout.setSpacing(0)
@@ -49,7 +50,7 @@ class StockStage(QWidget):
         layout.addWidget(self.editor)
         whole = WhenSeen(self, self.refresh)
         session.job_changed.connect(whole.take)
-        theme.changed.connect(whole.take)
+        theme.changed.connect(WhenSeen(self, self._anew).take)
         theme.changed.connect(WhenSeen(self.editor, self.editor.refresh).take)
         self.refresh()
 
@@ -94,12 +95,29 @@ class StockStage(QWidget):
     # -- what is shown --------------------------------------------------------------------------
 
     def refresh(self) -> None:
+        """The cards of the same parts stay and are told anew; others mean another shelf."""
+        job = self.session.job
+        used = {link.part for link in job.design.links}
+        shelves = [(title, [p for p in job.stock if p.kind in kinds]) for title, kinds in SHELVES]
+        standing = [(title, [part.id for part in parts]) for title, parts in shelves if parts]
+        if standing == self._standing and standing:
+            for part in job.stock:
+                self.cards[part.id].tell(part, part.id in used)
+        else:
+            self._standing = standing
+            self._fill([(title, parts) for title, parts in shelves if parts], used)
+        self.editor.follow(job.part(self.current))
+
+    def _anew(self) -> None:
+        """In another size or by night no card stays."""
+        self._standing = []
+        self.refresh()
+
+    def _fill(self, shelves: list[tuple[str, list[Part]]], used: set[str | None]) -> None:
         focused = next((i for i, c in self.cards.items() if c.hasFocus()), None)
         clear(self._shelf_layout)
         self.cards = {}
-        job = self.session.job
-        used = {link.part for link in job.design.links}
-        if not job.stock:
+        if not shelves:
             words = label(
                 "The bin is empty. What you have is typed above, an Enter each; loads and meters come from "
                 "the list beside it.",
@@ -107,10 +125,7 @@ class StockStage(QWidget):
             )
             self._shelf_layout.addWidget(words)
             self._shelf_layout.addWidget(NextAct(self.session, "stock"))
-        for title, kinds in SHELVES:
-            parts = [p for p in job.stock if p.kind in kinds]
-            if not parts:
-                continue
+        for title, parts in shelves:
             self._shelf_layout.addWidget(label(title, "strong"))
             shelf = QWidget()
             flow = FlowLayout(shelf, theme.px(8))
@@ -124,7 +139,6 @@ class StockStage(QWidget):
         self._shelf_layout.addStretch(1)
         if focused in self.cards:
             self.cards[focused].setFocus()
-        self.editor.follow(job.part(self.current))
 
     @property
     def form(self) -> RecordForm[Part] | None:

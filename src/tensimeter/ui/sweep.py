@@ -1,0 +1,52 @@
+"""What is no longer used is looked for while nobody waits for an answer, and by the window's own thread."""
+
+import gc
+import time
+
+from PyQt6.QtCore import QObject, QTimer
+
+from tensimeter.ui.session import Session
+
+#: How often is asked whether there is anything to look for, ms.
+ASK_MS = 500
+#: So long nothing may have changed, s, before it is looked for; what comes every second is not waited for.
+QUIET_S, LONGEST_S = 1.5, 20.0
+#: So many new objects are worth a look.
+WORTH = 20_000
+
+
+class Sweep(QObject):
+    """Python would look for circles in the middle of an answer, through all readings, in whatever thread.
+
+    What stands when a window has been built stays as long as the job does, and is not looked through again.
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
+        gc.disable()
+        self._touched = self._swept = time.monotonic()
+        self._timer = QTimer(self)
+        self._timer.setInterval(ASK_MS)
+        self._timer.timeout.connect(self._look)
+        self._timer.start()
+
+    def settle(self, session: Session | None = None) -> None:
+        """What stands now stays; from now on this session's changes are waited out."""
+        gc.freeze()
+        if session is not None:
+            for changed in (session.job_changed, session.readings_changed, session.subject_changed):
+                changed.connect(self._touch)
+
+    def unsettle(self) -> None:
+        """A window has gone: what it leaves is looked for as soon as all is quiet."""
+        gc.unfreeze()
+
+    def _touch(self) -> None:
+        self._touched = time.monotonic()
+
+    def _look(self) -> None:
+        now = time.monotonic()
+        quiet = now - self._touched > QUIET_S or now - self._swept > LONGEST_S
+        if quiet and gc.get_count()[0] > WORTH:
+            gc.collect()
+            self._swept = now
