@@ -21,6 +21,7 @@ from tensimeter.core.procedure.matrix import numbered
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.rating.envelope import State, envelope
 from tensimeter.core.rating.ladder import at
+from tensimeter.core.remembered import remembered
 from tensimeter.core.testplan.evaluation import not_judged, outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.read_so_far import ReadSoFar
@@ -30,6 +31,15 @@ from tensimeter.core.testplan.step import Outcome, Plan
 
 if TYPE_CHECKING:
     from tensimeter.core.heatup.soak_state import SoakState
+
+
+@remembered("design", "stock", "policy", "settings", kept=8)
+def _solved(
+    job: Job, load: dict[str, float], volts: tuple[str, float] | None
+) -> tuple[Network, Solution, list[Limit]] | None:
+    amps = {k: np.float64(v) for k, v in load.items()}
+    network = set_to(job, volts[0], volts[1], amps) if volts else None
+    return at(job, amps, network)
 
 
 class Derived:
@@ -65,13 +75,9 @@ class Derived:
         """Network, solution and limits at the operating point; None where nothing can be solved."""
         if not has_source(self.job):
             return None
-        load = {k: np.float64(v) for k, v in self.load.items()}
-
-        def solved() -> tuple[Network, Solution, list[Limit]] | None:
-            network = set_to(self.job, self.volts[0], self.volts[1], load) if self.volts else None
-            return at(self.job, load, network)
-
-        return guarded("The operating point", solved, lambda _: None)
+        return guarded(
+            "The operating point", lambda: _solved(self.job, self.load, self.volts), lambda _: None
+        )
 
     @cached_property
     def edges(self) -> dict[str, tuple[Limit, State]]:

@@ -38,6 +38,7 @@ class PathStrip(QWidget):
         self.session = session
         self._live: Event | None = None
         self._boxes: list[tuple[QRectF, str]] = []
+        self._shown: object = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("path strip")
@@ -59,11 +60,16 @@ class PathStrip(QWidget):
         return QSize(theme.px(300), theme.px(80))
 
     def refresh(self) -> None:
-        self.cells, self.also = self._build()
+        here = (self.session.subject, self.session.output_id, theme.night, theme.scale)
+        shown = (*self._build(), self.mode(), here)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        self.cells, self.also = shown[0], shown[1]
         spoken = "; ".join(
             f"{c.name} {fixed(c.volts, 'V')} {fixed(c.amps, 'A')} {c.limit}" for c in self.cells
         )
-        self.setAccessibleDescription(f"{self.mode()}. {spoken}")
+        self.setAccessibleDescription(f"{shown[2]}. {spoken}")
         self.updateGeometry()
         self.update()
 

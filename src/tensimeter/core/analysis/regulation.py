@@ -163,9 +163,10 @@ def _nuisance(data: Readings, on_line: Array, slope: float) -> tuple[Array, Arra
     scatters low would seem to have the smaller error and draw the fit down (Peelle's puzzle).
     """
     columns, bounds = [], []
+    volt_keys, amp_keys = np.array(data.volt_keys, object), np.array(data.amp_keys, object)
     for key, accuracy in data.accuracies.items():
-        on_volts = np.array([k == key for k in data.volt_keys], float)
-        on_amps = slope * np.array([k == key for k in data.amp_keys], float) * (np.asarray(data.amps) != 0)
+        on_volts = (volt_keys == key).astype(float)
+        on_amps = slope * (amp_keys == key) * (np.asarray(data.amps) != 0)
         for column, bound in (
             (on_volts * on_line + on_amps * data.amps, accuracy.of_reading),
             (on_volts + on_amps, accuracy.offset),
@@ -248,7 +249,7 @@ def regulation(data: Readings, nominal: float, full_load: float | None = None) -
     amps = np.asarray(data.amps)
     if len(amps) < 2 or len(amps) != len(data.volts):
         raise UserError("Two pairs of volts and amps are needed for a resistance; add readings.")
-    if np.ptp(amps) <= 3 * min(data.accuracies[k].scatter for k in data.amp_keys):
+    if np.ptp(amps) <= 3 * min(data.accuracies[k].scatter for k in set(data.amp_keys)):
         raise UserError("All readings are at one current; take another at a different load.")
     full = float(np.max(amps)) if full_load is None else full_load
     fit = _Fitted.of(data)

@@ -121,8 +121,7 @@ def counting(readings: Iterable[Reading]) -> list[Reading]:
     return [r for r in live if r.origin not in PRETENDED or (r.place, r.quantity) not in real]
 
 
-@dataclass(frozen=True)
-class VoltsAmps:
+class VoltsAmps(NamedTuple):
     """Volts and amps read at one moment at one place."""
 
     volts: Reading
@@ -135,9 +134,11 @@ def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> l
     volts = {r.scan: r for r in own if r.quantity == "V"}
     amps = {r.scan: r for r in own if r.quantity == "A"}
     return [
-        VoltsAmps(volts[scan], amps[scan])
-        for scan in dict.fromkeys(r.scan for r in own)
-        if scan in volts and scan in amps and math.isfinite(volts[scan].value + amps[scan].value)
+        VoltsAmps(v, a)
+        for scan in dict.fromkeys([r.scan for r in own])
+        if (v := volts.get(scan)) is not None
+        and (a := amps.get(scan)) is not None
+        and math.isfinite(v.value + a.value)
     ]
 
 

@@ -9,7 +9,7 @@ from tensimeter.core.analysis.regulation import Readings, Regulation, left_line,
 from tensimeter.core.errors import UserError
 from tensimeter.core.guarded import guarded
 from tensimeter.core.heatup.soak_state import SoakState
-from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
+from tensimeter.core.measurement.conformity import Accuracy, Band, Interval, Verdict, judge, worst
 from tensimeter.core.measurement.readings import (
     PRETENDED,
     Reading,
@@ -83,20 +83,21 @@ def already_read(result: Outcome | None, *, simulated: bool = True) -> frozenset
 
 def columns(job: Job, found: list[VoltsAmps]) -> Readings:
     """Pairs as the columns that the regulation analysis takes."""
-    accuracies = {}
-    keys: dict[str, list[str]] = {"V": [], "A": []}
+    accuracies: dict[str, Accuracy] = {}
     known: dict[tuple[object, ...], str] = {}
-    for pair in found:
-        for reading in (pair.volts, pair.amps):
-            own = reading.accuracy
-            told = (reading.instrument, reading.range, id(own), reading.quantity)
-            if own is None or told not in known:
-                accuracy = own or accuracy_of(job, None, reading.quantity, reading.value)[0]
-                # Volts and amps of one instrument are different circuits with different errors.
-                key = f"{reading.instrument}|{reading.range}|{accuracy.text()}|{reading.quantity}"
-                accuracies[key] = accuracy
-                known[told] = key
-            keys[reading.quantity].append(known[told])
+
+    def key_of(reading: Reading) -> str:
+        own = reading.accuracy
+        told = (reading.instrument, reading.range, id(own), reading.quantity)
+        key = known.get(told)
+        if own is None or key is None:
+            accuracy = own or accuracy_of(job, None, reading.quantity, reading.value)[0]
+            # Volts and amps of one instrument are different circuits with different errors.
+            key = f"{reading.instrument}|{reading.range}|{accuracy.text()}|{reading.quantity}"
+            accuracies[key] = accuracy
+            known[told] = key
+        return key
+
     lead = job.campaign.sense_lead_ohm
     two_wire = np.array([pair.volts.wiring == "two-wire" for pair in found], float)
     amps = np.array([pair.amps.value for pair in found])
@@ -104,8 +105,8 @@ def columns(job: Job, found: list[VoltsAmps]) -> Readings:
     return Readings(
         volts,
         amps,
-        keys["V"],
-        keys["A"],
+        [key_of(pair.volts) for pair in found],
+        [key_of(pair.amps) for pair in found],
         accuracies,
         0.0,
         lead * job.campaign.sense_lead_tolerance * float(two_wire.any()),
@@ -257,7 +258,7 @@ def _parted(worked_out: Plan, found: list[VoltsAmps]) -> tuple[list[VoltsAmps], 
     if len(found) < 3:
         return found, []
     asked = [worked_out.steps[p.volts.step].set_A if p.volts.step is not None else np.nan for p in found]
-    volts, amps = (np.array([getattr(p, name).value for p in found]) for name in ("volts", "amps"))
+    volts, amps = np.array([(p.volts.value, p.amps.value) for p in found]).T
     out = left_line(volts, amps, np.array(asked))
     return [p for p, o in zip(found, out, strict=True) if not o], [
         p for p, o in zip(found, out, strict=True) if o
