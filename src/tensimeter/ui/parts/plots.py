@@ -27,7 +27,7 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
 
     def __init__(self, bottom: str, left: str, parent: QWidget | None = None) -> None:
         axes = {"bottom": _Axis("bottom"), "left": _Axis("left")}
-        super().__init__(parent, axisItems=axes)
+        super().__init__(parent, axisItems=axes, enableMenu=False)
         self._names = {"bottom": bottom, "left": left}
         self.setMenuEnabled(False)
         self.hideButtons()

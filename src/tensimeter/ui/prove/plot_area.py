@@ -1,5 +1,8 @@
 """The plot that belongs to the test in hand."""
 
+from functools import cached_property
+from typing import TypeVar
+
 import numpy as np
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
@@ -32,20 +35,45 @@ def _limit(job: Job, plan: Plan) -> HeatMark:
     return HeatMark(plan.hottest_C, "junction limit" if junction else "run ends at")
 
 
+W = TypeVar("W", bound=QWidget)
+
+
 class PlotArea(QStackedWidget):
     """Load line, waveform and spectrum, reach map, or the picture of the test."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self.line, self.picture, self.waves = LoadLinePlot(), PicturePlot(), WaveView()
-        self.map, self.heat = ReachMap(), HeatPlot()
         #: Whether all runs of a soak are laid over one another.
         self.compared = False
-        for widget in (self.line, self.picture, self.waves, self.map, self.heat):
-            self.addWidget(widget)
         self._reach: tuple[Job, Reach] | None = None
         self._design: tuple[object, object, HeatByDesign | None] | None = None
+
+    # Each is made when it is first looked at: a plot takes as long to make as ten to fill.
+
+    @cached_property
+    def line(self) -> LoadLinePlot:
+        return self._with(LoadLinePlot())
+
+    @cached_property
+    def picture(self) -> PicturePlot:
+        return self._with(PicturePlot())
+
+    @cached_property
+    def waves(self) -> WaveView:
+        return self._with(WaveView())
+
+    @cached_property
+    def map(self) -> ReachMap:
+        return self._with(ReachMap())
+
+    @cached_property
+    def heat(self) -> HeatPlot:
+        return self._with(HeatPlot())
+
+    def _with(self, plot: W) -> W:
+        self.addWidget(plot)
+        return plot
 
     def show_result(self, result: Outcome) -> None:
         test = result.plan.test

@@ -1,6 +1,6 @@
 """The Prove stage: campaign, plot of the test, its steps; what the readings say in a sentence."""
 
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
@@ -82,10 +82,8 @@ class ProveStage(QWidget):
         column.addWidget(self._below, 20)
         self.plot = PlotArea(session)
         column.addWidget(self.plot, 7)
-        self.trace = TraceView()
-        self.trace.setFixedHeight(theme.px(110))
-        self.trace.hide()
-        column.addWidget(self.trace)
+        self._traced = QVBoxLayout()
+        column.addLayout(self._traced)
         column.addLayout(self._views())
         self.steps = self._steps_table()
         self.found = FindingsTable()
@@ -104,6 +102,15 @@ class ProveStage(QWidget):
             signal.connect(whole.take)
         session.run_event.connect(self._on_run_event)
         self.refresh()
+
+    @cached_property
+    def trace(self) -> TraceView:
+        """What a run reads, as it comes; made with the first run."""
+        trace = TraceView()
+        trace.setFixedHeight(theme.px(110))
+        trace.hide()
+        self._traced.addWidget(trace)
+        return trace
 
     def _views(self) -> QHBoxLayout:
         row, group = QHBoxLayout(), QButtonGroup(self)
