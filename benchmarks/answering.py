@@ -57,9 +57,11 @@ class Answers:
     def rest(self) -> None:
         """Until nothing is waited for, and the map has its band."""
         quiet = 0
+        ahead = self.window.ahead
         while quiet < 30:
             self.app.processEvents()
-            quiet = 0 if self.session.aside.waits() else quiet + 1
+            waits = self.session.aside.waits() or (ahead is not None and ahead.left)
+            quiet = 0 if waits else quiet + 1
             time.sleep(0.005)
 
     def timed(self, act: Callable[[], object], *, whole: bool = False) -> float:

@@ -1,5 +1,6 @@
 """The wire list and its label sheet as PDF."""
 
+from collections.abc import Sequence
 from importlib import resources
 from pathlib import Path
 
@@ -27,7 +28,7 @@ def write_labels(job: Job, path: Path) -> None:
     _write(path, _html(job, wire_list(job), labels=True))
 
 
-def _html(job: Job, wires: list[Conductor], *, labels: bool) -> str:
+def _html(job: Job, wires: Sequence[Conductor], *, labels: bool) -> str:
     from jinja2 import Environment
 
     source = resources.files("tensimeter.report").joinpath("wirelist.html").read_text()

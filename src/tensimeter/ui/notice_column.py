@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBox
 from tensimeter.core.derivation import Derivation
 from tensimeter.core.model.job import Overrule
 from tensimeter.core.notice import Notice
-from tensimeter.ui.parts.text import Field, clear, label, tip
+from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -164,15 +164,15 @@ class NoticeColumn(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("before you go on")
         inside = QWidget()
-        self._layout = QVBoxLayout(inside)
-        self._layout.setContentsMargins(theme.px(14), theme.px(12), theme.px(12), theme.px(8))
-        self._layout.setSpacing(theme.px(8))
+        self._all = QVBoxLayout(inside)
+        self._all.setContentsMargins(0, 0, 0, 0)
+        #: What stands here at each stage, and what it was made of: gone back to, it is shown as it is.
+        self._pages: dict[str, tuple[object, QWidget]] = {}
         self.setWidget(inside)
         for signal in (session.noticed, session.subject_changed, session.hand_changed):
             signal.connect(self.refresh)
         session.asked_why.connect(self.show_why)
         theme.changed.connect(self.refresh)
-        self._shown: object = None
         self.refresh()
 
     def show_stage(self, stage: str) -> None:
@@ -226,16 +226,32 @@ class NoticeColumn(QScrollArea):
         folded = {n.id for n in notices if n.kind == "caution" and len(notices) > UNFOLDED}
         folded -= {self._opened}
         state = (self._worked, tuple(notices), opened, frozenset(folded), theme.night, theme.scale)
-        if state == self._shown:
+        known, page = self._pages.get(self._stage, (None, None))
+        if page is None or known != state:
+            if page is not None:
+                self._all.removeWidget(page)
+                page.hide()
+                page.deleteLater()
+            page = self._page(notices, holds, opened, folded)
+            self._all.addWidget(page)
+            self._pages[self._stage] = (state, page)
+        elif not page.isHidden():
             return
-        self._shown = state
-        clear(self._layout)
+        for _, other in self._pages.values():
+            other.setVisible(other is page)
+        self.filled.emit()
+
+    def _page(self, notices: list[Notice], holds: list[Notice], opened: str, folded: set[str]) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(theme.px(14), theme.px(12), theme.px(12), theme.px(8))
+        column.setSpacing(theme.px(8))
         if self._worked is not None:
-            self._layout.addWidget(WhyCard(self._worked, lambda: self.show_why(None)))
+            column.addWidget(WhyCard(self._worked, lambda: self.show_why(None)))
         count = f": {len(holds)} open" if len(holds) > 1 else ""
-        self._layout.addWidget(label(f"Before you go on{count}", "heading", wrap=True))
+        column.addWidget(label(f"Before you go on{count}", "heading", wrap=True))
         if not notices:
-            self._layout.addWidget(label("Nothing open here.", "caption", wrap=True))
+            column.addWidget(label("Nothing open here.", "caption", wrap=True))
         numbers = {place: k for k, (place, _, _) in self.session.now.numbered.items()}
         for notice in notices:
             number = numbers.get(notice.lifted_by or "")
@@ -243,6 +259,6 @@ class NoticeColumn(QScrollArea):
             shown = not closed and notice.id not in folded
             card = NoticeCard(self.session, notice, number, shown)
             card.taken_up.connect(self._taken_up)
-            self._layout.addWidget(card)
-        self._layout.addStretch(1)
-        self.filled.emit()
+            column.addWidget(card)
+        column.addStretch(1)
+        return page

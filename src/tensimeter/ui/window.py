@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.procedure.notices import STAGES
+from tensimeter.ui.ahead import Ahead
 from tensimeter.ui.make_stage import make_stage
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.present import present
@@ -86,6 +87,7 @@ class MainWindow(QMainWindow):
         self.bench_view.hide()
         self._connect()
         self._shortcuts()
+        self.ahead = Ahead(self) if session.aside.threaded else None
         self.go_to(PROVE if session.plan and not session.now.solved else 0)
         self._show_job()
 

@@ -17,6 +17,7 @@ from tensimeter.core.parts.path_part import InlineMeter
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link, MeterLink, UnitLink
 from tensimeter.core.rating.ladder import at
+from tensimeter.core.remembered import remembered
 
 Role = Literal["plus", "minus", "middle", "earth", "live", "neutral", "supply"]
 #: Sizes that hook-up wire is sold in, mm²; none thinner is drawn through a box.
@@ -70,7 +71,8 @@ class Conductor:
         return _ENDS[self.start.kind], _ENDS[self.end.kind]
 
 
-def wire_list(job: Job) -> list[Conductor]:
+@remembered(kept=4)
+def wire_list(job: Job) -> tuple[Conductor, ...]:
     """Every wire inside the box, grouped as the path runs; UserError for a path that does not join up.
 
     A wire is sized so that its fuse protects it (`fuse.protects`); without one for what the limit before it
@@ -85,7 +87,7 @@ def wire_list(job: Job) -> list[Conductor]:
             point = solution[owner]
             amps = float(np.nan_to_num(point.I_in if end.name.startswith("in ") else point.I))
         found.append(_conductor(job, len(found) + 1, start, end, role, owner, amps))
-    return found
+    return tuple(found)
 
 
 def _conductor(

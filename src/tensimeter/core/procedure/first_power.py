@@ -4,8 +4,9 @@ Each step says where to probe, what to expect, when to pull the plug, and keeps 
 its own. What a wrong value usually means is told by `core.procedure.causes`.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 
 import numpy as np
 
@@ -375,7 +376,8 @@ def _output_to_earth(job: Job, output: OutputLink, own: str) -> Iterator[PowerUp
         )  # fmt: skip
 
 
-def bare_seconds(job: Job) -> dict[str, float]:
+@remembered("design", "stock", "policy", "settings", kept=8)
+def bare_seconds(job: Job) -> Mapping[str, float]:
     """Seconds that each converter may run at full load before its sink is on, by link id: a rule of thumb."""
     try:
         solution = solve(build(job), full_load(job), as_set=True)
@@ -387,4 +389,4 @@ def bare_seconds(job: Job) -> dict[str, float]:
             loss = float(np.nan_to_num(solution[link.id].loss))
             if loss > 0.2:
                 found[link.id] = BARE_J_K * BARE_RISE_K / loss
-    return found
+    return MappingProxyType(found)

@@ -79,7 +79,7 @@ class WiresView(QWidget):
         try:
             wires, said = wire_list(self.session.job), ""
         except UserError as trouble:
-            wires, said = [], str(trouble)
+            wires, said = (), str(trouble)
         role = Qt.ItemDataRole.UserRole
         there = [present(self.table.topLevelItem(k)) for k in range(self.table.topLevelItemCount())]
         if [item.data(0, role) for item in there] != [wire.id for wire in wires]:
