@@ -80,29 +80,52 @@ def reading_of(row: Mapping[str, Any] | sqlite3.Row) -> Reading:
     return Reading(**fields, id=row["id"])
 
 
+#: What tells one scan's row from the next; all else repeats.
+_OWN = ("scan", "at", "value")
+#: So many kinds of rows are told apart by the database; of more each row is looked at by itself.
+_MOST_KINDS = 60
+
+
 def readings_after(db: sqlite3.Connection, number: int) -> list[Reading]:
-    """The readings whose id is above a number, in the order kept; UserError names the row that is none."""
-    cursor = db.execute(f"SELECT {READING_COLUMNS}, id FROM reading WHERE id > ? ORDER BY id", (number,))
-    # Most of a row repeats from scan to scan: it is looked at, and kept, once.
-    known: dict[tuple[Any, ...], Reading] = {}
-    found: list[Reading] = []
+    """The readings whose id is above a number, in the order kept; UserError names the row that is none.
+
+    Most of a row repeats from scan to scan: it is fetched, looked at and kept once for all rows of its kind.
+    """
+    alike = [name for name in READING_FIELDS if name not in _OWN]
+    kinds = db.execute(f"SELECT DISTINCT {', '.join(alike)} FROM reading WHERE id > ?", (number,)).fetchall()
+    odd = db.execute(
+        "SELECT 1 FROM reading WHERE id > ? AND NOT (typeof(scan) = 'integer' AND typeof(at) = 'real' AND "
+        "typeof(value) = 'real' AND abs(at) < 9e999) LIMIT 1",
+        (number,),
+    ).fetchone()
+    try:
+        if odd is None and len(kinds) <= _MOST_KINDS:
+            blank = {"scan": 0, "at": 0.0, "value": 0.0, "id": None}
+            like = [reading_of({**dict(zip(alike, kind, strict=True)), **blank}) for kind in kinds]
+            return _alike(db, number, alike, kinds, like)
+    except UserError:
+        # One of them is none: it is looked for below, and named.
+        pass
+    rows = db.execute(f"SELECT {READING_COLUMNS}, id FROM reading WHERE id > ? ORDER BY id", (number,))
+    return [reading_of(dict(zip((*READING_FIELDS, "id"), row, strict=True))) for row in rows]
+
+
+def _alike(
+    db: sqlite3.Connection, number: int, names: list[str], kinds: list[tuple[Any, ...]], like: list[Reading]
+) -> list[Reading]:
+    """Rows of known kinds: the database tells which, and only what is a row's own is fetched."""
+    told = " AND ".join(f"{name} IS ?" for name in names)
+    which = f"CASE {f'WHEN {told} THEN ? ' * len(kinds)}END" if kinds else "0"
+    given = [value for k, kind in enumerate(kinds) for value in (*kind, k)]
+    rows = db.execute(
+        f"SELECT scan, at, value, id, {which} FROM reading WHERE id > ? ORDER BY id", (*given, number)
+    )
+    heads, tails = [tuple(r[2:4]) for r in like], [tuple(r[5:15]) for r in like]
     with _uncollected():
-        for row in cursor:
-            scan, at, place, quantity, value, *how, own = row
-            key = (place, quantity, *how)
-            like = known.get(key)
-            if like is None or type(scan) is not int or not _are_figures(at, value):
-                like = known[key] = reading_of(dict(zip((*READING_FIELDS, "id"), row, strict=True)))
-            found.append(_make((scan, at, *like[2:4], value, *like[5:15], own)))
-    return found
+        return [_make((scan, at, *heads[k], value, *tails[k], own)) for scan, at, value, own, k in rows]
 
 
 _make = Reading._make
-
-
-def _are_figures(at: object, value: object) -> bool:
-    """Whether a time and a value are what they must be; what is not is looked at more closely."""
-    return type(at) is float and type(value) is float and value == value and -math.inf < at < math.inf
 
 
 @contextlib.contextmanager
