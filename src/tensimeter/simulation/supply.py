@@ -59,7 +59,10 @@ class SimulatedSupply:
     behaviours: Mapping[str, Behaviour] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self._network: Network = build(self.job).with_values(dict(self.truths))
+        network = build(self.job)
+        # A link that was taken out of the design takes what was hidden in it along.
+        hidden = {key: value for key, value in self.truths.items() if network.has(*key)}
+        self._network: Network = network.with_values(hidden)
         self.line_V = self.job.settings.mains_V
         self.powered, self._off_since, self._on_since = True, 0.0, -1e9
         self.now = 0.0

@@ -80,6 +80,10 @@ class Network:
                 return element
         raise KeyError(element_id)
 
+    def has(self, element_id: str, field: str) -> bool:
+        """Whether an element is there and has a figure of that name."""
+        return any(e.id == element_id and field in _FIELDS[type(e)] for e in self.elements)
+
     def with_values(self, values: Mapping[tuple[str, str], Value]) -> "Network":
         """A copy with figures replaced, by (element id, field)."""
         own: dict[str, dict[str, Value]] = {}

@@ -48,6 +48,11 @@ class Paper(QGraphicsItem):
         down = (top - np.asarray(y, float)) / (top - bottom) * room.height()
         return np.column_stack([across, down])
 
+    def _at(self, x: float, y: float) -> tuple[float, float]:
+        """One point as a pixel; what is not a number lies off the sheet."""
+        across, down = self.pixels([x], [y])[0]
+        return (float(across), float(down)) if np.isfinite(across + down) else (-1e4, -1e4)
+
     def line(self, x: Sequence[float] | np.ndarray, y: Sequence[float] | np.ndarray, pen: QPen) -> None:
         """A line through points; where one is not a number it is broken."""
         points = self.pixels(x, y)
@@ -67,14 +72,14 @@ class Paper(QGraphicsItem):
 
     def square(self, x: float, y: float, size: float, pen: QPen, fill: QColor) -> None:
         """A square of so many pixels."""
-        (across, down), half = self.pixels([x], [y])[0], size / 2
+        (across, down), half = self._at(x, y), size / 2
         self._painter.setPen(pen)
         self._painter.setBrush(fill)
         self._painter.drawRect(QRectF(across - half, down - half, size, size))
 
     def diamond(self, x: float, y: float, size: float, pen: QPen, fill: QColor) -> None:
         """A square on its corner, of so many pixels."""
-        (across, down), half = self.pixels([x], [y])[0], size / 2
+        (across, down), half = self._at(x, y), size / 2
         self._painter.setPen(pen)
         self._painter.setBrush(fill)
         corners = [(across, down - half), (across + half, down), (across, down + half), (across - half, down)]
@@ -82,7 +87,7 @@ class Paper(QGraphicsItem):
 
     def ring(self, x: float, y: float, size: float, pen: QPen) -> None:
         """A circle of so many pixels, hollow."""
-        across, down = self.pixels([x], [y])[0]
+        across, down = self._at(x, y)
         self._painter.setPen(pen)
         self._painter.setBrush(Qt.BrushStyle.NoBrush)
         self._painter.drawEllipse(QPointF(across, down), size / 2, size / 2)
@@ -93,7 +98,7 @@ class Paper(QGraphicsItem):
         """Write words at the first anchor where they lie on the sheet and on no others; whether they do."""
         metrics = QFontMetricsF(theme.font(9))
         width, height = metrics.horizontalAdvance(text) + theme.px(8), metrics.height() + theme.px(6)
-        (across, down), room = self.pixels([x], [y])[0], self.boundingRect()
+        (across, down), room = self._at(x, y), self.boundingRect()
         for anchor in anchors:
             box = QRectF(across - anchor[0] * width, down - anchor[1] * height, width, height)
             inside = box.left() >= 0 and box.top() >= 0 and box.right() <= room.width()
