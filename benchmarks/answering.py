@@ -263,7 +263,7 @@ def rows() -> list[Row]:
             found.append(first_stages(folder, job, size))
             found.append(sheet(folder, job, size))
         found += [readings(folder, count) for count in (10, 1_000, 10_000)]
-        found += opened(folder, 10_000, 24_000)
+        found += opened(folder, 10_000, 72_000)
     return found
 
 

@@ -79,8 +79,8 @@ def analyse_regulation(
     v, i = (np.concatenate(c) for c in zip(*columns, strict=True))
     warnings: list[str] = []
     accuracies = (
-        _accuracy(meter, v, "voltmeter", warnings),
-        _accuracy(ammeter, i, "ammeter", warnings, 0.01),
+        stated_accuracy(meter, v, "voltmeter", warnings),
+        stated_accuracy(ammeter, i, "ammeter", warnings, 0.01),
     )
     ohms = parse(lead, "ohm")
     data = Readings.of_one_pair(v, i, *accuracies, ohms, 0.1 * abs(ohms))
@@ -146,8 +146,8 @@ def analyse_cross(
         rails,
         volts,
         amps,
-        _accuracy(meter, volts, "voltmeter", warnings),
-        _accuracy(ammeter, amps, "ammeter", warnings, 0.01),
+        stated_accuracy(meter, volts, "voltmeter", warnings),
+        stated_accuracy(ammeter, amps, "ammeter", warnings, 0.01),
     )
     if found.cases == len(rails) + 1:
         warnings.append("As many cases as unknowns: a wrong reading would not show. Add one.")
@@ -229,8 +229,8 @@ def analyse_capacity(
     warnings: list[str] = []
     found = capacity(
         t, v, i, parse(cutoff, "V"), parse(own, "A"),
-        voltmeter=_accuracy(meter, v, "voltmeter", warnings),
-        ammeter=_accuracy(ammeter, i, "ammeter", warnings, 0.01),
+        voltmeter=stated_accuracy(meter, v, "voltmeter", warnings),
+        ammeter=stated_accuracy(ammeter, i, "ammeter", warnings, 0.01),
     )  # fmt: skip
     answer({**_figures(found), "warnings": warnings}, json)
 
@@ -323,7 +323,7 @@ def analyse_limit(
         log.columns.get("set"),
         parse(load_max, "A") if load_max else None,
         parse(load_watts, "W") if load_watts else None,
-        parse_accuracy(ammeter, min(_resolution(i), 0.01)) if ammeter else None,
+        parse_accuracy(ammeter, min(resolution(i), 0.01)) if ammeter else None,
     )
     warnings = [f"{found.reason[0].upper()}{found.reason[1:]}."] if found.kind is LimitKind.UNSURE else []
     result = asdict(found) | {"kind": found.kind.value, "knee_A": found.knee_A, "short_A": found.short_A}
@@ -343,16 +343,19 @@ def _single(volts: float, accuracy: Accuracy, lead_bound: float, band: Band) -> 
     return judge(Interval(volts, volts - half, volts + half), band)
 
 
-def _accuracy(text: str, values: Array, what: str, warnings: list[str], coarsest: float = 1.0) -> Accuracy:
+def stated_accuracy(
+    text: str, values: Array, what: str, warnings: list[str], coarsest: float = 1.0
+) -> Accuracy:
+    """An instrument's accuracy as given; a plain handheld's, with a warning, where none is."""
     # Whole amperes in a log are a load's settings, not a meter that shows no more.
-    step = min(_resolution(values), coarsest)
+    step = min(resolution(values), coarsest)
     if text:
         return parse_accuracy(text, step)
     warnings.append(f"No accuracy given for the {what}; {UNKNOWN_METER}@{step:g} was assumed.")
     return parse_accuracy(UNKNOWN_METER, step)
 
 
-def _resolution(values: Array) -> float:
+def resolution(values: Array) -> float:
     """The decimal step in which all values are written, from 1 to 1e−6."""
     for decimals in range(6):
         if np.allclose(values, np.round(values, decimals), rtol=0, atol=1e-9):

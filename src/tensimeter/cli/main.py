@@ -17,6 +17,7 @@ def run() -> None:
     # The commands and what they need are not loaded for the window.
     from tensimeter.cli import (  # noqa: F401 - they add their own
         analyse,
+        analyse_meter,
         analyse_soak,
         bench,
         compute,

@@ -60,11 +60,11 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     or a column that is missing.
     """
     path = Path(path)
-    headers, separator, comma = _head(path)
+    headers, separator, comma = headers_of(path)
     wanted = _match(headers, named or {}, path)
     if not wanted:
         raise UserError(f"{path.name} has no header that is known; its first line begins {_begins(headers)}.")
-    return Log(_read(path, headers, separator, comma, wanted), tuple(headers))
+    return Log(read_columns(path, headers, separator, comma, wanted), tuple(headers))
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,7 @@ def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
     Times in minutes or hours are told by the header's unit. UserError where there is no time or temperature.
     """
     path = Path(path)
-    headers, separator, comma = _head(path)
+    headers, separator, comma = headers_of(path)
     base = _match(headers, {"time": time} if time else {}, path)
     wanted = {k: v for k, v in base.items() if k in ("time", "volts", "amps")}
     taken = {column for column, _ in wanted.values()}
@@ -110,7 +110,7 @@ def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
         raise UserError(
             f"{path.name} has no column of {missing} that is known; it begins {_begins(headers)}."
         )
-    columns = _read(path, headers, separator, comma, wanted)
+    columns = read_columns(path, headers, separator, comma, wanted)
     Log({k: columns[k] for k in ("time", *places)}, tuple(headers)).need("time", *places)
     celsius = {key.removeprefix("at "): columns[key] for key in places}
     return TemperatureLog(columns["time"], celsius, columns.get("volts"), columns.get("amps"))
@@ -127,7 +127,7 @@ def read_load_cases(path: Path) -> tuple[tuple[str, ...], Array, Array]:
     Its columns are `v NAME` and `i NAME`; UserError where a rail has only one of them.
     """
     path = Path(path)
-    headers, separator, comma = _head(path)
+    headers, separator, comma = headers_of(path)
     wanted: dict[str, tuple[int, Header]] = {}
     for k, header in enumerate(headers):
         match = _CASE.match(_plain(header))
@@ -143,7 +143,7 @@ def read_load_cases(path: Path) -> tuple[tuple[str, ...], Array, Array]:
                 raise UserError(f"{path.name} has no column “{what} {rail}”; nothing was taken.")
     if not rails:
         raise UserError(f"{path.name} has no columns such as “v 12 V” and “i 12 V”; nothing was taken.")
-    log = Log(_read(path, headers, separator, comma, wanted), tuple(headers))
+    log = Log(read_columns(path, headers, separator, comma, wanted), tuple(headers))
     columns = dict(zip(wanted, log.need(*wanted), strict=True))
     volts, amps = (np.column_stack([columns[f"{what} {rail}"] for rail in rails]) for what in ("v", "i"))
     return rails, volts, amps
@@ -157,7 +157,7 @@ def _begins(headers: list[str]) -> str:
     return f"“{', '.join(headers)[:60]}”"
 
 
-def _head(path: Path) -> tuple[list[str], str, bool]:
+def headers_of(path: Path) -> tuple[list[str], str, bool]:
     """Headers, separator, and whether the decimal mark is a comma."""
     with open_regular(path, MOST_TABLE) as file:
         start = file.read(HEAD_BYTES)
@@ -180,7 +180,7 @@ def _head(path: Path) -> tuple[list[str], str, bool]:
     return headers, separator, comma
 
 
-def _read(
+def read_columns(
     path: Path, headers: list[str], separator: str, comma: bool, wanted: dict[str, tuple[int, Header]]
 ) -> dict[str, Array]:
     """The wanted columns in SI units, by their keys."""
