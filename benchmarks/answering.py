@@ -18,6 +18,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 
 from benchmarks.measure import Row
+from benchmarks.window import answer
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.edits import changed, with_link
@@ -59,7 +60,7 @@ class Answers:
         quiet = 0
         ahead = self.window.ahead
         while quiet < 30:
-            self.app.processEvents()
+            answer()
             waits = self.session.aside.waits() or (ahead is not None and ahead.left)
             quiet = 0 if waits else quiet + 1
             time.sleep(0.005)
@@ -69,9 +70,9 @@ class Answers:
         self.rest()
         begin = time.perf_counter()
         act()
-        self.app.processEvents()
+        answer()
         while whole and self.session.aside.waits():
-            self.app.processEvents()
+            answer()
         return time.perf_counter() - begin
 
     def edit(self, k: int) -> None:
@@ -90,7 +91,7 @@ class Answers:
 
     def close(self) -> None:
         self.window.close()
-        self.app.processEvents()
+        answer()
 
 
 def p95(times: list[float]) -> float:
@@ -140,7 +141,7 @@ def edits(folder: Path, job: Job, size: str) -> list[Row]:
     begin, count = time.perf_counter(), 60
     for k in range(count):
         seen.session.try_point("mount", 13.0 + 0.1 * (k % 30), 2.0 + 0.1 * (k % 50))
-        seen.app.processEvents()
+        answer()
     found.append(row("the point dragged over the map", size, (time.perf_counter() - begin) / count, 1 / 30))
     found.append(row("the longest pause while a map is made", size, _pause(seen), 0.050))
     seen.close()
@@ -151,11 +152,11 @@ def _pause(seen: Answers) -> float:
     """The longest that the window did not answer while all that follows an edit was worked out."""
     seen.rest()
     seen.edit(3)
-    seen.app.processEvents()
+    answer()
     longest = 0.0
     while seen.session.aside.waits():
         begin = time.perf_counter()
-        seen.app.processEvents()
+        answer()
         longest = max(longest, time.perf_counter() - begin)
     return longest
 

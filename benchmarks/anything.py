@@ -22,6 +22,7 @@ from typing import TYPE_CHECKING
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from benchmarks.window import answer
 from tensimeter.core.model.edits import changed, with_link
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.demo.library import demo_job, demo_names
@@ -54,11 +55,9 @@ def open_window(path: Path) -> "MainWindow":
 
 def rest(window: "MainWindow", seconds: float = 60.0) -> None:
     """Until nothing is waited for any more."""
-    from PyQt6.QtWidgets import QApplication
-
     quiet, end = 0, time.monotonic() + seconds
     while quiet < 40 and time.monotonic() < end:
-        QApplication.processEvents()
+        answer()
         plate = window._made.get("plate")
         laying = plate is not None and plate.isVisible() and not plate.ready
         quiet = 0 if window.session.aside.waits() or laying else quiet + 1
@@ -201,8 +200,6 @@ def used(
 
     With `apart_s` between two acts, as hands are not quicker than that.
     """
-    from PyQt6.QtWidgets import QApplication
-
     path = folder / f"anything-{seed}.tensi"
     JobFile.create(path, demo_job(demo_names()[seed % len(demo_names())])).close()
     window = open_window(path)
@@ -214,14 +211,14 @@ def used(
         name = "?"
         try:
             name = hands.act()
-            QApplication.processEvents()
+            answer()
         except Exception:
             wrong.append(f"act {done}, {name}: {traceback.format_exc(limit=-3)}")
         took.append((time.perf_counter() - begin, name))
         done += 1
         wait = time.perf_counter() + apart_s
         while time.perf_counter() < wait:
-            QApplication.processEvents()
+            answer()
             time.sleep(0.002)
     wrong += compared(window, folder)
     window.close()

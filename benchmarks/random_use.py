@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from benchmarks.anything import NOTICED_S, Hands, open_window
+from benchmarks.window import answer
 from tensimeter.core.errors import UserError
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
@@ -115,7 +116,7 @@ def _held_MB() -> float:
 
 
 def used(minutes: float, seed: int, folder: Path) -> int:
-    from PyQt6.QtWidgets import QApplication, QFileDialog
+    from PyQt6.QtWidgets import QFileDialog
 
     from tensimeter.ui.sweep import Sweep
 
@@ -144,16 +145,16 @@ def used(minutes: float, seed: int, folder: Path) -> int:
         name = act.__name__
         stage = window.rail.buttons[window.stage_index].stage.id
         timed(f"{name} at {stage}", act)
-        timed(f"painted after {name} at {stage}", QApplication.processEvents)
+        timed(f"painted after {name} at {stage}", answer)
         until = time.monotonic() + APART_S
         while time.monotonic() < until:
-            timed("between", QApplication.processEvents)
+            timed("between", answer)
             time.sleep(0.002)
         held.append(_held_MB())
     if window.session.running:
         window.session.drop_load()
         while window.session.running:
-            QApplication.processEvents()
+            answer()
     window.close()
     _tell(pauses, held, wrong, f"{minutes:g} min, seed {seed}")
     for where, times in sorted(watch.seen.items(), key=lambda x: -max(x[1])):

@@ -33,6 +33,10 @@ if TYPE_CHECKING:
     from tensimeter.core.heatup.soak_state import SoakState
 
 
+#: A soak of fewer readings is judged at once.
+FEW = 30
+
+
 @remembered("design", "stock", "policy", "settings", kept=8)
 def _solved(
     job: Job, load: dict[str, float], volts: tuple[str, float] | None
@@ -117,7 +121,7 @@ class Derived:
             return None
         key = worked_out.test.id
         on, soak = self.running if self.running and self.running[0] == key else ("", None)
-        count = (self._counts[0][key], self._counts[1][key], on, soak)
+        count = self._judged_by(key)
         known = self.judged.get(key)
         if known is None or known[0] != count:
             mine = self._by_test.get(key, [])
@@ -129,6 +133,19 @@ class Derived:
             known = (count, judged)
             self.judged[key] = known
         return known[1]
+
+    def _judged_by(self, test_id: str) -> tuple[object, ...]:
+        """What a judgement follows from beside the job."""
+        on, soak = self.running if self.running and self.running[0] == test_id else ("", None)
+        return (self._counts[0][test_id], self._counts[1][test_id], on, soak)
+
+    def answers_at_once(self, test_id: str | None) -> bool:
+        """Whether `outcome` does: of a soak with readings it fits a forecast first, unless a run tells it."""
+        test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
+        if test is None or not test.soaks or len(self._by_test.get(test.id, ())) < FEW:
+            return True
+        known = self.judged.get(test.id)
+        return (known is not None and known[0] == self._judged_by(test.id)) or bool(self.running)
 
     def was_read(self, test_id: str) -> bool:
         """Whether anything was read or recorded for a test, or a run is on with it."""

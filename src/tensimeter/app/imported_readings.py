@@ -12,14 +12,14 @@ import numpy as np
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Measurand, Origin, Reading
-from tensimeter.core.model.instruments import accuracy_of
+from tensimeter.core.model.instruments import accuracy_of, display_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import Understood, at_place
 from tensimeter.core.testplan.destination import destination, step_for
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import link_of
-from tensimeter.core.testplan.step import Plan
+from tensimeter.core.testplan.step import Plan, panel_of
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import keep_wave
 
@@ -72,6 +72,12 @@ def import_typed(
             origin=origin
         )
     ]
+    shows = next((o.id for o in job.design.outputs() if panel_of(o.id) == place), None)
+    if shows is not None:
+        # A display reads for itself; the current said beside it tells which reference it stands beside.
+        accuracy, part = display_of(job, shows, line.quantity, line.resolution)
+        own = found[0]._replace(accuracy=accuracy, instrument=part or "", range="" if part else "assumed")
+        return file.keep([own])
     if where.at_A is not None:
         digit = 0.001 if where.as_set else line.at_resolution
         found.append(_reading(job, scan, now, line.place, "A", where.at_A, job.campaign.ammeter, digit, *at))

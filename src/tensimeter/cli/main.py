@@ -27,6 +27,7 @@ def run() -> None:
         size,
         size_heat,
         size_wire,
+        tune,
     )
     from tensimeter.cli.commands import app
 

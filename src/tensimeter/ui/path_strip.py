@@ -47,6 +47,7 @@ class PathStrip(QWidget):
             session.subject_changed,
             session.point_changed,
             session.readings_changed,
+            session.judged,
         ):
             signal.connect(self.refresh)
         session.run_event.connect(self._on_run_event)

@@ -4,11 +4,14 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tensimeter.app.derived import Derived
 from tensimeter.app.work_session import WorkSession
 from tensimeter.bench.events import Event
 from tensimeter.core.derivation import Derivation
 from tensimeter.core.errors import UserError
 from tensimeter.core.notice import Notice
+from tensimeter.core.testplan.evaluation import not_judged
+from tensimeter.core.testplan.step import Outcome
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.aside import Aside
 from tensimeter.ui.run_feed import RunFeed
@@ -50,6 +53,8 @@ class Session(WorkSession, QObject):
     #: A stage that is to be gone to.
     stage_wanted = pyqtSignal(str)
 
+    #: A test whose judgement takes long has been judged.
+    judged = pyqtSignal()
     #: What is to be minded has been worked out anew.
     noticed = pyqtSignal()
 
@@ -58,6 +63,9 @@ class Session(WorkSession, QObject):
         #: Where what takes long is worked out; at once, unless another is given.
         self.aside = aside or Aside()
         self.notices: list[Notice] = []
+        #: Outcomes of tests whose judgement takes long, as last shown, and for what each was asked last.
+        self._shown_before: dict[str, Outcome] = {}
+        self._asked_for: dict[str, Derived] = {}
         self.feed = RunFeed(self)
         WorkSession.__init__(self, file, _Teller(self))
         # Before any widget hears of a change, so that what is worked out at once is there for all.
@@ -76,6 +84,34 @@ class Session(WorkSession, QObject):
         if self.aside.threaded:
             now, tests = self.now, [t.id for t in self.job.campaign.tests]
             self.aside.ask("plans", self, lambda: [now.plan(t) for t in tests], lambda _: None)
+
+    @property
+    def outcome(self) -> Outcome | None:
+        return self.outcome_of(self.test_id)
+
+    def outcome_of(self, test_id: str | None) -> Outcome | None:
+        """A test judged; of one that takes long what was shown before, until that is there."""
+        now = self.now
+        if test_id is None or not self.aside.threaded or now.answers_at_once(test_id):
+            found = now.outcome(test_id)
+            if found is not None and found.plan.test.soaks:
+                self._shown_before[found.plan.test.id] = found
+            return found
+        if self._asked_for.get(test_id) is not now:
+            self._asked_for[test_id] = now
+            self.aside.ask(f"outcome of {test_id}", self, lambda: now.outcome(test_id), self._take_outcome)
+        plan = now.plan(test_id)
+        known = self._shown_before.get(test_id)
+        return known or (not_judged(plan, "Its heat is being worked out.") if plan is not None else None)
+
+    def is_late(self, test_id: str | None) -> bool:
+        """Whether what is shown of a test is of before, and it is being judged anew."""
+        return test_id is not None and self.aside.waits(f"outcome of {test_id}")
+
+    def _take_outcome(self, found: Outcome | None) -> None:
+        if found is not None:
+            self._shown_before[found.plan.test.id] = found
+        self.judged.emit()
 
     @property
     def minded(self) -> list[Notice]:

@@ -3,6 +3,7 @@
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.instrument_part import Instrument
+from tensimeter.core.parts.path_part import InlineMeter
 
 
 def accuracy_of(
@@ -22,6 +23,20 @@ def accuracy_of(
     if quantity in ("C", "dB"):
         return Accuracy(of_reading=0, counts=2.0, resolution=1.0), "assumed"
     return Accuracy(of_reading=0.005, counts=2, resolution=typed_resolution), "assumed"
+
+
+def display_of(
+    job: Job, output: str, quantity: str, typed_resolution: float = 0.01
+) -> tuple[Accuracy, str | None]:
+    """Accuracy of an output's own display and the part that it is: the panel meter in its path.
+
+    Where there is none, a plain display's at the digits that were typed, and no part.
+    """
+    path = job.design.path_to(output)
+    found = [p for link in reversed(path) if isinstance(p := job.part(link.part), InlineMeter)]
+    if found and quantity in ("V", "A"):
+        return (found[0].volts if quantity == "V" else found[0].amps), found[0].id
+    return Accuracy(of_reading=0.01, counts=3, resolution=typed_resolution), None
 
 
 def _together(loads: list[Instrument], amps: float) -> tuple[Accuracy, str]:

@@ -137,7 +137,7 @@ def _takes(plan: Plan, step: Step, line: Understood) -> bool:
         return True
     if line.place == place:
         return line.quantity in ("V", step.asks)
-    return line.quantity == "V" and line.place == panel_of(place)
+    return line.quantity in ("V", "A") and line.place == panel_of(place)
 
 
 def _step_of(
@@ -192,7 +192,7 @@ def _reference_of(line: Understood, plan: Plan, read: ReadSoFar, fitting: list[S
     latest = [
         r
         for (step, place, quantity), r in read.at.get(plan.test.id, {}).items()
-        if quantity == "V" and step in near and place == (near[step].place or plan.output.id)
+        if quantity == line.quantity and step in near and place == (near[step].place or plan.output.id)
     ]
     return max(latest, key=lambda r: r.id or 0).step if latest else None
 

@@ -144,7 +144,7 @@ class CampaignPanel(QScrollArea):
         outputs = {o.id: o.name for o in session.job.design.outputs()}
         for test in session.job.campaign.tests:
             # What nobody has read yet needs no plan to be told as open.
-            result = session.now.outcome(test.id) if session.now.was_read(test.id) else None
+            result = session.outcome_of(test.id) if session.now.was_read(test.id) else None
             verdict = result.verdict if result else Verdict.NOT_MEASURED
             name = KINDS[test.kind].name + (f", {result.pretended}" if result and result.pretended else "")
             output = outputs.get(test.output, test.output)

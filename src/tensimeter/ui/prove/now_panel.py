@@ -63,7 +63,12 @@ class NowPanel(QWidget):
         self.done.clicked.connect(self._on_done)
         column.addWidget(self.done)
         whole = WhenSeen(self, self.refresh)
-        for signal in (session.job_changed, session.readings_changed, session.subject_changed):
+        for signal in (
+            session.job_changed,
+            session.readings_changed,
+            session.subject_changed,
+            session.judged,
+        ):
             signal.connect(whole.take)
         session.run_event.connect(self._on_run_event)
         theme.changed.connect(self.refresh)

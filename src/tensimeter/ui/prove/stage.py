@@ -101,6 +101,7 @@ class ProveStage(QWidget):
         for signal in (session.job_changed, session.readings_changed, session.subject_changed, theme.changed):
             signal.connect(whole.take)
         session.run_event.connect(self._on_run_event)
+        session.judged.connect(whole.take)
         self.refresh()
 
     @cached_property
@@ -184,7 +185,8 @@ class ProveStage(QWidget):
             return
         name = KINDS[result.plan.test.kind].name
         made_up = f": {PRETENDED_WORDS[result.pretended]}" if result.pretended else ""
-        self.title.setText(f"{name[0].upper()}{name[1:]}, {result.plan.output.name}{made_up}")
+        late = ", judged anew …" if session.is_late(session.test_id) else ""
+        self.title.setText(f"{name[0].upper()}{name[1:]}, {result.plan.output.name}{made_up}{late}")
         self.sentence.setText(guarded("What it says", lambda: outcome_sentence(result), str))
         advice = partial(_advice, session.job, result, session.hand_meter, session.now.readings)
         work = partial(guarded, "What comes next", advice, str)
