@@ -75,19 +75,20 @@ class Watch:
     """Looks at what the window is doing whenever it has not answered for a while: the reason for a pause."""
 
     def __init__(self) -> None:
-        self._since, self._where = 0.0, ""
-        self.seen: dict[str, list[float]] = defaultdict(list)
+        self._since, self._where, self._work = 0.0, "", 0.0
+        #: Seconds, and how many of them the window's thread was at work, by what it was about.
+        self.seen: dict[str, list[tuple[float, float]]] = defaultdict(list)
         self._window = threading.get_ident()
         threading.Thread(target=self._look, name="watch", daemon=True).start()
 
     def begin(self) -> None:
-        self._since, self._where = time.perf_counter(), ""
+        self._since, self._where, self._work = time.perf_counter(), "", time.thread_time()
 
     def over(self, what: str) -> float:
         """Something has been answered: how long it took, s."""
         took, self._since = time.perf_counter() - self._since, 0.0
         if took > NOTICED_S:
-            self.seen[f"{what}: {self._where}"].append(took)
+            self.seen[f"{what}: {self._where}"].append((took, time.thread_time() - self._work))
         return took
 
     def _look(self) -> None:
@@ -106,7 +107,12 @@ class Watch:
                 mine.append((frame.f_code.co_filename, frame.f_code.co_name, frame.f_lineno))
             frame = frame.f_back
         sys.setswitchinterval(turn)
-        return " < ".join(f"{Path(f).stem}.{name}:{line}" for f, name, line in mine[:5]) or "Qt itself"
+        return " < ".join(f"{Path(f).stem}.{name}:{line}" for f, name, line in _ends(mine)) or "Qt itself"
+
+
+def _ends(frames: list[tuple[str, str, int]]) -> list[tuple[str, str, int]]:
+    """The innermost frames, and the one that began it all."""
+    return frames[:4] + frames[4:][-2:]
 
 
 def _held_MB() -> float:
@@ -157,8 +163,9 @@ def used(minutes: float, seed: int, folder: Path) -> int:
             answer()
     window.close()
     _tell(pauses, held, wrong, f"{minutes:g} min, seed {seed}")
-    for where, times in sorted(watch.seen.items(), key=lambda x: -max(x[1])):
-        print(f"  {len(times)} ×, longest {1e3 * max(times):.0f} ms: {where}")
+    for where, times in sorted(watch.seen.items(), key=lambda x: -max(x[1])[0]):
+        longest, work = max(times)
+        print(f"  {len(times)} ×, longest {1e3 * longest:.0f} ms, at work {1e3 * work:.0f}: {where}")
     return len(wrong)
 
 

@@ -145,7 +145,8 @@ class Derived:
         if test is None or not test.soaks or len(self._by_test.get(test.id, ())) < FEW:
             return True
         known = self.judged.get(test.id)
-        return (known is not None and known[0] == self._judged_by(test.id)) or bool(self.running)
+        on = self.running is not None and self.running[0] == test.id
+        return on or (known is not None and known[0] == self._judged_by(test.id))
 
     def was_read(self, test_id: str) -> bool:
         """Whether anything was read or recorded for a test, or a run is on with it."""
@@ -177,6 +178,12 @@ class Derived:
         read = {test for counted in self._counts for test in counted}
         wanted = [t.id for t in self.job.campaign.tests if not read_only or t.id in read]
         return [o for o in map(self.outcome, wanted) if o is not None]
+
+    @property
+    def heat_at_once(self) -> bool:
+        """Whether `heat_job` is told without a fit: it was asked before, or nothing was soaked."""
+        soaked = (test.id for test in self.job.campaign.tests if test.soaks)
+        return "heat_job" in vars(self) or not any(self._by_test.get(test) for test in soaked)
 
     @cached_property
     def heat_job(self) -> Job:

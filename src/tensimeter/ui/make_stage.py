@@ -47,6 +47,10 @@ def _made(stage_id: str, session: Session, control: RunControl) -> QWidget:
         from tensimeter.ui.plate.stage import PlateStage
 
         return PlateStage(session)
+    if stage_id == "tune":
+        from tensimeter.ui.tune.stage import TuneStage
+
+        return TuneStage(session)
     from tensimeter.ui.empty_stage import EmptyStage
 
     return EmptyStage(next(s for s in STAGES if s.id == stage_id))

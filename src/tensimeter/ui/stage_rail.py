@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from tensimeter.core.procedure.notices import STAGES, Stage, open_holds
 from tensimeter.core.testplan.evaluation import proven_A, rates
-from tensimeter.core.testplan.step import Outcome
+from tensimeter.core.testplan.step import Outcome, panel_of
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -114,4 +114,5 @@ class StageRail(QWidget):
             return "as it stands" if job.assembly.already_running else f"{made} wires made"
         if stage.id == "wake":
             return "as it stands" if job.assembly.already_running else "nothing open"
-        return "to come"
+        count = sum(panel_of(o.id) in self.session.now.so_far.places for o in job.design.outputs())
+        return f"{count} display{'s' * (count != 1)} read" if count else "nothing read"

@@ -12,6 +12,8 @@ from tensimeter.core.measurement.conformity import Accuracy, Interval, half_widt
 #: A point is named as not of the line beyond so many deviations of what the others foretell; a rule of thumb
 #: for the handful of points that a comparison has.
 ODD_DEVIATIONS = 4.0
+#: A gain that is not known to a twentieth is not told; a rule of thumb.
+TOLD_SHARE = 0.05
 #: Curvature and hysteresis are named beyond so many of their own deviations.
 SURE_DEVIATIONS = 3.0
 
@@ -128,6 +130,11 @@ class Comparison:
         return _around(self.line.offset, half_width_95(bounds, float(self.line.covariance[1, 1]) ** 0.5))
 
     @property
+    def tells_gain(self) -> bool:
+        """Whether the points lie far enough apart to tell gain from offset: the gain to a share of itself."""
+        return self.gain.half_width <= TOLD_SHARE * self.line.gain
+
+    @property
     def residual(self) -> Array:
         """Reference less line at each point (n,)."""
         return np.asarray(self.reference - self.line.gain * self.shown - self.line.offset)
@@ -221,6 +228,11 @@ class Comparison:
     def warnings(self) -> tuple[str, ...]:
         """What is to be known before anything is corrected."""
         said = []
+        if not self.tells_gain:
+            said.append(
+                "These points lie too close together to tell gain from offset: set the offset alone, or "
+                "compare at both ends of the range."
+            )
         if (odd := self.odd_one) is not None:
             said.append(
                 f"Point {odd + 1} is not of the line of the others: a shunt that heats, headroom that is "

@@ -31,12 +31,7 @@ STAGES = (
     Stage("assemble", "Assemble"),
     Stage("wake", "Wake"),
     Stage("prove", "Prove"),
-    Stage(
-        "tune",
-        "Tune",
-        "Tune will hold panel meters against a reference, trims, and the ranked causes of what "
-        "was predicted otherwise than it was measured.",
-    ),
+    Stage("tune", "Tune"),
     Stage("plate", "Plate"),
 )
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tensimeter.core.analysis.comparison import Comparison, compared, points_for
+from tensimeter.core.analysis.comparison import Comparison, Correction, compared, points_for
 from tensimeter.core.design.reach import volts_span
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
@@ -13,6 +13,8 @@ from tensimeter.core.measurement.readings import Measurand, Origin, Reading, cou
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
+from tensimeter.core.quantity import show
+from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.step import panel_of
 
 #: What a display of an output may show.
@@ -142,3 +144,92 @@ def _widest(job: Job, pairs: Sequence[Pair]) -> Accuracy:
         resolution=digit,
         noise_counts=max(a.noise_counts for a in of),
     )
+
+
+#: What a display may let one set, in words.
+LETS = {
+    "both": "gain and offset",
+    "gain": "its gain alone",
+    "offset": "its offset alone",
+    "nothing": "nothing: to be known",
+}
+
+
+def check_sentence(check: MeterCheck) -> str:
+    """What a display is off by, in a sentence."""
+    found = check.found
+    if found is None:
+        return check.said
+    worst, unit = found.worst_before, check.unit
+    k = int(np.argmax(np.abs(found.shown - found.reference)))
+    word = "more" if worst.value > 0 else "less"
+    share = abs(worst.value / found.reference[k]) if found.reference[k] else 0.0
+    text = (
+        f"It shows up to {show(abs(worst.value), unit, 3)} ± {show(worst.half_width, unit, 2)} {word} than "
+        f"there is ({show(share, '%', 2)} at {show(float(found.reference[k]), unit, 3)})"
+    )
+    if not found.tells_gain:
+        return f"{text}."
+    return (
+        f"{text}; true is {found.gain.value:.4f} ± {found.gain.half_width:.4f} of what it shows, "
+        f"{'less' if found.offset.value < 0 else 'plus'} {show(abs(found.offset.value), unit, 2)} ± "
+        f"{show(found.offset.half_width, unit, 2)}."
+    )
+
+
+def setting_sentence(check: MeterCheck, chosen: Correction) -> str:
+    """What to set in a display, and what is left then."""
+    found, unit = check.found, check.unit
+    assert found is not None
+    acts = []
+    if chosen.gain != 1.0:
+        acts.append(f"multiply its gain by {chosen.gain:.4f}")
+    if abs(chosen.offset) >= found.floor:
+        word = "add" if chosen.offset > 0 else "take off"
+        acts.append(f"{word} {show(abs(chosen.offset), unit, 3)}")
+    left = max(chosen.left, found.floor)
+    rest = f"{show(left, unit, 2)} is left of its own errors, {show(found.floor, unit, 2)} being half a digit"
+    reference = show(found.worst_after.half_width, unit, 2)
+    if not acts:
+        return f"Nothing is set: {rest}; the reference leaves ± {reference}."
+    words = " and ".join(acts)
+    return f"{words[0].upper()}{words[1:]}: {rest}; the reference leaves ± {reference}."
+
+
+def asked_of(job: Job, check: MeterCheck | None) -> str:
+    """What to read next of a display, as it is typed."""
+    outputs = job.design.outputs()
+    if check is None:
+        if not outputs:
+            return ""
+        place, first = panel_of(outputs[0].id), outputs[0]
+        return (
+            f"First the meter: {first.id} {first.nominal_V:g}V @{first.full_load_A:g}A\n"
+            f"then the display: {place} {first.nominal_V:g}V\n"
+            f"and: {place} {first.full_load_A:g}A\n"
+            "Several loads tell its gain, several set volts that of its volts."
+        )
+    if not check.points:
+        return "Its range is covered. A second comparison after setting it is the proof."
+    values = ", ".join(show(p, check.unit, 3) for p in check.points[:4])
+    return f"Compare also at {values}: both ends and the middle, up and down, between its digits."
+
+
+def check_picture(check: MeterCheck, chosen: Correction) -> Picture:
+    """Error over what is shown: as read, with intervals, its line, and what is left once it is set."""
+    found = check.found
+    assert found is not None
+    bounds = found.standard
+    half = [bounds.half_width(float(v), (found.floor,)) for v in found.reference]
+    before = [
+        Spot(float(s), float(s - r), h) for s, r, h in zip(found.shown, found.reference, half, strict=True)
+    ]
+    ends = np.array([found.shown.min(), found.shown.max()])
+    true = found.line.gain * ends + found.line.offset
+    lines = (
+        Line("as it reads", ends, ends - true, "fit"),
+        Line("once set", ends, chosen.gain * ends + chosen.offset - true, "prediction"),
+        Line("", ends, np.zeros(2), "path"),
+    )
+    unit = check.unit
+    return Picture(f"what it shows, {unit}", f"shown less true, {unit}", tuple(before), lines)

@@ -181,6 +181,12 @@ class Findings(QWidget):
     # -- the rest, a widget each ----------------------------------------------------------------
 
     def _show_heat(self) -> None:
+        now = self.session.now
+        if self.session.aside.threaded and not now.heat_at_once:
+            wait = label("what the latest soak has shown is being worked out …", "caption")
+            self._body.addWidget(wait)
+            self.session.aside.ask("findings", wait, lambda: now.heat_job, lambda _: self.refresh())
+            return
         self._show_whole(HeatView(self.session))
 
     def _show_sized(self) -> None:

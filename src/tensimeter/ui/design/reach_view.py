@@ -65,14 +65,20 @@ class ReachView(ReachMap):
 
     def show_output(self, output: OutputLink) -> None:
         """The map of an output at the session's operating point; one that still fits is kept."""
-        session, job = self.session, self.session.now.heat_job
+        session, now = self.session, self.session.now
+        if session.aside.threaded and not now.heat_at_once:
+            # What a soak has shown of its heat is fitted first; the map of before stays until then.
+            session.aside.ask("map", self, lambda: now.heat_job, lambda _: self.show_output(output))
+            self.changed.emit()
+            return
+        job = now.heat_job
         others = tuple((k, v) for k, v in session.load.items() if k != output.id)
         key = (output.id, others)
         if self.made is not None and self.made.job is job and self.made.key == key:
             session.aside.drop("map")
             self._draw()
             return
-        now, here = session.now, session.job
+        here = session.job
         session.aside.ask("map", self, partial(_made, now, job, here, key), self._take)
         self.changed.emit()
 

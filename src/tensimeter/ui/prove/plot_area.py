@@ -97,7 +97,9 @@ class PlotArea(QStackedWidget):
 
     def _show_heat(self, result: Outcome) -> None:
         """The latest run of a soak with its forecast; all of them over one another where asked."""
-        facts, job, plan = result.facts, self.session.job, result.plan
+        facts, plan = result.facts, result.plan
+        # The job that it was judged by: with a newer one its forecast would be worked out anew, here.
+        job = facts.job if facts is not None else self.session.job
         runs = soak_runs(facts.readings) if facts is not None else []
         names = measuring_points(job)
         limit = _limit(job, plan)
