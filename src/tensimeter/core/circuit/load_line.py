@@ -51,7 +51,7 @@ class LoadLine:
         return np.asarray(self._ends[2])
 
 
-@remembered("design", "stock", "policy", "settings")
+@remembered("design", "stock", "policy", "settings", kept=96)
 def load_line(
     job: Job,
     output: str,

@@ -15,7 +15,7 @@ from tensimeter.core.path import EitherLink, Link, MeterLink, OutputLink, UnitLi
 from tensimeter.core.remembered import remembered
 
 
-@remembered("design", "stock", "policy", "settings")
+@remembered("design", "stock", "policy", "settings", kept=96)
 def build(job: Job) -> Network:
     """The network of a job's design; UserError with the first problem's sentence if it has one."""
     wrong = problems(job.design, job.stock)

@@ -151,7 +151,7 @@ class Envelope:
         return tuple(state for part in self.parts for state in part.states)
 
 
-@remembered("design", "stock", "policy", "settings")
+@remembered("design", "stock", "policy", "settings", kept=12)
 def envelope(job: Job) -> Envelope:
     """Solve every state of a design; UserError for a path that does not join up."""
     parts = [

@@ -51,6 +51,7 @@ class Findings(QWidget):
         self.session = session
         self.view = "ladder"
         self.whole: QWidget | None = None
+        self._standing: object = None
         self._known_edges: dict[str, tuple[Limit, State]] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -101,6 +102,11 @@ class Findings(QWidget):
             return
         if self.session.output_id is not None and self.view == "ladder" and self._show_ladder_again():
             return
+        # A page that is read and typed follows from the job alone, not from where it is run.
+        standing = (self.view, self.session.job, self.session.output_id is None, theme.night, theme.scale)
+        if self.view in _PAGES and self.whole is not None and standing == self._standing:
+            return
+        self._standing = standing
         clear(self._body)
         self.whole = None
         if self.session.output_id is None:
