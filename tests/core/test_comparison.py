@@ -1,10 +1,5 @@
 """A meter against a reference: certified lines, intervals that hold, what is odd, what to set."""
 
-import json
-import subprocess
-import sys
-from pathlib import Path
-
 import numpy as np
 import pytest
 from benchmarks.coverage_meters import covered
@@ -121,29 +116,3 @@ def test_what_cannot_be_compared() -> None:
     # 0.05 % and a digit of 1 mV at 10 V is 6 mV at the most: a fifth of a per cent of 10 V is 20 mV.
     assert not can_settle(FINE, 10.0, 0.02)
     assert can_settle(FINE, 10.0, 0.1)
-
-
-def test_from_a_file(tmp_path: Path) -> None:
-    table = tmp_path / "panel.csv"
-
-    def asked(text: str, *options: str) -> tuple[int, str]:
-        table.write_text(text)
-        command = [sys.executable, "-m", "tensimeter", "analyse", "meter", str(table), *options]
-        made = subprocess.run(command, capture_output=True, text=True)
-        return made.returncode, made.stdout or made.stderr
-
-    rows = "panel [mA];reference [A]\n500;0,540\n4000;4,250\n8000;8,490\n4000;4,251\n"
-    code, text = asked(rows, "--accuracy", "0.1%+2@0.001", "--counts", "0.01", "--constant", "1000", "--json")
-    found = json.loads(text)
-    assert code == 0
-    assert found["unit"] == "A"
-    assert found["gain"]["value"] == pytest.approx(1.06, abs=1e-3)
-    assert found["offset"]["value"] == pytest.approx(0.01, abs=3e-3)
-    assert found["worst_error_before"]["value"] == pytest.approx(-0.49)
-    assert abs(found["worst_error_after"]["value"]) < 0.002
-    assert found["constant"]["new"] == pytest.approx(1060, abs=1)
-    assert "worst error before" in asked(rows)[1]
-    assert "±" not in asked("panel [V],reference [A]\n1,1\n2,2\n")[1]
-    for wrong in ("panel [V],reference [A]\n1,1\n2,2\n", "a,b\n1,1\n2,2\n", "panel,reference\n1,1\n1,1\n"):
-        code, said = asked(wrong)
-        assert (code, said.count("\n")) == (2, 1), said

@@ -1,13 +1,5 @@
 """Tune from nothing, by the reading line: what a display is off by, what to set, what is left."""
 
-import json
-import subprocess
-import sys
-
-import pytest
-
-from tensimeter.core.testplan.meter_checks import meter_checks
-from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.window import MainWindow
 
 #: What the hub's display shows while 0.1, 0.5, 1, 1.5 and 2 A flow: it reads low by 6 %.
@@ -55,23 +47,3 @@ def test_a_display_is_held_against_the_meter(window: MainWindow, keys) -> None:
     read = [r for r in window.session.now.readings if r.place == "hub-panel"]
     assert [r.quantity for r in read].count("A") == 5
     assert {r.instrument for r in read} == {""}
-
-
-def test_the_same_on_the_command_line(window: MainWindow, keys) -> None:
-    for line in LINES:
-        keys(window, "Ctrl+l", line, "Enter")
-    path = window.session.file.path
-    window.close()
-    command = [sys.executable, "-m", "tensimeter", "tune", str(path)]
-    made = subprocess.run([*command, "meters", "--json"], capture_output=True, text=True)
-    volts, amps = json.loads(made.stdout)["meters"]
-    assert (volts["unit"], amps["unit"], amps["readings"]) == ("V", "A", 5)
-    assert amps["gain"]["low"] < 1 / 0.94 < amps["gain"]["high"]
-    assert amps["worst_error_before"]["value"] == pytest.approx(-0.12)
-    assert amps["error_left"]["both"] < 1e-9
-    with JobFile(path, read_only=True) as file:
-        # What reads otherwise is struck, not kept beside it: facts stay, and what is said of them changes.
-        kept = file.readings()
-        assert len(meter_checks(file.job, kept[:-1])[1].pairs) == 4
-    wrong = subprocess.run([*command, "moods"], capture_output=True, text=True)
-    assert (wrong.returncode, wrong.stderr.count("\n")) == (2, 1)
