@@ -11,6 +11,8 @@ from tensimeter.ui.session import Session
 ASK_MS = 500
 #: So long nothing may have changed, s, before it is looked for; what comes every second is not waited for.
 QUIET_S, LONGEST_S = 1.5, 20.0
+#: So long goes by, s, until what stood before is looked through as well.
+WHOLE_S = 1800.0
 #: So many new objects are worth a look.
 WORTH = 20_000
 
@@ -24,7 +26,7 @@ class Sweep(QObject):
     def __init__(self) -> None:
         super().__init__()
         gc.disable()
-        self._touched = self._swept = time.monotonic()
+        self._touched = self._swept = self._whole = time.monotonic()
         self._timer = QTimer(self)
         self._timer.setInterval(ASK_MS)
         self._timer.timeout.connect(self._look)
@@ -46,7 +48,13 @@ class Sweep(QObject):
 
     def _look(self) -> None:
         now = time.monotonic()
-        quiet = now - self._touched > QUIET_S or now - self._swept > LONGEST_S
-        if quiet and gc.get_count()[0] > WORTH:
-            gc.collect()
-            self._swept = now
+        quiet = now - self._touched > QUIET_S
+        if gc.get_count()[0] < WORTH or not (quiet or now - self._swept > LONGEST_S):
+            return
+        if quiet and now - self._whole > WHOLE_S:
+            gc.unfreeze()
+            self._whole = now
+        gc.collect()
+        # A long run's readings are looked through once, not every few seconds.
+        gc.freeze()
+        self._swept = now
