@@ -28,7 +28,7 @@ from tensimeter.core.testplan.plan import plan
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 
-STAGES = ("stock", "design", "assemble", "wake", "prove", "plate")
+STAGES = ("stock", "design", "assemble", "wake", "prove", "tune", "plate")
 ACCURACY = Accuracy(of_reading=0.0005, counts=3, resolution=0.001)
 
 

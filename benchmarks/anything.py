@@ -31,7 +31,7 @@ from tensimeter.store.jobfile import JobFile
 if TYPE_CHECKING:
     from tensimeter.ui.window import MainWindow
 
-STAGES = ("stock", "design", "assemble", "wake", "prove", "plate")
+STAGES = ("stock", "design", "assemble", "wake", "prove", "tune", "plate")
 VIEWS = ("ladder", "heat", "sized", "faults", "variants", "ways", "conditions", "box")
 #: A pause of the window that somebody notices, s.
 NOTICED_S = 0.1
