@@ -23,7 +23,7 @@ from tensimeter.ui.ahead import Ahead
 from tensimeter.ui.make_stage import make_stage
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.present import present
-from tensimeter.ui.parts.text import label, rule, tip
+from tensimeter.ui.parts.text import Elided, label, rule, tip
 from tensimeter.ui.path_strip import PathStrip
 from tensimeter.ui.prove.bench_view import BenchView
 from tensimeter.ui.prove.now_panel import NowPanel
@@ -94,11 +94,10 @@ class MainWindow(QMainWindow):
     def _header(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setContentsMargins(theme.px(18), theme.px(8), theme.px(14), theme.px(2))
-        self._name, self._place = label("", "strong"), label("", "caption")
+        self._name, self._place = label("", "strong"), Elided()
         row.addWidget(self._name)
         row.addSpacing(theme.px(10))
-        row.addWidget(self._place)
-        row.addStretch(1)
+        row.addWidget(self._place, 1)
         self._mode = label("", "prediction")
         row.addWidget(self._mode)
         row.addSpacing(theme.px(10))

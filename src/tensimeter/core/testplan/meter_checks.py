@@ -13,7 +13,7 @@ from tensimeter.core.measurement.readings import Measurand, Origin, Reading, cou
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
-from tensimeter.core.quantity import show
+from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.step import panel_of
 
@@ -165,15 +165,15 @@ def check_sentence(check: MeterCheck) -> str:
     word = "more" if worst.value > 0 else "less"
     share = abs(worst.value / found.reference[k]) if found.reference[k] else 0.0
     text = (
-        f"It shows up to {show(abs(worst.value), unit, 3)} ± {show(worst.half_width, unit, 2)} {word} than "
+        f"It shows up to {with_uncertainty(abs(worst.value), worst.half_width, unit)} {word} than "
         f"there is ({show(share, '%', 2)} at {show(float(found.reference[k]), unit, 3)})"
     )
     if not found.tells_gain:
         return f"{text}."
     return (
         f"{text}; true is {found.gain.value:.4f} ± {found.gain.half_width:.4f} of what it shows, "
-        f"{'less' if found.offset.value < 0 else 'plus'} {show(abs(found.offset.value), unit, 2)} ± "
-        f"{show(found.offset.half_width, unit, 2)}."
+        f"{'less' if found.offset.value < 0 else 'plus'} "
+        f"{with_uncertainty(abs(found.offset.value), found.offset.half_width, unit)}."
     )
 
 

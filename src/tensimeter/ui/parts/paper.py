@@ -53,6 +53,11 @@ class Paper(QGraphicsItem):
         across, down = self.pixels([x], [y])[0]
         return (float(across), float(down)) if np.isfinite(across + down) else (-1e4, -1e4)
 
+    def around(self, x: float, y: float, size: float) -> QRectF:
+        """What a mark of so many pixels covers."""
+        across, down = self._at(x, y)
+        return QRectF(across - size / 2, down - size / 2, size, size)
+
     def line(self, x: Sequence[float] | np.ndarray, y: Sequence[float] | np.ndarray, pen: QPen) -> None:
         """A line through points; where one is not a number it is broken."""
         points = self.pixels(x, y)

@@ -62,8 +62,14 @@ class PicturePlot(Plot):
             paper.line(x, y, QPen(theme.colour("pencil"), 1))
         for spot in spots:
             _spot(paper, spot)
+        # Names lie beside the points where there is room, else over them.
+        beside = [paper.around(s.x, s.y, theme.px(12)) for s in spots]
         for line in picture.lines:
-            _name_line(paper, line)
+            paper.taken += beside
+            named = _name_line(paper, line)
+            paper.taken = [box for box in paper.taken if box not in beside]
+            if not named:
+                _name_line(paper, line)
         if not picture.spots:
             paper.words("nothing read yet", (left + right) / 2, (bottom + top) / 2, "pencil", _MIDDLE)
 
@@ -86,7 +92,10 @@ class PicturePlot(Plot):
             paper.line(line.x, line.y, QPen(theme.colour("pencil"), 1))
             return
         style = Qt.PenStyle.DashLine if line.role == "prediction" else Qt.PenStyle.SolidLine
-        paper.line(line.x, line.y, QPen(theme.colour(_colour(line)), 2, style))
+        pen = QPen(theme.colour(_colour(line)), 2, style)
+        if len(line.x) == 1:
+            paper.ring(float(line.x[0]), float(line.y[0]), theme.px(18), QPen(pen.color(), 1.5))
+        paper.line(line.x, line.y, pen)
 
     def _name_points(self, picture: Picture) -> None:
         axis = self.getAxis("bottom")
@@ -109,20 +118,22 @@ def _colour(line: Line) -> str:
     return "prediction" if line.role == "prediction" else "ink"
 
 
-def _name_line(paper: Paper, line: Line) -> None:
+def _name_line(paper: Paper, line: Line) -> bool:
+    """Write a line's name where it is told apart; whether there was room, or it has none."""
     x, y = line.x, line.y
     if line.role == "path" or not line.name or not len(x):
-        return
+        return True
     if len(x) == 2 and x[0] == x[1]:
         # Two upright lines that nearly meet are named on their outer sides.
         high = line.role == "prediction"
-        spot, anchors = float(max(y) if high else min(y)), ((-0.04, 0.0),) if high else ((1.04, 1.0),)
-        paper.words(line.name, float(x[0]), spot, _colour(line), (*anchors, (-0.04, 0.5), (1.04, 0.5)))
-    elif len(y) == 2 and y[0] == y[1]:
+        heights = (float(max(y)), float(np.mean(y)), float(min(y)))
+        sides = ((-0.04, 0.0), (1.04, 0.0)) if high else ((1.04, 1.0), (-0.04, 1.0))
+        tried = [(at, side) for side in sides for at in (heights if high else heights[::-1])]
+        return any(paper.words(line.name, float(x[0]), at, _colour(line), (side,)) for at, side in tried)
+    if len(y) == 2 and y[0] == y[1]:
         # A level line is named where it begins, so that one that rises to it keeps its own end.
-        paper.words(line.name, float(x[0]), float(y[0]), _colour(line), _LEVEL)
-    else:
-        paper.words(line.name, float(x[-1]), float(y[-1]), _colour(line), _END)
+        return paper.words(line.name, float(x[0]), float(y[0]), _colour(line), _LEVEL)
+    return paper.words(line.name, float(x[-1]), float(y[-1]), _colour(line), _END)
 
 
 def _spot(paper: Paper, spot: Spot) -> None:

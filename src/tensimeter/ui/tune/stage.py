@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
+    QHeaderView,
     QListWidget,
     QListWidgetItem,
     QTreeWidget,
@@ -32,7 +33,7 @@ from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
-_COLUMNS = ("shows", "reference", "error", "error once set")
+_COLUMNS = ("shows", "meter", "error", "once set")
 
 
 class TuneStage(QWidget):
@@ -111,11 +112,12 @@ class TuneStage(QWidget):
         table.setRootIsDecorated(False)
         table.setUniformRowHeights(True)
         table.setAccessibleName("pairs of display and reference, in the order read")
-        present(table.header()).setStretchLastSection(False)
+        # Figures that are compared stand near one another, however wide the window is.
+        table.setMaximumWidth(theme.px(600))
+        present(table.header()).setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         header = present(table.headerItem())
         for k in range(len(_COLUMNS)):
             header.setTextAlignment(k, _RIGHT)
-            table.setColumnWidth(k, theme.px(130))
         return table
 
     # -- what is shown --------------------------------------------------------------------------
@@ -194,16 +196,12 @@ class TuneStage(QWidget):
 
     def _fill(self, check: MeterCheck, set_to: list[float] | None) -> None:
         self.table.clear()
+        self.table.setHeaderLabels([f"{words}, {check.unit}" for words in _COLUMNS])
         odd = check.found.odd_one if check.found is not None else None
         for k, pair in enumerate(check.pairs):
             true, shown = pair.reference.value, pair.shown.value
-            left = fixed(set_to[k] - true, check.unit, 4) if set_to is not None else ""
-            words = [
-                fixed(shown, check.unit, 3),
-                fixed(true, check.unit, 4),
-                fixed(shown - true, check.unit, 4),
-                left,
-            ]
+            left = fixed(set_to[k] - true, "", 4) if set_to is not None else ""
+            words = [fixed(shown, "", 3), fixed(true, "", 4), fixed(shown - true, "", 4), left]
             if k == odd:
                 words[2] += "  not of the line"
             item = QTreeWidgetItem(words)
