@@ -1,6 +1,7 @@
 """A real window, off screen."""
 
 import contextlib
+import gc
 from collections.abc import Callable
 
 import pytest
@@ -25,6 +26,9 @@ def application(qapp: QApplication):
     make_application()
     yield qapp
     theme.use(night=False, scale=1.0)
+    # A program that was begun in a test looks for garbage itself; the tests after it have none.
+    gc.unfreeze()
+    gc.enable()
 
 
 @pytest.fixture

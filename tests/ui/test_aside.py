@@ -1,6 +1,8 @@
 """What is worked out beside the window: the newest answer only, for who asked, and never a stale one."""
 
+import gc
 import threading
+import weakref
 from pathlib import Path
 
 import numpy as np
@@ -12,10 +14,16 @@ from PyQt6.QtCore import QObject
 from tensimeter.core.circuit.load_line import load_line
 from tensimeter.core.circuit.network import build
 from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.conformity import Accuracy, Verdict
+from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.edits import changed, with_campaign, with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.remembered import remembered
+from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.aside import Aside
+from tensimeter.ui.session import Session
+from tensimeter.ui.sweep import WORTH, Sweep
+from tensimeter.ui.window import MainWindow
 
 
 def test_only_the_newest_of_a_kind_is_shown_and_only_to_who_is_there(qtbot) -> None:
@@ -82,3 +90,54 @@ def test_after_anything_every_figure_is_that_of_a_window_opened_just_now(qtbot, 
     """Forty acts of a demo; `python -m benchmarks.anything` does as many as one likes."""
     wrong, _ = used(40, 1, tmp_path)
     assert wrong == []
+
+
+def test_a_soak_is_judged_beside_the_window(qtbot, demo: Job, tmp_path: Path) -> None:
+    digits, waited = Accuracy(of_reading=0.0005, counts=2, resolution=0.1), "Its heat is being worked out."
+    with JobFile.create(tmp_path / "soaked.tensi", demo) as file:
+        run = file.begin_run("soak", {})
+        read = (("mount", "V", 13.2), ("mount", "A", 8.0), ("ambient", "C", 20.0))
+        rows = []
+        for k in range(90):
+            case = ("front-end-case", "C", round(20 + 45 * (1 - np.exp(-k / 25)), 1))
+            rows += [
+                Reading(k, 30.0 * k, *what, "", digits, "four-wire", "instrument", "", "soak", 1, run)
+                for what in (*read, case)
+            ]
+        file.keep(rows)
+        session = Session(file, Aside(threaded=True))
+        first = session.outcome_of("soak")
+        assert (first.verdict, first.findings[0].text) == (Verdict.NOT_MEASURED, waited)
+        assert session.is_late("soak")
+        # Others are told at once, and asking again asks for nothing more.
+        assert session.outcome_of("load-regulation").measured == 0
+        assert session.outcome_of("soak").findings == first.findings
+        with qtbot.waitSignal(session.judged, timeout=60000):
+            pass
+        told = session.outcome_of("soak")
+        assert not session.is_late("soak")
+        assert any(f.key.startswith("in_the_end") or "in the end" in f.name for f in told.findings)
+        moved = changed(demo.design.link("front-end"), set_V=13.7)
+        session.edit("set volts", with_link(session.job, moved))
+        assert session.outcome_of("soak") is told
+        assert session.is_late("soak")
+        qtbot.waitUntil(lambda: not session.aside.waits(), timeout=60000)
+        assert session.outcome_of("soak") is not told
+        session.aside.stop()
+
+
+def test_garbage_is_looked_for_while_nobody_waits(window: MainWindow) -> None:
+    class Circle:
+        def __init__(self) -> None:
+            self.own = [self, [], {}]
+
+    sweep = Sweep()
+    sweep.settle(window.session)
+    ends = [weakref.ref(Circle()) for _ in range(WORTH)]
+    window.session.readings_changed.emit()
+    sweep._look()
+    assert ends[0]() is not None
+    sweep._touched -= 10
+    sweep._look()
+    assert ends[0]() is None
+    assert not gc.isenabled()

@@ -1,5 +1,6 @@
 """What other stages need is loaded while nobody waits: the window is there sooner, and so are they."""
 
+import contextlib
 from importlib import import_module
 
 from PyQt6.QtCore import QObject, QTimer
@@ -26,6 +27,8 @@ class Ahead(QObject):
 
     def _load(self) -> None:
         self._timer.setInterval(BETWEEN_MS)
-        import_module(self.left.pop(0))
+        # What can't be loaded is told of by the stage that needs it.
+        with contextlib.suppress(ImportError):
+            import_module(self.left.pop(0))
         if not self.left:
             self._timer.stop()

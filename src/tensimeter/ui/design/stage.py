@@ -191,13 +191,18 @@ class DesignStage(QWidget):
             text = "solid: for good · dotted: for minutes from cold · thin lines: 95 % of such builds"
             if self.map.late:
                 text = "the map of the design before: the new one is being worked out"
-            elif self.session.now.heat_job is not job:
+            elif self._as_soaked():
                 text += " · heat as the soak has shown it"
         elif self.session.now.solved:
             text = "dashed: predicted, the others loaded as in the strip; band: 95 % of such builds"
         else:
             text = "No path in front of this output: only readings speak for it."
         self._caption.setText(text)
+
+    def _as_soaked(self) -> bool:
+        """Whether the map's heat is as a soak has shown it; what is not known yet is not waited for here."""
+        now = self.session.now
+        return (now.heat_at_once or not self.session.aside.threaded) and now.heat_job is not now.job
 
     def _draw_line(self, output: OutputLink, amps: float) -> None:
         job = self.session.job
