@@ -67,7 +67,7 @@ def rows() -> list[Row]:
 def _heat() -> list[Row]:
     """Eight channels of a soak at 10 Hz as they grow, each frame with a reading more."""
     from tensimeter.core.testplan.soak.run import SoakRun
-    from tensimeter.ui.parts.heat_plot import Heat, HeatPlot, Limit
+    from tensimeter.ui.parts.heat_plot import Heat, HeatMark, HeatPlot
 
     found = []
     for count in (36_000, 72_000):
@@ -86,7 +86,7 @@ def _heat() -> list[Row]:
             part = {p: c[:end] for p, c in channels.items()}
             run = SoakRun(1, 0.0, t[:end], nothing[:end], nothing[:end], part, np.zeros(end))
             begin = time.perf_counter()
-            plot.show_heat(Heat(run, None, {}, "place 7", Limit(105.0, "limit")))
+            plot.show_heat(Heat(run, None, {}, "place 7", HeatMark(105.0, "limit")))
             plot.grab()
             frames.append(time.perf_counter() - begin)
         p95 = float(np.quantile(frames[10:], 0.95))

@@ -20,6 +20,7 @@ from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.generator import wanted
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import kind_of
+from tensimeter.core.testplan.soak.growing import GrowingRun
 from tensimeter.core.testplan.soak.run import run_name, soak_runs
 from tensimeter.core.testplan.step import FAN, Outcome
 from tensimeter.core.thermal.rc_ladder import CauerLadder
@@ -420,3 +421,28 @@ def test_a_derated_part_has_one_limit_in_all_that_is_said(ridge: Job) -> None:
     # Both are judged by the derated limit: 105 °C would let the dust pass as too close to call.
     assert finding(result, "cooler with a fan step").text.endswith("holds")
     assert finding(result, "junction with dust").text == "misses"
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_run_told_while_it_grows_is_the_run_told_from_all_its_readings(seed: int) -> None:
+    rng, growing, every = np.random.default_rng(seed), GrowingRun(), []
+    assert growing.told() is None
+    for k in range(700):
+        # A probe is plugged in later, and now and then one gives nothing.
+        places = ["sink", "front-end-case", *(["ambient"] if k > 5 else [])]
+        places = [p for p in places if rng.random() < 0.9]
+        what = [(p, "C", float(rng.normal(40, 5))) for p in places]
+        what += [("mount", "V", float(rng.choice([13.2, np.inf]))), ("mount", "A", 8.0)][: rng.integers(0, 3)]
+        step = None if rng.random() < 0.1 else k // 300
+        how = ("", None, "four-wire", "instrument", "", "soak", step, 7)
+        scan = [Reading(k, 1e9 + 2.5 * k, *one, *how) for one in what]
+        growing.add(scan)
+        every += scan
+        if k in (0, 40, 255, 256, 699) and every:
+            told, (whole,) = growing.told(), soak_runs(every)
+            assert (told.run, told.at, list(told.celsius)) == (whole.run, whole.at, list(whole.celsius))
+            for name in ("time_s", "volts", "amps", "step"):
+                assert np.array_equal(getattr(told, name), getattr(whole, name), equal_nan=True)
+            assert all(
+                np.array_equal(told.celsius[p], whole.celsius[p], equal_nan=True) for p in whole.celsius
+            )

@@ -7,12 +7,11 @@ from tensimeter.bench.events import Crossed, Event
 from tensimeter.bench.loading import Loading
 from tensimeter.bench.step_context import StepContext
 from tensimeter.core.heatup.soak_state import SoakState
-from tensimeter.core.measurement.readings import Reading
-from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.soak.estimation import state_at
-from tensimeter.core.testplan.soak.run import GONE_SHARE, soak_runs
-from tensimeter.core.testplan.step import Plan, Step
+from tensimeter.core.testplan.soak.growing import GrowingRun
+from tensimeter.core.testplan.soak.run import GONE_SHARE
+from tensimeter.core.testplan.step import Step
 
 #: How often in a row a forecast must be sure before the load is dropped for it.
 SURE_TIMES = 2
@@ -34,7 +33,7 @@ class Soaking:
     def __init__(self, context: StepContext, loading: Loading) -> None:
         self._context, self._loading = context, loading
         self.state: SoakState | None = None
-        self._kept: list[Reading] = []
+        self._seen = GrowingRun()
         self._sure = 0
         self._gone = False
         self._turns, self._turned_at = 0, -math.inf
@@ -63,7 +62,7 @@ class Soaking:
             except Crossed:
                 self._keep_last(step)
                 raise
-            self._kept += kept
+            self._seen.add(kept)
             if self._turned(step, live[0]):
                 self._gone, self._turns, self._turned_at = not self._gone, self._turns + 1, begun
                 # What acted may come back by itself: it is watched, with the load as it is.
@@ -113,8 +112,10 @@ class Soaking:
         if not self._context.plan.test.soaks:
             return False
         if self._thinking is None:
-            kept, job, plan = list(self._kept), self._context.file.job, self._context.plan
-            self._thinking = self._beside.submit(_state_of, job, plan, kept)
+            run, job, plan = self._seen.told(), self._context.file.job, self._context.plan
+            if run is None:
+                return False
+            self._thinking = self._beside.submit(state_at, job, plan, run)
         while self._context.bench.clock.stepped and not self._thinking.done():
             # The load is spoken to meanwhile, or its watchdog would drop it.
             self._context.speak_to_loads()
@@ -142,8 +143,3 @@ class Soaking:
         if self._sure >= SURE_TIMES:
             raise Crossed(f"The load was dropped before the limit. {state.sentence}")
         return True
-
-
-def _state_of(job: Job, plan: Plan, kept: list[Reading]) -> SoakState | None:
-    runs = soak_runs(kept)
-    return state_at(job, plan, runs[-1]) if runs else None
