@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from tensimeter.core.testplan.meter_checks import meter_checks
+from tensimeter.core.testplan.meter_checks import check_worked, meter_checks
 from tensimeter.store.jobfile import JobFile
 
 
@@ -53,13 +53,21 @@ def test_from_a_job(tensimeter, path: Path) -> None:
     assert amps["gain"]["low"] < 1 / 0.94 < amps["gain"]["high"]
     assert amps["worst_error_before"]["value"] == pytest.approx(-0.12)
     assert amps["error_left"]["both"] < 1e-9
+    assert tensimeter("file", path, "hub 5.01 @0.5A")[0] == 0
     last = json.loads(tensimeter("file", path, "hub-panel 1.6A @2A", "--json")[1])
     assert len(json.loads(tensimeter("tune", path, "--json")[1])["meters"][0]["warnings"]) >= 1
+    # Said with its current it stands beside the reference of that current, not beside what was read last.
+    with JobFile(path, read_only=True) as file:
+        (check,) = meter_checks(file.job, file.readings())
+        assert (check.pairs[-1].shown.value, check.pairs[-1].reference.value) == (1.6, 2.0)
+        told = check_worked(check).text()
+        assert "pairs of display and reference" in told
+        assert "95 %" in told
     # A display that was misread is struck, and what is said of it follows; no fact is changed.
     assert tensimeter("strike", path, last["id"], "--reason", "misread")[0] == 0
     assert json.loads(tensimeter("tune", path, "--json")[1])["meters"][0]["gain"] == amps["gain"]
     with JobFile(path, read_only=True) as file:
         assert [len(check.pairs) for check in meter_checks(file.job, file.readings())] == [5]
-        assert len(file.facts()) == 16
+        assert len(file.facts()) == 18
     code, _, said = tensimeter("tune", path, "moods")
     assert (code, said.count("\n")) == (2, 1)

@@ -93,6 +93,21 @@ def test_what_to_set(lets: str, step: float, gain: float, offset: float, left: f
     assert found.left == pytest.approx(abs(left), abs=1e-9)
 
 
+def test_ten_thousand_pairs_and_one_that_is_odd() -> None:
+    """Each point left out in turn, told from one fit: the same as the fit of the rest, where that is done."""
+    rng = np.random.default_rng(5)
+    shown = np.round(rng.uniform(0.5, 10, 10_000), 2)
+    true = 1.02 * shown + 0.01 + 0.004 * rng.standard_normal(len(shown))
+    assert compared(shown, true, DIGITS, FINE).odd_one is None
+    true[4321] += 0.1
+    assert compared(shown, true, DIGITS, FINE).odd_one == 4321
+    # A point that alone tells the slope is foretold by none; of a line through zero the far end is right.
+    alone = compared(np.array([1.0, 1.0, 1.0, 1.0, 5.0]), np.array([1.0, 1, 1, 1, 9]), DIGITS, FINE)
+    assert alone.odd_one is None
+    below = compared(np.array([-8.0, -4.0, 0.0]), np.array([-8.8, -4.4, 0.0]), DIGITS, FINE)
+    assert correction(below, "gain").gain == pytest.approx(1.1)
+
+
 def test_what_cannot_be_compared() -> None:
     for shown, true in (
         ([1.0], [1.0]),

@@ -33,10 +33,6 @@ if TYPE_CHECKING:
     from tensimeter.core.heatup.soak_state import SoakState
 
 
-#: A soak of fewer readings is judged at once.
-FEW = 30
-
-
 @remembered("design", "stock", "policy", "settings", kept=8)
 def _solved(
     job: Job, load: dict[str, float], volts: tuple[str, float] | None
@@ -44,6 +40,10 @@ def _solved(
     amps = {k: np.float64(v) for k, v in load.items()}
     network = set_to(job, volts[0], volts[1], amps) if volts else None
     return at(job, amps, network)
+
+
+#: A soak of fewer readings is judged at once.
+FEW = 30
 
 
 class Derived:
@@ -120,8 +120,8 @@ class Derived:
         if worked_out is None:
             return None
         key = worked_out.test.id
-        on, soak = self.running if self.running and self.running[0] == key else ("", None)
         count = self._judged_by(key)
+        *_, on, soak = count
         known = self.judged.get(key)
         if known is None or known[0] != count:
             mine = self._by_test.get(key, [])
@@ -134,7 +134,7 @@ class Derived:
             self.judged[key] = known
         return known[1]
 
-    def _judged_by(self, test_id: str) -> tuple[object, ...]:
+    def _judged_by(self, test_id: str) -> "tuple[int, int, str, SoakState | None]":
         """What a judgement follows from beside the job."""
         on, soak = self.running if self.running and self.running[0] == test_id else ("", None)
         return (self._counts[0][test_id], self._counts[1][test_id], on, soak)

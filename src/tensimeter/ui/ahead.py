@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, QTimer
 #: The plots' library first, which takes longest; then the stages in the order they are gone through.
 _WANTED = (
     "pyqtgraph",
-    *(f"tensimeter.ui.{s}.stage" for s in ("design", "assemble", "wake", "prove", "plate")),
+    *(f"tensimeter.ui.{s}.stage" for s in ("design", "assemble", "wake", "prove", "tune", "plate")),
 )
 #: So long the window has to itself before the first and between two, ms.
 FIRST_MS, BETWEEN_MS = 250, 40

@@ -40,8 +40,8 @@ class Sweep(QObject):
                 changed.connect(self._touch)
 
     def unsettle(self) -> None:
-        """A window has gone: what it leaves is looked for as soon as all is quiet."""
-        gc.unfreeze()
+        """A window has gone: what stood is looked through, too, as soon as all is quiet."""
+        self._whole = -WHOLE_S
 
     def _touch(self) -> None:
         self._touched = time.monotonic()

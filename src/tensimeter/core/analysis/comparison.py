@@ -200,27 +200,24 @@ class Comparison:
         sd = self._sd * float(np.sqrt(1 / len(up) + 1 / len(down)))
         return _around(float(down.mean() - up.mean()), 1.96 * sd)
 
-    @property
+    @cached_property
     def odd_one(self) -> int | None:
         """The point that does not lie on the line of the others; None where none does not, or with three.
 
-        Each is left out in turn and foretold by the rest (deletion residual).
+        Each is held against the line of the rest: the deletion residual, which the fit of all of them tells
+        by its leverages (Cook and Weisberg, Residuals and Influence in Regression).
         """
-        n = len(self.shown)
+        n, sd = len(self.shown), self._sd
         if n < 4:
             return None
-        off = np.zeros(n)
-        for k in range(n):
-            rest = np.arange(n) != k
-            if np.ptp(self.shown[rest]) == 0:
-                continue
-            line = line_through(
-                self.shown[rest], self.reference[rest], self.subject.scatter, self.standard.scatter
-            )
-            gap = float(self.reference[k] - line.gain * self.shown[k] - line.offset)
-            # The rest must agree among themselves, or it is not this point that is odd.
-            own = max(self._sd, self._sd * float(np.sqrt(line.chi2 / max(n - 3, 1))))
-            off[k] = abs(gap) / float(np.hypot(own, line.deviation(float(self.shown[k]))))
+        design = np.column_stack([self.shown, np.ones(n)])
+        # What a point has to say of its own fitted value; a point that alone tells the slope says all of it.
+        lever = np.einsum("ij,ji->i", design, np.linalg.pinv(design))
+        rest = np.where(lever < 1 - 1e-9, 1 - lever, np.inf)
+        gap = self.reference - design @ np.linalg.lstsq(design, self.reference, rcond=None)[0]
+        # The rest must agree among themselves, or it is not this point that is odd.
+        scatter = np.sqrt(np.maximum(np.sum(gap**2) - gap**2 / rest, 0.0) / (n - 3))
+        off = np.abs(gap / rest) / np.hypot(np.maximum(sd, scatter), sd * np.sqrt(lever / rest))
         k = int(np.argmax(off))
         return k if off[k] > ODD_DEVIATIONS else None
 
@@ -325,9 +322,9 @@ def correction(found: Comparison, lets: str, step: float = 0.0) -> Correction:
         # Half way between the errors of both ends.
         offset = float(np.mean(true - ends))
     elif lets == "gain":
-        # Both ends off by as much, to opposite sides; at zero no gain helps, so the top is right.
-        low, high = ends
-        gain = float((true[0] + true[1]) / (low + high) if low > 0 else true[1] / high)
+        # Both ends off by as much, to opposite sides; at zero no gain helps, so the far end is right.
+        far = int(np.argmax(np.abs(ends)))
+        gain = float(true.sum() / ends.sum() if ends.prod() > 0 else true[far] / ends[far])
     if step and lets in ("both", "offset"):
         offset = step * round(offset / step)
     elif step and lets == "gain":

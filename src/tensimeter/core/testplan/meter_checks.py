@@ -6,10 +6,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.analysis.comparison import Comparison, Correction, compared, points_for
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.design.reach import volts_span
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.measurement.readings import Measurand, Origin, Reading, counting
+from tensimeter.core.measurement.readings import PRETENDED, Measurand, Origin, Reading, counting
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
@@ -19,6 +20,8 @@ from tensimeter.core.testplan.step import panel_of
 
 #: What a display of an output may show.
 SHOWN: tuple[Measurand, ...] = ("V", "A")
+#: So many pairs at the most are drawn, the newest.
+DRAWN = 500
 #: Digits that a panel is taken to have where nothing was read of it: as most show.
 USUAL_DIGIT = 0.01
 
@@ -58,14 +61,14 @@ class MeterCheck:
     def pretended(self) -> Origin | None:
         """The origin of its newest pair, where nothing of it was real."""
         origins = [p.shown.origin for p in self.pairs]
-        return origins[-1] if origins and all(o in ("simulated", "practice") for o in origins) else None
+        return origins[-1] if origins and PRETENDED.issuperset(origins) else None
 
 
 def meter_checks(job: Job, readings: Iterable[Reading]) -> tuple[MeterCheck, ...]:
     """Every display of an output that was read, volts and amps each.
 
-    A display's reading belongs to the reference that was read last before it, of the same output, quantity
-    and test.
+    A display's reading belongs to the reference that was read last before it, of the same output, quantity,
+    test and step: another load's would tell of the load.
     """
     live = counting(readings)
     found = []
@@ -102,15 +105,15 @@ def _range(job: Job, output: OutputLink, quantity: Measurand) -> tuple[float, fl
 
 
 def _pairs(live: Sequence[Reading], output: str, quantity: Measurand) -> tuple[Pair, ...]:
-    latest: dict[str | None, Reading] = {}
+    latest: dict[tuple[str | None, int | None], Reading] = {}
     found = []
     for r in live:
         if r.quantity != quantity or not np.isfinite(r.value):
             continue
         if r.place == output:
-            latest[r.test] = r
-        elif r.place == panel_of(output) and r.test in latest:
-            found.append(Pair(r, latest[r.test]))
+            latest[r.test, r.step] = r
+        elif r.place == panel_of(output) and (r.test, r.step) in latest:
+            found.append(Pair(r, latest[r.test, r.step]))
     return tuple(found)
 
 
@@ -177,6 +180,33 @@ def check_sentence(check: MeterCheck) -> str:
     )
 
 
+def check_worked(check: MeterCheck) -> Derivation | None:
+    """How the gain of a display came about; None where its pairs tell none."""
+    found, unit = check.found, check.unit
+    if found is None:
+        return None
+    return Derivation(
+        f"Gain of {check.name}'s own display",
+        "true = a·shown + b, the likeliest line through pairs that err in both",
+        (
+            Input("n", "pairs of display and reference", float(len(check.pairs)), ""),
+            Input("s₁", "scatter of the display: noise and half a digit", found.subject.scatter, unit),
+            Input("s₂", "scatter of the reference", found.standard.scatter, unit),
+            Input("g", "bound of the reference's own gain", found.standard.of_reading, "%"),
+            Input("o", "bound of its offset", found.standard.offset, unit),
+            Input("b", "what is added", found.offset.value, unit),
+        ),
+        found.gain.value,
+        "",
+        (
+            "the reference's gain and offset are the same at every pair",
+            "the display does not drift meanwhile",
+        ),
+        "York et al., Am. J. Phys. 72 (2004) 367; the GUM for what the reference has in common",
+        (found.gain.low, found.gain.high),
+    )
+
+
 def setting_sentence(check: MeterCheck, chosen: Correction) -> str:
     """What to set in a display, and what is left then."""
     found, unit = check.found, check.unit
@@ -220,9 +250,9 @@ def check_picture(check: MeterCheck, chosen: Correction) -> Picture:
     found = check.found
     assert found is not None
     bounds = found.standard
-    half = [bounds.half_width(float(v), (found.floor,)) for v in found.reference]
     before = [
-        Spot(float(s), float(s - r), h) for s, r, h in zip(found.shown, found.reference, half, strict=True)
+        Spot(s, s - r, bounds.half_width(r, (found.floor,)))
+        for s, r in zip(found.shown[-DRAWN:].tolist(), found.reference[-DRAWN:].tolist(), strict=True)
     ]
     ends = np.array([found.shown.min(), found.shown.max()])
     true = found.line.gain * ends + found.line.offset

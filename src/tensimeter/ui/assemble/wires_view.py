@@ -82,15 +82,15 @@ class WiresView(QWidget):
             wires, said = (), str(trouble)
         role = Qt.ItemDataRole.UserRole
         there = [present(self.table.topLevelItem(k)) for k in range(self.table.topLevelItemCount())]
-        if [item.data(0, role) for item in there] != [wire.id for wire in wires]:
+        others = [item.data(0, role) for item in there] != [wire.id for wire in wires]
+        if others:
             self.table.clear()
             there = [_row_of(wire) for wire in wires]
-            for item, wire in zip(there, wires, strict=True):
-                self._fill(item, wire)
+        for item, wire in zip(there, wires, strict=True):
+            self._fill(item, wire)
+        if others:
+            # Filled first: each change of a row that is shown has its columns measured again.
             self.table.addTopLevelItems(there)
-        else:
-            for item, wire in zip(there, wires, strict=True):
-                self._fill(item, wire)
         if said:
             self.table.addTopLevelItem(QTreeWidgetItem([said]))
         self.table.blockSignals(False)

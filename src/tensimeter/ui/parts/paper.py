@@ -1,5 +1,6 @@
 """A sheet over a plot's view that is painted whole: far quicker than an item for each line and word."""
 
+import math
 from collections.abc import Callable, Sequence
 
 import numpy as np
@@ -53,10 +54,11 @@ class Paper(QGraphicsItem):
         across, down = self.pixels([x], [y])[0]
         return (float(across), float(down)) if np.isfinite(across + down) else (-1e4, -1e4)
 
-    def around(self, x: float, y: float, size: float) -> QRectF:
-        """What a mark of so many pixels covers."""
-        across, down = self._at(x, y)
-        return QRectF(across - size / 2, down - size / 2, size, size)
+    def around(self, x: Sequence[float], y: Sequence[float], size: float) -> list[QRectF]:
+        """What marks of so many pixels cover at points (n,) that are numbers."""
+        points = self.pixels(x, y)
+        corners = (points[np.isfinite(points).all(axis=1)] - size / 2).tolist()
+        return [QRectF(across, down, size, size) for across, down in corners]
 
     def line(self, x: Sequence[float] | np.ndarray, y: Sequence[float] | np.ndarray, pen: QPen) -> None:
         """A line through points; where one is not a number it is broken."""
@@ -84,11 +86,29 @@ class Paper(QGraphicsItem):
 
     def diamond(self, x: float, y: float, size: float, pen: QPen, fill: QColor) -> None:
         """A square on its corner, of so many pixels."""
-        (across, down), half = self._at(x, y), size / 2
-        self._painter.setPen(pen)
-        self._painter.setBrush(fill)
-        corners = [(across, down - half), (across + half, down), (across, down + half), (across - half, down)]
-        self._painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+        self.marks([x], [y], [0.0], [(pen, fill, size)])
+
+    def marks(
+        self,
+        x: Sequence[float],
+        y: Sequence[float],
+        half: Sequence[float],
+        looks: Sequence[tuple[QPen, QColor, float]],
+    ) -> None:
+        """Diamonds at points (n,), half a whisker of each; a look is pen, fill and size in pixels."""
+        middles, tops = self.pixels(x, y), self.pixels(x, np.add(y, half))
+        for (across, down), (_, top), (pen, fill, size) in zip(
+            middles.tolist(), tops.tolist(), looks, strict=True
+        ):
+            if not math.isfinite(across + down):
+                continue
+            self._painter.setPen(pen)
+            self._painter.setBrush(fill)
+            if top < down:
+                self._painter.drawLine(QPointF(across, top), QPointF(across, 2 * down - top))
+            reach = size / 2
+            corners = ((0.0, -reach), (reach, 0.0), (0.0, reach), (-reach, 0.0))
+            self._painter.drawPolygon(QPolygonF([QPointF(across + dx, down + dy) for dx, dy in corners]))
 
     def ring(self, x: float, y: float, size: float, pen: QPen) -> None:
         """A circle of so many pixels, hollow."""

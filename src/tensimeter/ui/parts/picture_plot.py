@@ -2,11 +2,11 @@
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QBrush, QFontMetricsF, QPen, QResizeEvent
+from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPen, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.measurement.conformity import Verdict
-from tensimeter.core.testplan.picture import Line, Picture, Spot
+from tensimeter.core.testplan.picture import Line, Picture
 from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.verdict_square import verdict_colour
@@ -60,14 +60,15 @@ class PicturePlot(Plot):
         if picture.joined and len(spots) > 1:
             x, y = np.array([(s.x, s.y) for s in spots]).T
             paper.line(x, y, QPen(theme.colour("pencil"), 1))
-        for spot in spots:
-            _spot(paper, spot)
+        looks = {verdict: _look(verdict) for verdict in {s.verdict for s in spots}}
+        columns = ([s.x for s in spots], [s.y for s in spots], [s.half for s in spots])
+        paper.marks(*columns, [looks[s.verdict] for s in spots])
         # Names lie beside the points where there is room, else over them.
-        beside = [paper.around(s.x, s.y, theme.px(12)) for s in spots]
+        beside = paper.around(*columns[:2], theme.px(12))
         for line in picture.lines:
-            paper.taken += beside
+            paper.taken = [*beside, *paper.taken]
             named = _name_line(paper, line)
-            paper.taken = [box for box in paper.taken if box not in beside]
+            paper.taken = paper.taken[len(beside) :]
             if not named:
                 _name_line(paper, line)
         if not picture.spots:
@@ -136,11 +137,9 @@ def _name_line(paper: Paper, line: Line) -> bool:
     return paper.words(line.name, float(x[-1]), float(y[-1]), _colour(line), _END)
 
 
-def _spot(paper: Paper, spot: Spot) -> None:
-    colour = theme.colour(verdict_colour(spot.verdict) if spot.verdict is not None else "ink")
-    pen = QPen(colour, 1.5)
-    if spot.half:
-        paper.line([spot.x, spot.x], [spot.y - spot.half, spot.y + spot.half], pen)
-    full = spot.verdict in (None, Verdict.CONFORMS)
-    size = theme.px(7 if spot.verdict is None else 12)
-    paper.diamond(spot.x, spot.y, size, pen, colour if full else theme.colour("paper"))
+def _look(verdict: Verdict | None) -> tuple[QPen, QColor, float]:
+    """Pen, fill and size of a point: full where it holds or nothing is judged."""
+    colour = theme.colour(verdict_colour(verdict) if verdict is not None else "ink")
+    full = verdict in (None, Verdict.CONFORMS)
+    size = theme.px(7 if verdict is None else 12)
+    return QPen(colour, 1.5), colour if full else theme.colour("paper"), size

@@ -14,7 +14,9 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.core.analysis.comparison import correction
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.readings import PRETENDED_WORDS
 from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.core.testplan.meter_checks import (
     LETS,
@@ -22,17 +24,20 @@ from tensimeter.core.testplan.meter_checks import (
     asked_of,
     check_picture,
     check_sentence,
+    check_worked,
     meter_checks,
     setting_sentence,
 )
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.present import present
-from tensimeter.ui.parts.text import Field, label, tip
+from tensimeter.ui.parts.text import Field, Figure, label, tip
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
+#: So many pairs at the most are listed, the newest; the line goes through all of them.
+MOST_ROWS = 300
 _COLUMNS = ("shows", "meter", "error", "once set")
 
 
@@ -52,7 +57,9 @@ class TuneStage(QWidget):
         layout.addWidget(self.side)
         column = QVBoxLayout()
         column.setSpacing(theme.px(4))
-        self.title, self.sentence = label("", "heading"), label("", wrap=True)
+        self.title, self.sentence = label("", "heading"), Figure("", self._why)
+        self.sentence.setWordWrap(True)
+        self.sentence.asked.connect(session.why)
         column.addWidget(self.title)
         column.addWidget(self.sentence)
         self.next_act = NextAct(session, "tune")
@@ -154,6 +161,9 @@ class TuneStage(QWidget):
         """The display in hand."""
         return next((c for c in self.checks if (c.output, c.quantity) == self.chosen), None)
 
+    def _why(self) -> Derivation | None:
+        return check_worked(self.check) if self.check is not None else None
+
     def _show(self) -> None:
         check = self.check
         read = check is not None and check.found is not None
@@ -169,7 +179,7 @@ class TuneStage(QWidget):
             words = "What the supply's own display shows is typed below, beside the meter's reading."
             self.sentence.setText(f"{words}\n\n{asked_of(self.session.job, None)}" if joined else "")
             return
-        made_up = f": {check.pretended}" if check.pretended else ""
+        made_up = f": {PRETENDED_WORDS[check.pretended]}" if check.pretended else ""
         self.title.setText(f"{check.name}, own display, {_QUANTITY[check.quantity]}{made_up}")
         self._tell(check)
 
@@ -198,7 +208,8 @@ class TuneStage(QWidget):
         self.table.clear()
         self.table.setHeaderLabels([f"{words}, {check.unit}" for words in _COLUMNS])
         odd = check.found.odd_one if check.found is not None else None
-        for k, pair in enumerate(check.pairs):
+        first = max(len(check.pairs) - MOST_ROWS, 0)
+        for k, pair in enumerate(check.pairs[first:], first):
             true, shown = pair.reference.value, pair.shown.value
             left = fixed(set_to[k] - true, "", 4) if set_to is not None else ""
             words = [fixed(shown, "", 3), fixed(true, "", 4), fixed(shown - true, "", 4), left]
