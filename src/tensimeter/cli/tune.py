@@ -1,7 +1,9 @@
-"""tensimeter tune: what readings tell of displays, for scripts and headless machines."""
+"""tensimeter tune: what readings tell of displays, trims, causes, changes and contacts; without a window."""
 
+import time
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
@@ -10,28 +12,89 @@ from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
 from tensimeter.core.analysis.comparison import correction
 from tensimeter.core.errors import UserError
-from tensimeter.core.testplan.meter_checks import MeterCheck, meter_checks
+from tensimeter.core.measurement.conformity import Interval
+from tensimeter.core.model.edits import identifier
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.stock_edits import with_check
+from tensimeter.core.model.trims import TrimScrew
+from tensimeter.core.testplan.meter_checks import MeterCheck, as_check, meter_checks
+from tensimeter.core.testplan.plan import plans_of
+from tensimeter.core.tuning.before_after import Comparison, compare, laps
+from tensimeter.core.tuning.causes import Cause, Causes, causes
+from tensimeter.core.tuning.contacts import Contacts, contacts, redo_sentence
+from tensimeter.core.tuning.evidence import HEALTHY, NONE
+from tensimeter.core.tuning.trims import Trimming, trimming
 from tensimeter.store.jobfile import JobFile
+
+MONTH_S = 30.44 * 86400
 
 
 @app.command("tune")
 def tune_job(
-    job: Path, view: Annotated[str, typer.Argument(help="meters")] = "meters", json: Json = False
+    job: Path,
+    view: Annotated[str, typer.Argument(help="meters, trims, causes, before-after or contacts")] = "meters",
+    keep: Annotated[
+        str, typer.Option(help="Of meters: keep what was found of a display, as in “hub A”; readings follow.")
+    ] = "",
+    months: Annotated[float, typer.Option(min=0.1, help="A kept check is good for so long.")] = 12.0,
+    earlier_too: Annotated[
+        bool, typer.Option("--earlier-too", help="Readings from before the check are put right too.")
+    ] = False,
+    add: Annotated[
+        str, typer.Option(help="Of trims: name one and what it moves: “Front end volts=mount”.")
+    ] = "",
+    test: Annotated[
+        str, typer.Option(help="Of before-after: the test; else every one that was read twice.")
+    ] = "",
+    other: Annotated[
+        Path | None, typer.Option("--with", help="Of before-after: another supply's job, built alike.")
+    ] = None,
+    json: Json = False,
 ) -> None:
-    """What readings of a job tell of its displays: gain, offset, errors before and after."""
-    if view != "meters":
-        raise UserError(f"“{view}” is no view of tune; there is: meters.")
-    with JobFile(job, read_only=True) as file:
+    """What readings of a job tell of its displays, its trims, its contacts; why it is off; what changed."""
+    views: dict[str, Callable[[], dict[str, Any]]] = {
+        "meters": lambda: _meters(job, keep, months, earlier_too),
+        "trims": lambda: _trims(job, add),
+        "causes": lambda: _causes(job),
+        "before-after": lambda: _before_after(job, test, other),
+        "contacts": lambda: _contacts(job),
+    }
+    if view not in views:
+        raise UserError(f"“{view}” is no view of tune; there are {', '.join(views)}.")
+    answer(views[view](), json)
+
+
+# -- meters -----------------------------------------------------------------------------------------
+
+
+def _meters(path: Path, keep: str, months: float, earlier_too: bool) -> dict[str, Any]:
+    with JobFile(path, read_only=not keep) as file:
         checks = meter_checks(file.job, file.readings())
-    answer({"meters": [_told(check) for check in checks]}, json)
+        kept = _keep(file, checks, keep, months, earlier_too) if keep else None
+        return {"meters": [_told(check) for check in checks], **({"kept": kept} if kept else {})}
 
 
-def _told(check: MeterCheck) -> dict[str, object]:
+def _keep(file: JobFile, checks: tuple[MeterCheck, ...], which: str, months: float, earlier: bool) -> str:
+    place, _, quantity = which.strip().rpartition(" ")
+    found = [c for c in checks if (c.output, c.quantity) == (place.strip().casefold(), quantity.upper())]
+    if not found:
+        known = ", ".join(f"“{c.output} {c.quantity}”" for c in checks) or "none"
+        raise UserError(f"There is no display “{which}” that was read; there is: {known}.")
+    now = time.time()
+    check = as_check(file.job, found[0], now, now + months * MONTH_S, earlier_too=earlier)
+    part = found[0].part
+    assert part is not None
+    file.edit(f"check of {found[0].name}’s display, {quantity.upper()}", with_check(file.job, part, check))
+    return part
+
+
+def _told(check: MeterCheck) -> dict[str, Any]:
     found = check.found
-    told: dict[str, object] = {
+    told: dict[str, Any] = {
         "place": check.place,
         "output": check.output,
         "unit": check.unit,
+        "part": check.part,
         "readings": len(check.pairs),
         "pretended": check.pretended,
     }
@@ -52,3 +115,185 @@ def _told(check: MeterCheck) -> dict[str, object]:
         "next_points": list(check.points),
         "warnings": list(found.warnings),
     }
+
+
+# -- trims ------------------------------------------------------------------------------------------
+
+
+def _trims(path: Path, add: str) -> dict[str, Any]:
+    with JobFile(path, read_only=not add) as file:
+        if add:
+            file.edit(f"trim {add.partition('=')[0].strip()} named", _with_trim(file.job, add))
+        return _told_trims(trimming(file.job, file.readings()))
+
+
+def _with_trim(job: Job, text: str) -> Job:
+    name, _, moves = text.partition("=")
+    if not name.strip() or not moves.strip():
+        raise UserError("Name a trim and what it moves, as in “Front end volts=mount”.")
+    taken = [*(x.id for x in job.design.links), *(s.id for s in job.assembly.trims)]
+    screw = TrimScrew(id=identifier(name, taken), name=name.strip(), moves=moves.strip().casefold())
+    trims = (*job.assembly.trims, screw)
+    return job.with_fields(assembly=job.assembly.with_fields(trims=trims))
+
+
+def _told_trims(found: Trimming) -> dict[str, Any]:
+    known = found.found
+    rows = []
+    for k, screw in enumerate(found.screws):
+        turn = next((t for t in found.turns if t.screw == screw.id), None)
+        turned = known is not None and known.known[k]
+        rows.append(
+            {
+                "trim": screw.id,
+                "moves": screw.moves,
+                "unit": screw.quantity,
+                "per_turn": known.per_turn(screw.moves, screw.id) if known and turned else None,
+                "play_turns": float(known.play[k]) if known and turned else None,
+                "target": found.targets.get(screw.moves),
+                "turn_by": turn.turns if turn else None,
+                "past_and_back": turn.past if turn else None,
+                "ends_at": turn.ends_at if turn else None,
+            }
+        )
+    return {"held": found.held, "next": found.said, "trims": rows}
+
+
+# -- causes -----------------------------------------------------------------------------------------
+
+
+def _causes(path: Path) -> dict[str, Any]:
+    with JobFile(path, read_only=True) as file:
+        found = causes(file.job, file.readings(), plans_of(file.job))
+    return told_causes(found)
+
+
+def told_causes(found: Causes) -> dict[str, Any]:
+    """Causes as other programs read them: no sentences but the warnings."""
+    by_key = {c.key: c.probability for c in found.causes if c.key in (HEALTHY, NONE)}
+    return {
+        "causes": [_cause(c) for c in found.causes if c.probability > 1e-4 or c.key in (HEALTHY, NONE)],
+        "healthy": by_key[HEALTHY],
+        "none_of_these": by_key[NONE],
+        "next_reading": _next(found),
+        "readings": len(found.seen.figures),
+        "warnings": list(found.warnings),
+    }
+
+
+def _cause(cause: Cause) -> dict[str, Any]:
+    # The share of a % is told in per cent, as everywhere.
+    scale = 100 if cause.unit == "%" else 1
+    size = cause.size and Interval(*(scale * v for v in (cause.size.value, cause.size.low, cause.size.high)))
+    return {
+        "key": cause.key,
+        "link": cause.link or None,
+        "size": size,
+        "unit": cause.unit or None,
+        "probability": cause.probability,
+        "with": _partner(cause.partner) if cause.partner is not None else None,
+    }
+
+
+def _partner(cause: Cause) -> str:
+    return f"{cause.key} {cause.link}"
+
+
+def _next(found: Causes) -> dict[str, Any] | None:
+    n = found.next
+    if n is None:
+        return None
+    expected: dict[str, float] = {}
+    for key, link, value, _ in n.expected:
+        expected.setdefault(key if key not in expected else f"{key} {link}", value)
+    return {
+        "place": n.place,
+        "quantity": n.quantity,
+        "output": n.output or None,
+        "amps_A": n.amps_A,
+        "other_meter": n.other_meter,
+        "expected": expected,
+    }
+
+
+# -- before and after -------------------------------------------------------------------------------
+
+
+def _before_after(path: Path, test: str, other: Path | None) -> dict[str, Any]:
+    with JobFile(path, read_only=True) as file:
+        job, readings = file.job, file.readings()
+    plans = plans_of(job)
+    wanted = [job.test(test).id] if test else [t.id for t in job.campaign.tests]
+    found: list[Comparison] = []
+    for name in wanted:
+        plan = plans.get(name)
+        if plan is None:
+            continue
+        runs = laps(job, plan, readings)
+        if other is not None:
+            with JobFile(other, read_only=True) as beside:
+                theirs = plans_of(beside.job).get(name)
+                last = laps(beside.job, theirs, beside.readings())[-1:] if theirs is not None else []
+            runs = [*runs[-1:], *last]
+        if len(runs) > 1:
+            found.append(compare(job, plan, runs[-2], runs[-1]))
+    if not found:
+        raise UserError("No test was read twice yet: change something, read the same steps again.")
+    return {"comparisons": [_told_comparison(c) for c in found]}
+
+
+def _told_comparison(c: Comparison) -> dict[str, Any]:
+    return {
+        "test": c.test,
+        "verdict": c.verdict,
+        "unit": c.unit,
+        "nearer_by": c.gain,
+        "more_readings": c.more,
+        "points": [
+            {
+                "where": p.where,
+                "amps_A": p.amps_A,
+                "before": p.before,
+                "after": p.after,
+                "difference": p.difference,
+            }
+            for p in c.points
+        ],
+    }
+
+
+# -- contacts ---------------------------------------------------------------------------------------
+
+
+def _contacts(path: Path) -> dict[str, Any]:
+    with JobFile(path, read_only=True) as file:
+        return _told_contacts(contacts(file.job, file.readings()))
+
+
+def _told_contacts(found: Contacts) -> dict[str, Any]:
+    redo = found.redo
+    return {
+        "joints": [
+            {
+                "place": j.place,
+                "link": j.link,
+                "resistance_ohm": j.ohm,
+                "designed_ohm": j.designed_ohm,
+                "most_ohm": j.allowed.ends[1],
+                "excess_ohm": j.excess_ohm,
+                "lost_W": j.lost_W,
+                "verdict": j.verdict,
+            }
+            for j in found.joints
+        ],
+        "wires": [
+            {
+                "pin": w.pin, "kind": w.kind, "colour": w.colour, "idle_V": w.idle_V,
+                "loaded_V": w.loaded_V, "resistance_ohm": w.ohm, "share": w.share, "times": w.times,
+            }
+            for w in found.wires
+        ],
+        "redo": getattr(redo, "place", None) or (f"pin-{redo.pin}" if redo is not None else None),  # type: ignore[union-attr]
+        "said": redo_sentence(found),
+        "unread": [place for place, _ in found.unread],
+    }  # fmt: skip

@@ -17,13 +17,22 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from tensimeter.core.circuit.along_path import places_along
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import measuring_points
 from tensimeter.core.measurement.readings import Measurand, resolution_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import OPEN_WORDS, parse, show, split
 
-_QUANTITIES: dict[str, Measurand] = {"V": "V", "A": "A", "C": "C", "ohm": "ohm", "W": "W", "dB": "dB"}
+_QUANTITIES: dict[str, Measurand] = {
+    "V": "V",
+    "A": "A",
+    "C": "C",
+    "ohm": "ohm",
+    "W": "W",
+    "dB": "dB",
+    "turn": "turn",
+}
 #: Places whose temperature is meant, by what they are called.
 _HEAT = {"ambient": "ambient", "room": "ambient", "case": "case", "sink": "sink", "air": "air"}
 #: Peak to peak, as it is read off a screen: `mount 42mVpp`.
@@ -79,6 +88,8 @@ def places(job: Job) -> list[str]:
         "fan",
         *(p for p in measuring_points(job) if p.endswith(("-case", "-sink"))),
         *(f"{name.casefold()}-panel" for name in outputs),
+        *places_along(job),
+        *(screw.id for screw in job.assembly.trims),
     ]
 
 
@@ -176,7 +187,7 @@ def understand(
     value, unit = split(_PEAKS.sub("V", raw))
     if unit and unit not in _QUANTITIES:
         raise UserError(f"A reading is in V, A, Ω, W, °C or dB; “{raw.strip()}” is in {unit}.")
-    default = _default_unit(place, in_hand.asked)
+    default = _default_unit(job, place, in_hand.asked)
     quantity = "Vpp" if peaks else _QUANTITIES[unit] if unit else asks if default == "V" else default
     question = question or _doubt(
         quantity, value, in_hand.predicted_V if place == in_hand.place else None, at_A, in_hand.most_A
@@ -184,8 +195,10 @@ def understand(
     return Understood(place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question)
 
 
-def _default_unit(place: str, asked: Sequence[tuple[str, Measurand]]) -> Measurand:
+def _default_unit(job: Job, place: str, asked: Sequence[tuple[str, Measurand]]) -> Measurand:
     """What is meant at a place where no unit is typed."""
+    if any(place == screw.id for screw in job.assembly.trims):
+        return "turn"
     if place.startswith("earth-"):
         return "ohm"
     if place in _HEAT.values() or (place, "C") in asked or place.endswith(("-case", "-sink")):

@@ -6,6 +6,7 @@ import numpy as np
 
 from tensimeter.core.arrays import Figure
 from tensimeter.core.electrical.elements import CurrentSink, Element, Network, Series, Value
+from tensimeter.core.electrical.reservoir import Curve
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
@@ -110,6 +111,15 @@ def _parts(network: Network, job: Job) -> Iterator[tuple[Element, Link, PathPart
         part = job.part(link.part)
         if isinstance(part, PathPart):
             yield element, link, part
+
+
+def strays(network: Network, job: Job) -> Iterator[tuple[tuple[str, str], Value, Value]]:
+    """Every figure that strays, by (element id, field): as it is, and at the upper end of its tolerance."""
+    for element, field, value, share in _uncertain(network, job):
+        yield (element, field), value, value * (1 + share)
+    for (element_id, field), (_, high) in extremes(network, job).items():
+        if isinstance(high, Curve):
+            yield (element_id, field), getattr(network[element_id], field), high
 
 
 def _uncertain(network: Network, job: Job) -> Iterator[tuple[str, str, Figure, float]]:

@@ -11,7 +11,7 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.measurement.conformity import Accuracy, Interval
 
-Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB"]
+Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB", "turn"]
 Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
 #: How a run ends: all steps taken; a limit was crossed; somebody dropped the load; an instrument, a link or
 #: the supply gave up; the program itself did.

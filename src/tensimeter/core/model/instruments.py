@@ -1,9 +1,17 @@
 """How well an instrument of the stock reads."""
 
+import math
+from collections.abc import Iterable
+
 from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.path_part import InlineMeter
+
+#: Said beside a reading that was put right by what a comparison of its meter has shown.
+CORRECTED = "corrected"
 
 
 def accuracy_of(
@@ -54,3 +62,38 @@ def _together(loads: list[Instrument], amps: float) -> tuple[Accuracy, str]:
         resolution=digit,
         noise_counts=sum((a.noise_counts * a.resolution) ** 2 for a in read) ** 0.5 / digit,
     ), "loads in parallel"
+
+
+def checks_of(job: Job, part_id: str | None) -> tuple[MeterCheckRecord, ...]:
+    """What comparisons have shown of a meter, the newest last; empty for what is none."""
+    part = job.part(part_id)
+    return part.checks if isinstance(part, Instrument | InlineMeter) else ()
+
+
+def check_for(job: Job, reading: Reading) -> MeterCheckRecord | None:
+    """The newest comparison that says something of a reading; None where none does."""
+    if not reading.instrument or not math.isfinite(reading.value):
+        return None
+    known = checks_of(job, reading.instrument)
+    covering = (c for c in reversed(known) if c.covers(reading.quantity, reading.value, reading.at))
+    return next(covering, None)
+
+
+def put_right(job: Job, readings: Iterable[Reading]) -> list[Reading]:
+    """Readings as they count: those of a meter that was compared are put right, and known as well as it left.
+
+    The facts stay as they were read; this is what is made of them. A reading put right says so in its range.
+    """
+    kept = list(readings)
+    if not any(isinstance(p, Instrument | InlineMeter) and p.checks for p in job.stock):
+        return kept
+    return [_put_right(r, check) if (check := check_for(job, r)) is not None else r for r in kept]
+
+
+def _put_right(r: Reading, check: MeterCheckRecord) -> Reading:
+    stated = r.accuracy or Accuracy(of_reading=0, resolution=0.001)
+    return r._replace(
+        value=check.gain * r.value + check.offset,
+        accuracy=check.accuracy(stated),
+        range=f"{r.range}, {CORRECTED}" if r.range else CORRECTED,
+    )

@@ -10,6 +10,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.bounds import must_be_bounded
 from tensimeter.core.model.migrations import MINOR, migrated
 from tensimeter.core.model.tests import Test
+from tensimeter.core.model.trims import TrimScrew
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.path import Design, OutputLink
 from tensimeter.core.record import WITH_UNKNOWN, Fraction, Identifier, Name, NotNegative, Positive, Record
@@ -81,6 +82,7 @@ class Assembly(Record):
         Literal["bench_limiter", "lamp", "variable_transformer", "none"], Quantity("", "limiter")
     ] = "bench_limiter"
     already_running: Annotated[bool, Quantity("", "already running")] = False
+    trims: Annotated[tuple[TrimScrew, ...], Quantity("", "trims", "what is turned to set it right")] = ()
 
 
 class Campaign(Record):

@@ -12,7 +12,8 @@ from tensimeter.core.errors import UserError
 #: volts are a hazard to touch. 3.2: rooms, lid and bundles; tolerances of windings, families of fuses. 3.3:
 #: commons of several sources; loads in parallel; what an existing supply is; a device by volts and amps. 3.4:
 #: switches, enables; rails below common, their trim and colours; a donor's inside; claims of cells.
-MAJOR, MINOR = 3, 4
+#: 3.5: trims and their turns; what a check of a meter has shown.
+MAJOR, MINOR = 3, 5
 
 
 def _from_1(data: dict[str, object]) -> dict[str, object]:

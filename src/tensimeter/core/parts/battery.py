@@ -21,6 +21,7 @@ from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.source_part import SourcePart, Stored
 from tensimeter.core.parts.steps import LIGHT, Alone, FaultCurrent, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect, more_source_ohms, off_volts
 from tensimeter.core.path import EitherLink, FuseLink, Link, UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.record import Count, Positive
@@ -147,6 +148,10 @@ class Battery(SourcePart, FedPart):
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(link.id, link.fed_by, emf=self.nominal_V, resistance=self.resistance_ohm)
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield off_volts(link, self.spread)
+        yield more_source_ohms(link, job.policy.spread.source_ohm)
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         # Full and empty are its ends: what lies between is not a tolerance, but acts like one.

@@ -9,6 +9,7 @@ from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.path_part import PassivePart
 from tensimeter.core.parts.steps import IncomingStep
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect, contact_missing, worse_contact
 from tensimeter.core.path import ConnectorLink, Link
 from tensimeter.core.quantity import show
 from tensimeter.core.record import Count, NotNegative, Positive
@@ -39,6 +40,14 @@ class Connector(PassivePart):
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(link.id, link.fed_by, contact=2 * self.contact_ohm / self.contacts)
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield worse_contact(link, "Its pins and their crimps")
+        if self.contacts > 1:
+            yield contact_missing(link, self.contacts)
+
+    def strand_ohm(self, link: Link) -> float | None:
+        return self.contact_ohm / self.contacts if self.contacts > 1 else None
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {"contact": spread.contact_ohm}

@@ -17,6 +17,7 @@ from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.parts.steps import SHORTED_OHM, FaultCurrent, IncomingStep, incoming_step, no_short
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect, more_dropout, more_source_ohms, off_volts
 from tensimeter.core.path import ConverterLink, Link
 from tensimeter.core.quantity import show
 from tensimeter.core.record import Derating, Fraction, NotNegative, Positive
@@ -136,6 +137,11 @@ class Converter(ConverterPart):
             resistance=self.output_resistance_ohm,
             topology=self.topology,
         )
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield off_volts(link, self.set_tolerance)
+        yield more_source_ohms(link, job.policy.spread.source_ohm)
+        yield more_dropout(link)
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {

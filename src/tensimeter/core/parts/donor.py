@@ -31,6 +31,7 @@ from tensimeter.core.parts.steps import (
     no_short,
 )
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect, more_source_ohms, off_volts
 from tensimeter.core.path import Link, UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.record import Efficiency, Fraction, NotNegative, Positive, Record
@@ -166,6 +167,10 @@ class Donor(SourcePart):
             resistance=self.output_resistance_ohm,
             limit_A=self.limit_A or np.inf,
         )
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield off_volts(link, self.tolerance)
+        yield more_source_ohms(link, job.policy.spread.source_ohm)
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {"emf": self.tolerance, "resistance": spread.source_ohm}

@@ -10,6 +10,46 @@ from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.record import Efficiency, NotNegative, Positive, Record
 
 
+class MeterCheckRecord(Record):
+    """What a comparison of a meter has shown: true = gain·shown + offset, from `low` to `high`.
+
+    `of_reading` and `rest` bound what is left then, 95 %: a share of the reading, and the same everywhere.
+    Times in s since 1970; readings taken before it was checked are put right only where that is wished.
+    """
+
+    quantity: Annotated[Literal["V", "A", "C"], Quantity("", "quantity", "what it reads")]
+    gain: Annotated[Positive, Quantity("", "gain", "what a shown value is multiplied by")]
+    offset: Annotated[float, Quantity("", "offset", "what is added then, in the unit of the reading")]
+    of_reading: Annotated[NotNegative, Quantity("", "left, of reading", "share of the reading left open")]
+    rest: Annotated[NotNegative, Quantity("", "left, besides", "what is left open besides, everywhere")]
+    low: Annotated[float, Quantity("", "from", "lowest value that was compared")]
+    high: Annotated[float, Quantity("", "to", "highest value that was compared")]
+    at: Annotated[float, Quantity("s", "checked", "when it was compared, since 1970")]
+    until: Annotated[float | None, Quantity("s", "good until", "when it is to be compared again")] = None
+    room_C: Annotated[float | None, Quantity("°C", "room", "temperature of the room then")] = None
+    reference: Annotated[str, Quantity("", "reference", "beside what it was read")] = ""
+    earlier_too: Annotated[
+        bool, Quantity("", "earlier readings too", "readings from before are put right by it as well")
+    ] = False
+
+    def covers(self, quantity: str, value: float, at: float) -> bool:
+        """Whether it says anything of a reading: its quantity, within its range and a tenth more, in time."""
+        room = 0.1 * (self.high - self.low)
+        in_range = quantity == self.quantity and self.low - room <= value <= self.high + room
+        in_time = (self.earlier_too or at >= self.at) and (self.until is None or at <= self.until)
+        return in_range and in_time
+
+    def accuracy(self, stated: Accuracy) -> Accuracy:
+        """How well a reading is known once it is put right; digits and noise stay the meter's own."""
+        # Bounds of rectangular errors: 95 % of such a one lies within 0.95 of it.
+        return Accuracy(
+            of_reading=min(self.of_reading / 0.95, 1.0),
+            counts=self.rest / 0.95 / stated.resolution,
+            resolution=stated.resolution,
+            noise_counts=stated.noise_counts,
+        )
+
+
 class EfficiencyPoint(Record):
     """One claim or measurement: at these output volts and amps this share of the input comes out."""
 

@@ -13,6 +13,7 @@ from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.parts.steps import FaultCurrent, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect, worse_contact
 from tensimeter.core.path import FuseLink, Link
 from tensimeter.core.quantity import show
 from tensimeter.core.record import Positive
@@ -81,6 +82,9 @@ class FusePart(OvercurrentPart):
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(link.id, link.fed_by, resistance=self.ohms)
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield worse_contact(link, "The fuse's clips and the solder tags of its holder")
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {"resistance": spread.fuse_ohm}

@@ -5,15 +5,21 @@ outside this package asks for a role, never for a kind.
 """
 
 from abc import abstractmethod
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Annotated
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.parts.figures import MeterRange
+from tensimeter.core.parts.figures import MeterCheckRecord, MeterRange
 from tensimeter.core.parts.part import PartRecord
 
 
 class Instrument(PartRecord):
     """What reads something."""
+
+    checks: Annotated[
+        tuple[MeterCheckRecord, ...],
+        Quantity("", "checks", "what comparisons with a reference have shown, the newest last"),
+    ] = ()
 
     @abstractmethod
     def accuracy_for(self, quantity: str, value: float) -> tuple[Accuracy, str] | None:

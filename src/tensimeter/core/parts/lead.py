@@ -11,6 +11,7 @@ from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.path_part import WirePart
 from tensimeter.core.parts.steps import IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect, other_length, worse_contact
 from tensimeter.core.path import LeadLink, Link
 from tensimeter.core.quantity import show
 from tensimeter.core.record import NotNegative, Positive
@@ -70,6 +71,10 @@ class LeadPart(WirePart):
         leg = self.leg_m(link) or 0.0
         return _element(link, leg, self.area_mm2, self.contact_ohm, job.settings.ambient_C)
 
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield worse_contact(link, "Its lugs, crimps and screws")
+        yield other_length(link)
+
     def tolerances(self, spread: Spread) -> dict[str, float]:
         share = 0.02 if self.measured_ohm else spread.wire_ohm
         return {"resistance": share, "contact": spread.contact_ohm}
@@ -122,6 +127,10 @@ class Wire(WirePart):
     def element(self, job: Surroundings, link: Link) -> Series:
         leg = self.leg_m(link) or 0.0
         return _element(link, leg, self.area_mm2, self.contact_ohm, job.settings.ambient_C)
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield worse_contact(link, "Its lugs, crimps and screws")
+        yield other_length(link)
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {"resistance": spread.wire_ohm, "contact": spread.contact_ohm}

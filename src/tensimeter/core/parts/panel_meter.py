@@ -11,6 +11,7 @@ from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.path_part import InlineMeter
 from tensimeter.core.parts.steps import FaultCurrent, IncomingStep
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect, worse_contact
 from tensimeter.core.path import Link, MeterLink
 from tensimeter.core.quantity import show
 from tensimeter.core.record import NotNegative, Positive
@@ -53,6 +54,9 @@ class PanelMeter(InlineMeter):
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(link.id, link.fed_by, resistance=self.shunt_ohm)
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield worse_contact(link, "The terminals of its shunt")
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {}

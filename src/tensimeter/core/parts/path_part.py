@@ -6,17 +6,20 @@ outside this package asks for a role, never for a kind.
 
 from abc import abstractmethod
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, ClassVar, Literal
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
+from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Element, Extremes, extremes_of
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.notice import Notice
+from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.parts.sized import Sized
 from tensimeter.core.parts.steps import FaultCurrent, IncomingStep
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect
 from tensimeter.core.path import Link
 from tensimeter.core.settings import Spread
 from tensimeter.core.thermal.heatsink import SinkFigures
@@ -69,6 +72,14 @@ class PathPart(PartRecord):
     def when_tripped(self) -> str:
         """What becomes of a device whose first draw is more than it lets through."""
         return "it starts slowly, or its limit trips"
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        """What may be wrong with it, as readings would show it; nothing where its link carries no load."""
+        return iter(())
+
+    def strand_ohm(self, link: Link) -> float | None:
+        """Ω of what several conductors of a leg carry together; None where a single one carries all."""
+        return None
 
     def problem(self, link: Link) -> str:
         """What is wrong with it as its link joins it, as one sentence; empty where nothing is."""
@@ -150,6 +161,11 @@ class InlineMeter(PassivePart):
     """A meter that the path runs through."""
 
     link_kind: ClassVar[str] = "panel_meter"
+
+    checks: Annotated[
+        tuple[MeterCheckRecord, ...],
+        Quantity("", "checks", "what comparisons with a reference have shown, the newest last"),
+    ] = ()
 
     if TYPE_CHECKING:
 

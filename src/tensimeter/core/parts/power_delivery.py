@@ -18,6 +18,7 @@ from tensimeter.core.parts.source_part import SourcePart, Stored
 from tensimeter.core.parts.source_share import donor_share
 from tensimeter.core.parts.steps import LIGHT, MAINS, Alone, FaultCurrent, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect, more_source_ohms, off_volts
 from tensimeter.core.path import Link, UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.record import Efficiency, Fraction, NotNegative, Positive, Record
@@ -114,6 +115,10 @@ class PowerDelivery(SourcePart):
             resistance=self.output_resistance_ohm,
             limit_A=self.current_limit_A(link) or np.inf,
         )
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield off_volts(link, self.tolerance)
+        yield more_source_ohms(link, job.policy.spread.source_ohm)
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {"emf": self.tolerance, "resistance": spread.source_ohm}

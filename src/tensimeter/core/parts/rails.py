@@ -41,6 +41,14 @@ from tensimeter.core.parts.steps import (
     incoming_step,
 )
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import (
+    HARNESS_WIRE_OHM,
+    Suspect,
+    harness_wire_missing,
+    missing_least_load,
+    more_source_ohms,
+    off_volts,
+)
 from tensimeter.core.path import ConverterLink, Link, UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.record import Efficiency, Positive
@@ -140,6 +148,19 @@ class RailSupply(SourcePart):
             couplings=couplings,
             limit_A=rail.limit_A or np.inf,
         )
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        rail = self._of(link)
+        yield off_volts(link, RAIL_SPREAD)
+        yield more_source_ohms(link, job.policy.spread.source_ohm)
+        if rail.wires > 1:
+            yield harness_wire_missing(link, rail.wires)
+        if rail.minimum_A:
+            yield missing_least_load(link, rail.minimum_A)
+
+    def strand_ohm(self, link: Link) -> float | None:
+        wires = self._of(link).wires
+        return HARNESS_WIRE_OHM / 2 / wires if wires > 1 else None
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         # A rail's tolerance is what it must keep; set at the factory it strays far less.

@@ -11,6 +11,7 @@ from tensimeter.core.parts.limit import Limit, limit
 from tensimeter.core.parts.path_part import PassivePart
 from tensimeter.core.parts.steps import FaultCurrent, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
+from tensimeter.core.parts.suspect import Suspect, worse_contact
 from tensimeter.core.path import ConnectorLink, Link
 from tensimeter.core.quantity import show
 from tensimeter.core.record import NotNegative, Positive
@@ -56,6 +57,9 @@ class Switch(PassivePart):
 
     def element(self, job: Surroundings, link: Link) -> Series:
         return Series(link.id, link.fed_by, contact=self.poles * self.contact_ohm)
+
+    def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
+        yield worse_contact(link, "Its tags, and the switch itself")
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {"contact": spread.contact_ohm}

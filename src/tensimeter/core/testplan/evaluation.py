@@ -20,7 +20,7 @@ from tensimeter.core.measurement.readings import (
     real_ones,
     standing,
 )
-from tensimeter.core.model.instruments import accuracy_of
+from tensimeter.core.model.instruments import CORRECTED, accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
@@ -137,7 +137,7 @@ def outcome(
     outcome says that it is pretended.
     """
     test, output = worked_out.test, worked_out.output
-    live = [r for r in standing(readings) if r.test == test.id]
+    live = put_right(job, [r for r in standing(readings) if r.test == test.id])
     own = tuple(w for w in waves if w.test == test.id)
     real, real_waves = real_ones(live), tuple(w for w in own if w.origin not in PRETENDED)
     pretended = "" if real or real_waves or not (live or own) else (live or own)[-1].origin
@@ -166,6 +166,7 @@ def outcome(
     findings = (
         *([_failed("line", unfit)] if unfit else ()),
         *_left_findings(worked_out, left),
+        *_corrected_findings(job, live),
         *_fit_findings(fit, fit_verdict, output),
         *guarded("What this test gives", lambda: kind.findings(facts, test), lambda s: [_failed("test", s)]),
         *guarded("The panel", lambda: _panel(facts), lambda s: [_failed("panel", s)]),
@@ -338,3 +339,14 @@ def _regulation(job: Job, worked_out: Plan, found: list[VoltsAmps]) -> tuple[Reg
         return fit, Verdict.NOT_MEASURED
     limit = output.regulation_limit
     return fit, judge(fit.load_regulation, Band(-limit, limit))
+
+
+def _corrected_findings(job: Job, live: Sequence[Reading]) -> list[Finding]:
+    """Which meters' readings are put right by what a comparison has shown."""
+    meters = dict.fromkeys(r.instrument for r in live if CORRECTED in r.range)
+    found = []
+    for meter in meters:
+        part = job.part(meter)
+        text = f"{part.name if part else meter}: its readings are corrected by its check"
+        found.append(Finding(f"corrected:{meter}", CORRECTED, text=text, is_note=True))
+    return found

@@ -11,8 +11,9 @@ from tensimeter.core.design.reach import volts_span
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import PRETENDED, Measurand, Origin, Reading, counting
-from tensimeter.core.model.instruments import accuracy_of
+from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.picture import Line, Picture, Spot
@@ -53,6 +54,11 @@ class MeterCheck:
         return panel_of(self.output)
 
     @property
+    def part(self) -> str | None:
+        """The part of the stock that it is; None where nothing in the path says so."""
+        return (self.pairs[-1].shown.instrument or None) if self.pairs else None
+
+    @property
     def unit(self) -> str:
         """Its unit."""
         return self.quantity
@@ -74,10 +80,40 @@ def meter_checks(job: Job, readings: Iterable[Reading]) -> tuple[MeterCheck, ...
     found = []
     for output in job.design.outputs():
         for quantity in SHOWN:
-            pairs = _pairs(live, output.id, quantity)
+            pairs = _pairs(job, live, output.id, quantity)
             if pairs:
                 found.append(_check(job, output, quantity, pairs))
     return tuple(found)
+
+
+def as_check(
+    job: Job, check: MeterCheck, at: float, until: float | None, *, earlier_too: bool = False
+) -> MeterCheckRecord:
+    """What a comparison has shown, as its meter keeps it; times in s since 1970.
+
+    UserError where it tells nothing, where it was made up, or where no part of the stock is the display.
+    """
+    found = check.found
+    if found is None:
+        raise UserError(check.said)
+    if check.pretended and not job.demo:
+        raise UserError("What was simulated or practised says nothing of a real meter; nothing was kept.")
+    if check.part is None:
+        raise UserError("Only a meter of the stock keeps a check: put a panel meter into the path first.")
+    gain, offset = (found.line.gain, found.line.offset) if found.tells_gain else (1.0, 0.0)
+    if not found.tells_gain:
+        # Points that lie close together tell an offset alone.
+        offset = float(np.mean(found.reference - found.shown))
+    line = 1.96 * float(np.max(found.line.deviation(found.shown))) if found.tells_gain else 0.0
+    scatter = 1.96 * float(np.hypot(found.standard.scatter, found.subject.scatter)) / len(found.shown) ** 0.5
+    reference = job.part(check.pairs[-1].reference.instrument)
+    return MeterCheckRecord(
+        quantity=check.quantity, gain=gain, offset=offset, of_reading=found.standard.of_reading,
+        rest=found.standard.offset + max(line, scatter) + found.floor,
+        low=float(found.shown.min()), high=float(found.shown.max()), at=at, until=until,
+        room_C=job.settings.ambient_C, reference=reference.name if reference is not None else "",
+        earlier_too=earlier_too,
+    )  # fmt: skip
 
 
 def proposed(
@@ -104,14 +140,14 @@ def _range(job: Job, output: OutputLink, quantity: Measurand) -> tuple[float, fl
     return 0.9 * output.nominal_V, 1.1 * output.nominal_V
 
 
-def _pairs(live: Sequence[Reading], output: str, quantity: Measurand) -> tuple[Pair, ...]:
+def _pairs(job: Job, live: Sequence[Reading], output: str, quantity: Measurand) -> tuple[Pair, ...]:
     latest: dict[tuple[str | None, int | None], Reading] = {}
     found = []
     for r in live:
         if r.quantity != quantity or not np.isfinite(r.value):
             continue
         if r.place == output:
-            latest[r.test, r.step] = r
+            latest[r.test, r.step] = put_right(job, [r])[0]
         elif r.place == panel_of(output) and (r.test, r.step) in latest:
             found.append(Pair(r, latest[r.test, r.step]))
     return tuple(found)

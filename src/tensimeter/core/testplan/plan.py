@@ -6,6 +6,7 @@ import numpy as np
 
 from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.circuit.network import build, has_source
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
 from tensimeter.core.rating.ladder import continuous_full_load
@@ -43,6 +44,17 @@ def plan(job: Job, test: Test) -> Plan:
     steps = tuple(replace(s, index=k) for k, s in enumerate(made))
     line = _line(situation, test, steps)
     return Plan(test, output, full, steps, tuple(unreachable), line, kind.hottest_C(job, test))
+
+
+def plans_of(job: Job) -> dict[str, Plan | None]:
+    """The plan of every test of a campaign, by its id; None where there is no path to plan it on."""
+    found: dict[str, Plan | None] = {}
+    for test in job.campaign.tests:
+        try:
+            found[test.id] = plan(job, test)
+        except UserError:
+            found[test.id] = None
+    return found
 
 
 def _beside(missing_A: float, volts: float) -> str:

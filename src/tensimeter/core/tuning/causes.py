@@ -1,0 +1,204 @@
+"""Why a supply does not read as designed: suspects ranked, and the reading that tells them apart most."""
+
+import itertools
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.circuit.network import has_source
+from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.conformity import Interval
+from tensimeter.core.measurement.readings import Reading, counting
+from tensimeter.core.model.job import Job
+from tensimeter.core.quantity import show
+from tensimeter.core.testplan.step import Plan
+from tensimeter.core.tuning.evidence import (
+    HEALTHY,
+    HEALTHY_PRIOR,
+    NONE,
+    NONE_PRIOR,
+    PRIORS,
+    Spread,
+    Weighed,
+    none_of_these,
+    posterior,
+    weighed,
+    weighed_apart,
+)
+from tensimeter.core.tuning.foretold import Effect, Foretold
+from tensimeter.core.tuning.heat import heat_figures
+from tensimeter.core.tuning.next_reading import NextReading, along_path, next_reading, with_candidates
+from tensimeter.core.tuning.observed import Observed, observed
+
+#: So many suspects are tried two at a time, the likeliest.
+PAIRED = 5
+#: So many, the likeliest, are weighed again as the supply then is.
+AGAIN = 10
+
+
+@dataclass(frozen=True)
+class Cause:
+    """One explanation: how likely it is, how large, what to look at. `partner` is the other one of two."""
+
+    key: str
+    link: str
+    name: str
+    unit: str
+    size: Interval | None
+    probability: float
+    says: str
+    look: str
+    partner: "Cause | None" = None
+
+
+@dataclass(frozen=True, eq=False)
+class Causes:
+    """What readings tell of a supply: explanations, the likeliest first, and what to read next.
+
+    `residual` is read less foretold (m,), `uncertainty` its 95 % half-width without any fault.
+    """
+
+    causes: tuple[Cause, ...]
+    seen: Observed
+    base: Array
+    uncertainty: Array
+    next: NextReading | None
+    warnings: tuple[str, ...]
+
+    @property
+    def residual(self) -> Array:
+        """Read less foretold (m,)."""
+        return np.asarray(self.seen.values - self.base)
+
+
+def causes(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | None]) -> Causes:
+    """Suspects by the evidence of all standing readings.
+
+    Raises
+    ------
+    UserError
+        Where nothing is designed, or nothing was read that the design foretells.
+
+    References
+    ----------
+    Bayes' rule over hypotheses with one size each, the sizes as likely beforehand: their evidence is summed
+    over a grid, not approximated (MacKay, Information Theory, Inference, and Learning Algorithms, 28). Parts'
+    tolerances and the shared gain and offset of each meter are integrated over as normal ones of their
+    standard deviation (GUM, 4.3.7).
+    """
+    if not has_source(job):
+        raise UserError("Nothing is joined yet that readings could be held against; draw the path in Design.")
+    kept = list(readings)
+    seen = observed(job, kept, plans)
+    hot = heat_figures(job, counting(kept), plans) if seen.figures else []
+    seen = replace(seen, figures=(*seen.figures, *hot))
+    if len(seen.figures) < 2:
+        raise UserError(
+            "Too little was read to look for causes: read the volts of an output without load and loaded."
+        )
+    return found_in(job, seen)
+
+
+def found_in(job: Job, seen: Observed) -> Causes:
+    """Suspects by the evidence of figures that were read."""
+    m = len(seen.figures)
+    whole = Foretold(job, with_candidates(job, seen))
+    gap = seen.values - whole.base[:m]
+    effects = list(whole.known_effects)
+    ranked = _ranked(whole, effects, gap)
+    told = [_cause(effects, w) for w in ranked]
+    uncertainty = 1.96 * np.sqrt(whole.sd[:m] ** 2 + np.sum(whole.common[:m] ** 2, axis=1))
+    nxt = next_reading(whole, m, effects, ranked, told)
+    warnings = list(seen.left_out)
+    if told[0].key == NONE:
+        nxt = nxt or along_path(whole, m, gap)
+        warnings.append(
+            "Nothing that is known explains these readings; read volts along the path, one by one."
+        )
+    return Causes(tuple(told), seen, whole.base[:m], uncertainty, nxt, tuple(warnings))
+
+
+def _ranked(whole: Foretold, effects: list[Effect], gap: Array) -> list[Weighed]:
+    """Every hypothesis with its posterior, the likeliest first.
+
+    The likeliest few are weighed once more with tolerances as they act on a supply that is so; `effects` then
+    say how.
+    """
+    count = Counter(e.suspect.key for e in effects)
+    m = len(gap)
+    spread = Spread(whole.sd[:m], whole.common[:m])
+
+    def single(k: int) -> Weighed:
+        e = effects[k]
+        prior = PRIORS[e.suspect.key] / count[e.suspect.key]
+        own = spread if e.sd is None or e.common is None else Spread(e.sd[:m], e.common[:m])
+        if e.suspect.shares is not None:
+            return weighed_apart(k, e.change[:, :m], e.suspect.shares, gap, own, prior)
+        return weighed([k], [e.change[:, :m]], gap, own, prior)
+
+    singles = [single(k) for k in range(len(effects))]
+    for w in sorted(singles, key=_merit)[-AGAIN:]:
+        k = w.keys[0]
+        nearest = int(np.argmax(w.weights @ w.mixes[0]))
+        effects[k] = whole.as_found(effects[k], nearest)
+        singles[k] = single(k)
+    one = np.ones(1)
+    healthy = Weighed((), float(spread.log_likelihood(gap)), HEALTHY_PRIOR, one, ())
+    nothing = Weighed((-1,), none_of_these(gap, spread.sd, spread.common), NONE_PRIOR, one, ())
+    able = [w for w in singles if effects[w.keys[0]].suspect.shares is None]
+    best = sorted(able, key=_merit)[-PAIRED:]
+    pairs = [
+        weighed((*a.keys, *b.keys), [effects[k].change[:, :m] for k in (*a.keys, *b.keys)], gap, spread,
+                a.prior * b.prior)
+        for a, b in itertools.combinations(best, 2)
+    ]  # fmt: skip
+    every = [healthy, nothing, *singles, *pairs]
+    shares = posterior([w.log_evidence for w in every], [w.prior for w in every])
+    told = [replace(w, probability=float(p)) for w, p in zip(every, shares, strict=True)]
+    return sorted(told, key=lambda w: -w.probability)
+
+
+def _merit(w: Weighed) -> float:
+    return w.log_evidence + float(np.log(w.prior))
+
+
+def _cause(effects: list[Effect], w: Weighed) -> Cause:
+    if not w.keys:
+        return Cause(
+            HEALTHY, "", "Nothing is wrong", "", None, w.probability,
+            "All readings are as designed, within tolerances and meters.", "",
+        )  # fmt: skip
+    if w.keys == (-1,):
+        return Cause(
+            NONE, "", "None of these", "", None, w.probability,
+            "Nothing that is known explains the readings.", "Read volts along the path, one by one.",
+        )  # fmt: skip
+    found = []
+    for key, mix in zip(w.keys, w.mixes, strict=True):
+        s = effects[key].suspect
+        size = _size(mix @ s.sizes, w.weights)
+        says = s.says.format(size=_words(size, s.unit))
+        found.append(Cause(s.key, s.link, s.name, s.unit, size, w.probability, says, s.look))
+    return found[0] if len(found) == 1 else replace(found[0], partner=found[1])
+
+
+def _size(sizes: Array, weights: Array) -> Interval:
+    """The likeliest middle and the 95 % interval of a size."""
+    order = np.argsort(sizes)
+    reached = np.cumsum(weights[order])
+    low, middle, high = (
+        float(sizes[order][min(int(np.searchsorted(reached, share)), len(sizes) - 1)])
+        for share in (0.025, 0.5, 0.975)
+    )
+    return Interval(middle, low, high)
+
+
+def _words(size: Interval, unit: str) -> str:
+    if unit == "times":
+        return f"{size.value:.2g} times"
+    if unit == "":
+        return f"{size.value:.0f}"
+    return show(size.value, unit, 2)

@@ -1,0 +1,176 @@
+"""The one reading that tells explanations apart most, and what each of them foretells of it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.circuit.along_path import places_of
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.measurement.readings import Measurand
+from tensimeter.core.model.instruments import accuracy_of, display_of
+from tensimeter.core.model.job import Job
+from tensimeter.core.testplan.step import panel_of
+from tensimeter.core.tuning.evidence import Spread, Weighed
+from tensimeter.core.tuning.foretold import Effect, Foretold
+from tensimeter.core.tuning.observed import UNNAMED, Observation, Observed
+
+if TYPE_CHECKING:
+    from tensimeter.core.tuning.causes import Cause
+
+#: So many explanations at the most are told apart; those less likely than this are left aside.
+TOLD_APART, LEAST_SHARE = 10, 0.005
+#: A reading that tells less than this, in nats, is not proposed.
+LEAST_NATS = 0.02
+#: A second meter, of which nothing is known but that it is another.
+ANOTHER = "another meter"
+
+
+@dataclass(frozen=True)
+class NextReading:
+    """Where to read what, at which amps of which output; by each explanation (key, link) what it would be.
+
+    `nats` is how much it tells in the mean; `other_meter`: with another meter than before.
+    """
+
+    place: str
+    quantity: Measurand | Literal["ln K/W"]
+    output: str
+    amps_A: float
+    expected: tuple[tuple[str, str, float, float], ...]
+    nats: float
+    other_meter: bool = False
+
+
+def with_candidates(job: Job, seen: Observed) -> Observed:
+    """What was read, and behind it every reading that might come next."""
+    volts, amps = job.campaign.voltmeter or UNNAMED, dict(seen.loads)
+    cases = {o: list(a) for o, a in amps.items()}
+    figures: list[Observation] = []
+
+    def case(output: str, load: float) -> int:
+        for o, column in cases.items():
+            column.append(load if o == output else 0.0)
+        return len(cases[output]) - 1
+
+    for output in job.design.outputs():
+        for share in (0.0, 0.5, 1.0):
+            number = case(output.id, share * output.full_load_A)
+            figures += _at(job, output.id, number, volts, loaded=share > 0)
+    arrays = {o: np.array(column) for o, column in cases.items()}
+    return replace(seen, figures=(*seen.figures, *figures), loads=arrays)
+
+
+def _at(job: Job, output: str, case: int, meter: str, *, loaded: bool) -> list[Observation]:
+    """What may be read while one output is loaded: volts along its path, and across its leads."""
+    nominal = job.output(output).nominal_V
+
+    def of(place: str, value: float, by: str = meter) -> Observation:
+        known = accuracy_of(job, by if by == job.campaign.voltmeter else None, "V", value, 0.001)[0]
+        return Observation(place, "V", 0.0, known, by, case)
+
+    found = [of(output, nominal), of(output, nominal, ANOTHER)]
+    shown = display_of(job, output, "V")[0]
+    found.append(Observation(panel_of(output), "V", 0.0, shown, f"display of {output}", case))
+    for link in job.design.path_to(output)[:-1]:
+        found.append(of(link.id, nominal))
+        if loaded:
+            found += [of(place, 0.1) for place in places_of(job, link)]
+    if loaded:
+        shows = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
+        found.append(Observation(output, "A", 0.0, shows, ANOTHER, case))
+    return found
+
+
+def next_reading(
+    whole: Foretold, m: int, effects: Sequence[Effect], ranked: Sequence[Weighed], told: "Sequence[Cause]"
+) -> NextReading | None:
+    """The candidate behind the first m figures that tells most; None where none tells anything.
+
+    What it tells is bounded from below by the distances between what the explanations foretell, pair by pair
+    (Kolchinsky and Tracey, Estimating mixture entropy with pairwise distances, Entropy 19 (2017) 361, with
+    the Bhattacharyya distance).
+    """
+    kept = [k for k, w in enumerate(ranked) if w.probability > LEAST_SHARE and w.keys != (-1,)][:TOLD_APART]
+    if len(kept) < 2:
+        return None
+    means, variances = _foretold_by(whole, m, effects, [ranked[k] for k in kept])
+    shares = np.array([ranked[k].probability for k in kept])
+    told_nats = _information(means, variances, shares / shares.sum())
+    best = int(np.argmax(told_nats))
+    if told_nats[best] < LEAST_NATS:
+        return None
+    figure = whole.seen.figures[m + best]
+    output = next((o for o, a in whole.seen.loads.items() if a[figure.case] > 0), "")
+    expected = tuple(
+        (told[k].key, told[k].link, float(means[j, best]), 1.96 * float(np.sqrt(variances[j, best])))
+        for j, k in enumerate(kept)
+    )
+    amps = float(whole.seen.loads[output][figure.case]) if output else 0.0
+    return NextReading(
+        figure.place, figure.quantity, output, amps, expected, float(told_nats[best]), figure.meter == ANOTHER
+    )
+
+
+def along_path(whole: Foretold, m: int, gap: Array) -> NextReading | None:
+    """Where nothing explains what was read: volts across the first place that nobody read yet.
+
+    Of the output whose figures are off most. None where all of its path was read.
+    """
+    figures = whole.seen.figures
+    if not m:
+        return None
+    off = np.abs(gap) / np.sqrt(whole.sd[:m] ** 2 + np.sum(whole.common[:m] ** 2, axis=1))
+    case = figures[int(np.argmax(off))].case
+    loads = {o: float(a[case]) for o, a in whole.seen.loads.items()}
+    output = max(loads, key=lambda o: loads[o])
+    read = {f.place for f in figures[:m]}
+    best: tuple[float, int] | None = None
+    for k in range(m, len(figures)):
+        f = figures[k]
+        amps = float(whole.seen.loads[output][f.case])
+        if f.place in read or f.meter == ANOTHER or amps <= 0 or f.place.endswith("-panel"):
+            continue
+        if best is None or amps > best[0]:
+            best = (amps, k)
+    if best is None:
+        return None
+    f = figures[best[1]]
+    expected = (("healthy", "", float(whole.base[best[1]]), 1.96 * float(whole.sd[best[1]])),)
+    return NextReading(f.place, f.quantity, output, best[0], expected, 0.0)
+
+
+def _foretold_by(
+    whole: Foretold, m: int, effects: Sequence[Effect], ranked: Sequence[Weighed]
+) -> tuple[Array, Array]:
+    """Mean and variance (k, c) of each candidate by each explanation, given all that was read."""
+    gap = whole.seen.values[:m] - whole.base[:m]
+    changes = [e.change for e in effects]
+    means, variances = [], []
+    for w in ranked:
+        alone = effects[w.keys[0]] if len(w.keys) == 1 else None
+        sd, common = whole.sd, whole.common
+        if alone is not None and alone.sd is not None and alone.common is not None:
+            sd, common = alone.sd, alone.common
+        # Candidates and what was read vary together through what they share alone.
+        cross = common[m:] @ common[:m].T
+        known = Spread(sd[:m], common[:m]).solved(cross)
+        own = sd[m:] ** 2 + np.sum(common[m:] ** 2, axis=1) - np.sum(known * cross, axis=1)
+        change = w.change(changes) if w.keys else np.zeros((1, len(whole.base)))
+        here = whole.base[m:] + change[:, m:] + (gap - change[:, :m]) @ known.T
+        mean = w.weights @ here
+        means.append(mean)
+        variances.append(np.maximum(own, 0) + w.weights @ (here - mean) ** 2 + 1e-18)
+    return np.array(means), np.array(variances)
+
+
+def _information(means: Array, variances: Array, shares: Array) -> Array:
+    """Nats (c,) that each candidate tells of which explanation holds, from below."""
+    a, b = variances[:, None, :], variances[None, :, :]
+    distance = 0.25 * (means[:, None] - means[None]) ** 2 / (a + b) + 0.5 * np.log(
+        (a + b) / (2 * np.sqrt(a * b))
+    )
+    inside = np.einsum("j,ijc->ic", shares, np.exp(-distance))
+    return np.asarray(-np.einsum("i,ic->c", shares, np.log(inside)))

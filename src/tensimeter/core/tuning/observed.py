@@ -1,0 +1,173 @@
+"""Readings as the model of a design foretells them: of what, where, at which loads."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+
+from tensimeter.core.arrays import Array
+from tensimeter.core.circuit.along_path import link_of
+from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.measurement.readings import Measurand, Reading, counting
+from tensimeter.core.model.instruments import accuracy_of, put_right
+from tensimeter.core.model.job import Job
+from tensimeter.core.path import OutputLink
+from tensimeter.core.testplan.registry import kind_of
+from tensimeter.core.testplan.step import Plan, Step, panel_of
+
+#: So many readings at the most are held against the design, the newest of each test.
+MOST = 400
+#: The meter that a reading without one was taken with.
+UNNAMED = "a meter"
+
+
+@dataclass(frozen=True)
+class Observation:
+    """One figure: what was read at `place`, with which meter, while the loads were those of `case`."""
+
+    place: str
+    quantity: Measurand | Literal["ln K/W"]
+    value: float
+    accuracy: Accuracy
+    meter: str
+    case: int
+
+    @property
+    def sd(self) -> float:
+        """Standard deviation of all that its meter may be off by: rectangular bounds, and its scatter."""
+        bounds = np.array([self.accuracy.of_reading * abs(self.value), self.accuracy.offset])
+        return float(np.sqrt(np.sum(bounds**2) / 3 + self.accuracy.scatter**2))
+
+
+@dataclass(frozen=True, eq=False)
+class Observed:
+    """All that was read of a design: figures, and the amps (n,) of each output at their cases.
+
+    `ammeter` reads those amps; `left_out` says what of the readings is not used, in words.
+    """
+
+    figures: tuple[Observation, ...]
+    loads: Mapping[str, Array]
+    ammeter: Accuracy
+    left_out: tuple[str, ...] = ()
+    outputs: frozenset[str] = field(default_factory=frozenset)
+
+    @property
+    def values(self) -> Array:
+        """What was read (m,)."""
+        return np.array([f.value for f in self.figures])
+
+
+class _Cases:
+    """Loads that were seen, each once."""
+
+    def __init__(self, outputs: Iterable[OutputLink]) -> None:
+        self.outputs = [o.id for o in outputs]
+        self._known: dict[tuple[float, ...], int] = {}
+
+    def of(self, loads: Mapping[str, float]) -> int:
+        key = tuple(round(max(loads.get(o, 0.0), 0.0), 6) for o in self.outputs)
+        return self._known.setdefault(key, len(self._known))
+
+    def arrays(self) -> dict[str, Array]:
+        rows = np.array(list(self._known)).reshape(len(self._known), len(self.outputs))
+        return {o: rows[:, k] for k, o in enumerate(self.outputs)}
+
+
+def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | None]) -> Observed:
+    """The standing readings of volts and amps that the design foretells, the newest of each step.
+
+    Steps that move the mains or a trim, go past a limit or record a waveform are left out: no figure of the
+    design stands for them.
+    """
+    cases, figures = _Cases(job.design.outputs()), list[Observation]()
+    latest: dict[tuple[object, str, str], Reading] = {}
+    amps: dict[object, float] = {}
+    skipped = 0
+    for r in put_right(job, counting(readings)):
+        if not np.isfinite(r.value):
+            continue
+        step = _step(plans, r)
+        if r.test is not None and (step is None or not _plain(step)) and r.step is not None:
+            skipped += r.quantity in ("V", "A")
+            continue
+        key: object = (r.test, r.step) if r.step is not None else r.scan
+        if r.quantity == "A" and not r.place.endswith("-panel"):
+            amps[key] = r.value
+        if r.quantity in ("V", "A"):
+            latest[key, r.place, r.quantity] = r
+    known = {o.id for o in job.design.outputs()}
+    for (key, place, _), r in list(latest.items())[-MOST:]:
+        if r.quantity == "A" and not place.endswith("-panel"):
+            continue
+        loads = _loads(job, r, _step(plans, r), amps.get(key))
+        if loads is None or not _foretold(job, place, known):
+            continue
+        accuracy = r.accuracy or accuracy_of(job, None, r.quantity, r.value)[0]
+        figures.append(
+            Observation(place, r.quantity, r.value, accuracy, r.instrument or UNNAMED, cases.of(loads))
+        )
+    return Observed(tuple(figures), cases.arrays(), ammeter_of(job), _words(skipped), frozenset(known))
+
+
+def ammeter_of(job: Job) -> Accuracy:
+    """How well the loads' amps are known, at the largest full load."""
+    most = max((o.full_load_A for o in job.design.outputs()), default=1.0)
+    return accuracy_of(job, job.campaign.ammeter, "A", most, 0.001)[0]
+
+
+def _step(plans: Mapping[str, Plan | None], r: Reading) -> Step | None:
+    plan = plans.get(r.test or "")
+    if plan is None or r.step is None or not kind_of(plan.test).by_current or r.step >= len(plan.steps):
+        return None
+    return plan.steps[r.step]
+
+
+def _plain(step: Step) -> bool:
+    """Whether volts and amps there are those of normal use, as designed."""
+    moved = step.line_V is not None or step.trim_V is not None
+    return not (moved or step.past_limits or step.capture is not None or step.hand)
+
+
+def _loads(job: Job, r: Reading, step: Step | None, amps: float | None) -> dict[str, float] | None:
+    """What every output drew as a figure was read; None where that is not known."""
+    outputs = {o.id for o in job.design.outputs()}
+    place = link_of(r.place.removesuffix("-panel"))
+    if amps is None and step is None and r.test is None:
+        # Nothing said of a load, and no test: taken as without load, as of a unit that is tried alone.
+        return {} if place not in outputs else None
+    if step is not None:
+        under = step.place or (place if place in outputs else "")
+        mine = under or _one_below(job, place, outputs)
+        if not mine:
+            return None
+        return {**dict(step.others), mine: step.set_A if amps is None else amps}
+    mine = place if place in outputs else _one_below(job, place, outputs)
+    return {mine: amps} if mine and amps is not None else None
+
+
+def _one_below(job: Job, link: str, outputs: set[str]) -> str:
+    """The one output that a link feeds; empty where it feeds none or several."""
+    found = [o for o in outputs if link in [x.id for x in job.design.path_to(o)]]
+    return found[0] if len(found) == 1 else ""
+
+
+def _foretold(job: Job, place: str, outputs: set[str]) -> bool:
+    if place in outputs or place.removesuffix("-panel") in outputs:
+        return True
+    bare = link_of(place)
+    return any(link.id == bare and link.kind != "fan" for link in job.design.links)
+
+
+def _words(skipped: int) -> tuple[str, ...]:
+    if not skipped:
+        return ()
+    return (f"{skipped} readings with the mains or a trim moved, or past a limit, are not used.",)
+
+
+def places(job: Job) -> list[str]:
+    """Every place whose volts the design foretells."""
+    links = [x for x in job.design.links if x.kind not in ("fan", "output")]
+    outputs = [o.id for o in job.design.outputs()]
+    return [*outputs, *(x.id for x in links), *(panel_of(o) for o in outputs)]
