@@ -19,7 +19,7 @@ from tensimeter.core.testplan.destination import destination, step_for
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import link_of
-from tensimeter.core.testplan.step import Plan, panel_of
+from tensimeter.core.testplan.step import Plan, displays_of
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import keep_wave
 
@@ -72,7 +72,7 @@ def import_typed(
             origin=origin
         )
     ]
-    shows = next((o.id for o in job.design.outputs() if panel_of(o.id) == place), None)
+    shows = next((o.id for o in job.design.outputs() if place in displays_of(o.id)), None)
     if shows is not None:
         # A display reads for itself; the current said beside it tells which reference it stands beside.
         accuracy, part = display_of(job, shows, line.quantity, line.resolution)

@@ -13,16 +13,16 @@ from tensimeter.cli.output import answer
 from tensimeter.core.analysis.comparison import correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
-from tensimeter.core.model.edits import identifier
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_check
-from tensimeter.core.model.trims import TrimScrew
 from tensimeter.core.testplan.meter_checks import MeterCheck, as_check, meter_checks
 from tensimeter.core.testplan.plan import plans_of
 from tensimeter.core.tuning.before_after import Comparison, compare, laps
 from tensimeter.core.tuning.causes import Cause, Causes, causes
 from tensimeter.core.tuning.contacts import Contacts, contacts, redo_sentence
+from tensimeter.core.tuning.disagreement import disagreement_of, likeliest
 from tensimeter.core.tuning.evidence import HEALTHY, NONE
+from tensimeter.core.tuning.trim_edits import with_trim
 from tensimeter.core.tuning.trims import Trimming, trimming
 from tensimeter.store.jobfile import JobFile
 
@@ -71,7 +71,11 @@ def _meters(path: Path, keep: str, months: float, earlier_too: bool) -> dict[str
     with JobFile(path, read_only=not keep) as file:
         checks = meter_checks(file.job, file.readings())
         kept = _keep(file, checks, keep, months, earlier_too) if keep else None
-        return {"meters": [_told(check) for check in checks], **({"kept": kept} if kept else {})}
+        return {
+            "meters": [_told(file.job, check) for check in checks],
+            "explanations": [row for check in checks for row in _reasons(file.job, check)],
+            **({"kept": kept} if kept else {}),
+        }
 
 
 def _keep(file: JobFile, checks: tuple[MeterCheck, ...], which: str, months: float, earlier: bool) -> str:
@@ -88,8 +92,8 @@ def _keep(file: JobFile, checks: tuple[MeterCheck, ...], which: str, months: flo
     return part
 
 
-def _told(check: MeterCheck) -> dict[str, Any]:
-    found = check.found
+def _told(job: Job, check: MeterCheck) -> dict[str, Any]:
+    found, differ = check.found, disagreement_of(job, check)
     told: dict[str, Any] = {
         "place": check.place,
         "output": check.output,
@@ -97,6 +101,8 @@ def _told(check: MeterCheck) -> dict[str, Any]:
         "part": check.part,
         "readings": len(check.pairs),
         "pretended": check.pretended,
+        "difference": differ.difference,
+        "inside_both": differ.inside_both,
     }
     if found is None:
         return {**told, "warnings": [check.said]}
@@ -117,24 +123,37 @@ def _told(check: MeterCheck) -> dict[str, Any]:
     }
 
 
+def _reasons(job: Job, check: MeterCheck) -> list[dict[str, Any]]:
+    """Why a display and what was read beside it differ."""
+    found = disagreement_of(job, check)
+    return [
+        {
+            "place": check.place,
+            "quantity": check.quantity,
+            "key": e.key,
+            "probability": e.probability,
+            "size": e.size,
+        }
+        for e in likeliest(found)
+    ]
+
+
 # -- trims ------------------------------------------------------------------------------------------
 
 
 def _trims(path: Path, add: str) -> dict[str, Any]:
     with JobFile(path, read_only=not add) as file:
         if add:
-            file.edit(f"trim {add.partition('=')[0].strip()} named", _with_trim(file.job, add))
+            file.edit(f"trim {add.partition('=')[0].strip()} named", _named(file.job, add))
         return _told_trims(trimming(file.job, file.readings()))
 
 
-def _with_trim(job: Job, text: str) -> Job:
+def _named(job: Job, text: str) -> Job:
     name, _, moves = text.partition("=")
-    if not name.strip() or not moves.strip():
-        raise UserError("Name a trim and what it moves, as in “Front end volts=mount”.")
-    taken = [*(x.id for x in job.design.links), *(s.id for s in job.assembly.trims)]
-    screw = TrimScrew(id=identifier(name, taken), name=name.strip(), moves=moves.strip().casefold())
-    trims = (*job.assembly.trims, screw)
-    return job.with_fields(assembly=job.assembly.with_fields(trims=trims))
+    place, _, quantity = moves.strip().casefold().partition(" ")
+    if not name.strip() or not place or quantity not in ("", "v", "a"):
+        raise UserError("Name a trim and what it moves: “Front end volts=mount”, “Meter span=hub-panel A”.")
+    return with_trim(job, name, place, "A" if quantity == "a" else "V")
 
 
 def _told_trims(found: Trimming) -> dict[str, Any]:

@@ -13,6 +13,22 @@ from tensimeter.core.described import Quantity
 from tensimeter.core.record import Fraction, Identifier, Name, NotNegative, Positive, Record
 
 
+class AsFound(Record):
+    """What readings have shown of a link that its part's card does not say: a figure of it, times and plus.
+
+    `key` names the cause; it is taken back once that is mended.
+    """
+
+    key: Annotated[Name, Quantity("", "cause", "which cause it is")]
+    field: Annotated[
+        Literal["emf", "set_V", "resistance", "contact", "dropout_V"],
+        Quantity("", "figure", "which figure of it is another one"),
+    ]
+    times: Annotated[Positive, Quantity("", "times", "what the figure is multiplied by")] = 1.0
+    plus: Annotated[float, Quantity("", "plus", "what is added then, V or Ω")] = 0.0
+    reason: Annotated[str, Quantity("", "reason", "what was read that shows it")] = ""
+
+
 class LinkRecord(Record):
     """What every link has: an id, a name, what feeds it, and the part it is made of."""
 
@@ -20,6 +36,9 @@ class LinkRecord(Record):
     name: Annotated[Name, Quantity("", "name", "what it is called; links and lists show it")]
     fed_by: Annotated[Identifier | None, Quantity("", "fed by", "the link that feeds it")] = None
     part: Annotated[Identifier | None, Quantity("", "part", "the part of the stock that it is")] = None
+    found: Annotated[
+        tuple[AsFound, ...], Quantity("", "as found", "what readings have shown of it beside its card")
+    ] = ()
 
 
 class UnitLink(LinkRecord):

@@ -87,7 +87,7 @@ def places(job: Job) -> list[str]:
         "wall",
         "fan",
         *(p for p in measuring_points(job) if p.endswith(("-case", "-sink"))),
-        *(f"{name.casefold()}-panel" for name in outputs),
+        *(f"{name.casefold()}-panel{end}" for end in ("", "-alone") for name in outputs),
         *places_along(job),
         *(screw.id for screw in job.assembly.trims),
     ]
@@ -110,7 +110,8 @@ def all_places(job: Job, seen: Sequence[str] = ()) -> dict[str, tuple[str, str]]
     for link in job.design.links:
         found[link.id.casefold()] = found[link.name.casefold()] = (link.id, link.name)
         if link.kind == "output":
-            found |= {p: (p, p) for p in (f"earth-{link.id}", f"{link.id}-panel")}
+            own = (f"earth-{link.id}", f"{link.id}-panel", f"{link.id}-panel-alone")
+            found |= {p: (p, p) for p in own}
     return found
 
 

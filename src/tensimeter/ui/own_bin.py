@@ -35,3 +35,15 @@ def own_library(say: Callable[[str], None]) -> tuple[Part, ...]:
     except UserError as trouble:
         say(str(trouble))
         return shipped_parts()
+
+
+def to_own_bin(part: Part, say: Callable[[str], None]) -> None:
+    """Write down in the bin what is known of a part now, where it is owned; a sentence where that fails."""
+    kept = own_bin_parts(say)
+    if not any(k.part.id == part.id for k in kept):
+        return
+    try:
+        with own_bin() as bin_:
+            bin_.keep(part)
+    except UserError as trouble:
+        say(str(trouble))

@@ -115,4 +115,4 @@ class StageRail(QWidget):
         if stage.id == "wake":
             return "as it stands" if job.assembly.already_running else "nothing open"
         count = sum(panel_of(o.id) in self.session.now.so_far.places for o in job.design.outputs())
-        return f"{count} display{'s' * (count != 1)} read" if count else "nothing read"
+        return f"{count} display{'s' * (count != 1)} read" if count else "no display read"

@@ -1,6 +1,7 @@
 """The network of a design: what each of its links is to the path solver, and how sure that is."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
@@ -45,7 +46,16 @@ def _element(job: Job, link: Link) -> Element:
     part = job.part(link.part)
     if isinstance(link, OutputLink) or not isinstance(part, PathPart):
         return CurrentSink(link.id, link.fed_by)
-    return part.element(job, link)
+    return _as_found(part.element(job, link), link)
+
+
+def _as_found(element: Element, link: Link) -> Element:
+    """An element with what readings have shown of it; what it has no such figure for stays."""
+    for found in link.found:
+        value = getattr(element, found.field, None)
+        if value is not None:
+            element = replace(element, **{found.field: value * found.times + found.plus})
+    return element
 
 
 def _meter_supply(job: Job, link: MeterLink) -> CurrentSink:

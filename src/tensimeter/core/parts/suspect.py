@@ -45,6 +45,9 @@ class Suspect:
     shares: Array | None = None
     #: One of several conductors side by side then carries nothing.
     one_idle: bool = False
+    #: The figure of its element that is another one at a size, what it is multiplied by, what is added; None
+    #: where no single figure says it.
+    as_found: Callable[[float], tuple[str, float, float]] | None = None
 
 
 def _few(count: int) -> Array:
@@ -81,6 +84,7 @@ def worse_contact(link: Link, where: str) -> Suspect:
         _changed(link.id, lambda e: {"contact": e.contact + column(sizes)}),  # type: ignore[union-attr]
         f"A contact of {link.name} is {{size}} worse than it should be.",
         f"{where}; feel for warmth under load, read millivolts across each joint, make the worst one anew.",
+        as_found=lambda ohm: ("contact", 1.0, ohm),
     )  # fmt: skip
 
 
@@ -93,7 +97,7 @@ def contact_missing(link: Link, contacts: int) -> Suspect:
         _changed(link.id, lambda e: {"contact": e.contact * column(contacts / left)}),  # type: ignore[union-attr]
         f"{{size}} of the {contacts} contacts of {link.name} a leg does not carry.",
         "Volts across each contact under load: the one without a drop carries nothing.",
-        _few(len(sizes)), True,
+        _few(len(sizes)), True, lambda gone: ("contact", contacts / max(contacts - gone, 1.0), 0.0),
     )  # fmt: skip
 
 
@@ -108,6 +112,7 @@ def harness_wire_missing(link: Link, wires: int) -> Suspect:
         f"{{size}} of the {wires} wires of {link.name} does not carry.",
         "A clamp round each wire, or volts along each: the one without a drop carries nothing.",
         _few(len(sizes)), True,
+        lambda gone: ("contact", 1.0, HARNESS_WIRE_OHM * (1 / max(wires - gone, 1.0) - 1 / wires)),
     )  # fmt: skip
 
 
@@ -119,6 +124,7 @@ def other_length(link: Link) -> Suspect:
         _changed(link.id, lambda e: {"resistance": e.resistance * column(sizes)}),
         f"{link.name} is {{size}} as long, or its copper as thin, as was written down.",
         "Measure its length and its strands; read millivolts along its copper alone.",
+        as_found=lambda times: ("resistance", times, 0.0),
     )  # fmt: skip
 
 
@@ -134,6 +140,7 @@ def off_volts(link: Link, tolerance: float) -> Suspect:
         "no_load_volts", link.id, link.name, "%", sizes, _changed(link.id, made),
         f"{link.name} gives {{size}} other volts without load than it should.",
         f"Volts right at {link.name} with nothing connected; its trim, its reference, its setting.",
+        as_found=lambda share: ("set_V" if link.kind == "converter" else "emf", 1 + share, 0.0),
     )  # fmt: skip
 
 
@@ -145,6 +152,7 @@ def more_source_ohms(link: Link, spread: float) -> Suspect:
         _changed(link.id, lambda e: {"resistance": e.resistance * column(sizes)}),
         f"{link.name} gives way {{size}} as much under load as it should.",
         f"Volts right at {link.name} without load and loaded; a sense wire that is off, a tired capacitor.",
+        as_found=lambda times: ("resistance", times, 0.0),
     )  # fmt: skip
 
 
@@ -173,6 +181,7 @@ def more_dropout(link: Link) -> Suspect:
         _changed(link.id, lambda e: {"dropout_V": e.dropout_V + column(sizes)}),  # type: ignore[union-attr]
         f"{link.name} drops out: it needs {{size}} more headroom than its card says.",
         f"Volts at the input of {link.name} under full load.",
+        as_found=lambda more: ("dropout_V", 1.0, more),
     )  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from tensimeter.core.quantity import show
 from tensimeter.core.readingline import NOTHING_IN_HAND, InHand, Understood
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
-from tensimeter.core.testplan.step import FAN, Plan, Step, panel_of
+from tensimeter.core.testplan.step import FAN, Plan, Step, displays_of
 
 #: A current is that of a step where it is within this share of the largest planned.
 NEAR_SHARE = 0.05
@@ -123,7 +123,7 @@ def _in_plan(line: Understood, plan: Plan, read: ReadSoFar, in_hand: int | None)
 
 def _of_panel(plan: Plan, line: Understood) -> bool:
     """Whether a line is of an output's own display."""
-    return any(line.place == panel_of(s.place or plan.output.id) for s in plan.steps)
+    return any(line.place in displays_of(s.place or plan.output.id) for s in plan.steps)
 
 
 def _takes(plan: Plan, step: Step, line: Understood) -> bool:
@@ -137,7 +137,7 @@ def _takes(plan: Plan, step: Step, line: Understood) -> bool:
         return True
     if line.place == place:
         return line.quantity in ("V", step.asks)
-    return line.quantity in ("V", "A") and line.place == panel_of(place)
+    return line.quantity in ("V", "A") and line.place in displays_of(place)
 
 
 def _step_of(
@@ -216,10 +216,10 @@ def _with_words(job: Job, line: Understood, found: Destination) -> Destination:
 
 
 def _nowhere(job: Job, line: Understood) -> str:
-    output = next((o for o in job.design.outputs() if line.place in (o.id, panel_of(o.id))), None)
+    output = next((o for o in job.design.outputs() if line.place in (o.id, *displays_of(o.id))), None)
     if output is None:
         return "kept in the job; no test reads it"
-    if line.place == panel_of(output.id):
+    if line.place in displays_of(output.id):
         return f"counts nowhere yet: no reference of {output.name} was read at that current"
     wants_amps = line.quantity == "V" and line.at_A is None
     tests = [t for t in job.campaign.tests if t.output == output.id and kind_of(t).by_current]

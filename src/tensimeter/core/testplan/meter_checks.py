@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from datetime import UTC, datetime
 
 import numpy as np
 
@@ -17,7 +18,7 @@ from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.picture import Line, Picture, Spot
-from tensimeter.core.testplan.step import panel_of
+from tensimeter.core.testplan.step import displays_of, panel_of
 
 #: What a display of an output may show.
 SHOWN: tuple[Measurand, ...] = ("V", "A")
@@ -33,6 +34,9 @@ class Pair:
 
     shown: Reading
     reference: Reading
+    #: Amps that flowed, where they were read; whether everything else was off the negative.
+    amps_A: float | None = None
+    alone: bool = False
 
 
 @dataclass(frozen=True)
@@ -116,6 +120,17 @@ def as_check(
     )  # fmt: skip
 
 
+def check_kept_sentence(check: MeterCheckRecord) -> str:
+    """What a meter keeps of a comparison, in a sentence; dates in UTC."""
+    day = datetime.fromtimestamp(check.at, UTC).strftime("%Y-%m-%d")
+    until = datetime.fromtimestamp(check.until, UTC).strftime("%Y-%m-%d") if check.until is not None else ""
+    room = f", {show(check.room_C, 'C', 3)}" if check.room_C is not None else ""
+    left = f"{show(check.of_reading, '%', 2)} + {show(check.rest, check.quantity, 2)}"
+    since = "all of its readings" if check.earlier_too else "its readings from then on"
+    end = f", until {until}" if until else ""
+    return f"Kept on {day}{room}: {since} are corrected, ± ({left}){end}."
+
+
 def proposed(
     job: Job, output: OutputLink, quantity: Measurand, digit: float = USUAL_DIGIT
 ) -> tuple[float, ...]:
@@ -142,14 +157,19 @@ def _range(job: Job, output: OutputLink, quantity: Measurand) -> tuple[float, fl
 
 def _pairs(job: Job, live: Sequence[Reading], output: str, quantity: Measurand) -> tuple[Pair, ...]:
     latest: dict[tuple[str | None, int | None], Reading] = {}
+    amps: dict[tuple[str | None, int | None], float] = {}
     found = []
+    panel, alone = displays_of(output)
     for r in live:
-        if r.quantity != quantity or not np.isfinite(r.value):
+        if not np.isfinite(r.value):
             continue
-        if r.place == output:
-            latest[r.test, r.step] = put_right(job, [r])[0]
-        elif r.place == panel_of(output) and (r.test, r.step) in latest:
-            found.append(Pair(r, latest[r.test, r.step]))
+        at = (r.test, r.step)
+        if r.place == output and r.quantity == "A":
+            amps[at] = r.value
+        if r.quantity == quantity and r.place == output:
+            latest[at] = put_right(job, [r])[0]
+        elif r.quantity == quantity and r.place in (panel, alone) and at in latest:
+            found.append(Pair(r, latest[at], amps.get(at), r.place == alone))
     return tuple(found)
 
 
@@ -157,11 +177,13 @@ def _check(job: Job, output: OutputLink, quantity: Measurand, pairs: tuple[Pair,
     digits = [p.shown.accuracy.resolution for p in pairs if p.shown.accuracy is not None]
     # Trailing zeros are often not typed: the finest digit seen is the display's own.
     digit = min(digits, default=USUAL_DIGIT)
-    shown = np.array([p.shown.value for p in pairs])
-    true = np.array([p.reference.value for p in pairs])
+    # With everything else off the negative it is another circuit: that tells why, and of no line.
+    joined = [p for p in pairs if not p.alone] or list(pairs)
+    shown = np.array([p.shown.value for p in joined])
+    true = np.array([p.reference.value for p in joined])
     comparison, said = None, ""
     try:
-        comparison = compared(shown, true, Accuracy(of_reading=0, resolution=digit), _widest(job, pairs))
+        comparison = compared(shown, true, Accuracy(of_reading=0, resolution=digit), widest(job, joined))
     except UserError as trouble:
         said = str(trouble)
     wanted = proposed(job, output, quantity, digit)
@@ -170,8 +192,8 @@ def _check(job: Job, output: OutputLink, quantity: Measurand, pairs: tuple[Pair,
     return MeterCheck(output.id, output.name, quantity, pairs, comparison, said, left)
 
 
-def _widest(job: Job, pairs: Sequence[Pair]) -> Accuracy:
-    """The reference's accuracy; of several ranges or meters the worst of each term."""
+def widest(job: Job, pairs: Sequence[Pair]) -> Accuracy:
+    """The references' accuracy; of several ranges or meters the worst of each term."""
     of = [
         p.reference.accuracy or accuracy_of(job, None, p.reference.quantity, p.reference.value)[0]
         for p in pairs

@@ -38,6 +38,16 @@ def panel_of(place: str) -> str:
     return f"{place}-panel"
 
 
+def alone_of(place: str) -> str:
+    """Where the same display is filed, read with everything but the load taken off the negative."""
+    return f"{panel_of(place)}-alone"
+
+
+def displays_of(place: str) -> tuple[str, str]:
+    """Both places where readings of an output's own display are filed."""
+    return panel_of(place), alone_of(place)
+
+
 @dataclass(frozen=True)
 class Capture:
     """A waveform to be taken: what sets it off, its length in s, and the share of it before that."""

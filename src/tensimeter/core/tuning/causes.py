@@ -12,7 +12,10 @@ from tensimeter.core.circuit.network import has_source
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.measurement.readings import Reading, counting
+from tensimeter.core.model.edits import with_link
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.suspect import Suspect
+from tensimeter.core.path import AsFound
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import Plan
 from tensimeter.core.tuning.evidence import (
@@ -27,6 +30,7 @@ from tensimeter.core.tuning.evidence import (
     posterior,
     weighed,
     weighed_apart,
+    weighed_both,
 )
 from tensimeter.core.tuning.foretold import Effect, Foretold
 from tensimeter.core.tuning.heat import heat_figures
@@ -34,7 +38,7 @@ from tensimeter.core.tuning.next_reading import NextReading, along_path, next_re
 from tensimeter.core.tuning.observed import Observed, observed
 
 #: So many suspects are tried two at a time, the likeliest.
-PAIRED = 5
+PAIRED = 4
 #: So many, the likeliest, are weighed again as the supply then is.
 AGAIN = 10
 
@@ -52,6 +56,7 @@ class Cause:
     says: str
     look: str
     partner: "Cause | None" = None
+    found: AsFound | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,6 +72,8 @@ class Causes:
     uncertainty: Array
     next: NextReading | None
     warnings: tuple[str, ...]
+    #: What each of the causes changes of every figure (m,), in its mean.
+    changes: tuple[Array, ...]
 
     @property
     def residual(self) -> Array:
@@ -118,7 +125,11 @@ def found_in(job: Job, seen: Observed) -> Causes:
         warnings.append(
             "Nothing that is known explains these readings; read volts along the path, one by one."
         )
-    return Causes(tuple(told), seen, whole.base[:m], uncertainty, nxt, tuple(warnings))
+    every = [e.change for e in effects]
+    changes = [
+        (w.weights @ w.change(every))[:m] if w.keys and w.keys != (-1,) else np.zeros(m) for w in ranked
+    ]
+    return Causes(tuple(told), seen, whole.base[:m], uncertainty, nxt, tuple(warnings), tuple(changes))
 
 
 def _ranked(whole: Foretold, effects: list[Effect], gap: Array) -> list[Weighed]:
@@ -137,7 +148,7 @@ def _ranked(whole: Foretold, effects: list[Effect], gap: Array) -> list[Weighed]
         own = spread if e.sd is None or e.common is None else Spread(e.sd[:m], e.common[:m])
         if e.suspect.shares is not None:
             return weighed_apart(k, e.change[:, :m], e.suspect.shares, gap, own, prior)
-        return weighed([k], [e.change[:, :m]], gap, own, prior)
+        return weighed(k, e.change[:, :m], gap, own, prior)
 
     singles = [single(k) for k in range(len(effects))]
     for w in sorted(singles, key=_merit)[-AGAIN:]:
@@ -150,11 +161,10 @@ def _ranked(whole: Foretold, effects: list[Effect], gap: Array) -> list[Weighed]
     nothing = Weighed((-1,), none_of_these(gap, spread.sd, spread.common), NONE_PRIOR, one, ())
     able = [w for w in singles if effects[w.keys[0]].suspect.shares is None]
     best = sorted(able, key=_merit)[-PAIRED:]
-    pairs = [
-        weighed((*a.keys, *b.keys), [effects[k].change[:, :m] for k in (*a.keys, *b.keys)], gap, spread,
-                a.prior * b.prior)
-        for a, b in itertools.combinations(best, 2)
-    ]  # fmt: skip
+    pairs = []
+    for a, b in itertools.combinations(best, 2):
+        one, two = (effects[w.keys[0]].change[:, :m] for w in (a, b))
+        pairs.append(weighed_both((a.keys[0], b.keys[0]), one, two, gap, spread, a.prior * b.prior))
     every = [healthy, nothing, *singles, *pairs]
     shares = posterior([w.log_evidence for w in every], [w.prior for w in every])
     told = [replace(w, probability=float(p)) for w, p in zip(every, shares, strict=True)]
@@ -181,8 +191,49 @@ def _cause(effects: list[Effect], w: Weighed) -> Cause:
         s = effects[key].suspect
         size = _size(mix @ s.sizes, w.weights)
         says = s.says.format(size=_words(size, s.unit))
-        found.append(Cause(s.key, s.link, s.name, s.unit, size, w.probability, says, s.look))
+        found.append(
+            Cause(
+                s.key,
+                s.link,
+                s.name,
+                s.unit,
+                size,
+                w.probability,
+                says,
+                s.look,
+                found=_as_found(s, size, says),
+            )
+        )
     return found[0] if len(found) == 1 else replace(found[0], partner=found[1])
+
+
+def _as_found(suspect: Suspect, size: Interval, reason: str) -> AsFound | None:
+    """How its link is then; None where no single figure of it says so."""
+    if suspect.as_found is None:
+        return None
+    field, times, plus = suspect.as_found(size.value)
+    return AsFound(key=suspect.key, field=field, times=times, plus=plus, reason=reason)
+
+
+def accepted(job: Job, cause: Cause) -> Job:
+    """The job with a cause made part of its model: prediction, reach, ladder and plate follow.
+
+    UserError where no figure of a link says it: a meter's gain is kept with the meter, a wiring is put right.
+    """
+    wanted = [c for c in (cause, cause.partner) if c is not None]
+    if any(c.found is None for c in wanted):
+        raise UserError("No figure of the design says this: mend it, or keep a check of the meter.")
+    for c in wanted:
+        link = job.design.link(c.link)
+        others = tuple(f for f in link.found if f.key != c.key)
+        job = with_link(job, link.with_fields(found=(*others, c.found)))
+    return job
+
+
+def mended(job: Job, link_id: str, key: str) -> Job:
+    """The job with a cause taken back once it is mended."""
+    link = job.design.link(link_id)
+    return with_link(job, link.with_fields(found=tuple(f for f in link.found if f.key != key)))
 
 
 def _size(sizes: Array, weights: Array) -> Interval:

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from tensimeter.core.assembly.harness import PINS
-from tensimeter.core.circuit.along_path import JOINTS, LEAST, drop_of, joints_of, pin_of, places_of
+from tensimeter.core.circuit.along_path import JOINTS, LEAST, drop_of, joints_of, link_of, pin_of, places_of
 from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, half_width_95, judge
@@ -17,6 +17,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.path import Link
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.tuning.observed import ammeter_of
 
 #: A wire is one of a rail where its volts are within this share of the rail's, idle; a rule of thumb.
@@ -247,3 +248,29 @@ def redo_sentence(found: Contacts) -> str:
         "wrong_colour": f"carries {show(worst.idle_V, 'V', 3)}, not what its colour says",
     }.get(worst.kind, times)
     return f"To look at: the {worst.colour} wire at pin {worst.pin} {why}."
+
+
+def next_place(job: Job, found: Contacts) -> str:
+    """What to read next along the path, and how it is typed; empty where all was read."""
+    for place, name in found.unread:
+        link = job.design.link(link_of(place))
+        amps = _full_load(job, link)
+        if amps > 0:
+            across = "the joints of " if place.endswith(JOINTS) else ""
+            return f"Read next: volts across {across}{name}. Type “{place} … mV @{amps:.3g}A”."
+    return ""
+
+
+def picture(found: Contacts) -> Picture:
+    """Each place's ohms, and the designed ones, as a share of the most that it may have."""
+    most = [max(j.allowed.ends[1], 1e-9) for j in found.joints]
+    spots = tuple(
+        Spot(float(k), 100 * j.ohm.value / m, 100 * j.ohm.half_width / m, j.verdict)
+        for k, (j, m) in enumerate(zip(found.joints, most, strict=True))
+    )
+    x = np.arange(len(spots), dtype=float)
+    designed = np.array([100 * j.designed_ohm / m for j, m in zip(found.joints, most, strict=True)])
+    names = tuple(f"{j.name}{', joints' if j.place.endswith(JOINTS) else ''}" for j in found.joints)
+    return Picture(
+        "", "per cent of the most", spots, (Line("designed", x, designed),), (0.0, 100.0), names=names
+    )

@@ -33,8 +33,11 @@ HEALTHY, NONE = "healthy", "none_of_these"
 HEALTHY_PRIOR, NONE_PRIOR = 0.45, 0.02
 #: What none of these may add to a figure, in its own standard deviations.
 NONE_SIZES = np.geomspace(3.0, 300.0, 9)
-#: Points of a grid over one suspect's sizes, and over each of two at once.
-POINTS = (61, 17)
+#: A fault is none while all figures together can't tell it by so many times their uncertainty: nothing could
+#: name it, and nothing asks for it.
+SHOWS = 1.5
+#: Points of a grid over one suspect's sizes, over those of each of two at once, and how often that closes in.
+POINTS, POINTS_OF_TWO, ROUNDS = 61, 25, 4
 #: What is so many nats less likely than the best is left out.
 DROPPED = 12.0
 #: Beyond a normal error's: a figure is never held to be surer than its scatter would make it.
@@ -54,6 +57,10 @@ class Spread:
         inner = np.eye(common.shape[1]) + self._tall.T @ self._tall
         self._inner = np.linalg.cholesky(inner)
         self.log_det = 2 * float(np.log(np.diag(self._inner)).sum() + np.log(self.sd).sum())
+
+    def shows(self, change: Array) -> Flags:
+        """Whether changes (…, m) would show, by all figures together."""
+        return np.asarray(self.squares(change) > (SHOWS * 1.96) ** 2, bool)
 
     def squares(self, gap: Array) -> Array:
         """Mahalanobis distance squared of gaps (…, m)."""
@@ -104,49 +111,88 @@ def _mix(at: Array, sizes: int) -> Array:
 
 
 def weighed(
-    keys: Sequence[int], changes: Sequence[Array], gap: Array, spread: Spread, prior: float
+    key: int, change: Array, gap: Array, spread: Spread, prior: float, *, all_sizes: bool = False
 ) -> Weighed:
-    """The evidence of one suspect, or of two at once whose changes (g, m) add up.
+    """The evidence of one suspect by what it changes at its sizes (g, m).
 
-    The likelihood is summed over all sizes; the grid closes in on where it is, since meters may be much finer
-    than the sizes stand apart.
+    The likelihood is summed over all sizes that would show, or over `all_sizes`; the grid closes in on where
+    it is, since meters may be much finer than the sizes stand apart.
     """
-    ends = [(0.0, len(c) - 1.0) for c in changes]
-    count = POINTS[len(changes) - 1]
-    whole = [max(b - a, 1e-12) for a, b in ends]
+    logs, shares, mix = _closed_in(change, gap, spread, POINTS, all_sizes=all_sizes)
+    most = float(logs.max())
+    if most == -np.inf:
+        return Weighed((key,), -np.inf, prior, np.full(len(logs), 1 / len(logs)), (mix,))
+    weights = shares * np.exp(logs - most)
+    return Weighed((key,), most + float(np.log(weights.sum())), prior, weights / weights.sum(), (mix,))
+
+
+def _closed_in(
+    change: Array, gap: Array, spread: Spread, count: int, *, all_sizes: bool = False
+) -> tuple[Array, Array, Array]:
+    """Log-likelihoods (k,) at points that close in on the likeliest, each point's share of all that shows.
+
+    The mix (k, g) says between which sizes each point lies.
+    """
+    low, high, shown = 0.0, len(change) - 1.0, 0.0
+    whole = high or 1.0
     while True:
-        axes = [np.linspace(a, b, count) for a, b in ends]
-        grids = np.meshgrid(*axes, indexing="ij")
-        mixes = tuple(_mix(g.ravel(), len(c)) for g, c in zip(grids, changes, strict=True))
-        total = sum(mix @ c for mix, c in zip(mixes, changes, strict=True))
-        logs = spread.log_likelihood(gap - np.asarray(total))
-        most = float(logs.max())
-        closer = _closer(axes, logs.reshape(grids[0].shape) > most - DROPPED)
-        if all(b - a > 0.6 * (d - c) for (a, b), (c, d) in zip(closer, ends, strict=True)):
+        at = np.linspace(low, high, count)
+        mix = _mix(at, len(change))
+        there = mix @ change
+        shows = all_sizes | spread.shows(there)
+        # Of the whole range, once.
+        shown = shown or float(np.mean(shows))
+        logs = np.where(shows, spread.log_likelihood(gap - there), -np.inf)
+        inside = np.flatnonzero(logs > logs.max() - DROPPED)
+        share = np.full(count, (high - low) / whole / count / (shown or 1.0))
+        if not len(inside) or high == low:
+            return logs, share, mix
+        closer = float(at[max(inside[0] - 1, 0)]), float(at[min(inside[-1] + 1, count - 1)])
+        if closer[1] - closer[0] > 0.6 * (high - low):
+            return logs, share, mix
+        low, high = closer
+
+
+def weighed_both(
+    keys: tuple[int, int], one: Array, two: Array, gap: Array, spread: Spread, prior: float
+) -> Weighed:
+    """The evidence of two suspects at once, whose changes (g, m) add up, as small ones do.
+
+    For each size of the first the second is summed over by itself: they may make up for one another.
+    """
+    low, high = 0.0, len(one) - 1.0
+    whole = high
+    for _ in range(ROUNDS):
+        at = np.linspace(low, high, POINTS_OF_TWO)
+        mix = _mix(at, len(one))
+        shows = spread.shows(mix @ one)
+        inner = [_closed_in(two, gap - c, spread, POINTS_OF_TWO) for c in mix @ one]
+        best = np.array([x[0].max() for x in inner])
+        best = np.where(shows, best, -np.inf)
+        inside = np.flatnonzero(best > best.max() - DROPPED)
+        closer = float(at[max(inside[0] - 1, 0)]), float(at[min(inside[-1] + 1, len(at) - 1)])
+        if best.max() == -np.inf or closer[1] - closer[0] > 0.6 * (high - low):
             break
-        ends = closer
-    share = float(np.prod([(b - a) / w for (a, b), w in zip(ends, whole, strict=True)]))
-    weights = np.exp(logs - most)
-    evidence = most + float(np.log(weights.mean() * share))
-    return Weighed(tuple(keys), evidence, prior, weights / weights.sum(), mixes)
-
-
-def _closer(axes: Sequence[Array], inside: Flags) -> list[tuple[float, float]]:
-    """The ends of each axis between which anything is inside, one step wider."""
-    found = []
-    for k, axis in enumerate(axes):
-        others = tuple(j for j in range(inside.ndim) if j != k)
-        there = np.flatnonzero(inside.any(axis=others))
-        low, high = max(there[0] - 1, 0), min(there[-1] + 1, len(axis) - 1)
-        found.append((float(axis[low]), float(axis[high])))
-    return found
+        low, high = closer
+    logs = np.concatenate([np.where(ok, x[0], -np.inf) for ok, x in zip(shows, inner, strict=True)])
+    shares = np.concatenate([x[1] for x in inner]) * (high - low) / whole / len(at)
+    mixes = (np.repeat(mix, POINTS_OF_TWO, axis=0), np.concatenate([x[2] for x in inner]))
+    most = float(logs.max())
+    if most == -np.inf:
+        return Weighed(keys, -np.inf, prior, np.full(len(logs), 1 / len(logs)), mixes)
+    weights = shares * np.exp(logs - most)
+    return Weighed(keys, most + float(np.log(weights.sum())), prior, weights / weights.sum(), mixes)
 
 
 def weighed_apart(
     key: int, change: Array, shares: Array, gap: Array, spread: Spread, prior: float
 ) -> Weighed:
     """The evidence of a suspect that has but a few sizes, each as likely beforehand as its share says."""
-    logs = spread.log_likelihood(gap - change) + np.log(shares)
+    shows = spread.shows(change)
+    if not shows.any():
+        return Weighed((key,), -np.inf, prior, shares, (np.eye(len(change)),))
+    shares = np.where(shows, shares, 0.0) / float(shares[shows].sum())
+    logs = np.where(shows, spread.log_likelihood(gap - change) + np.log(np.maximum(shares, 1e-300)), -np.inf)
     most = float(logs.max())
     weights = np.exp(logs - most)
     evidence = most + float(np.log(weights.sum()))

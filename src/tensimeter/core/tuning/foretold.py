@@ -133,21 +133,35 @@ class Foretold:
         return np.stack(found, axis=1)
 
     def _of_parts(self) -> Iterator[Array]:
-        """One column for each figure of a part that strays."""
-        moved = list(strays(self.network, self.job))
+        """One column for each figure of a part that strays, by as much as the designed one does."""
+        moved = list(strays(build(self.job), self.job))
         plain = [(key, is_, high) for key, is_, high in moved if not isinstance(high, Curve)]
         rows = np.eye(len(plain))
-        values = {
-            key: np.asarray(is_) + (np.asarray(high) - np.asarray(is_)) * rows[k][:, None]
+        values: dict[tuple[str, str], Value] = {
+            key: self._here(key) + (np.asarray(high) - np.asarray(is_)) * rows[k][:, None]
             for k, (key, is_, high) in enumerate(plain)
         }
-        strayed = [self.network.with_values(values)] if plain else []
-        strayed += [
-            self.network.with_values({key: high}) for key, _, high in moved if isinstance(high, Curve)
+        bent: list[dict[tuple[str, str], Value]] = [
+            {key: self._bent(key, is_, high)}
+            for key, is_, high in moved
+            if isinstance(high, Curve) and isinstance(is_, Curve)
         ]
-        for network in strayed:
+        worlds: list[dict[tuple[str, str], Value]] = [*([values] if plain else []), *bent]
+        for world in worlds:
+            network = self.network.with_values(world)
             read = self._read(network, solve(network, self.seen.loads))
             yield from RECTANGULAR * (np.atleast_2d(read) - self.base)
+
+    def _here(self, key: tuple[str, str]) -> Array:
+        """A figure as it is here, which may be a supply that is off."""
+        return np.asarray(getattr(self.network[key[0]], key[1]), float)
+
+    def _bent(self, key: tuple[str, str], designed: Curve, high: Curve) -> Curve:
+        """A source's curve as it is here, moved by the share that the designed one strays."""
+        here = getattr(self.network[key[0]], key[1])
+        assert isinstance(here, Curve)
+        share = high.volts[0] / designed.volts[0]
+        return replace(here, volts=tuple(share * v for v in here.volts))
 
     def _of_meters(self) -> Iterator[Array]:
         figures = self.seen.figures

@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.circuit.along_path import places_of
+from tensimeter.core.circuit.along_path import DROP, JOINTS, LEAST, link_of, places_of
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Measurand
 from tensimeter.core.model.instruments import accuracy_of, display_of
 from tensimeter.core.model.job import Job
+from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import panel_of
 from tensimeter.core.tuning.evidence import Spread, Weighed
 from tensimeter.core.tuning.foretold import Effect, Foretold
@@ -174,3 +175,27 @@ def _information(means: Array, variances: Array, shares: Array) -> Array:
     )
     inside = np.einsum("j,ijc->ic", shares, np.exp(-distance))
     return np.asarray(-np.einsum("i,ic->c", shares, np.log(inside)))
+
+
+def next_sentence(job: Job, n: NextReading) -> str:
+    """What to read next, and how it is typed."""
+    output = next((o for o in job.design.outputs() if o.id == n.output), None)
+    unit = "V" if n.quantity == "V" else "A"
+    load = ", without load"
+    if output is not None and n.amps_A:
+        load = f" with {show(n.amps_A, 'A', 3)} at {output.name}"
+    meter = ", with another meter" if n.other_meter else ""
+    typed = f"{n.place} … {unit}" + (f" @{n.amps_A:.3g}A" if n.amps_A else "")
+    return f"Read next: {_where(job, n.place)}{load}{meter}. Type “{typed}”."
+
+
+def _where(job: Job, place: str) -> str:
+    link_id = link_of(place.removesuffix("-panel"))
+    name = next((x.name for x in job.design.links if x.id == link_id), link_id)
+    what = {
+        DROP: "volts across {}",
+        JOINTS: "volts across the joints of {} alone",
+        LEAST: "the least volts along any one conductor of {}",
+    }
+    found = next((words for end, words in what.items() if place.endswith(end)), "{}")
+    return f"the display of {name}" if place.endswith("-panel") else found.format(name)

@@ -1,7 +1,7 @@
 """Trims by turns and readings: volts a turn, play, what each moves; how far to turn which, in what order."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -20,6 +20,8 @@ from tensimeter.core.testplan.step import panel_of
 PLAYS = np.arange(0.0, 0.51, 1 / 32)
 #: Turned so far past and back, every setting ends in the same direction, and play has no part in it; turns.
 PAST = 0.5
+#: A load is the same within this share of full load.
+NEAR_LOAD = 0.05
 #: What a hand sets a screw to, turns; a rule of thumb.
 HAND = 0.02
 #: Mechanical stops first, then zero, then span; outputs before displays.
@@ -192,6 +194,26 @@ def turns_for(
     return tuple(sorted(made, key=lambda t: list(order).index(t.screw) if t.screw in order else len(order)))
 
 
+class _Loads:
+    """At which load each place was read at first: at another one it tells of the load, not of a turn."""
+
+    def __init__(self, job: Job, live: Sequence[Reading]) -> None:
+        outputs = {o.id: o.full_load_A for o in job.design.outputs()}
+        self._near = {p: NEAR_LOAD * a for o, a in outputs.items() for p in (o, panel_of(o))}
+        self._amps = {
+            (r.test, r.step) if r.step is not None else r.scan: r.value
+            for r in live
+            if r.quantity == "A" and r.place in outputs
+        }
+        self._first: dict[str, float] = {}
+
+    def as_at_first(self, r: Reading) -> bool:
+        # Where nobody said a current there was none.
+        amps = self._amps.get((r.test, r.step) if r.step is not None else r.scan, 0.0)
+        first = self._first.setdefault(r.place, amps)
+        return abs(amps - first) <= self._near.get(r.place, np.inf)
+
+
 def turned_of(job: Job, readings: Iterable[Reading]) -> Turned | None:
     """Turns and figures of a job's trims, in the order read; None where no screw is named.
 
@@ -208,13 +230,17 @@ def turned_of(job: Job, readings: Iterable[Reading]) -> Turned | None:
     open_row: list[float] | None = None
     quantity = {s.moves: s.quantity for s in screws}
     sd = dict.fromkeys(places, 0.0)
-    for r in put_right(job, counting(readings)):
+    live = put_right(job, counting(readings))
+    load = _Loads(job, live)
+    for r in live:
         if r.quantity == "turn" and r.place in at:
             at[r.place] = r.value
             open_row = [np.nan] * len(places)
             rows.append([at[n] for n in names])
             figures.append(open_row)
         elif r.place in places and r.quantity == quantity[r.place] and np.isfinite(r.value):
+            if not load.as_at_first(r):
+                continue
             if open_row is None or np.isfinite(open_row[places.index(r.place)]):
                 open_row = [np.nan] * len(places)
                 rows.append([at[n] for n in names])
@@ -237,14 +263,29 @@ class Trimming:
     turns: tuple[Turn, ...]
     held: bool
     said: str
+    reads: dict[str, float] = field(default_factory=dict)
+    stands: dict[str, float] = field(default_factory=dict)
 
 
 def trimming(job: Job, readings: Iterable[Reading]) -> Trimming:
     """How far to turn which trim next, by what turning them has shown so far."""
+    kept = list(readings)
+    found, turned = _trimming(job, kept), turned_of(job, kept)
+    if turned is None:
+        return found
+    latest = {
+        p: float(c[np.isfinite(c)][-1])
+        for p, c in zip(turned.places, turned.figures.T, strict=True)
+        if np.isfinite(c).any()
+    }
+    stands = dict(zip(turned.screws, turned.turns[-1].tolist(), strict=True))
+    return replace(found, reads=latest, stands=stands)
+
+
+def _trimming(job: Job, kept: list[Reading]) -> Trimming:
     screws = job.assembly.trims
     if not screws:
         return Trimming((), None, {}, {}, (), False, "No trim is named yet.")
-    kept = list(readings)
     turned = turned_of(job, kept)
     assert turned is not None
     targets, bands = _targets(job, screws, kept)

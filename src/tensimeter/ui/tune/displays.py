@@ -1,0 +1,295 @@
+"""Displays held against references: what each is off by, what to set in it, and what is left then."""
+
+import time
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.core.analysis.comparison import correction
+from tensimeter.core.derivation import Derivation
+from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.readings import PRETENDED_WORDS
+from tensimeter.core.model.instruments import checks_of
+from tensimeter.core.model.stock_edits import with_check, without_check
+from tensimeter.core.quantity import fixed, parse, show
+from tensimeter.core.testplan.meter_checks import (
+    LETS,
+    MeterCheck,
+    as_check,
+    asked_of,
+    check_kept_sentence,
+    check_picture,
+    check_sentence,
+    check_worked,
+    meter_checks,
+    setting_sentence,
+)
+from tensimeter.core.tuning.disagreement import disagreement_of, likeliest
+from tensimeter.ui.own_bin import to_own_bin
+from tensimeter.ui.parts.picture_plot import PicturePlot
+from tensimeter.ui.parts.present import present
+from tensimeter.ui.parts.text import Field, Figure, label, tip
+from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
+
+#: So many pairs at the most are listed, the newest; the line goes through all of them.
+MOST_ROWS = 300
+#: How long a check is good for where nothing else is typed; a rule of thumb.
+USUAL_MONTHS, MONTH_S = 12.0, 30.44 * 86400
+_COLUMNS = ("shows", "meter", "error", "once set")
+
+
+class DisplaysView(QWidget):
+    """A display at the left is chosen; its pairs, its line and what to set follow."""
+
+    words = "Displays"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.checks: tuple[MeterCheck, ...] = ()
+        self.chosen: tuple[str, str] | None = None
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(theme.px(12))
+        self.side = QWidget()
+        self.side.setLayout(self._left())
+        layout.addWidget(self.side)
+        column = QVBoxLayout()
+        column.setSpacing(theme.px(4))
+        self.title, self.sentence = label("", "heading"), Figure("", self._why)
+        self.sentence.setWordWrap(True)
+        self.sentence.asked.connect(session.why)
+        column.addWidget(self.title)
+        column.addWidget(self.sentence)
+        self.plot = PicturePlot()
+        column.addWidget(self.plot, 5)
+        self.table = self._table()
+        column.addWidget(self.table, 4)
+        self._below = QWidget()
+        column.addWidget(self._below, 1)
+        layout.addLayout(column, 1)
+
+    def first_focus(self) -> QWidget:
+        return self.list
+
+    def _left(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(label("Displays", "heading"))
+        self.list = QListWidget()
+        self.list.setAccessibleName("displays that were read beside a reference")
+        self.list.setFixedWidth(theme.px(206))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentRowChanged.connect(self._on_row)
+        column.addWidget(self.list, 1)
+        self.setting = QWidget()
+        inside = QVBoxLayout(self.setting)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.addWidget(label("It lets you set", "strong"))
+        self.lets = QComboBox()
+        self.lets.setAccessibleName("what can be set in the display")
+        for key, words in LETS.items():
+            self.lets.addItem(words, key)
+        self.lets.activated.connect(lambda _=0: self._show())
+        inside.addWidget(self.lets)
+        inside.addWidget(label("in steps of", "caption"))
+        self.step = Field()
+        self.step.setPlaceholderText("any; 10m, 0.1%")
+        self.step.setAccessibleName("smallest step of what is set")
+        self.step.editingFinished.connect(self._show)
+        inside.addWidget(self.step)
+        column.addWidget(self.setting)
+        self.keep = QPushButton("keep this check")
+        self.keep.setToolTip("from now on its readings are put right by it, and carry its uncertainty")
+        self.keep.clicked.connect(self._keep)
+        column.addWidget(self.keep)
+        self.months = Field()
+        self.months.setPlaceholderText("good for 12 months")
+        self.months.setAccessibleName("months that the check is good for")
+        column.addWidget(self.months)
+        self.earlier = QCheckBox("earlier readings too")
+        column.addWidget(self.earlier)
+        self.forget = QPushButton("forget the check")
+        self.forget.setProperty("kind", "quiet")
+        self.forget.clicked.connect(self._forget)
+        column.addWidget(self.forget)
+        self.wanted = label("", "caption", wrap=True)
+        self.wanted.setMaximumWidth(theme.px(206))
+        column.addWidget(self.wanted)
+        column.addSpacing(theme.px(8))
+        return column
+
+    def _table(self) -> QTreeWidget:
+        table = QTreeWidget()
+        table.setColumnCount(len(_COLUMNS))
+        table.setHeaderLabels(list(_COLUMNS))
+        table.setRootIsDecorated(False)
+        table.setUniformRowHeights(True)
+        table.setAccessibleName("pairs of display and reference, in the order read")
+        # Figures that are compared stand near one another, however wide the window is.
+        table.setMaximumWidth(theme.px(600))
+        present(table.header()).setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header = present(table.headerItem())
+        for k in range(len(_COLUMNS)):
+            header.setTextAlignment(k, _RIGHT)
+        return table
+
+    # -- what is shown --------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Held against one another beside the window; until it is, what stands is of before."""
+        job, readings = self.session.job, self.session.now.readings
+        self.session.aside.ask("displays", self, lambda: meter_checks(job, readings), self._take)
+
+    def _take(self, checks: tuple[MeterCheck, ...]) -> None:
+        self.checks = checks
+        keys = [(c.output, c.quantity) for c in checks]
+        if self.chosen not in keys:
+            self.chosen = keys[0] if keys else None
+        self.list.blockSignals(True)
+        self.list.clear()
+        for check in checks:
+            item = QListWidgetItem(f"{check.name}, {_QUANTITY[check.quantity]}\n{_off(check)}")
+            item.setToolTip(tip(check_sentence(check)))
+            self.list.addItem(item)
+        if self.chosen is not None:
+            self.list.setCurrentRow(keys.index(self.chosen))
+        self.list.blockSignals(False)
+        self._show()
+
+    def _on_row(self, row: int) -> None:
+        if 0 <= row < len(self.checks):
+            self.chosen = (self.checks[row].output, self.checks[row].quantity)
+            self._show()
+
+    @property
+    def check(self) -> MeterCheck | None:
+        """The display in hand."""
+        return next((c for c in self.checks if (c.output, c.quantity) == self.chosen), None)
+
+    def _why(self) -> Derivation | None:
+        return check_worked(self.check) if self.check is not None else None
+
+    def _show(self) -> None:
+        check = self.check
+        read = check is not None and check.found is not None
+        self.plot.setVisible(read)
+        self.table.setVisible(check is not None)
+        self._below.setVisible(not read)
+        self.setting.setVisible(read)
+        self.side.setVisible(check is not None)
+        kept = checks_of(self.session.job, check.part) if check is not None else ()
+        for part in (self.keep, self.months, self.earlier):
+            part.setVisible(read and check is not None and check.part is not None)
+        self.forget.setVisible(bool(kept))
+        self.wanted.setText(asked_of(self.session.job, check) if check is not None else "")
+        if check is None:
+            joined = bool(self.session.job.design.outputs())
+            self.title.setText("No display was read beside a meter yet" if joined else "Nothing to tune yet")
+            words = "What the supply's own display shows is typed below, beside the meter's reading."
+            self.sentence.setText(f"{words}\n\n{asked_of(self.session.job, None)}" if joined else "")
+            return
+        made_up = f": {PRETENDED_WORDS[check.pretended]}" if check.pretended else ""
+        self.title.setText(f"{check.name}, own display, {_QUANTITY[check.quantity]}{made_up}")
+        self._tell(check)
+
+    def _tell(self, check: MeterCheck) -> None:
+        found = check.found
+        if found is None:
+            self.sentence.setText(check_sentence(check))
+            self._fill(check, None)
+            return
+        lets = str(self.lets.currentData())
+        if lets == "both" and not found.tells_gain:
+            # Of a gain that is not known nothing is set.
+            lets = "offset"
+        try:
+            step = parse(self.step.text()) if self.step.text().strip() else 0.0
+            chosen = correction(found, lets, step)
+        except UserError as trouble:
+            self.session.complain(str(trouble))
+            chosen = correction(found, lets)
+        lines = [check_sentence(check), setting_sentence(check, chosen), *self._why_differ(check)]
+        lines += [*found.warnings, *self._kept(check)]
+        self.sentence.setText("\n".join(lines))
+        self.plot.show_picture(check_picture(check, chosen))
+        self._fill(check, [chosen.gain * p.shown.value + chosen.offset for p in check.pairs])
+
+    def _why_differ(self, check: MeterCheck) -> list[str]:
+        """Why it and the meter beside it differ, the likeliest first."""
+        try:
+            found = disagreement_of(self.session.job, check)
+        except UserError:
+            return []
+        told = [f"{e.says} ({show(e.probability, '%', 2)})" for e in likeliest(found)[:3]]
+        return [" ".join((*told, found.next, *(found.notes if not found.inside_both else ())))]
+
+    def _kept(self, check: MeterCheck) -> list[str]:
+        kept = [c for c in checks_of(self.session.job, check.part) if c.quantity == check.quantity]
+        return [check_kept_sentence(kept[-1])] if kept else []
+
+    def _keep(self) -> None:
+        check, session = self.check, self.session
+        if check is None or check.part is None:
+            return
+        now = time.time()
+        try:
+            months = parse(self.months.text()) if self.months.text().strip() else USUAL_MONTHS
+            if months <= 0:
+                raise UserError("A check is good for some months: more than none.")
+            until = now + months * MONTH_S
+            made = as_check(session.job, check, now, until, earlier_too=self.earlier.isChecked())
+            job = with_check(session.job, check.part, made)
+        except UserError as trouble:
+            session.complain(str(trouble))
+            return
+        if session.edit(f"check of {check.name}’s display kept, {check.quantity}", job):
+            part = job.part(check.part)
+            if part is not None:
+                to_own_bin(part, session.complain)
+
+    def _forget(self) -> None:
+        check = self.check
+        kept = checks_of(self.session.job, check.part) if check is not None else ()
+        if check is not None and check.part is not None and kept:
+            job = without_check(self.session.job, check.part, len(kept) - 1)
+            self.session.edit(f"check of {check.name}’s display forgotten", job)
+
+    def _fill(self, check: MeterCheck, set_to: list[float] | None) -> None:
+        self.table.clear()
+        self.table.setHeaderLabels([f"{words}, {check.unit}" for words in _COLUMNS])
+        odd = check.found.odd_one if check.found is not None else None
+        first = max(len(check.pairs) - MOST_ROWS, 0)
+        for k, pair in enumerate(check.pairs[first:], first):
+            true, shown = pair.reference.value, pair.shown.value
+            left = fixed(set_to[k] - true, "", 4) if set_to is not None else ""
+            words = [fixed(shown, "", 3), fixed(true, "", 4), fixed(shown - true, "", 4), left]
+            if k == odd:
+                words[2] += "  not of the line"
+            item = QTreeWidgetItem(words)
+            for c in range(len(words)):
+                item.setTextAlignment(c, _RIGHT)
+            self.table.addTopLevelItem(item)
+
+
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_QUANTITY = {"V": "volts", "A": "amps"}
+
+
+def _off(check: MeterCheck) -> str:
+    if check.found is None:
+        return f"{len(check.pairs)} pair{'s' * (len(check.pairs) != 1)}"
+    return f"off by up to {show(abs(check.found.worst_before.value), check.unit, 3)}"

@@ -1,0 +1,163 @@
+"""Trims: what each moves, how far it goes, and how far to turn which now."""
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
+
+from tensimeter.core.errors import UserError
+from tensimeter.core.model.trims import TrimScrew
+from tensimeter.core.quantity import fixed, show
+from tensimeter.core.testplan.step import panel_of
+from tensimeter.core.tuning.trim_edits import with_trim, without_trim
+from tensimeter.core.tuning.trims import Trimming, screw_sentence, target_words, trimming
+from tensimeter.ui.parts.present import present
+from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.session import Session
+from tensimeter.ui.tune.view import TuneView, figures_table, fill
+
+
+class TrimsView(TuneView):
+    """Screws in a table, what to turn above it; a screw is named below."""
+
+    words, key = "Trims", "trims"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.found: Trimming | None = None
+        self.table = figures_table(
+            ("trim", "moves", "reads", "to read", "turns", "turn by", "what turning it has shown"),
+            "trims",
+            words=(0, 1, 6),
+        )
+        present(self.table.header()).setStretchLastSection(True)
+        self.column.addWidget(self.table, 4)
+        self.column.addLayout(self._form())
+        self._below = QWidget()
+        self.column.addWidget(self._below, 3)
+
+    def _form(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.addWidget(label("A trim", "caption"))
+        self.name = Field()
+        self.name.setPlaceholderText("its name: front end, volts")
+        self.name.setAccessibleName("name of a trim")
+        row.addWidget(self.name, 2)
+        row.addWidget(label("moves", "caption"))
+        self.moves = QComboBox()
+        self.moves.setAccessibleName("what it moves")
+        row.addWidget(self.moves, 2)
+        self.up, self.down = Field(), Field()
+        for field, words in ((self.up, "turns up"), (self.down, "turns down")):
+            field.setPlaceholderText(words)
+            field.setAccessibleName(f"{words} to its stop")
+            row.addWidget(field, 1)
+        self.add = QPushButton("name it")
+        self.add.clicked.connect(self._add)
+        self.name.returnPressed.connect(self._add)
+        row.addWidget(self.add)
+        self.seal = QPushButton("sealed")
+        self.seal.setToolTip("set, and sealed with a drop of paint; noted in the logbook")
+        self.seal.clicked.connect(self._seal)
+        self.forget = QPushButton("forget it")
+        self.forget.setProperty("kind", "quiet")
+        self.forget.clicked.connect(self._forget)
+        row.addWidget(self.seal)
+        row.addWidget(self.forget)
+        return row
+
+    def first_focus(self) -> QWidget:
+        return self.table if self.session.job.assembly.trims else self.name
+
+    def refresh(self) -> None:
+        """What turning has shown so far."""
+        job, readings = self.session.job, self.session.now.readings
+        self._offer()
+        self.aside(lambda: trimming(job, readings), self._take)  # type: ignore[arg-type]
+
+    def _offer(self) -> None:
+        """What a trim may move: volts of outputs, volts and amps of their displays."""
+        wanted = [
+            *((o.id, "V", o.name) for o in self.session.job.design.outputs()),
+            *(
+                (panel_of(o.id), q, f"{o.name}, own display, {words}")
+                for o in self.session.job.design.outputs()
+                for q, words in (("V", "volts"), ("A", "amps"))
+            ),
+        ]
+        if [self.moves.itemData(k) for k in range(self.moves.count())] == [(p, q) for p, q, _ in wanted]:
+            return
+        self.moves.clear()
+        for place, quantity, words in wanted:
+            self.moves.addItem(words, (place, quantity))
+
+    def _take(self, found: Trimming) -> None:
+        self.found = found
+        there = bool(found.screws)
+        for part in (self.table, self.seal, self.forget):
+            part.setVisible(there)
+        if not there:
+            self.title.setText("No trim is named yet")
+            self.sentence.setText(
+                "Name each screw and what it is there for. Then read, turn one by half a turn, type how far "
+                "it then stands from where it was (“front-end-volts 0.5 turn”), and read again: how far to "
+                "turn which follows, with play, stops, and what each moves of the others."
+            )
+            return
+        self.title.setText("All hold" if found.held else f"{len(found.screws)} trims")
+        self.sentence.setText(found.said)
+        fill(self.table, [self._row(found, screw) for screw in found.screws])
+
+    def _row(self, found: Trimming, screw: TrimScrew) -> tuple[str, ...]:
+        turn = next((t for t in found.turns if t.screw == screw.id), None)
+        reads, stands = found.reads.get(screw.moves), found.stands.get(screw.id, 0.0)
+        name = f"{screw.name}{', sealed' if screw.sealed else ''}"
+        by = "" if turn is None else fixed(turn.turns, "", 2)
+        return (
+            name,
+            screw.moves,
+            "" if reads is None else show(reads, screw.quantity, 5),
+            target_words(found, screw.moves) if screw.moves in found.targets else "",
+            fixed(stands, "", 2),
+            by,
+            screw_sentence(found, screw),
+        )
+
+    @property
+    def screw(self) -> TrimScrew | None:
+        """The screw in hand."""
+        item = self.table.currentItem()
+        at = self.table.indexOfTopLevelItem(item) if item is not None else -1
+        screws = self.session.job.assembly.trims
+        return screws[at] if 0 <= at < len(screws) else None
+
+    def _add(self) -> None:
+        place = self.moves.currentData()
+        if place is None:
+            self.session.complain("Nothing is there yet that a trim could move: draw an output first.")
+            return
+        try:
+            job = with_trim(
+                self.session.job, self.name.text(), place[0], place[1], self.up.text(), self.down.text()
+            )
+        except UserError as trouble:
+            self.session.complain(str(trouble))
+            return
+        if self.session.edit(f"trim {self.name.text().strip()} named", job):
+            for field in (self.name, self.up, self.down):
+                field.empty()
+
+    def _seal(self) -> None:
+        screw = self.screw
+        if screw is None:
+            return
+        trims = tuple(
+            s.with_fields(sealed=not s.sealed) if s.id == screw.id else s
+            for s in self.session.job.assembly.trims
+        )
+        assembly = self.session.job.assembly.with_fields(trims=trims)
+        words = "opened again" if screw.sealed else "sealed"
+        self.session.edit(f"{screw.name} {words}", self.session.job.with_fields(assembly=assembly))
+
+    def _forget(self) -> None:
+        if self.screw is not None:
+            self.session.edit(
+                f"trim {self.screw.name} forgotten", without_trim(self.session.job, self.screw.id)
+            )
