@@ -71,3 +71,75 @@ def test_from_a_job(tensimeter, path: Path) -> None:
         assert len(file.facts()) == 18
     code, _, said = tensimeter("tune", path, "moods")
     assert (code, said.count("\n")) == (2, 1)
+
+
+def test_every_view_of_a_job(tensimeter, path: Path) -> None:
+    def told(view: str, *options: str) -> dict:
+        code, text, said = tensimeter("tune", path, view, *options, "--json")
+        assert code == 0, said
+        return json.loads(text)
+
+    code, _, said = tensimeter("tune", path, "causes")
+    assert (code, said.count("\n")) == (2, 1)
+    assert "Too little was read" in said
+    code, _, said = tensimeter("tune", path, "before-after")
+    assert (code, "read twice" in said) == (2, True)
+    assert told("contacts")["joints"] == []
+    assert told("trims")["trims"] == []
+    # 5.2 V behind 15 mΩ of the module and 47.5 mΩ of the lead; 40 mΩ more than that are read.
+    for line in ("hub 5.2V @0.001A", "hub 5.098V @1A", "hub 4.995V @2A"):
+        assert tensimeter("file", path, line)[0] == 0
+    found = told("causes")
+    keys = {(c["key"], c["link"]) for c in found["causes"]}
+    assert {("contact", "hub-lead"), ("source_ohms", "hub-module"), ("healthy", None)} <= keys
+    assert found["healthy"] < 0.05
+    asked = found["next_reading"]
+    assert asked["amps_A"] == pytest.approx(2.0)
+    assert "contact" in asked["expected"]
+    assert sum(c["probability"] for c in found["causes"]) == pytest.approx(1.0, abs=1e-3)
+    # The reading that was asked for, and the joints: the lead's own.
+    for line in ("hub-lead-drop 175mV @2A", "hub-lead-joints 96mV @2A"):
+        assert tensimeter("file", path, line)[0] == 0
+    first = told("causes")["causes"][0]
+    assert (first["key"], first["link"], first["unit"]) == ("contact", "hub-lead", "ohm")
+    assert first["size"]["low"] < 0.04 < first["size"]["high"]
+    joints = told("contacts")
+    assert joints["redo"] == "hub-lead-joints"
+    assert joints["joints"][0]["resistance_ohm"]["value"] == pytest.approx(0.048)
+    assert tensimeter("tune", path, "contacts")[1].count("hub-lead") >= 2
+    for line in ("hub 5.2V @0.001A", "hub 5.138V @1A", "hub 5.075V @2A"):
+        assert tensimeter("file", path, line)[0] == 0
+    (changed,) = told("before-after")["comparisons"]
+    assert (changed["test"], changed["verdict"], changed["unit"]) == ("load-regulation-hub", "better", "V")
+    assert changed["points"][-1]["difference"]["value"] == pytest.approx(0.08)
+    # Of another supply built alike: its last run beside this one's last.
+    assert told("before-after", "--test", "load-regulation-hub", "--with", str(path))["comparisons"]
+    assert told("trims", "--add", "Hub volts=hub")["trims"][0]["trim"] == "hub-volts"
+    assert "Read first" in told("trims")["next"] or told("trims")["next"]
+    adding = [("trims", "--add", text) for text in ("Hub volts", "x=nowhere")]
+    for wrong in (*adding, ("meters", "--keep", "hub A"), ("levels",)):
+        code, _, said = tensimeter("tune", path, *wrong)
+        assert (code, said.count("\n")) == (2, 1), said
+
+
+def test_a_check_is_kept_and_the_facts_stay(tensimeter, tmp_path: Path) -> None:
+    """The panel meter of the finisher's bench reads low by 6 %: kept, its readings are put right."""
+    from tensimeter.core.model.instruments import put_right
+
+    path = tmp_path / "bath.tensi"
+    assert tensimeter("demo", "finishers-bench", "--file", path)[0] == 0
+    for amps in (0.2, 0.6, 1.0, 1.5):
+        for line in (f"bath {12 - 0.06 * amps:.3f}V @{amps}A", f"bath-panel {0.94 * amps:.3f}A @{amps}A"):
+            assert tensimeter("file", path, line)[0] == 0
+    with JobFile(path, read_only=True) as file:
+        facts = file.readings()
+    code, text, said = tensimeter("tune", path, "meters", "--keep", "bath A", "--earlier-too", "--json")
+    assert code == 0, said
+    assert json.loads(text)["kept"] == "front-meter"
+    assert json.loads(text)["explanations"][0]["key"] == "gain"
+    with JobFile(path, read_only=True) as file:
+        assert file.readings() == facts
+        right = [r.value for r in put_right(file.job, facts) if r.place == "bath-panel"]
+    assert right == pytest.approx([0.2, 0.6, 1.0, 1.5], abs=0.003)
+    code, _, said = tensimeter("tune", path, "meters", "--keep", "bath V")
+    assert (code, "There is no display" in said) == (2, True)

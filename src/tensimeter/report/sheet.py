@@ -24,6 +24,7 @@ from tensimeter.core.testplan.evaluation import extended_words, not_judged, outc
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import OPEN, Finding, Outcome, StepResult
+from tensimeter.report.tuned import tuned
 from tensimeter.store.entries import LogEntry
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook
@@ -96,6 +97,8 @@ class Sheet:
     stamp: str = ""
     #: What was taken back, and why.
     struck: tuple[str, ...] = ()
+    #: What was tuned: its name, and what is known of it.
+    tuned: tuple[tuple[str, str], ...] = ()
 
 
 def stamp_of(job: Job, readings: Sequence[Reading], waves: Sequence[Wave] = ()) -> str:
@@ -175,6 +178,7 @@ def build(file: JobFile, judged: Sequence[Outcome] | None = None) -> Sheet:
         remarks=tuple(_remark(e) for e in file.logbook() if e.kind == "remark"),
         stamp=stamp_of(job, readings, waves),
         struck=_struck(file),
+        tuned=guarded("What was tuned", partial(tuned, job, readings), lambda s: (("Tuning", s),)),
     )
 
 

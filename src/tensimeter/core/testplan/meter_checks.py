@@ -159,11 +159,19 @@ def _pairs(job: Job, live: Sequence[Reading], output: str, quantity: Measurand) 
     latest: dict[tuple[str | None, int | None], Reading] = {}
     amps: dict[tuple[str | None, int | None], float] = {}
     found = []
+    beside: tuple[str | None, int | None] | None = None
     panel, alone = displays_of(output)
     for r in live:
         if not np.isfinite(r.value):
             continue
         at = (r.test, r.step)
+        if r.place in (panel, alone) and at == (None, None) and beside is not None:
+            # Its current is that of no step, and so was that of what was read just before it.
+            at = beside
+        if r.place == output and r.step is None:
+            beside = at
+        elif r.place == output:
+            beside = None
         if r.place == output and r.quantity == "A":
             amps[at] = r.value
         if r.quantity == quantity and r.place == output:

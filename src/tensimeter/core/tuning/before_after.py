@@ -9,11 +9,12 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import heats
-from tensimeter.core.measurement.conformity import Interval, scatter_that_counts
+from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.measurement.readings import Measurand, Reading, counting
 from tensimeter.core.model.instruments import put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show, with_uncertainty
+from tensimeter.core.testplan.destination import NEAR_SHARE, near_steps
 from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import SoakRun, link_of, soak_runs
@@ -30,6 +31,8 @@ WORDS: dict[Change, str] = {
 FACTOR = 2.0
 #: A change of less than this share of what is allowed is none that matters; a rule of thumb.
 MATTERS = 0.1
+#: Scatter that is so many times what the meters state is of the supply itself; a rule of thumb.
+FAR_MORE = 2.0
 #: K that do not matter, and what a room that was not read may have been off by.
 MATTERS_K, ROOM_K = 1.0, 2.0
 
@@ -102,7 +105,8 @@ class Comparison:
 def laps(job: Job, plan: Plan, readings: Iterable[Reading]) -> list[Lap]:
     """The times that a test was gone through, in order: each run of instruments, and of what was typed.
 
-    Typed readings begin anew where a step is read again after another one.
+    Of what was typed one goes up with the load, and perhaps down again; where it rises once more the next
+    begins. A load that was read going up and going down counts as it was read last.
     """
     mine = [r for r in counting(readings) if r.test == plan.test.id and np.isfinite(r.value)]
     mine = put_right(job, mine)
@@ -110,17 +114,44 @@ def laps(job: Job, plan: Plan, readings: Iterable[Reading]) -> list[Lap]:
         hot = [run for run in soak_runs(mine) if run.celsius]
         return [Lap(f"run {k + 1}", run.at, run.run, {}, run) for k, run in enumerate(hot)]
     found: list[tuple[float, int | None, dict[tuple[int, str, Measurand], Reading]]] = []
-    last_step: int | None = None
-    for r in mine:
-        if r.step is None:
-            continue
-        key = (r.step, r.place, r.quantity)
-        again = bool(found) and key in found[-1][2] and last_step != r.step
-        if not found or found[-1][1] != r.run or (r.run is None and again):
-            found.append((r.at, r.run, {}))
-        found[-1][2][key] = r
-        last_step = r.step
+    for rows in _rounds(plan, [r for r in mine if r.step is not None]):
+        first = rows[0]
+        found.append((first.at, first.run, {(_step_of(plan, r), r.place, r.quantity): r for r in rows}))
     return [Lap(f"run {k + 1}", at, run, rows) for k, (at, run, rows) in enumerate(found)]
+
+
+def _rounds(plan: Plan, rows: Sequence[Reading]) -> list[list[Reading]]:
+    """Readings by run; of those of no run, by where the load rises again after it fell."""
+    near = NEAR_SHARE * plan.most_A
+    found: list[list[Reading]] = []
+    fell, last = False, 0.0
+    for r in rows:
+        amps = plan.steps[min(r.step or 0, len(plan.steps) - 1)].set_A
+        if not found or found[-1][-1].run != r.run:
+            found.append([])
+            fell = False
+        elif r.run is None and amps > last + near and fell:
+            # What was read at the turning point begins the new one.
+            *kept, _ = found[-1]
+            while kept and kept[-1].step == found[-1][-1].step:
+                kept.pop()
+            turning = found[-1][len(kept) :]
+            found[-1:] = [kept, turning] if kept else [turning]
+            fell = False
+        fell = fell or amps < last - near
+        last = amps
+        found[-1].append(r)
+    return [rows for rows in found if rows]
+
+
+def _step_of(plan: Plan, r: Reading) -> int:
+    """The step that a reading counts at: of a run its own; of what was typed the first one at that load."""
+    step = r.step or 0
+    if r.run is not None or step >= len(plan.steps):
+        return step
+    near = near_steps(plan, plan.steps[step].set_A)
+    own = plan.steps[step].place
+    return next((s.index for s in near if s.place == own), step)
 
 
 def compare(job: Job, plan: Plan, before: Lap, after: Lap) -> Comparison:
@@ -144,9 +175,9 @@ def compare(job: Job, plan: Plan, before: Lap, after: Lap) -> Comparison:
         raise UserError("These two runs have no figure in common: read the same steps in both.")
     gains = np.array([p.gain for p in points])
     stated = float(np.sqrt(np.mean([p.scatter**2 for p in points])))
-    seen, freedom = _about_line(np.array([p.amps_A for p in points]), gains)
-    # Points that differ more than their meters can, and not by the load: that scatter counts.
-    each = scatter_that_counts(seen, stated, freedom)
+    seen = _about_line(np.array([p.amps_A for p in points]), gains)
+    # Points that differ far more than their meters can, and not by the load: that scatter counts.
+    each = seen if seen > FAR_MORE * stated else stated
     own, shared = each / np.sqrt(len(gains)), float(np.mean([p.shared for p in points]))
     mean, half = float(gains.mean()), FACTOR * float(np.hypot(own, shared))
     gain = Interval(mean, mean - half, mean + half)
@@ -155,14 +186,14 @@ def compare(job: Job, plan: Plan, before: Lap, after: Lap) -> Comparison:
     return Comparison(plan.test.id, before, after, tuple(points), gain, verdict, more, unit, tuple(notes))
 
 
-def _about_line(amps: Array, gains: Array) -> tuple[float, int]:
-    """Scatter of gains about their line over the load, and its degrees of freedom."""
+def _about_line(amps: Array, gains: Array) -> float:
+    """Scatter of gains about their line over the load; 0 of too few to tell."""
     if len(gains) < 4 or not np.isfinite(amps).all():
-        return 0.0, 0
+        return 0.0
     design = np.column_stack([np.ones_like(amps), amps])
     fitted, _, rank, _ = np.linalg.lstsq(design, gains, rcond=None)
     freedom = len(gains) - int(rank)
-    return float(np.sqrt(np.sum((gains - design @ fitted) ** 2) / freedom)), freedom
+    return float(np.sqrt(np.sum((gains - design @ fitted) ** 2) / freedom))
 
 
 def _verdict(gain: Interval, matters: float) -> Change:

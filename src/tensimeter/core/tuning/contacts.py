@@ -271,6 +271,4 @@ def picture(found: Contacts) -> Picture:
     x = np.arange(len(spots), dtype=float)
     designed = np.array([100 * j.designed_ohm / m for j, m in zip(found.joints, most, strict=True)])
     names = tuple(f"{j.name}{', joints' if j.place.endswith(JOINTS) else ''}" for j in found.joints)
-    return Picture(
-        "", "per cent of the most", spots, (Line("designed", x, designed),), (0.0, 100.0), names=names
-    )
+    return Picture("", "% of the most", spots, (Line("designed", x, designed),), (0.0, 100.0), names=names)

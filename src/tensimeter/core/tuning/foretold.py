@@ -23,6 +23,8 @@ from tensimeter.core.tuning.observed import Observed
 
 #: Standard deviation of a rectangular distribution over its half-width.
 RECTANGULAR = 3**-0.5
+#: What strays by more than this share of a figure is no tolerance, but a collapse.
+STEEP = 0.1
 #: A step, as a share, for what a figure changes with the amps.
 NUDGE = 1e-3
 
@@ -157,11 +159,13 @@ class Foretold:
         return np.asarray(getattr(self.network[key[0]], key[1]), float)
 
     def _bent(self, key: tuple[str, str], designed: Curve, high: Curve) -> Curve:
-        """A source's curve as it is here, moved by the share that the designed one strays."""
+        """A source's curve as it is here, moved by as many volts as the designed one strays."""
         here = getattr(self.network[key[0]], key[1])
         assert isinstance(here, Curve)
-        share = high.volts[0] / designed.volts[0]
-        return replace(here, volts=tuple(share * v for v in here.volts))
+        if here == designed:
+            return high
+        more = high.volts[0] - designed.volts[0]
+        return replace(here, volts=tuple(v + more for v in here.volts))
 
     def _of_meters(self) -> Iterator[Array]:
         figures = self.seen.figures
@@ -211,7 +215,9 @@ class Foretold:
             return effect
         world = worlds[index] if len(worlds) > 1 else _one_of(worlds[0], index)
         then = Foretold(self.job, self.seen, world)
-        return replace(effect, sd=then.sd, common=then.common)
+        # Where a tolerance would make it collapse, no straight line says how a figure strays.
+        steep = np.abs(then.common) > STEEP * np.abs(then.base)[:, None]
+        return replace(effect, sd=self.sd, common=np.where(steep, self.common, then.common))
 
     def _gains(self) -> Iterator[Effect]:
         """A meter, or an output's own display, whose gain is off."""

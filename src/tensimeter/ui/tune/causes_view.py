@@ -50,7 +50,7 @@ class CausesView(TuneView):
         self.column.addWidget(self.next)
         self.plot = PicturePlot()
         self.plot.setAccessibleName("what was read less what the design foretells, reading by reading")
-        self.plot.setMinimumHeight(theme.px(120))
+        self.plot.setMinimumHeight(theme.px(170))
         self.column.addWidget(self.plot, 6)
 
     def first_focus(self) -> QPushButton | object:  # type: ignore[override]
@@ -211,4 +211,4 @@ def _picture(found: Causes, index: int) -> Picture:
     places = [f.place for f in found.seen.figures]
     # A place is named where its readings begin.
     names = tuple(p if k == 0 or places[k - 1] != p else "" for k, p in enumerate(places))
-    return Picture("", "off, in its uncertainty", spots, lines, (-1.0, 1.0), names=names)
+    return Picture("", "off, of ± 95 %", spots, lines, (-1.0, 1.0), names=names)

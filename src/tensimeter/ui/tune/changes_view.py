@@ -9,6 +9,7 @@ from tensimeter.core.tuning.before_after import Comparison, Lap, changed_between
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.session import Session
+from tensimeter.ui.theme import theme
 from tensimeter.ui.tune.view import TuneView, figures_table, fill
 
 
@@ -39,6 +40,7 @@ class ChangesView(TuneView):
         self.column.addWidget(self.done)
         self.plot = PicturePlot()
         self.plot.setAccessibleName("both runs")
+        self.plot.setMinimumHeight(theme.px(170))
         self.column.addWidget(self.plot, 5)
         self.table = figures_table(("at", "before", "after", "difference"), "points of both runs", words=(0,))
         self.column.addWidget(self.table, 4)

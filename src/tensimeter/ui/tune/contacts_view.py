@@ -38,7 +38,7 @@ class ContactsView(TuneView):
         self.next = label("", "strong", wrap=True)
         self.column.addWidget(self.next)
         self.table = figures_table(
-            ("place", "", "at", "has", "designed", "at most", "too much", "lost at full load", "so it"),
+            ("place", "", "at", "has", "designed", "at most", "too much", "lost", "so it"),
             "joints of the path", words=(0, 1, 8),
         )  # fmt: skip
         self.column.addWidget(self.table, 5)
@@ -49,7 +49,7 @@ class ContactsView(TuneView):
         self.column.addWidget(self.wires, 4)
         self.plot = PicturePlot()
         self.plot.setAccessibleName("ohms of each place, of the most that it may have")
-        self.plot.setMinimumHeight(theme.px(120))
+        self.plot.setMinimumHeight(theme.px(170))
         self.column.addWidget(self.plot, 5)
         self._below = QWidget()
         self.column.addWidget(self._below, 1)

@@ -1,6 +1,7 @@
 """The Tune stage: displays beside references, trims, causes, two runs, contacts; one view at a time."""
 
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.next_act import NextAct
@@ -33,7 +34,13 @@ class TuneStage(QWidget):
         self.causes, self.changes = CausesView(session), ChangesView(session)
         self.contacts = ContactsView(session)
         self.pages = QStackedWidget()
-        column.addWidget(self.pages, 1)
+        # On a small screen or with large text it scrolls; nothing is squeezed over something else.
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(self.pages)
+        column.addWidget(scroll, 1)
         self._group = QButtonGroup(self)
         self.buttons: list[QPushButton] = []
         views: tuple[DisplaysView | TuneView, ...] = (

@@ -12,7 +12,7 @@ from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 #: So many rows of a table are shown at once at the most, where there is room.
-MOST_SHOWN = 14
+MOST_SHOWN, LEAST_SHOWN = 14, 4
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
@@ -50,6 +50,9 @@ def fill(table: QTreeWidget, rows: Sequence[Sequence[str]]) -> None:
     shown = min(max(len(rows), 1), MOST_SHOWN)
     height = present(table.header()).sizeHint().height() + shown * (table.sizeHintForRow(0) if rows else 0)
     table.setMaximumHeight(height + theme.px(16))
+    low = min(shown, LEAST_SHOWN)
+    least = present(table.header()).sizeHint().height() + low * (table.sizeHintForRow(0) if rows else 0)
+    table.setMinimumHeight(least + theme.px(16))
     if rows:
         table.setCurrentItem(table.topLevelItem(min(max(at, 0), len(rows) - 1)))
     table.blockSignals(False)
