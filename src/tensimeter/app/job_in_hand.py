@@ -242,6 +242,15 @@ class JobInHand:
         self._noted(kept, f"{line.summary}, typed", kept[0].step if kept[0].test == self.test_id else None)
         return kept
 
+    def take_simulated(self, text: str) -> list[Reading]:
+        """Keep what a simulated supply reads, marked as that; UserError when it can't be kept."""
+        line = self.understood(text)
+        kept = import_typed(
+            self.file, line, self.plan, others=self.other_plans, read=self.now.so_far, origin="simulated"
+        )
+        self._noted(kept, f"{line.summary}, simulated", None)
+        return kept
+
     @property
     def other_plans(self) -> list[Plan]:
         """The plans of the tests that are not in hand, in the campaign's order."""

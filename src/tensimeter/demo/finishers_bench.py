@@ -6,8 +6,9 @@ out in the valleys before the top of its range. All names, labels and figures ar
 
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.heat_tests import OverTemperature
-from tensimeter.core.model.job import Campaign, Job
+from tensimeter.core.model.job import Assembly, Campaign, Job
 from tensimeter.core.model.tests import LoadRegulation
+from tensimeter.core.model.trims import TrimScrew
 from tensimeter.core.parts.converter import Converter
 from tensimeter.core.parts.fan import Fan
 from tensimeter.core.parts.fuse import FusePart
@@ -27,6 +28,7 @@ from tensimeter.core.path import (
 )
 from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
+from tensimeter.simulation.hand import HiddenDisplay, HiddenTuning
 from tensimeter.simulation.warmth import HeatGuard, HiddenHeat
 
 #: What the builder does not know: the regulator's reference and a tired clamp.
@@ -36,6 +38,15 @@ TRUTHS: dict[tuple[str, str], float] = {
     ("clamp-lead", "contact"): 0.011,
 }
 
+#: Its display hangs on the trim of its volts, and loads the divider that its own trim sits in.
+TUNING = HiddenTuning(
+    displays={
+        ("bath-panel", "V"): HiddenDisplay(gain=0.985, digit=0.001),
+        ("bath-panel", "A"): HiddenDisplay(gain=1.02, offset=0.004, digit=0.001),
+    },
+    volts_a_turn={("regulator-volts", "bath"): 0.62, ("display-span", "bath"): -0.09},
+    gain_a_turn={("display-span", "bath-panel"): 0.018, ("regulator-volts", "bath-panel"): -0.002},
+)
 #: The regulator cuts itself off before its sink is warm enough for the fan to come on.
 HEAT = HiddenHeat(guards={"regulator": HeatGuard(85.0, 70.0)}, lag_s={"regulator-case": 4.0})
 
@@ -108,6 +119,14 @@ def job() -> Job:
         ),
         stock=stock,
         design=design,
+        assembly=Assembly(
+            trims=(
+                TrimScrew(id="regulator-volts", name="Regulator, volts", moves="bath", link="regulator",
+                          where="blue, beside the heat sink", up=6.0, down=4.0),
+                TrimScrew(id="display-span", name="Display, span", moves="bath-panel", link="meter",
+                          where="on the back of the display", sort="display"),
+            )
+        ),
         campaign=Campaign(
             tests=(
                 LoadRegulation(id="load-regulation", output="bath"),

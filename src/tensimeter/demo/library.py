@@ -8,6 +8,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.procedure.practice import Mistake, Practice
 from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier
+from tensimeter.simulation.hand import HiddenTuning, SimulatedHand
 from tensimeter.simulation.server import SimulatedBench
 from tensimeter.simulation.warmth import HiddenHeat
 from tensimeter.store.jobfile import JobFile
@@ -49,6 +50,21 @@ def stand_ins(
         heat=_hidden_heat(job),
         clock=clock,
     )
+
+
+#: How a demo's own displays err, and what its screws move, by its short name.
+_TUNING = {"ridge-pier": ridge_pier.TUNING, "finishers-bench": finishers_bench.TUNING}
+
+
+def demo_hand(job: Job) -> SimulatedHand | None:
+    """A hand with a meter at a demo's simulated supply; None for another job, or one without a path."""
+    short = next((s for s, (make, _) in _JOBS.items() if make().name == job.name), None)
+    if not job.demo or short is None:
+        return None
+    try:
+        return SimulatedHand(job, hidden_parameters(short), _TUNING.get(short, HiddenTuning()))
+    except UserError:
+        return None
 
 
 def _of_pier(job: Job) -> HiddenHeat:

@@ -19,6 +19,7 @@ from tensimeter.core.path import ConverterLink, Design, FuseLink, LeadLink, Outp
 from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
 from tensimeter.simulation.behaviour import Behaviour
+from tensimeter.simulation.hand import HiddenDisplay, HiddenTuning
 from tensimeter.simulation.warmth import HiddenHeat
 
 #: What the builder does not know: element, field, true figure.
@@ -44,6 +45,14 @@ HEAT = HiddenHeat(
     lag_s={"front-end-case": 4.0, "front-end-sink": 6.0},
 )
 RESEATED = replace(HEAT, pad_K_W={"front-end": 1.8})
+#: The hub's own ammeter reads low by six in a hundred; a tenth of the mount's current goes back another way.
+TUNING = HiddenTuning(
+    displays={
+        ("hub-panel", "A"): HiddenDisplay(gain=0.94),
+        ("mount-panel", "A"): HiddenDisplay(second_return=0.1),
+        ("mount-panel", "V"): HiddenDisplay(offset=-0.03),
+    }
+)
 #: What its outputs do past their steady volts: the front end limits, one module folds back, one hiccups.
 BEHAVIOURS: dict[str, Behaviour] = {
     "mount": Behaviour(

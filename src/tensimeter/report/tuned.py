@@ -12,7 +12,8 @@ from tensimeter.core.testplan.plan import plans_of
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.tuning.before_after import compare, laps
 from tensimeter.core.tuning.contacts import contacts, joint_sentence, redo_sentence
-from tensimeter.core.tuning.trims import screw_sentence, trimming
+from tensimeter.core.tuning.trim_words import screw_sentence
+from tensimeter.core.tuning.trims import trimming
 
 
 def tuned(job: Job, readings: Sequence[Reading]) -> tuple[tuple[str, str], ...]:

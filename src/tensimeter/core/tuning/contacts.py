@@ -18,6 +18,7 @@ from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.path import Link
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.picture import Line, Picture, Spot
+from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.observed import ammeter_of
 
 #: A wire is one of a rail where its volts are within this share of the rail's, idle; a rule of thumb.
@@ -250,15 +251,24 @@ def redo_sentence(found: Contacts) -> str:
     return f"To look at: the {worst.colour} wire at pin {worst.pin} {why}."
 
 
+def contact_asked(job: Job, found: Contacts) -> Asked | None:
+    """The next place along the path that nobody read, at the full load of what it feeds; None without one."""
+    for place, _ in found.unread:
+        link = job.design.link(link_of(place))
+        below = [o for o in job.design.outputs() if link.id in [x.id for x in job.design.path_to(o.id)]]
+        if len(below) == 1:
+            return Asked(place, "V", below[0].id, below[0].full_load_A)
+    return None
+
+
 def next_place(job: Job, found: Contacts) -> str:
     """What to read next along the path, and how it is typed; empty where all was read."""
-    for place, name in found.unread:
-        link = job.design.link(link_of(place))
-        amps = _full_load(job, link)
-        if amps > 0:
-            across = "the joints of " if place.endswith(JOINTS) else ""
-            return f"Read next: volts across {across}{name}. Type “{place} … mV @{amps:.3g}A”."
-    return ""
+    asked = contact_asked(job, found)
+    if asked is None:
+        return ""
+    name = job.design.link(link_of(asked.place)).name
+    across = "the joints of " if asked.place.endswith(JOINTS) else ""
+    return f"Read next: volts across {across}{name}. Type “{asked.place} … mV @{asked.amps_A:.3g}A”."
 
 
 def picture(found: Contacts) -> Picture:

@@ -14,6 +14,7 @@ from tensimeter.core.model.instruments import accuracy_of, display_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import panel_of
+from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.evidence import Spread, Weighed
 from tensimeter.core.tuning.foretold import Effect, Foretold
 from tensimeter.core.tuning.observed import UNNAMED, Observation, Observed
@@ -175,6 +176,12 @@ def _information(means: Array, variances: Array, shares: Array) -> Array:
     )
     inside = np.einsum("j,ijc->ic", shares, np.exp(-distance))
     return np.asarray(-np.einsum("i,ic->c", shares, np.log(inside)))
+
+
+def asked_by(n: NextReading) -> Asked:
+    """The figure that it asks for."""
+    quantity: Measurand = "A" if n.quantity == "A" else "V"
+    return Asked(n.place, quantity, n.output, n.amps_A)
 
 
 def next_sentence(job: Job, n: NextReading) -> str:

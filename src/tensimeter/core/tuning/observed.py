@@ -78,14 +78,17 @@ class _Cases:
 def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | None]) -> Observed:
     """The standing readings of volts and amps that the design foretells, the newest of each step.
 
-    Steps that move the mains or a trim, go past a limit or record a waveform are left out: no figure of the
-    design stands for them.
+    What was read before the last turn of a trim is left out, and so are steps that move the mains or a trim,
+    go past a limit or record a waveform: no figure of the design stands for them.
     """
     cases, figures = _Cases(job.design.outputs()), list[Observation]()
     latest: dict[tuple[object, str, str], Reading] = {}
     amps: dict[object, float] = {}
     skipped = 0
-    for r in put_right(job, counting(readings)):
+    live = put_right(job, counting(readings))
+    # A turn of a trim makes another supply of it.
+    turned = max((k for k, r in enumerate(live) if r.quantity == "turn"), default=-1)
+    for r in live[turned + 1 :]:
         if not np.isfinite(r.value):
             continue
         step = _step(plans, r)
@@ -108,7 +111,8 @@ def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | N
         figures.append(
             Observation(place, r.quantity, r.value, accuracy, r.instrument or UNNAMED, cases.of(loads))
         )
-    return Observed(tuple(figures), cases.arrays(), ammeter_of(job), _words(skipped), frozenset(known))
+    told = _words(skipped, turned >= 0)
+    return Observed(tuple(figures), cases.arrays(), ammeter_of(job), told, frozenset(known))
 
 
 def ammeter_of(job: Job) -> Accuracy:
@@ -160,10 +164,13 @@ def _foretold(job: Job, place: str, outputs: set[str]) -> bool:
     return any(link.id == bare and link.kind != "fan" for link in job.design.links)
 
 
-def _words(skipped: int) -> tuple[str, ...]:
-    if not skipped:
-        return ()
-    return (f"{skipped} readings with the mains or a trim moved, or past a limit, are not used.",)
+def _words(skipped: int, turned: bool) -> tuple[str, ...]:
+    told = []
+    if skipped:
+        told.append(f"{skipped} readings with the mains or a trim moved, or past a limit, are not used.")
+    if turned:
+        told.append("What was read before a trim was turned is not used.")
+    return tuple(told)
 
 
 def places(job: Job) -> list[str]:

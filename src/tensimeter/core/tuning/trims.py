@@ -13,7 +13,6 @@ from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.trims import TrimScrew
-from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.step import panel_of
 
 #: Plays that are tried, turns.
@@ -195,23 +194,37 @@ def turns_for(
 
 
 class _Loads:
-    """At which load each place was read at first: at another one it tells of the load, not of a turn."""
+    """At which load each place was read most: at another one it tells of the load, not of a turn."""
 
     def __init__(self, job: Job, live: Sequence[Reading]) -> None:
         outputs = {o.id: o.full_load_A for o in job.design.outputs()}
         self._near = {p: NEAR_LOAD * a for o, a in outputs.items() for p in (o, panel_of(o))}
-        self._amps = {
-            (r.test, r.step) if r.step is not None else r.scan: r.value
-            for r in live
-            if r.quantity == "A" and r.place in outputs
-        }
-        self._first: dict[str, float] = {}
+        self._amps = {_moment(r): r.value for r in live if r.quantity == "A" and r.place in outputs}
+        at: dict[str, list[float]] = {}
+        for r in live:
+            # The amps of an output come along with its volts.
+            if r.quantity == "V" or (r.quantity == "A" and r.place not in outputs):
+                at.setdefault(r.place, []).append(self._of(r))
+        self._most = {place: self._usual(place, loads) for place, loads in at.items()}
 
-    def as_at_first(self, r: Reading) -> bool:
+    def _usual(self, place: str, loads: list[float]) -> float:
+        """The load that is nearest to most of these; of several the latest."""
+        seen = np.array(loads)
+        count = (np.abs(seen[:, None] - seen) <= self._near.get(place, np.inf)).sum(axis=1)
+        return float(seen[np.flatnonzero(count == count.max())[-1]])
+
+    def _of(self, r: Reading) -> float:
         # Where nobody said a current there was none.
-        amps = self._amps.get((r.test, r.step) if r.step is not None else r.scan, 0.0)
-        first = self._first.setdefault(r.place, amps)
-        return abs(amps - first) <= self._near.get(r.place, np.inf)
+        return self._amps.get(_moment(r), 0.0)
+
+    def usual(self, r: Reading) -> bool:
+        """Whether a reading was taken at the load that its place was read at most."""
+        return abs(self._of(r) - self._most.get(r.place, 0.0)) <= self._near.get(r.place, np.inf)
+
+
+def _moment(r: Reading) -> object:
+    """What joins readings of one moment: their step, or where they are of none their scan."""
+    return (r.test, r.step) if r.step is not None else r.scan
 
 
 def turned_of(job: Job, readings: Iterable[Reading]) -> Turned | None:
@@ -239,7 +252,7 @@ def turned_of(job: Job, readings: Iterable[Reading]) -> Turned | None:
             rows.append([at[n] for n in names])
             figures.append(open_row)
         elif r.place in places and r.quantity == quantity[r.place] and np.isfinite(r.value):
-            if not load.as_at_first(r):
+            if not load.usual(r):
                 continue
             if open_row is None or np.isfinite(open_row[places.index(r.place)]):
                 open_row = [np.nan] * len(places)
@@ -340,27 +353,6 @@ def turn_sentence(screws: Sequence[TrimScrew], turn: Turn) -> str:
     return f"{text}; its stop is there." if turn.stopped else f"{text}."
 
 
-def screw_sentence(trimmed: Trimming, screw: TrimScrew) -> str:
-    """What a screw moves, its play, and how far it can still be turned."""
-    found = trimmed.found
-    k = [s.id for s in trimmed.screws].index(screw.id)
-    if found is None or not found.known[k]:
-        return "not turned yet"
-    own = found.per_turn(screw.moves, screw.id)
-    text = f"{with_uncertainty(own.value, own.half_width, screw.quantity)} a turn"
-    if found.play[k]:
-        text += f", play {found.play[k]:.2f} turns"
-    ends = [
-        f"{left:.1f} {way}"
-        for left, way in (
-            (screw.up - found.now[k] if screw.up is not None else None, "up"),
-            (screw.down + found.now[k] if screw.down is not None else None, "down"),
-        )
-        if left is not None
-    ]
-    return text + (f", left: {' and '.join(ends)}" if ends else "")
-
-
 def _targets(
     job: Job, screws: Iterable[TrimScrew], readings: Iterable[Reading]
 ) -> tuple[dict[str, float], dict[str, Band]]:
@@ -383,10 +375,3 @@ def _targets(
         tolerance = min(output.tolerance / 4, 0.005) if output is not None else 0.005
         bands[screw.moves] = Band.around(wanted, tolerance)
     return targets, bands
-
-
-def target_words(trimmed: Trimming, place: str) -> str:
-    """What a place is to read."""
-    unit = next(s.quantity for s in trimmed.screws if s.moves == place)
-    low, high = trimmed.bands[place].ends
-    return f"{show(trimmed.targets[place], unit, 4)} ({show(low, unit, 4)} … {show(high, unit, 4)})"

@@ -7,9 +7,10 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.picture import Line, Picture, Spot
+from tensimeter.core.tuning.asked import Asked, first_asked
 from tensimeter.core.tuning.causes import Cause, Causes, accepted, causes, mended
 from tensimeter.core.tuning.evidence import HEALTHY, NONE
-from tensimeter.core.tuning.next_reading import NextReading, next_sentence
+from tensimeter.core.tuning.next_reading import NextReading, asked_by, next_sentence
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.session import Session
@@ -68,6 +69,11 @@ class CausesView(TuneView):
                 return str(trouble)
 
         self.aside(work, self._take)  # type: ignore[arg-type]
+
+    def asks(self) -> list[Asked]:
+        if self.found is None:
+            return first_asked(self.session.job)
+        return [asked_by(self.found.next)] if self.found.next is not None else []
 
     def _take(self, found: Causes | str) -> None:
         self.found = None if isinstance(found, str) else found
@@ -145,8 +151,15 @@ class CausesView(TuneView):
             self.session.edit(f"mended: {found.reason}", mended(self.session.job, link.id, found.key))
 
 
+def _share(probability: float) -> str:
+    """A probability in whole per cent; never all, never none."""
+    if probability > 0.995:
+        return "over 99 %"
+    return f"{100 * probability:.0f} %" if probability >= 0.01 else "under 1 %"
+
+
 def _title(first: Cause) -> str:
-    share = show(first.probability, "%", 2)
+    share = _share(first.probability)
     if first.key == HEALTHY:
         return f"Nothing is wrong, {share} sure"
     if first.key == NONE:
@@ -192,7 +205,7 @@ def _row(cause: Cause, nxt: NextReading | None) -> tuple[str, ...]:
         mine = [e for e in nxt.expected if (e[0], e[1]) == (cause.key, cause.link)]
         if mine:
             reads = with_uncertainty(mine[0][2], mine[0][3], "V" if nxt.quantity == "V" else "A")
-    return (_name(cause), show(cause.probability, "%", 3), size, ends, reads)
+    return (_name(cause), _share(cause.probability), size, ends, reads)
 
 
 def _sized(size: Interval, unit: str) -> tuple[str, str]:

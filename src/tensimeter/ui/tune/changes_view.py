@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import fixed, with_uncertainty
 from tensimeter.core.testplan.registry import kind_of
+from tensimeter.core.tuning.asked import Asked, steps_asked
 from tensimeter.core.tuning.before_after import Comparison, Lap, changed_between, compare, laps, picture
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.text import label
@@ -61,6 +62,11 @@ class ChangesView(TuneView):
             return {name: runs for name, runs in found.items() if len(runs) > 1}
 
         self.aside(work, self._take)  # type: ignore[arg-type]
+
+    def asks(self) -> list[Asked]:
+        name = self.test.currentData() or self.session.test_id
+        plan = self.session.now.plan(name)
+        return steps_asked(plan) if plan is not None else []
 
     def _take(self, found: dict[str, list[Lap]]) -> None:
         self.laps = found

@@ -3,10 +3,12 @@
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.quantity import fixed, show, with_uncertainty
+from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.contacts import (
     Contacts,
     Joint,
     WireOfPlug,
+    contact_asked,
     contacts,
     next_place,
     picture,
@@ -61,6 +63,10 @@ class ContactsView(TuneView):
         """The newest of each place."""
         job, readings = self.session.job, self.session.now.readings
         self.aside(lambda: contacts(job, readings), self._take)  # type: ignore[arg-type]
+
+    def asks(self) -> list[Asked]:
+        asked = contact_asked(self.session.job, self.found) if self.found is not None else None
+        return [asked] if asked is not None else []
 
     def _take(self, found: Contacts) -> None:
         self.found = found

@@ -36,6 +36,7 @@ from tensimeter.core.testplan.meter_checks import (
     meter_checks,
     setting_sentence,
 )
+from tensimeter.core.tuning.asked import Asked, display_asked
 from tensimeter.core.tuning.disagreement import disagreement_of, likeliest
 from tensimeter.ui.own_bin import to_own_bin
 from tensimeter.ui.parts.picture_plot import PicturePlot
@@ -175,6 +176,12 @@ class DisplaysView(QWidget):
             self.chosen = (self.checks[row].output, self.checks[row].quantity)
             self._show()
 
+    def asks(self) -> list[Asked]:
+        """A comparison of the display in hand, or of the chosen output's."""
+        chosen = self.check.output if self.check is not None else self.session.output_id
+        outputs = [o for o in self.session.job.design.outputs() if chosen in (o.id, None)]
+        return display_asked(outputs[0]) if outputs else []
+
     @property
     def check(self) -> MeterCheck | None:
         """The display in hand."""
@@ -234,7 +241,7 @@ class DisplaysView(QWidget):
             found = disagreement_of(self.session.job, check)
         except UserError:
             return []
-        told = [f"{e.says} ({show(e.probability, '%', 2)})" for e in likeliest(found)[:3]]
+        told = [f"{e.says} ({100 * e.probability:.0f} %)" for e in likeliest(found)[:3]]
         return [" ".join((*told, found.next, *(found.notes if not found.inside_both else ())))]
 
     def _kept(self, check: MeterCheck) -> list[str]:

@@ -3,6 +3,8 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from tensimeter.core.errors import UserError
+from tensimeter.demo.library import demo_hand
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.when_seen import WhenSeen
@@ -60,10 +62,28 @@ class TuneStage(QWidget):
             row.addWidget(button)
             self.pages.addWidget(view)
         self.buttons[0].setChecked(True)
+        self.read = QPushButton("read it on the demo supply")
+        self.read.setToolTip("what is asked for here is read on the simulated supply, and marked as that")
+        self.read.clicked.connect(self._read)
+        row.addWidget(self.read)
         whole = WhenSeen(self, self.refresh)
         for signal in (session.job_changed, session.readings_changed, theme.changed):
             signal.connect(whole.take)
         self.refresh()
+
+    def _read(self) -> None:
+        """Have what the view asks for read on the demo's simulated supply, one figure after another."""
+        view, hand = self.view, demo_hand(self.session.job)
+        assert isinstance(view, DisplaysView | TuneView)
+        asked = view.asks() if hand is not None else []
+        if hand is None or not asked:
+            self.session.say("Nothing more is asked for here.")
+            return
+        try:
+            for one in asked:
+                self.session.take_simulated(hand.line(one, self.session.now.readings))
+        except UserError as trouble:
+            self.session.complain(str(trouble))
 
     @property
     def view(self) -> QWidget:
@@ -82,6 +102,7 @@ class TuneStage(QWidget):
     def refresh(self) -> None:
         """Have what is seen worked out anew."""
         self.next_act.refresh()
+        self.read.setVisible(self.session.job.demo and bool(self.session.job.design.outputs()))
         view = self.view
         assert isinstance(view, DisplaysView | TuneView)
         view.refresh()

@@ -6,8 +6,10 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.trims import TrimScrew
 from tensimeter.core.quantity import fixed, show
 from tensimeter.core.testplan.step import panel_of
+from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.trim_edits import with_trim, without_trim
-from tensimeter.core.tuning.trims import Trimming, screw_sentence, target_words, trimming
+from tensimeter.core.tuning.trim_words import screw_sentence, target_words, trims_asked
+from tensimeter.core.tuning.trims import Trimming, trimming
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.session import Session
@@ -71,6 +73,9 @@ class TrimsView(TuneView):
         job, readings = self.session.job, self.session.now.readings
         self._offer()
         self.aside(lambda: trimming(job, readings), self._take)  # type: ignore[arg-type]
+
+    def asks(self) -> list[Asked]:
+        return trims_asked(self.session.job, self.found) if self.found is not None else []
 
     def _offer(self) -> None:
         """What a trim may move: volts of outputs, volts and amps of their displays."""

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from tensimeter.core.derivation import Derivation
+from tensimeter.core.tuning.asked import Asked
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.session import Session
@@ -87,6 +88,10 @@ class TuneView(QWidget):
 
     def refresh(self) -> None:
         raise NotImplementedError
+
+    def asks(self) -> list[Asked]:
+        """What is to be read next, for a supply that can be read by itself."""
+        return []
 
     def aside(self, work: Callable[[], object], show: Callable[[object], None]) -> None:
         """Have something worked out beside the window."""

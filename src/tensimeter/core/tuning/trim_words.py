@@ -1,0 +1,57 @@
+"""What is said of trims, and what is turned and read next."""
+
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.trims import TrimScrew
+from tensimeter.core.quantity import show, with_uncertainty
+from tensimeter.core.testplan.step import panel_of
+from tensimeter.core.tuning.asked import Asked
+from tensimeter.core.tuning.trims import Trimming
+
+
+def screw_sentence(trimmed: Trimming, screw: TrimScrew) -> str:
+    """What a screw moves, its play, and how far it can still be turned."""
+    found = trimmed.found
+    k = [s.id for s in trimmed.screws].index(screw.id)
+    if found is None or not found.known[k]:
+        return "not turned yet"
+    own = found.per_turn(screw.moves, screw.id)
+    text = f"{with_uncertainty(own.value, own.half_width, screw.quantity)} a turn"
+    if found.play[k]:
+        text += f", play {found.play[k]:.2f} turns"
+    ends = [
+        f"{left:.1f} {way}"
+        for left, way in (
+            (screw.up - found.now[k] if screw.up is not None else None, "up"),
+            (screw.down + found.now[k] if screw.down is not None else None, "down"),
+        )
+        if left is not None
+    ]
+    return text + (f", left: {' and '.join(ends)}" if ends else "")
+
+
+def target_words(trimmed: Trimming, place: str) -> str:
+    """What a place is to read."""
+    unit = next(s.quantity for s in trimmed.screws if s.moves == place)
+    low, high = trimmed.bands[place].ends
+    return f"{show(trimmed.targets[place], unit, 4)} ({show(low, unit, 4)} … {show(high, unit, 4)})"
+
+
+def trims_asked(job: Job, found: Trimming) -> list[Asked]:
+    """What is turned and read next: each figure as it stands, then a screw that was not turned, then all."""
+    outputs = {p: o.id for o in job.design.outputs() for p in (o.id, panel_of(o.id))}
+    reads = [
+        Asked(s.moves, s.quantity, outputs.get(s.moves, ""))
+        for s in sorted(found.screws, key=lambda s: s.moves not in outputs.values())
+    ]
+    if not found.screws or found.held or not found.reads:
+        return [] if found.held else reads
+    known = found.found.known if found.found is not None else (False,) * len(found.screws)
+    untried = [s for s, ok in zip(found.screws, known, strict=True) if not ok]
+    if untried:
+        return [Asked(untried[0].id, "turn", turns=found.stands.get(untried[0].id, 0.0) + 0.5), *reads]
+    turned = []
+    for turn in (t for t in found.turns if t.turns or t.past):
+        if turn.past:
+            turned.append(Asked(turn.screw, "turn", turns=turn.ends_at - turn.past))
+        turned.append(Asked(turn.screw, "turn", turns=turn.ends_at))
+    return [*turned, *reads] if turned else []
