@@ -1,5 +1,11 @@
 """Tune from nothing, by the reading line: what a display is off by, what to set, what is left."""
 
+from pathlib import Path
+
+import pytest
+
+from tensimeter.demo.library import demo_job
+from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.window import MainWindow
 
 #: What the hub's display shows while 0.1, 0.5, 1, 1.5 and 2 A flow: it reads low by 6 %.
@@ -146,7 +152,6 @@ def test_a_check_is_kept_and_readings_follow(window: MainWindow, keys) -> None:
     """The display of the finisher's bench is a panel meter of its stock: it keeps what was found of it."""
     from tensimeter.core.parts.panel_meter import PanelMeter
     from tensimeter.core.path import MeterLink
-    from tensimeter.demo.library import demo_job
 
     meter = next(p for p in demo_job("finishers-bench").stock if isinstance(p, PanelMeter))
     job = window.session.job
@@ -176,3 +181,48 @@ def test_a_check_is_kept_and_readings_follow(window: MainWindow, keys) -> None:
     assert [r for r in window.session.now.readings if r.instrument == "front-meter"] == facts
     view.forget.click()
     assert window.session.job.part("front-meter").checks == ()
+
+
+@pytest.mark.parametrize(
+    ("name", "output", "place", "cause"),
+    [
+        # What is hidden in each: contacts of the hub's lead of 31 mΩ for 8, of the shutter's of 48 for 8.
+        ("ridge-pier", "mount", "hub-lead-joints", ("hub-lead", "hub-module")),
+        ("dome-workshop", "shutter", "shutter-lead-joints", ("shutter-lead",)),
+        ("finishers-bench", "bath", "", ()),
+    ],
+)
+def test_a_demo_is_tuned_by_keyboard(
+    name: str, output: str, place: str, cause: tuple[str, ...], tmp_path: Path, open_window, keys
+) -> None:
+    """Every view in turn: what is asked for is read on the demo's supply, until nothing more is."""
+    window = open_window(JobFile.create(tmp_path / "demo.tensi", demo_job(name)))
+    stage = window.stage("tune")
+    window.session.choose(output)
+
+    def read(times: int) -> None:
+        for _ in range(times):
+            stage.read.setFocus()
+            keys(window, "Space")
+
+    causes = _view(window, keys, 2)
+    read(4)
+    assert causes.found is not None
+    first = causes.found.causes[0]
+    assert first.link in cause or not cause
+    contacts = _view(window, keys, 4)
+    read(12)
+    assert contacts.next.text() == ""
+    redo = contacts.found.redo
+    assert getattr(redo, "place", "") == place
+    displays = _view(window, keys, 0)
+    read(1)
+    assert displays.check is not None
+    assert "simulated, proves nothing" in displays.title.text()
+    trims = _view(window, keys, 1)
+    read(6)
+    assert trims.found.held is bool(window.session.job.assembly.trims)
+    changes = _view(window, keys, 3)
+    read(2)
+    assert changes.found is None or changes.found.verdict == "alike"
+    assert {r.origin for r in window.session.now.readings} == {"simulated"}

@@ -80,7 +80,8 @@ def import_typed(
         return file.keep([own])
     if where.at_A is not None:
         digit = 0.001 if where.as_set else line.at_resolution
-        found.append(_reading(job, scan, now, line.place, "A", where.at_A, job.campaign.ammeter, digit, *at))
+        amps = _reading(job, scan, now, line.place, "A", where.at_A, job.campaign.ammeter, digit, *at)
+        found.append(amps._replace(origin=origin))
     return file.keep(found)
 
 

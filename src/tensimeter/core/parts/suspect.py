@@ -48,6 +48,8 @@ class Suspect:
     #: The figure of its element that is another one at a size, what it is multiplied by, what is added; None
     #: where no single figure says it.
     as_found: Callable[[float], tuple[str, float, float]] | None = None
+    #: The same between two sizes, where what lies between is no straight line; None where it is.
+    closer: "Callable[[float, float], Suspect] | None" = None
 
 
 def _few(count: int) -> Array:
@@ -138,7 +140,7 @@ def off_volts(link: Link, tolerance: float) -> Suspect:
 
     return Suspect(
         "no_load_volts", link.id, link.name, "%", sizes, _changed(link.id, made),
-        f"{link.name} gives {{size}} other volts without load than it should.",
+        f"{link.name} is off by {{size}} without load.",
         f"Volts right at {link.name} with nothing connected; its trim, its reference, its setting.",
         as_found=lambda share: ("set_V" if link.kind == "converter" else "emf", 1 + share, 0.0),
     )  # fmt: skip
@@ -188,41 +190,47 @@ def more_dropout(link: Link) -> Suspect:
 #: Shares of the nominal mains, and of a reservoir, that are tried.
 MAINS_SHARES = (*np.linspace(0.74, 0.96, 12).tolist(), *np.linspace(1.04, 1.14, 6).tolist())
 WEAK_SHARES: tuple[float, ...] = tuple(np.geomspace(0.04, 0.8, 13).tolist())
-#: Each size of a source that is another one, with the element that it then is.
-Made = Sequence[tuple[float, Series]]
+#: Sizes between two that were tried, for a closer look.
+CLOSER = 11
+#: A source that is another one, by its size.
+Made = Callable[[float], Series]
 
 
 def other_mains(link: Link, made: Made) -> Suspect:
     """A transformer whose mains are off, by shares."""
     return _other_source(
-        link, "mains_low", "%", made, "The mains, or what stands before the transformer, is off by {size}.",
+        link, "mains_low", "%", tuple(s - 1 for s in MAINS_SHARES), made,
+        "The mains, or what stands before the transformer, is off by {size}.",
         "Volts of the mains while it is loaded; the voltage selector.",
     )  # fmt: skip
 
 
-def wrong_tap(link: Link, made: Made) -> Suspect:
+def wrong_tap(link: Link, taps: Sequence[float], made: Made) -> Suspect:
     """A transformer of which another tap feeds."""
     suspect = _other_source(
-        link, "wrong_tap", "", made, "Tap {size} feeds it, not the one that was written down.",
+        link, "wrong_tap", "", taps, made, "Tap {size} feeds it, not the one that was written down.",
         "Volts of the winding without load; the colours of its leads.",
     )  # fmt: skip
-    return replace(suspect, shares=np.full(len(made), 1 / len(made)))
+    return replace(suspect, shares=np.full(len(taps), 1 / len(taps)), closer=None)
 
 
 def weak_reservoir(link: Link, made: Made) -> Suspect:
     """A transformer whose reservoir holds a share of what it should."""
     return _other_source(
-        link, "weak_reservoir", "times", made, "Its reservoir holds {size} of what it should.",
+        link, "weak_reservoir", "times", WEAK_SHARES, made, "Its reservoir holds {size} of what it should.",
         "Ripple at full load; the capacitor’s can, its age, its solder.",
     )  # fmt: skip
 
 
-def _other_source(link: Link, key: str, unit: str, made: Made, says: str, look: str) -> Suspect:
+def _other_source(
+    link: Link, key: str, unit: str, sizes: Sequence[float], made: Made, says: str, look: str
+) -> Suspect:
     def worlds(network: Network, _: Solution) -> list[Network]:
-        return [
-            Network(tuple(replace(e, id=link.id) if x.id == link.id else x for x in network.elements))
-            for _, e in made
-        ]
+        elements = [replace(made(size), id=link.id) for size in sizes]
+        return [Network(tuple(e if x.id == link.id else x for x in network.elements)) for e in elements]
 
-    sizes = np.array([size for size, _ in made])
-    return Suspect(key, link.id, link.name, unit, sizes, worlds, says, look)
+    def closer(low: float, high: float) -> Suspect:
+        between = np.linspace(low, high, CLOSER).tolist()
+        return replace(_other_source(link, key, unit, between, made, says, look), closer=None)
+
+    return Suspect(key, link.id, link.name, unit, np.array(sizes), worlds, says, look, closer=closer)

@@ -31,14 +31,7 @@ from tensimeter.core.parts.source_part import SourcePart, Stored
 from tensimeter.core.parts.source_share import donor_share
 from tensimeter.core.parts.steps import FIRST, ISOLATED_OHM, MAINS, Alone, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
-from tensimeter.core.parts.suspect import (
-    MAINS_SHARES,
-    WEAK_SHARES,
-    Suspect,
-    other_mains,
-    weak_reservoir,
-    wrong_tap,
-)
+from tensimeter.core.parts.suspect import Suspect, other_mains, weak_reservoir, wrong_tap
 from tensimeter.core.path import ConverterLink, Link, UnitLink
 from tensimeter.core.quantity import show
 from tensimeter.core.record import Fraction, NotNegative, Positive
@@ -193,15 +186,14 @@ class Transformer(SourcePart):
         return replace(source, lower=lower, on_lower=np.asarray(next(behind, 0) <= link.switch_V, float))
 
     def suspects(self, job: Surroundings, link: Link) -> Iterator[Suspect]:
-        taps = range(len(self.tap_V))
-        weak = [self.with_fields(capacitance_F=share * self.capacitance_F) for share in WEAK_SHARES]
-        yield other_mains(link, [(s - 1, self.at_line(job, link, s)) for s in MAINS_SHARES])
-        others = [k for k in taps if isinstance(link, UnitLink) and k != link.tap]
+        def weak(share: float) -> Series:
+            return self.with_fields(capacitance_F=share * self.capacitance_F).at_line(job, link, 1.0)
+
+        yield other_mains(link, lambda off: self.at_line(job, link, 1 + off))
+        others = [k + 1.0 for k in range(len(self.tap_V)) if isinstance(link, UnitLink) and k != link.tap]
         if others:
-            tapped = [self.at_line(job, link.with_fields(tap=k), 1.0) for k in others]
-            yield wrong_tap(link, [(k + 1.0, e) for k, e in zip(others, tapped, strict=True)])
-        made = [part.at_line(job, link, 1.0) for part in weak]
-        yield weak_reservoir(link, list(zip(WEAK_SHARES, made, strict=True)))
+            yield wrong_tap(link, others, lambda n: self.at_line(job, link.with_fields(tap=int(n) - 1), 1.0))
+        yield weak_reservoir(link, weak)
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {}

@@ -144,7 +144,7 @@ def _ranked(whole: Foretold, effects: list[Effect], gap: Array) -> list[Weighed]
 
     def single(k: int) -> Weighed:
         e = effects[k]
-        prior = PRIORS[e.suspect.key] / count[e.suspect.key]
+        prior = e.share * PRIORS[e.suspect.key] / count[e.suspect.key]
         own = spread if e.sd is None or e.common is None else Spread(e.sd[:m], e.common[:m])
         if e.suspect.shares is not None:
             return weighed_apart(k, e.change[:, :m], e.suspect.shares, gap, own, prior)

@@ -94,8 +94,9 @@ class Contacts:
     def redo(self) -> Joint | WireOfPlug | None:
         """The one to make anew; None where none is worse than it may be."""
         bad = [j for j in self.joints if j.verdict is Verdict.NONCONFORMING and j.excess_ohm > 0]
+        most = {x.link: max(y.lost_W for y in bad if y.link == x.link) for x in bad}
         # Of a link and its joints the joints are what is made anew.
-        bad.sort(key=lambda j: (-round(j.lost_W, 6), not j.place.endswith(JOINTS)))
+        bad.sort(key=lambda j: (-most[j.link], not j.place.endswith(JOINTS)))
         wires = [w for w in self.wires if w.worse or w.kind in ("dead", "wrong_colour")]
         return bad[0] if bad else wires[0] if wires else None
 

@@ -40,6 +40,8 @@ class Effect:
     change: Array
     sd: Array | None = None
     common: Array | None = None
+    #: How much of all of its sizes these are.
+    share: float = 1.0
 
 
 class Foretold:
@@ -210,14 +212,23 @@ class Foretold:
 
         `index` is the size nearest to what was found.
         """
-        worlds = effect.suspect.worlds(self.network, self.solution)
-        if effect.sd is not None or worlds[0] is self.network:
+        if effect.sd is not None:
+            return effect
+        suspect, share = effect.suspect, 1.0
+        if suspect.closer is not None:
+            low, high = max(index - 1, 0), min(index + 1, len(suspect.sizes) - 1)
+            share = (high - low) / (len(suspect.sizes) - 1)
+            suspect = suspect.closer(float(suspect.sizes[low]), float(suspect.sizes[high]))
+            effect, index = Effect(suspect, self._by_worlds(suspect)), len(suspect.sizes) // 2
+        worlds = suspect.worlds(self.network, self.solution)
+        if worlds[0] is self.network:
             return effect
         world = worlds[index] if len(worlds) > 1 else _one_of(worlds[0], index)
         then = Foretold(self.job, self.seen, world)
         # Where a tolerance would make it collapse, no straight line says how a figure strays.
         steep = np.abs(then.common) > STEEP * np.abs(then.base)[:, None]
-        return replace(effect, sd=self.sd, common=np.where(steep, self.common, then.common))
+        common = np.where(steep, self.common, then.common)
+        return replace(effect, sd=self.sd, common=common, share=share)
 
     def _gains(self) -> Iterator[Effect]:
         """A meter, or an output's own display, whose gain is off."""
@@ -243,7 +254,7 @@ class Foretold:
             what = {"V": "volts", "A": "amps"}[quantity]
             suspect = Suspect(
                 key, f"{output.id}-panel-{what}" if output else meter, name, "%", sizes, nothing_electrical,
-                f"{name} shows {{size}} other {what} than there are.",
+                f"{name} is off by {{size}} in {what}.",
                 "Read the same with another meter, at both ends of its range.",
             )  # fmt: skip
             yield Effect(suspect, np.where(mine, column(sizes) * self.base, 0.0))
@@ -257,7 +268,7 @@ class Foretold:
         name = part.name if part is not None else "The load"
         suspect = Suspect(
             "load_gain", self.job.campaign.ammeter or "load", name, "%", sizes, nothing_electrical,
-            f"{name} reads amps that are off: {{size}} more flows than it says.",
+            f"What {name} says of amps is off: {{size}} beside that flows.",
             "A second ammeter in the same loop; leads can't make amps differ there.",
         )  # fmt: skip
         yield Effect(suspect, self._read(self.network, solve(self.network, loads)) - self.base)

@@ -29,6 +29,9 @@ def figures_table(columns: Sequence[str], name: str, *, words: Sequence[int] = (
     header, item = present(table.header()), present(table.headerItem())
     header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
     header.setStretchLastSection(False)
+    if words:
+        # What is said gives way; figures stay whole.
+        header.setSectionResizeMode(words[0], QHeaderView.ResizeMode.Stretch)
     for k in range(len(columns)):
         item.setTextAlignment(k, _LEFT if k in words else _RIGHT)
     table.setProperty("words", list(words))
