@@ -116,7 +116,11 @@ def test_every_view_of_a_job(tensimeter, path: Path) -> None:
     assert told("before-after", "--test", "load-regulation-hub", "--with", str(path))["comparisons"]
     assert told("trims", "--add", "Hub volts=hub")["trims"][0]["trim"] == "hub-volts"
     assert "Read first" in told("trims")["next"] or told("trims")["next"]
+    seen = told("causes", "--symptom", "output=right", "--symptom", "display=dead")
+    assert seen["suspicions"][0]["key"] == "display"
+    assert seen["next_probe"] not in ("output", "display")
     adding = [("trims", "--add", text) for text in ("Hub volts", "x=nowhere")]
+    adding.append(("causes", "--symptom", "dead"))
     for wrong in (*adding, ("meters", "--keep", "hub A"), ("levels",)):
         code, _, said = tensimeter("tune", path, *wrong)
         assert (code, said.count("\n")) == (2, 1), said

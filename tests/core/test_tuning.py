@@ -21,6 +21,7 @@ from tensimeter.core.testplan.plan import plan, plans_of
 from tensimeter.core.tuning.before_after import changed_between, compare, laps, picture
 from tensimeter.core.tuning.contacts import contacts, next_place, redo_sentence
 from tensimeter.core.tuning.disagreement import LEADS_CAN_NOT, disagreement, disagreement_of
+from tensimeter.core.tuning.symptoms import _TABLE, FAULTS, SYMPTOMS, diagnosis, read_symptoms
 from tensimeter.core.tuning.trim_edits import sealed, with_trim, without_trim
 from tensimeter.core.tuning.trims import Turned, behind_play, sensitivity, trimming, turns_for
 from tensimeter.demo.library import demo_job
@@ -339,3 +340,38 @@ def test_a_display_keeps_what_a_comparison_has_shown() -> None:
     with pytest.raises(UserError):
         as_check(job, replace(check, found=None, said="Too few."), 0.0, None)
     assert plans_of(job)["load-regulation"] is not None
+
+
+# -- symptoms ---------------------------------------------------------------------------------------
+
+
+def test_symptoms_by_hand_and_what_to_probe() -> None:
+    """Right output, wrong display: 0.12·0.93·0.65 of the display against the others by their own rows."""
+    found = diagnosis({"output": "right", "display": "wrong"})
+    others = sum(
+        FAULTS[k][0] * first * second
+        for k, first, second in (
+            ("supply", 0.10, 0.15), ("joint", 0.10, 0.20), ("reference", 0.05, 0.13),
+            ("amplifier", 0.05, 0.08), ("pass_device", 0.03, 0.08), ("trim", 0.10, 0.23),
+            ("loop", 0.10, 0.23),
+        )
+    )  # fmt: skip
+    own = 0.12 * 0.93 * 0.65
+    assert found.suspicions[0].key == "display"
+    assert found.suspicions[0].probability == pytest.approx(own / (own + others))
+    shorted = {"output": "too high", "knob": "does nothing", "at_pass_device": "nearly none"}
+    assert diagnosis(shorted).suspicions[0].key == "pass_device"
+    assert diagnosis({"output": "noisy"}).suspicions[0].key == "loop"
+    # What was looked at is not asked for again; where all was, nothing is.
+    first = diagnosis({})
+    assert first.next in SYMPTOMS
+    assert first.nats > 0.2
+    assert diagnosis({k: answers[0] for k, (_, answers) in SYMPTOMS.items()}).next == ""
+    for rows in _TABLE.values():
+        assert all(sum(row) == pytest.approx(1.0) for row in rows.values())
+        assert set(rows) == set(FAULTS)
+    for wrong in ({"colour": "red"}, {"output": "blue"}):
+        with pytest.raises(UserError):
+            diagnosis(wrong)
+    with pytest.raises(UserError, match="output=dead"):
+        read_symptoms(["dead"])

@@ -226,3 +226,18 @@ def test_a_demo_is_tuned_by_keyboard(
     read(2)
     assert changes.found is None or changes.found.verdict == "alike"
     assert {r.origin for r in window.session.now.readings} == {"simulated"}
+
+
+def test_symptoms_point_at_a_part(window: MainWindow, keys) -> None:
+    view = _view(window, keys, 5)
+    assert "Look next" in view.next.text()
+    assert not view.note.isEnabled()
+    for key, answer in (("output", "right"), ("display", "dead")):
+        view.answers[key].setFocus()
+        view.answers[key].setCurrentText(answer)
+        view.answers[key].activated.emit(0)
+    assert _cells(view.table, 0)[0] == "its display"
+    view.note.setFocus()
+    keys(window, "Space")
+    assert view.seen == {}
+    assert any("points at its display" in e.text for e in window.session.file.logbook())

@@ -22,6 +22,7 @@ from tensimeter.core.tuning.causes import Cause, Causes, causes
 from tensimeter.core.tuning.contacts import Contacts, contacts, redo_sentence
 from tensimeter.core.tuning.disagreement import disagreement_of, likeliest
 from tensimeter.core.tuning.evidence import HEALTHY, NONE
+from tensimeter.core.tuning.symptoms import SYMPTOMS, diagnosis, read_symptoms
 from tensimeter.core.tuning.trim_edits import with_trim
 from tensimeter.core.tuning.trims import Trimming, trimming
 from tensimeter.store.jobfile import JobFile
@@ -49,13 +50,16 @@ def tune_job(
     other: Annotated[
         Path | None, typer.Option("--with", help="Of before-after: another supply's job, built alike.")
     ] = None,
+    symptom: Annotated[
+        list[str] | None, typer.Option(help="Of causes: what is seen, “output=dead”; as often as needed.")
+    ] = None,
     json: Json = False,
 ) -> None:
     """What readings of a job tell of its displays, its trims, its contacts; why it is off; what changed."""
     views: dict[str, Callable[[], dict[str, Any]]] = {
         "meters": lambda: _meters(job, keep, months, earlier_too),
         "trims": lambda: _trims(job, add),
-        "causes": lambda: _causes(job),
+        "causes": lambda: _symptoms(symptom) if symptom else _causes(job),
         "before-after": lambda: _before_after(job, test, other),
         "contacts": lambda: _contacts(job),
     }
@@ -185,6 +189,15 @@ def _causes(path: Path) -> dict[str, Any]:
     with JobFile(path, read_only=True) as file:
         found = causes(file.job, file.readings(), plans_of(file.job))
     return told_causes(found)
+
+
+def _symptoms(texts: list[str]) -> dict[str, Any]:
+    found = diagnosis(read_symptoms(texts))
+    return {
+        "suspicions": [{"key": s.key, "probability": s.probability} for s in found.suspicions],
+        "next_probe": found.next or None,
+        "answers": list(SYMPTOMS[found.next][1]) if found.next else [],
+    }
 
 
 def told_causes(found: Causes) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""The Tune stage: displays beside references, trims, causes, two runs, contacts; one view at a time."""
+"""The Tune stage: displays beside references, trims, causes, two runs, contacts, symptoms."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
@@ -14,6 +14,7 @@ from tensimeter.ui.tune.causes_view import CausesView
 from tensimeter.ui.tune.changes_view import ChangesView
 from tensimeter.ui.tune.contacts_view import ContactsView
 from tensimeter.ui.tune.displays import DisplaysView
+from tensimeter.ui.tune.symptoms_view import SymptomsView
 from tensimeter.ui.tune.trims_view import TrimsView
 from tensimeter.ui.tune.view import TuneView
 
@@ -34,7 +35,7 @@ class TuneStage(QWidget):
         column.addWidget(self.next_act)
         self.displays, self.trims = DisplaysView(session), TrimsView(session)
         self.causes, self.changes = CausesView(session), ChangesView(session)
-        self.contacts = ContactsView(session)
+        self.contacts, self.symptoms = ContactsView(session), SymptomsView(session)
         self.pages = QStackedWidget()
         # On a small screen or with large text it scrolls; nothing is squeezed over something else.
         scroll = QScrollArea()
@@ -51,6 +52,7 @@ class TuneStage(QWidget):
             self.causes,
             self.changes,
             self.contacts,
+            self.symptoms,
         )
         for k, view in enumerate(views):
             button = QPushButton(view.words)
