@@ -1,5 +1,6 @@
 """What is seen of a channel that no reading of its path explains: what it points at, what to probe next."""
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from tensimeter.core.tuning.symptoms import SYMPTOMS, Diagnosis, diagnosis
@@ -42,11 +43,11 @@ class SymptomsView(TuneView):
         self.note.clicked.connect(self._note)
         grid.addWidget(self.note, len(SYMPTOMS), 1)
         grid.setRowStretch(len(SYMPTOMS) + 1, 1)
-        row.addWidget(form)
+        row.addWidget(form, 0, Qt.AlignmentFlag.AlignTop)
         self.table = figures_table(
             ("it may be", "how likely", "then"), "parts that may be at fault", words=(2, 0)
         )
-        row.addWidget(self.table, 1)
+        row.addWidget(self.table, 1, Qt.AlignmentFlag.AlignTop)
 
     def first_focus(self) -> QWidget:
         return next(iter(self.answers.values()))
@@ -69,9 +70,13 @@ class SymptomsView(TuneView):
             "a rule of thumb, stated in the program. Mains off and reservoirs empty before a hand goes in."
         )
         words = SYMPTOMS[found.next][0] if found.next else ""
-        self.next.setText(f"Look next: {words} …" if words else "All was looked at.")
+        first = found.suspicions[0]
+        likeliest = f" Likeliest: {first.name}. {first.act}" if seen else ""
+        self.next.setText((f"Look next: {words} …" if words else "All was looked at.") + likeliest)
         self.note.setEnabled(bool(seen))
         fill(self.table, [(s.name, f"{100 * s.probability:.0f} %", s.act) for s in found.suspicions])
+        # All parts are few, and are seen at once.
+        self.table.setMinimumHeight(self.table.maximumHeight())
 
     def _note(self) -> None:
         told = "; ".join(f"{SYMPTOMS[k][0]} {answer}" for k, answer in self.seen.items())
