@@ -37,13 +37,7 @@ class TuneStage(QWidget):
         self.causes, self.changes = CausesView(session), ChangesView(session)
         self.contacts, self.symptoms = ContactsView(session), SymptomsView(session)
         self.pages = QStackedWidget()
-        # On a small screen or with large text it scrolls; nothing is squeezed over something else.
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(self.pages)
-        column.addWidget(scroll, 1)
+        column.addWidget(self.pages, 1)
         self._group = QButtonGroup(self)
         self.buttons: list[QPushButton] = []
         views: tuple[DisplaysView | TuneView, ...] = (
@@ -54,6 +48,7 @@ class TuneStage(QWidget):
             self.contacts,
             self.symptoms,
         )
+        self.views = views
         for k, view in enumerate(views):
             button = QPushButton(view.words)
             button.setCheckable(True)
@@ -62,7 +57,7 @@ class TuneStage(QWidget):
             self._group.addButton(button)
             self.buttons.append(button)
             row.addWidget(button)
-            self.pages.addWidget(view)
+            self.pages.addWidget(_scrolled(view))
         self.buttons[0].setChecked(True)
         self.read = QPushButton("read it on the demo supply")
         self.read.setToolTip("what is asked for here is read on the simulated supply, and marked as that")
@@ -76,7 +71,6 @@ class TuneStage(QWidget):
     def _read(self) -> None:
         """Have what the view asks for read on the demo's simulated supply, one figure after another."""
         view, hand = self.view, demo_hand(self.session.job)
-        assert isinstance(view, DisplaysView | TuneView)
         asked = view.asks() if hand is not None else []
         if hand is None or not asked:
             self.session.say("Nothing more is asked for here.")
@@ -88,9 +82,9 @@ class TuneStage(QWidget):
             self.session.complain(str(trouble))
 
     @property
-    def view(self) -> QWidget:
+    def view(self) -> DisplaysView | TuneView:
         """The view that is seen."""
-        return self.pages.currentWidget() or self.displays
+        return self.views[self.pages.currentIndex()]
 
     def first_focus(self) -> QWidget:
         return self.buttons[self.pages.currentIndex()]
@@ -105,6 +99,14 @@ class TuneStage(QWidget):
         """Have what is seen worked out anew."""
         self.next_act.refresh()
         self.read.setVisible(self.session.job.demo and bool(self.session.job.design.outputs()))
-        view = self.view
-        assert isinstance(view, DisplaysView | TuneView)
-        view.refresh()
+        self.view.refresh()
+
+
+def _scrolled(view: QWidget) -> QScrollArea:
+    """A view that scrolls on a small screen or with large text: nothing is squeezed over something else."""
+    scroll = QScrollArea()
+    scroll.setWidgetResizable(True)
+    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    scroll.setWidget(view)
+    return scroll

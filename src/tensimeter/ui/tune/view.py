@@ -18,7 +18,9 @@ _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
 
-def figures_table(columns: Sequence[str], name: str, *, words: Sequence[int] = ()) -> QTreeWidget:
+def figures_table(
+    columns: Sequence[str], name: str, *, words: Sequence[int] = (), gives_way: bool = True
+) -> QTreeWidget:
     """A table of figures; the columns of `words` are left-aligned, figures stand at the right of theirs."""
     table = QTreeWidget()
     table.setColumnCount(len(columns))
@@ -29,7 +31,7 @@ def figures_table(columns: Sequence[str], name: str, *, words: Sequence[int] = (
     header, item = present(table.header()), present(table.headerItem())
     header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
     header.setStretchLastSection(False)
-    if words:
+    if words and gives_way:
         # What is said gives way; figures stay whole.
         header.setSectionResizeMode(words[0], QHeaderView.ResizeMode.Stretch)
     for k in range(len(columns)):
