@@ -1,6 +1,6 @@
 """How often the right cause stands first: seeded supplies with one hidden fault each, and healthy ones.
 
-python -m benchmarks.causes [FAULTY] [HEALTHY]
+python -m benchmarks.causes [FAULTY] [HEALTHY] [SEED]
 """
 
 import sys
@@ -426,7 +426,7 @@ def main() -> None:
     first, third, after, wrong = Counter(), Counter(), Counter(), Counter()
     of: Counter[str] = Counter()
     said: list[tuple[float, bool]] = []
-    rng = np.random.default_rng(7)
+    rng = np.random.default_rng(int(sys.argv[3]) if len(sys.argv) > 3 else 7)
     k = 0
     while sum(of.values()) < faulty:
         k += 1
@@ -452,7 +452,7 @@ def main() -> None:
         first[kind] += place == 0
         third[kind] += place < 3
         said.append((found.causes[0].probability, place == 0))
-        if place and len(sys.argv) > 3:
+        if place:
             c = found.causes[0]
             print(job.name, right, f"{size:.4g}", "->", c.key, c.link, f"{c.probability:.2f}", "at", place)
         if found.next is not None:

@@ -35,7 +35,7 @@ HEALTHY_PRIOR, NONE_PRIOR = 0.45, 0.02
 NONE_SIZES = np.geomspace(3.0, 300.0, 9)
 #: A fault is none while all figures together can't tell it by so many times their uncertainty: nothing could
 #: name it, and nothing asks for it.
-SHOWS = 1.5
+SHOWS = 0.7
 #: Points of a grid over one suspect's sizes, over those of each of two at once, and how often that closes in.
 POINTS, POINTS_OF_TWO, ROUNDS = 61, 25, 4
 #: What is so many nats less likely than the best is left out.
