@@ -58,6 +58,11 @@ class Cause:
     partner: "Cause | None" = None
     found: AsFound | None = None
 
+    @property
+    def label(self) -> str:
+        """Its key; of two at once both."""
+        return self.key if self.partner is None else f"{self.key}+{self.partner.key}"
+
 
 @dataclass(frozen=True, eq=False)
 class Causes:

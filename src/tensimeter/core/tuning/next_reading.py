@@ -107,7 +107,7 @@ def next_reading(
     figure = whole.seen.figures[m + best]
     output = next((o for o, a in whole.seen.loads.items() if a[figure.case] > 0), "")
     expected = tuple(
-        (told[k].key, told[k].link, float(means[j, best]), 1.96 * float(np.sqrt(variances[j, best])))
+        (told[k].label, told[k].link, float(means[j, best]), 1.96 * float(np.sqrt(variances[j, best])))
         for j, k in enumerate(kept)
     )
     amps = float(whole.seen.loads[output][figure.case]) if output else 0.0

@@ -167,7 +167,7 @@ def _foretold(job: Job, place: str, outputs: set[str]) -> bool:
 def _words(skipped: int, turned: bool) -> tuple[str, ...]:
     told = []
     if skipped:
-        told.append(f"{skipped} readings with the mains or a trim moved, or past a limit, are not used.")
+        told.append(f"{skipped} readings are not used: of a soak, past a limit, with mains or trim moved.")
     if turned:
         told.append("What was read before a trim was turned is not used.")
     return tuple(told)

@@ -202,7 +202,7 @@ def _row(cause: Cause, nxt: NextReading | None) -> tuple[str, ...]:
         size, ends = _sized(cause.size, cause.unit)
     reads = ""
     if nxt is not None:
-        mine = [e for e in nxt.expected if (e[0], e[1]) == (cause.key, cause.link)]
+        mine = [e for e in nxt.expected if (e[0], e[1]) == (cause.label, cause.link)]
         if mine:
             reads = with_uncertainty(mine[0][2], mine[0][3], "V" if nxt.quantity == "V" else "A")
     return (_name(cause), _share(cause.probability), size, ends, reads)

@@ -4,7 +4,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import UserError
-from tensimeter.demo.library import demo_hand
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.when_seen import WhenSeen
@@ -70,6 +69,9 @@ class TuneStage(QWidget):
 
     def _read(self) -> None:
         """Have what the view asks for read on the demo's simulated supply, one figure after another."""
+        # The simulated supply is needed here alone, and takes its time to load.
+        from tensimeter.demo.library import demo_hand
+
         view, hand = self.view, demo_hand(self.session.job)
         asked = view.asks() if hand is not None else []
         if hand is None or not asked:
