@@ -169,7 +169,7 @@ def weighed_both(
         inner = [_closed_in(two, gap - c, spread, POINTS_OF_TWO) for c in mix @ one]
         best = np.array([x[0].max() for x in inner])
         best = np.where(shows, best, -np.inf)
-        inside = np.flatnonzero(best > best.max() - DROPPED)
+        inside = np.flatnonzero(best >= best.max() - DROPPED)
         closer = float(at[max(inside[0] - 1, 0)]), float(at[min(inside[-1] + 1, len(at) - 1)])
         if best.max() == -np.inf or closer[1] - closer[0] > 0.6 * (high - low):
             break

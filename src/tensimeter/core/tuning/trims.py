@@ -165,7 +165,8 @@ def turns_for(
     """
     from scipy.optimize import lsq_linear  # noqa: PLC0415
 
-    places = [p for p in found.turned.places if p in targets]
+    read = np.asarray(np.isfinite(found.turned.figures).any(axis=0)).tolist()
+    places = [p for p, ok in zip(found.turned.places, read, strict=True) if ok and p in targets]
     rows = [found.turned.places.index(p) for p in places]
     use = [k for k, ok in enumerate(found.known) if ok]
     if not rows or not use:
@@ -243,7 +244,7 @@ def turned_of(job: Job, readings: Iterable[Reading]) -> Turned | None:
     open_row: list[float] | None = None
     quantity = {s.moves: s.quantity for s in screws}
     sd = dict.fromkeys(places, 0.0)
-    live = put_right(job, counting(readings))
+    live = [r for r in put_right(job, counting(readings)) if np.isfinite(r.value)]
     load = _Loads(job, live)
     for r in live:
         if r.quantity == "turn" and r.place in at:
@@ -359,7 +360,7 @@ def _targets(
     """What each place is to read: as said, else an output its nominal, a display what its output reads."""
     targets: dict[str, float] = {}
     bands: dict[str, Band] = {}
-    live = put_right(job, counting(readings))
+    live = [r for r in put_right(job, counting(readings)) if np.isfinite(r.value)]
     for screw in screws:
         output = next((o for o in job.design.outputs() if screw.moves in (o.id, panel_of(o.id))), None)
         wanted = screw.target
