@@ -24,6 +24,7 @@ class TuneStage(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
+        self._taking = False
         column = QVBoxLayout(self)
         column.setContentsMargins(theme.px(20), theme.px(10), theme.px(10), 0)
         column.setSpacing(theme.px(6))
@@ -77,11 +78,16 @@ class TuneStage(QWidget):
         if hand is None or not asked:
             self.session.say("Nothing more is asked for here.")
             return
+        self._taking = True
         try:
             for one in asked:
                 self.session.take_simulated(hand.line(one, self.session.now.readings))
         except UserError as trouble:
             self.session.complain(str(trouble))
+        finally:
+            # Told once, by all that was read.
+            self._taking = False
+            self.refresh()
 
     @property
     def view(self) -> DisplaysView | TuneView:
@@ -99,6 +105,8 @@ class TuneStage(QWidget):
 
     def refresh(self) -> None:
         """Have what is seen worked out anew."""
+        if self._taking:
+            return
         self.next_act.refresh()
         self.read.setVisible(self.session.job.demo and bool(self.session.job.design.outputs()))
         self.view.refresh()
