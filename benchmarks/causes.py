@@ -26,7 +26,8 @@ from tensimeter.core.tuning.causes import Causes, found_in
 from tensimeter.core.tuning.evidence import Spread
 from tensimeter.core.tuning.foretold import Foretold
 from tensimeter.core.tuning.heat import THETA, theta_figure
-from tensimeter.core.tuning.observed import Observation, Observed, ammeter_of
+from tensimeter.core.tuning.next_reading import PLAIN_AMMETER
+from tensimeter.core.tuning.observed import Observation, Observed, ammeter_of, meter_of
 from tensimeter.demo.library import demo_job, demo_names
 
 SHARES = (0.0, 0.25, 0.5, 0.75, 1.0)
@@ -391,22 +392,16 @@ def read_next(truth: Truth, seen: Observed, found: Causes) -> Observed:
     job = truth.job
     loads = {o: np.append(a, n.amps_A if o == n.output else 0.0) for o, a in seen.loads.items()}
     case = len(next(iter(loads.values()))) - 1
-    from tensimeter.core.tuning.next_reading import ANOTHER
-
-    meter = ANOTHER if n.other_meter else job.campaign.voltmeter
     value = float(np.mean([e[2] for e in n.expected]))
-    accuracy, _ = accuracy_of(job, None if n.other_meter else meter, n.quantity, value, 0.001)
+    meter = None if n.other_meter else job.campaign.voltmeter
+    accuracy, _ = accuracy_of(job, meter, n.quantity, value, 0.001)
     if n.quantity == "A":
-        accuracy = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
+        accuracy = PLAIN_AMMETER
     if n.place.endswith("-panel"):
-        shown = display_of(job, n.place.removesuffix("-panel"), n.quantity)
-        accuracy, meter = shown[0], shown[1] or "panel"
+        accuracy, meter = display_of(job, n.place.removesuffix("-panel"), n.quantity)
+    by = meter_of(n.place, meter)
     one = Observed(
-        (Observation(n.place, n.quantity, value, accuracy, meter, case),),
-        loads,
-        seen.ammeter,
-        (),
-        seen.outputs,
+        (Observation(n.place, n.quantity, value, accuracy, by, case),), loads, seen.ammeter, (), seen.outputs
     )
     return replace(seen, figures=(*seen.figures, *truth.read(one).figures), loads=loads)
 

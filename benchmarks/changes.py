@@ -15,7 +15,7 @@ from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.path import Design, OutputLink, UnitLink
 from tensimeter.core.testplan.plan import plan
-from tensimeter.core.tuning.before_after import Comparison, compare, laps
+from tensimeter.core.tuning.before_after import TwoRuns, compare, laps
 from tensimeter.core.tuning.disagreement import disagreement
 
 METER = Accuracy(of_reading=0.0005, counts=3, resolution=0.001)
@@ -56,7 +56,7 @@ class Bench:
         return rows
 
 
-def told(supply: Job, rng: np.random.Generator, more_V: float) -> Comparison:
+def told(supply: Job, rng: np.random.Generator, more_V: float) -> TwoRuns:
     bench = Bench(rng)
     rows = bench.run(supply, 1, 0.0) + bench.run(supply, 2, more_V)
     worked_out = plan(supply, supply.campaign.tests[0])

@@ -7,7 +7,7 @@ import sys
 
 import numpy as np
 
-from tensimeter.core.tuning.trims import HAND, Turned, behind_play, sensitivity, turns_for
+from tensimeter.core.tuning.turning import HAND, Turned, behind_play, sensitivity, turns_for
 
 PLAY, TOLERANCE, METER_SD = 0.125, 0.005, 0.001
 TARGETS = {"a": 12.0, "b": 5.0}

@@ -103,6 +103,15 @@ def test_every_view_of_a_job(tensimeter, path: Path) -> None:
     first = told("causes")["causes"][0]
     assert (first["key"], first["link"], first["unit"]) == ("contact", "hub-lead", "ohm")
     assert first["size"]["low"] < 0.04 < first["size"]["high"]
+    count = told("causes")["readings"]
+    for line in ("hub-other 4.99V @2A", "hub-other 2.01A @2A"):
+        kept = json.loads(tensimeter("file", path, line, "--json")[1])
+        assert (kept["place"], kept["test"], kept["amps_A"]) == ("hub-other", None, 2.0)
+    # Another meter is one more figure each; the current said with it is the load's, filed at the output.
+    assert told("causes")["readings"] == count + 2
+    with JobFile(path, read_only=True) as file:
+        other = [r for r in file.readings() if r.place == "hub-other"]
+    assert [(r.quantity, r.value, r.instrument) for r in other] == [("V", 4.99, ""), ("A", 2.01, "")]
     joints = told("contacts")
     assert joints["redo"] == "hub-lead-joints"
     assert joints["joints"][0]["resistance_ohm"]["value"] == pytest.approx(0.048)

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from scipy.stats import multivariate_normal, norm
 
-from tensimeter.core.circuit.along_path import drop_of, joints_of, least_of
+from tensimeter.core.circuit.along_path import drop_of, joints_of, least_of, other_of
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
@@ -20,7 +20,7 @@ from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.lead import LeadPart
 from tensimeter.core.path import ConnectorLink, Design, LeadLink, OutputLink, UnitLink
 from tensimeter.core.testplan.plan import plans_of
-from tensimeter.core.tuning.causes import Causes, accepted, causes, found_in, mended
+from tensimeter.core.tuning.causes import Causes, accepted, causes, found_in, mended, worked
 from tensimeter.core.tuning.evidence import (
     HEALTHY,
     NONE,
@@ -33,7 +33,7 @@ from tensimeter.core.tuning.evidence import (
 from tensimeter.core.tuning.foretold import Foretold
 from tensimeter.core.tuning.heat import theta_figure
 from tensimeter.core.tuning.next_reading import next_sentence
-from tensimeter.core.tuning.observed import Observation, observed
+from tensimeter.core.tuning.observed import observed
 from tensimeter.demo.library import demo_job
 
 FINE = Accuracy(of_reading=0.0005, counts=3, resolution=0.001)
@@ -288,7 +288,48 @@ def test_posterior_and_none_of_these() -> None:
     assert none_of_these(large, sd, common) > float(spread.log_likelihood(large)) + 50
 
 
-def test_an_observation_knows_its_deviation() -> None:
-    figure = Observation("out", "V", 10.0, Accuracy(of_reading=0.01, counts=3, resolution=0.01), "m", 0)
-    bounds = (0.1**2 + 0.03**2) / 3
-    assert figure.sd == pytest.approx((bounds + (0.01**2) * (0.25 + 1 / 12)) ** 0.5)
+def test_another_meter_is_one_of_its_own() -> None:
+    """What it reads right at the output tells the meter in use from the supply, and leads from both."""
+    off = [r._replace(value=r.value * (1.05 if r.instrument == "meter" else 1.0)) for r in along(0.0)]
+    asked = causes(plain_job(), off, {}).next
+    right = [x for a in (0.0, 8.0) for x in read(other_of("out"), by_hand(a), a, FINE, "")]
+    # The current that flows with it is filed at the output.
+    right = [r._replace(place="out") if r.quantity == "A" else r for r in right]
+    first = causes(plain_job(), [*off, *right], {}).causes[0]
+    assert (first.key, first.link) == ("meter_gain", "meter")
+    seen = observed(plain_job(), [*off, *right], {})
+    assert {f.meter for f in seen.figures if f.place == other_of("out")} == {other_of("out")}
+    assert asked is None or asked.quantity in ("V", "A")
+    # A place that no such link has is foretold by nothing, and is no figure.
+    odd = read(least_of("wire"), 0.1, 8.0, MICRO) + read(drop_of("source"), 0.1, 8.0, MICRO)
+    assert len(observed(plain_job(), odd, {}).figures) == 0
+    assert len(observed(demo_job("dome-workshop"), read("pin-10", 12.0, 2.0), {}).figures) == 0
+
+
+def test_a_cause_found_twice_adds_up() -> None:
+    """20 mΩ were taken in already; 30 mΩ more are read: the contact has 50 mΩ too many."""
+    once = accepted(plain_job(), causes(plain_job(), along(0.020), {}).causes[0])
+    before = once.design.link("wire").found[0].plus
+    second = causes(once, along(0.050), {}).causes[0]
+    assert (second.key, second.link) == ("contact", "wire")
+    twice = accepted(once, second)
+    (found,) = twice.design.link("wire").found
+    assert found.plus == pytest.approx(before + second.found.plus)
+    assert found.plus == pytest.approx(0.050, abs=0.004)
+
+
+def test_why_a_cause_is_as_likely() -> None:
+    found = causes(plain_job(), along(0.030), {})
+    first = found.causes[0]
+    told = worked(found, first)
+    by_name = {given.symbol: given.value for given in told.given}
+    assert told.value == first.probability
+    assert by_name["prior"] < 0.1
+    assert by_name["ln e"] == by_name["ln e₁"]
+
+
+def test_an_offset_counts_where_no_meter_has_a_gain_bound() -> None:
+    """A meter of ± 3 digits of 10 mV and nothing of reading: 24 mV off is no fault."""
+    coarse = Accuracy(of_reading=0.0, counts=3, resolution=0.01)
+    rows = [x for a in (0.0, 4.0, 8.0) for x in read("out", round(by_hand(a) + 0.024, 2), a, coarse)]
+    assert causes(plain_job(), rows, {}).causes[0].key == HEALTHY

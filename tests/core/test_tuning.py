@@ -18,13 +18,15 @@ from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.meter_checks import as_check, check_kept_sentence, meter_checks
 from tensimeter.core.testplan.plan import plan, plans_of
+from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.before_after import changed_between, compare, laps, picture
 from tensimeter.core.tuning.contacts import contacts, next_place, redo_sentence
 from tensimeter.core.tuning.disagreement import LEADS_CAN_NOT, disagreement, disagreement_of
 from tensimeter.core.tuning.symptoms import _TABLE, FAULTS, SYMPTOMS, diagnosis, read_symptoms
 from tensimeter.core.tuning.trim_edits import sealed, with_trim, without_trim
-from tensimeter.core.tuning.trims import Turned, behind_play, sensitivity, trimming, turns_for
-from tensimeter.demo.library import demo_job
+from tensimeter.core.tuning.trims import trimming
+from tensimeter.core.tuning.turning import Turned, behind_play, sensitivity, turns_for
+from tensimeter.demo.library import demo_hand, demo_job
 from tests.core.test_causes import FINE, MICRO, NUMBERS, plain_job, read
 
 # -- trims ------------------------------------------------------------------------------------------
@@ -97,6 +99,23 @@ def test_trims_of_a_job_from_what_is_typed() -> None:
             with_trim(job, name, moves, up=up)
 
 
+def test_trims_hold_by_what_the_meter_leaves_open() -> None:
+    job = with_trim(plain_job(), "Unit, volts", "out")
+    coarse = Accuracy(of_reading=0.01, counts=2, resolution=0.01)
+    # 12.0 V by a meter of 1 %: within ± 0.5 % it may be, or not.
+    assert not trimming(job, read("out", 12.0, 0.0, coarse)[:1]).held
+    assert trimming(job, read("out", 12.0, 0.0, FINE)[:1]).held
+    # A display whose output nobody read is no display that holds.
+    shown = with_trim(plain_job(), "Span", "out-panel")
+    only = read("out-panel", 12.0, 0.0, FINE)[:1]
+    assert not trimming(shown, only).held
+    # Loaded, an output is to read what it has there once it is right without load: a converter is aimed.
+    pier = with_trim(demo_job("ridge-pier"), "Volts", "mount")
+    idle = trimming(pier, read("mount", 13.6, 0.0)).targets["mount"]
+    loaded = trimming(pier, read("mount", 13.3, 8.0)).targets["mount"]
+    assert idle - loaded == pytest.approx(8 * (0.004 + 0.0061 + 0.0336), abs=0.005)
+
+
 # -- before and after -------------------------------------------------------------------------------
 
 
@@ -158,7 +177,7 @@ def test_what_is_said_of_two_runs() -> None:
 
 def test_millivolts_along_the_path() -> None:
     job = plain_job()
-    assert set(places_along(job)) == {"joint-drop", "joint-least", "wire-drop", "wire-joints"}
+    assert set(places_along(job)) == {"joint-drop", "joint-least", "wire-drop", "wire-joints", "out-other"}
     assert link_of("wire-joints") == "wire"
     rows = read(drop_of("joint"), 0.032, 8.0, MICRO) + read(drop_of("wire"), 0.352, 8.0, MICRO)
     found = contacts(job, rows)
@@ -205,6 +224,9 @@ def test_the_wires_of_a_plug() -> None:
     assert wires[11].times == pytest.approx(3.0)
     assert wires[11].worse
     assert wires[10].share == pytest.approx(0.75)
+    # Power good stands at 5 V idle, as it should: it is no rail of the wrong colour.
+    grey = contacts(job, read(pin_of(8), 5.0, 0.0)[:1])
+    assert (grey.wires[0].kind, grey.redo) == ("signal", None)
 
 
 # -- two meters that disagree -----------------------------------------------------------------------
@@ -327,7 +349,10 @@ def test_a_display_keeps_what_a_comparison_has_shown() -> None:
                         test="load-regulation", step=0, id=next(NUMBERS))  # fmt: skip
         rows.append(shown)
     (check,) = meter_checks(job, rows)
-    kept = as_check(job, check, 5000.0, 9e9)
+    kept = as_check(job, check, 5000.0)
+    for months in (0.0, -1.0, 1e9):
+        with pytest.raises(UserError, match="months"):
+            as_check(job, check, 5000.0, months)
     assert kept.gain == pytest.approx(1 / 0.94, rel=0.002)
     assert "its readings from then on are corrected" in check_kept_sentence(kept)
     later = with_check(job, "front-meter", kept)
@@ -340,6 +365,22 @@ def test_a_display_keeps_what_a_comparison_has_shown() -> None:
     with pytest.raises(UserError):
         as_check(job, replace(check, found=None, said="Too few."), 0.0, None)
     assert plans_of(job)["load-regulation"] is not None
+
+
+def test_a_hand_reads_what_is_asked_for() -> None:
+    """Of the hub 2 A: its display shows 6 % less, another ammeter does not, and volts stay volts."""
+    hand = demo_hand(demo_job("ridge-pier"))
+    assert hand is not None
+    assert hand.line(Asked("hub-panel", "A", "hub", 2.0)) == "hub-panel 1.88A @2A"
+    amps = hand.line(Asked("hub-other", "A", "hub", 2.0))
+    assert amps.startswith("hub-other ")
+    assert amps.endswith("A @2A")
+    assert float(amps.split()[1].rstrip("A")) == pytest.approx(2.0, abs=0.03)
+    assert hand.line(Asked("hub-other", "V", "hub", 2.0)).split()[1].endswith("V")
+    assert hand.line(Asked("some-trim", "turn", turns=0.5)) == "some-trim 0.50 turn"
+    with pytest.raises(UserError, match="nothing to read"):
+        hand.line(Asked("nowhere", "V", "hub", 2.0))
+    assert demo_hand(Job(name="own")) is None
 
 
 # -- symptoms ---------------------------------------------------------------------------------------

@@ -115,7 +115,7 @@ def test_trims_by_keyboard(window: MainWindow, keys) -> None:
     view = _view(window, keys, 1)
     cells = _cells(view.table, 0)
     assert cells[:2] == ["Front end, volts", "mount"]
-    assert cells[2] == "13.5 V"
+    assert cells[2] == "13.5000 ± 0.0078 V"
     assert "mV a turn" in cells[6]
     assert "Turn Front end, volts up by" in view.sentence.text()
     view.seal.click()

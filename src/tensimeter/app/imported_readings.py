@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from tensimeter.core.circuit.along_path import OTHER
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Measurand, Origin, Reading
@@ -78,9 +79,14 @@ def import_typed(
         accuracy, part = display_of(job, shows, line.quantity, line.resolution)
         own = found[0]._replace(accuracy=accuracy, instrument=part or "", range="" if part else "assumed")
         return file.keep([own])
+    if place.endswith(OTHER):
+        # Read with another meter than the campaign's: of it nothing is known but its digits.
+        accuracy, range_ = accuracy_of(job, instrument, line.quantity, line.value, line.resolution)
+        found[0] = found[0]._replace(instrument=instrument or "", accuracy=accuracy, range=range_)
     if where.at_A is not None:
         digit = 0.001 if where.as_set else line.at_resolution
-        amps = _reading(job, scan, now, line.place, "A", where.at_A, job.campaign.ammeter, digit, *at)
+        at_output = line.place.removesuffix(OTHER)
+        amps = _reading(job, scan, now, at_output, "A", where.at_A, job.campaign.ammeter, digit, *at)
         found.append(amps._replace(origin=origin))
     return file.keep(found)
 

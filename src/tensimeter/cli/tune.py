@@ -15,9 +15,9 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_check
-from tensimeter.core.testplan.meter_checks import MeterCheck, as_check, meter_checks
+from tensimeter.core.testplan.meter_checks import USUAL_MONTHS, MeterCheck, as_check, meter_checks
 from tensimeter.core.testplan.plan import plans_of
-from tensimeter.core.tuning.before_after import Comparison, compare, laps
+from tensimeter.core.tuning.before_after import TwoRuns, compare, laps
 from tensimeter.core.tuning.causes import Cause, Causes, causes
 from tensimeter.core.tuning.contacts import Contacts, contacts, redo_sentence
 from tensimeter.core.tuning.disagreement import disagreement_of, likeliest
@@ -27,8 +27,6 @@ from tensimeter.core.tuning.trim_edits import with_trim
 from tensimeter.core.tuning.trims import Trimming, trimming
 from tensimeter.store.jobfile import JobFile
 
-MONTH_S = 30.44 * 86400
-
 
 @app.command("tune")
 def tune_job(
@@ -37,7 +35,7 @@ def tune_job(
     keep: Annotated[
         str, typer.Option(help="Of meters: keep what was found of a display, as in “hub A”; readings follow.")
     ] = "",
-    months: Annotated[float, typer.Option(min=0.1, help="A kept check is good for so long.")] = 12.0,
+    months: Annotated[float, typer.Option(min=0.1, help="A kept check is good for so long.")] = USUAL_MONTHS,
     earlier_too: Annotated[
         bool, typer.Option("--earlier-too", help="Readings from before the check are put right too.")
     ] = False,
@@ -88,8 +86,7 @@ def _keep(file: JobFile, checks: tuple[MeterCheck, ...], which: str, months: flo
     if not found:
         known = ", ".join(f"“{c.output} {c.quantity}”" for c in checks) or "none"
         raise UserError(f"There is no display “{which}” that was read; there is: {known}.")
-    now = time.time()
-    check = as_check(file.job, found[0], now, now + months * MONTH_S, earlier_too=earlier)
+    check = as_check(file.job, found[0], time.time(), months, earlier_too=earlier)
     part = found[0].part
     assert part is not None
     file.edit(f"check of {found[0].name}’s display, {quantity.upper()}", with_check(file.job, part, check))
@@ -256,7 +253,7 @@ def _before_after(path: Path, test: str, other: Path | None) -> dict[str, Any]:
         job, readings = file.job, file.readings()
     plans = plans_of(job)
     wanted = [job.test(test).id] if test else [t.id for t in job.campaign.tests]
-    found: list[Comparison] = []
+    found: list[TwoRuns] = []
     for name in wanted:
         plan = plans.get(name)
         if plan is None:
@@ -274,7 +271,7 @@ def _before_after(path: Path, test: str, other: Path | None) -> dict[str, Any]:
     return {"comparisons": [_told_comparison(c) for c in found]}
 
 
-def _told_comparison(c: Comparison) -> dict[str, Any]:
+def _told_comparison(c: TwoRuns) -> dict[str, Any]:
     return {
         "test": c.test,
         "verdict": c.verdict,
@@ -325,7 +322,7 @@ def _told_contacts(found: Contacts) -> dict[str, Any]:
             }
             for w in found.wires
         ],
-        "redo": getattr(redo, "place", None) or (f"pin-{redo.pin}" if redo is not None else None),  # type: ignore[union-attr]
+        "redo": redo.place if redo is not None else None,
         "said": redo_sentence(found),
         "unread": [place for place, _ in found.unread],
     }  # fmt: skip

@@ -28,6 +28,14 @@ class AsFound(Record):
     plus: Annotated[float, Quantity("", "plus", "what is added then, V or Ω")] = 0.0
     reason: Annotated[str, Quantity("", "reason", "what was read that shows it")] = ""
 
+    def then(self, more: "AsFound") -> "AsFound":
+        """Join what was found first with what was found beside it of the same figure."""
+        return self.with_fields(
+            times=self.times * more.times,
+            plus=self.plus * more.times + more.plus,
+            reason=f"{self.reason} {more.reason}".strip(),
+        )
+
 
 class LinkRecord(Record):
     """What every link has: an id, a name, what feeds it, and the part it is made of."""

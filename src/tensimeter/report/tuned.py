@@ -6,7 +6,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.instruments import checks_of
 from tensimeter.core.model.job import Job
-from tensimeter.core.quantity import show
+from tensimeter.core.quantity import with_uncertainty
 from tensimeter.core.testplan.meter_checks import check_kept_sentence, check_sentence, meter_checks
 from tensimeter.core.testplan.plan import plans_of
 from tensimeter.core.testplan.registry import kind_of
@@ -79,7 +79,9 @@ def _trims(job: Job, readings: Sequence[Reading]) -> list[tuple[str, str]]:
     for screw in found.screws:
         stands = found.stands.get(screw.id, 0.0)
         reads = found.reads.get(screw.moves)
-        now = f"{screw.moves} reads {show(reads, screw.quantity, 5)}; " if reads is not None else ""
+        now = ""
+        if reads is not None:
+            now = f"{screw.moves} reads {with_uncertainty(reads.value, reads.half_width, screw.quantity)}; "
         shut = ", sealed" if screw.sealed else ""
         told.append(
             (screw.name, f"{now}{stands:+.2f} turns from where it was{shut}; {screw_sentence(found, screw)}.")

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from tensimeter.core.circuit.along_path import DROP, JOINTS, LEAST, link_of
+from tensimeter.core.circuit.along_path import DROP, JOINTS, LEAST, OTHER, link_of
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
@@ -14,7 +14,7 @@ from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.tuning.asked import Asked
-from tensimeter.core.tuning.trims import behind_play
+from tensimeter.core.tuning.turning import behind_play
 from tensimeter.simulation.supply import HiddenErrors
 
 #: Play of every screw of a simulated supply, turns.
@@ -60,11 +60,12 @@ class SimulatedHand:
         shafts = self._shafts(standing(readings))
         if asked.place.endswith(("-panel", "-panel-alone")):
             return f"{asked.place} {self._shown(asked, shafts)}{at}"
-        value = self._true(asked, shafts)
-        accuracy, scale = accuracy_of(self.job, self.job.campaign.voltmeter, "V", value, 0.001)
-        read = self._errors.read(f"{self.job.campaign.voltmeter}-{scale}", value, accuracy)
-        digits = max(0, -int(np.floor(np.log10(accuracy.resolution))))
-        return f"{asked.place} {read:.{digits}f}V{at}"
+        amps = asked.quantity == "A"
+        value = asked.amps_A if amps else self._true(asked, shafts)
+        meter = None if asked.place.endswith(OTHER) else self.job.campaign.voltmeter
+        accuracy, scale = accuracy_of(self.job, meter, asked.quantity, value, 0.001)
+        read = self._errors.read(f"{meter}-{asked.quantity}-{scale}", value, accuracy)
+        return f"{asked.place} {read:.{_decimals(accuracy.resolution)}f}{asked.quantity}{at}"
 
     def _true(self, asked: Asked, shafts: Mapping[str, Sequence[float]]) -> float:
         """Volts that stand there."""
@@ -84,7 +85,7 @@ class SimulatedHand:
         moved = sum(
             a_turn * _at(shafts[screw])
             for (screw, output), a_turn in self.hidden.volts_a_turn.items()
-            if output == place and screw in shafts
+            if output == link and screw in shafts
         )
         return float(np.nan_to_num(point.V)) + moved
 
@@ -104,7 +105,7 @@ class SimulatedHand:
         elif not asked.place.endswith("-alone"):
             true *= 1 - own.second_return
         shown = own.digit * round((gain * true + own.offset) / own.digit)
-        return f"{shown:.{max(0, -int(np.floor(np.log10(own.digit))))}f}{asked.quantity}"
+        return f"{shown:.{_decimals(own.digit)}f}{asked.quantity}"
 
     def _shafts(self, readings: Iterable[Reading]) -> dict[str, list[float]]:
         """Where each screw stood, from the first reading on."""
@@ -113,6 +114,11 @@ class SimulatedHand:
             if r.quantity == "turn" and r.place in found:
                 found[r.place].append(r.value)
         return found
+
+
+def _decimals(digit: float) -> int:
+    """Decimals that a display of such a last digit has."""
+    return max(0, -int(np.floor(np.log10(digit))))
 
 
 def _at(shafts: Sequence[float]) -> float:

@@ -7,6 +7,8 @@ from tensimeter.core.path import Link
 
 #: What such a place ends with, behind the link's id.
 DROP, JOINTS, LEAST = "-drop", "-joints", "-least"
+#: The same volts, or the amps in the same loop, read with another meter right at the output.
+OTHER = "-other"
 #: Kinds of links that give volts or take them, and drop none by themselves.
 _NO_DROP = frozenset(("unit", "converter", "either", "output", "fan"))
 #: Pins of the main plug of a PC supply.
@@ -28,9 +30,15 @@ def least_of(link: str) -> str:
     return link + LEAST
 
 
+def other_of(output: str) -> str:
+    """Where what another meter reads right at an output is filed, so that it is told from the one in use."""
+    return output + OTHER
+
+
 def link_of(place: str) -> str:
     """The link that a place along the path is of; the place itself where it is none."""
-    return next((place.removesuffix(end) for end in (DROP, JOINTS, LEAST) if place.endswith(end)), place)
+    ends = (DROP, JOINTS, LEAST, OTHER)
+    return next((place.removesuffix(end) for end in ends if place.endswith(end)), place)
 
 
 def pin_of(number: int) -> str:
@@ -63,4 +71,5 @@ def has_plug(job: Job) -> bool:
 def places_along(job: Job) -> list[str]:
     """Every such place of a design."""
     found = [place for link in job.design.links for place in places_of(job, link)]
+    found += [other_of(o.id) for o in job.design.outputs()]
     return [*found, *(pin_of(k) for k in range(1, PIN_COUNT + 1))] if has_plug(job) else found

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.compared import ComparedPart
 from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.path_part import InlineMeter
@@ -67,7 +68,7 @@ def _together(loads: list[Instrument], amps: float) -> tuple[Accuracy, str]:
 def checks_of(job: Job, part_id: str | None) -> tuple[MeterCheckRecord, ...]:
     """What comparisons have shown of a meter, the newest last; empty for what is none."""
     part = job.part(part_id)
-    return part.checks if isinstance(part, Instrument | InlineMeter) else ()
+    return part.checks if isinstance(part, ComparedPart) else ()
 
 
 def check_for(job: Job, reading: Reading) -> MeterCheckRecord | None:
@@ -85,7 +86,7 @@ def put_right(job: Job, readings: Iterable[Reading]) -> list[Reading]:
     The facts stay as they were read; this is what is made of them. A reading put right says so in its range.
     """
     kept = list(readings)
-    if not any(isinstance(p, Instrument | InlineMeter) and p.checks for p in job.stock):
+    if not any(isinstance(p, ComparedPart) and p.checks for p in job.stock):
         return kept
     return [_put_right(r, check) if (check := check_for(job, r)) is not None else r for r in kept]
 

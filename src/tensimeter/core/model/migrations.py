@@ -12,7 +12,7 @@ from tensimeter.core.errors import UserError
 #: volts are a hazard to touch. 3.2: rooms, lid and bundles; tolerances of windings, families of fuses. 3.3:
 #: commons of several sources; loads in parallel; what an existing supply is; a device by volts and amps. 3.4:
 #: switches, enables; rails below common, their trim and colours; a donor's inside; claims of cells.
-#: 3.5: trims and their turns; what a check of a meter has shown.
+#: 3.5: trims and their turns; what a check of a meter has shown; figures of a link as found.
 MAJOR, MINOR = 3, 5
 
 

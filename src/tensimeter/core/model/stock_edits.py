@@ -5,11 +5,11 @@ from tensimeter.core.model.edits import changed, identifier, with_campaign
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.nameplate import read_nameplate, read_rails
 from tensimeter.core.parts.battery import CELLS, Battery
+from tensimeter.core.parts.compared import ComparedPart
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.figures import EfficiencyPoint, MeterCheckRecord
-from tensimeter.core.parts.instrument_part import Instrument, SetLoad, TemperatureMeter, VoltMeter
-from tensimeter.core.parts.path_part import InlineMeter
+from tensimeter.core.parts.instrument_part import SetLoad, TemperatureMeter, VoltMeter
 from tensimeter.core.parts.rail import CombinedLimit, Rail
 from tensimeter.core.parts.rails import RailSupply
 from tensimeter.core.parts.registry import Part
@@ -208,7 +208,7 @@ def without_efficiency(job: Job, part_id: str, index: int) -> Job:
 def with_check(job: Job, part_id: str, check: MeterCheckRecord) -> Job:
     """The job with what a comparison has shown of a meter, beside earlier ones; UserError for no meter."""
     part = job.part(part_id)
-    if not isinstance(part, Instrument | InlineMeter):
+    if not isinstance(part, ComparedPart):
         raise UserError("Only a meter of the stock keeps a check: put a panel meter into the path first.")
     return with_part(job, part.with_fields(checks=(*part.checks, check)))
 
@@ -216,7 +216,7 @@ def with_check(job: Job, part_id: str, check: MeterCheckRecord) -> Job:
 def without_check(job: Job, part_id: str, index: int) -> Job:
     """The job without one of a meter's comparisons; its readings are again as the label says."""
     part = job.part(part_id)
-    if not isinstance(part, Instrument | InlineMeter) or not 0 <= index < len(part.checks):
+    if not isinstance(part, ComparedPart) or not 0 <= index < len(part.checks):
         raise UserError("There is no such check of that meter.")
     left = tuple(c for k, c in enumerate(part.checks) if k != index)
     return with_part(job, part.with_fields(checks=left))

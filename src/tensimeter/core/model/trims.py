@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 
 from tensimeter.core.described import Quantity
-from tensimeter.core.record import Identifier, Name, NotNegative, Positive, Record
+from tensimeter.core.record import Identifier, Name, NotNegative, Record
 
 
 class TrimScrew(Record):
@@ -22,9 +22,9 @@ class TrimScrew(Record):
         Literal["zero", "span", "volts", "limit", "display", "trip"],
         Quantity("", "what it sets", "a zero, a span, volts, a current limit, a display or a trip"),
     ] = "volts"
-    up: Annotated[Positive | None, Quantity("", "turns up", "turns to its upper stop; empty: not known")] = (
-        None
-    )
+    up: Annotated[
+        NotNegative | None, Quantity("", "turns up", "turns to its upper stop; empty: not known")
+    ] = None
     down: Annotated[
         NotNegative | None, Quantity("", "turns down", "turns to its lower stop; empty: not known")
     ] = None

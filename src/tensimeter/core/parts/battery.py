@@ -159,7 +159,9 @@ class Battery(SourcePart, FedPart):
 
     def extremes(self, job: Surroundings, link: Link, element: Element, line: float = 1.0) -> Extremes:
         # Empty and full lie unevenly about nominal.
-        return {**super().extremes(job, link, element, line), "emf": self.span_V}
+        moved = getattr(element, "emf", self.nominal_V) / self.nominal_V
+        empty, full = self.span_V
+        return {**super().extremes(job, link, element, line), "emf": (empty * moved, full * moved)}
 
     def stack_unit(self, tap_A: float = 0.0, *, believed: bool = False) -> Unit | None:
         return None

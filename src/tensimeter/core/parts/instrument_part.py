@@ -5,21 +5,15 @@ outside this package asks for a role, never for a kind.
 """
 
 from abc import abstractmethod
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING
 
-from tensimeter.core.described import Quantity
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.parts.figures import MeterCheckRecord, MeterRange
-from tensimeter.core.parts.part import PartRecord
+from tensimeter.core.parts.compared import ComparedPart
+from tensimeter.core.parts.figures import MeterRange
 
 
-class Instrument(PartRecord):
+class Instrument(ComparedPart):
     """What reads something."""
-
-    checks: Annotated[
-        tuple[MeterCheckRecord, ...],
-        Quantity("", "checks", "what comparisons with a reference have shown, the newest last"),
-    ] = ()
 
     @abstractmethod
     def accuracy_for(self, quantity: str, value: float) -> tuple[Accuracy, str] | None:

@@ -6,13 +6,12 @@ outside this package asks for a role, never for a kind.
 
 from abc import abstractmethod
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import TYPE_CHECKING, ClassVar, Literal
 
-from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.elements import Element, Extremes, extremes_of
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.notice import Notice
-from tensimeter.core.parts.figures import MeterCheckRecord
+from tensimeter.core.parts.compared import ComparedPart
 from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.parts.part import PartRecord
@@ -157,15 +156,10 @@ class WirePart(PassivePart):
         """Amps that it carries in free air."""
 
 
-class InlineMeter(PassivePart):
+class InlineMeter(PassivePart, ComparedPart):
     """A meter that the path runs through."""
 
     link_kind: ClassVar[str] = "panel_meter"
-
-    checks: Annotated[
-        tuple[MeterCheckRecord, ...],
-        Quantity("", "checks", "what comparisons with a reference have shown, the newest last"),
-    ] = ()
 
     if TYPE_CHECKING:
 

@@ -20,6 +20,37 @@ HARNESS_WIRE_OHM = 0.03
 Worlds = Callable[[Network, Solution], Sequence[Network]]
 
 
+@dataclass(frozen=True)
+class Sort:
+    """A sort of fault: how likely it is beforehand, shared by all of its places, and what it is called."""
+
+    prior: float
+    title: str
+
+
+#: Priors are rules of thumb; what is left to one is healthy, or nothing of these.
+SORTS: dict[str, Sort] = {
+    "contact": Sort(0.10, "a worse contact"),
+    "wire_missing": Sort(0.03, "one of several does not carry"),
+    "other_length": Sort(0.02, "another length"),
+    "no_load_volts": Sort(0.05, "other volts without load"),
+    "source_ohms": Sort(0.03, "gives way too much"),
+    "minimum_load": Sort(0.03, "too little load"),
+    "dropout": Sort(0.02, "drops out"),
+    "mains_low": Sort(0.02, "the mains"),
+    "wrong_tap": Sort(0.02, "another tap"),
+    "weak_reservoir": Sort(0.03, "a weak reservoir"),
+    "pad": Sort(0.03, "its pad"),
+    "fan_off": Sort(0.02, "its fan does not turn"),
+    "sink": Sort(0.01, "its sink"),
+    "display_gain": Sort(0.03, "shows too much or too little"),
+    "meter_gain": Sort(0.02, "reads too much or too little"),
+    "load_gain": Sort(0.03, "its amps are off"),
+    "two_wire": Sort(0.03, "in the volts that were read"),
+    "swapped": Sort(0.02, "swapped"),
+}
+
+
 def nothing_electrical(network: Network, _: Solution) -> Sequence[Network]:
     """Of what changes readings alone: the network stays."""
     return [network]

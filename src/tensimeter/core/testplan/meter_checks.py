@@ -22,6 +22,9 @@ from tensimeter.core.testplan.step import displays_of, panel_of
 
 #: What a display of an output may show.
 SHOWN: tuple[Measurand, ...] = ("V", "A")
+#: How long a check is good for where nothing else is said, months, a rule of thumb; s of a month.
+USUAL_MONTHS, MONTH_S = 12.0, 30.44 * 86400
+MOST_MONTHS = 1200.0
 #: So many pairs at the most are drawn, the newest.
 DRAWN = 500
 #: Digits that a panel is taken to have where nothing was read of it: as most show.
@@ -91,12 +94,15 @@ def meter_checks(job: Job, readings: Iterable[Reading]) -> tuple[MeterCheck, ...
 
 
 def as_check(
-    job: Job, check: MeterCheck, at: float, until: float | None, *, earlier_too: bool = False
+    job: Job, check: MeterCheck, at: float, months: float | None = USUAL_MONTHS, *, earlier_too: bool = False
 ) -> MeterCheckRecord:
-    """What a comparison has shown, as its meter keeps it; times in s since 1970.
+    """What a comparison has shown, as its meter keeps it from `at` on, s since 1970; None: for good.
 
-    UserError where it tells nothing, where it was made up, or where no part of the stock is the display.
+    UserError where it tells nothing, where it was made up, where no part of the stock is the display, or
+    where it would be good for no time, or for ever.
     """
+    if months is not None and not 0 < months <= MOST_MONTHS:
+        raise UserError("A check is good for some months: more than none, a hundred years at the most.")
     found = check.found
     if found is None:
         raise UserError(check.said)
@@ -114,7 +120,8 @@ def as_check(
     return MeterCheckRecord(
         quantity=check.quantity, gain=gain, offset=offset, of_reading=found.standard.of_reading,
         rest=found.standard.offset + max(line, scatter) + found.floor,
-        low=float(found.shown.min()), high=float(found.shown.max()), at=at, until=until,
+        low=float(found.shown.min()), high=float(found.shown.max()), at=at,
+        until=None if months is None else at + months * MONTH_S,
         room_C=job.settings.ambient_C, reference=reference.name if reference is not None else "",
         earlier_too=earlier_too,
     )  # fmt: skip
@@ -161,7 +168,7 @@ def _pairs(job: Job, live: Sequence[Reading], output: str, quantity: Measurand) 
     found = []
     beside: tuple[str | None, int | None] | None = None
     panel, alone = displays_of(output)
-    for r in live:
+    for r, counted in zip(live, put_right(job, live), strict=True):
         if not np.isfinite(r.value):
             continue
         at = (r.test, r.step)
@@ -175,7 +182,7 @@ def _pairs(job: Job, live: Sequence[Reading], output: str, quantity: Measurand) 
         if r.place == output and r.quantity == "A":
             amps[at] = r.value
         if r.quantity == quantity and r.place == output:
-            latest[at] = put_right(job, [r])[0]
+            latest[at] = counted
         elif r.quantity == quantity and r.place in (panel, alone) and at in latest:
             found.append(Pair(r, latest[at], amps.get(at), r.place == alone))
     return tuple(found)

@@ -7,11 +7,12 @@ from typing import Literal
 import numpy as np
 
 from tensimeter.core.arrays import Array
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.errors import UserError
-from tensimeter.core.heat_design.measuring_points import heats
+from tensimeter.core.heat_design.measuring_points import heats, thermometer
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.measurement.readings import Measurand, Reading, counting
-from tensimeter.core.model.instruments import put_right
+from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.destination import NEAR_SHARE, near_steps
@@ -21,12 +22,6 @@ from tensimeter.core.testplan.soak.run import SoakRun, link_of, soak_runs
 from tensimeter.core.testplan.step import Plan
 
 Change = Literal["better", "worse", "alike", "cannot_tell"]
-WORDS: dict[Change, str] = {
-    "better": "better",
-    "worse": "worse",
-    "alike": "alike",
-    "cannot_tell": "can't be told",
-}
 #: Coverage factor of what decides (GUM, 6.3.3).
 FACTOR = 2.0
 #: A change of less than this share of what is allowed is none that matters; a rule of thumb.
@@ -65,7 +60,7 @@ class Point:
 
 
 @dataclass(frozen=True, eq=False)
-class Comparison:
+class TwoRuns:
     """What changed between two runs; `gain` is how far the mean of its points came nearer to what is wanted.
 
     `more` is how many more readings of each point would tell; None where none would, or none are needed.
@@ -80,6 +75,8 @@ class Comparison:
     more: int | None
     unit: str
     notes: tuple[str, ...]
+    scatter: float
+    shared: float
 
     @property
     def sentence(self) -> str:
@@ -154,7 +151,7 @@ def _step_of(plan: Plan, r: Reading) -> int:
     return next((s.index for s in near if s.place == own), step)
 
 
-def compare(job: Job, plan: Plan, before: Lap, after: Lap) -> Comparison:
+def compare(job: Job, plan: Plan, before: Lap, after: Lap) -> TwoRuns:
     """What changed from one run to another.
 
     Volts are brought to the same amps by the slope that was read, temperatures to the rise over the room and
@@ -169,7 +166,7 @@ def compare(job: Job, plan: Plan, before: Lap, after: Lap) -> Comparison:
         points, notes = _of_heat(job, plan, before.heat, after.heat)
         unit, matters = "K", MATTERS_K
     else:
-        points, notes = _of_steps(plan, before, after)
+        points, notes = _of_steps(job, plan, before, after)
         unit, matters = "V", MATTERS * plan.output.nominal_V * plan.output.tolerance
     if not points:
         raise UserError("These two runs have no figure in common: read the same steps in both.")
@@ -182,8 +179,29 @@ def compare(job: Job, plan: Plan, before: Lap, after: Lap) -> Comparison:
     mean, half = float(gains.mean()), FACTOR * float(np.hypot(own, shared))
     gain = Interval(mean, mean - half, mean + half)
     verdict = _verdict(gain, matters)
-    more = _more(mean, own, shared, matters, 1) if verdict == "cannot_tell" else None
-    return Comparison(plan.test.id, before, after, tuple(points), gain, verdict, more, unit, tuple(notes))
+    more = _more(mean, own, shared, matters) if verdict == "cannot_tell" else None
+    return TwoRuns(
+        plan.test.id, before, after, tuple(points), gain, verdict, more, unit, tuple(notes), each, shared
+    )
+
+
+def worked(found: TwoRuns) -> Derivation:
+    """How the change between two runs came about."""
+    n = float(len(found.points))
+    return Derivation(
+        f"What changed from {found.before.name} to {found.after.name}",
+        "mean of (distance to what is wanted before − after) ± 2·√(s²/n + g²)",
+        (
+            Input("n", "points that both read", n, ""),
+            Input("s", "scatter of one, both meters", found.scatter, found.unit),
+            Input("g", "what all points share: the meters’ gain and offset", found.shared, found.unit),
+        ),
+        found.gain.value,
+        found.unit,
+        ("gain and offset of one meter that read both fall out of the difference", *found.notes),
+        "Coverage factor 2: GUM, 6.3.3; shared errors: GUM, F.1.2",
+        (found.gain.low, found.gain.high),
+    )
 
 
 def _about_line(amps: Array, gains: Array) -> float:
@@ -204,16 +222,16 @@ def _verdict(gain: Interval, matters: float) -> Change:
     return "alike" if max(-gain.low, gain.high) <= matters else "cannot_tell"
 
 
-def _more(mean: float, own: float, shared: float, matters: float, taken: int) -> int | None:
+def _more(mean: float, own: float, shared: float, matters: float) -> int | None:
     """How many more times each point is to be read until the difference is told, or is none that matters."""
     target = max(abs(mean), matters - abs(mean)) / FACTOR
     room = target**2 - shared**2
     if room <= 0:
         return None
-    return max(int(np.ceil(taken * own**2 / room)) - taken, 1)
+    return max(int(np.ceil(own**2 / room)) - 1, 1)
 
 
-def _of_steps(plan: Plan, before: Lap, after: Lap) -> tuple[list[Point], list[str]]:
+def _of_steps(job: Job, plan: Plan, before: Lap, after: Lap) -> tuple[list[Point], list[str]]:
     """Volts of both at the steps that both read."""
     points, moved = [], False
     slope = _slope(plan, before)
@@ -226,7 +244,7 @@ def _of_steps(plan: Plan, before: Lap, after: Lap) -> tuple[list[Point], list[st
         at = amps[0].value if amps[0] is not None else plan.steps[step].set_A
         shift = slope * (at - amps[1].value) if amps[1] is not None else 0.0
         moved |= abs(shift) > 1e-4 * plan.output.nominal_V
-        points.append(_point(plan, step, a, b, at, shift))
+        points.append(_point(job, plan, step, a, b, at, shift))
     notes = ["Brought to the same amps by the slope that was read."] if moved else []
     if any(a.instrument != after.rows[k].instrument for k, a in before.rows.items() if k in after.rows):
         notes.append("Both were not read with the same meter: its whole uncertainty counts.")
@@ -246,16 +264,15 @@ def _slope(plan: Plan, lap: Lap) -> float:
     return float(np.polyfit(amps, volts, 1)[0])
 
 
-def _point(plan: Plan, step: int, a: Reading, b: Reading, amps_A: float, shift: float) -> Point:
-    assert a.accuracy is not None
-    assert b.accuracy is not None
+def _point(job: Job, plan: Plan, step: int, a: Reading, b: Reading, amps_A: float, shift: float) -> Point:
+    of_a, of_b = (x.accuracy or accuracy_of(job, x.instrument, "V", x.value)[0] for x in (a, b))
     after = b.value + shift
-    scatter = float(np.hypot(a.accuracy.scatter, b.accuracy.scatter))
-    same = a.instrument == b.instrument and a.instrument != "" and a.accuracy == b.accuracy
+    scatter = float(np.hypot(of_a.scatter, of_b.scatter))
+    same = a.instrument == b.instrument and a.instrument != "" and of_a == of_b
     if same:
-        bounds = [a.accuracy.of_reading * abs(after - a.value)]
+        bounds = [of_a.of_reading * abs(after - a.value)]
     else:
-        both = ((a.accuracy, a.value), (b.accuracy, b.value))
+        both = ((of_a, a.value), (of_b, b.value))
         bounds = [x for accuracy, v in both for x in (accuracy.of_reading * abs(v), accuracy.offset)]
     shared = float(np.sqrt(np.sum(np.square(bounds)) / 3))
     half = FACTOR * float(np.hypot(scatter, shared))
@@ -275,9 +292,7 @@ def _of_heat(job: Job, plan: Plan, a: SoakRun, b: SoakRun) -> tuple[list[Point],
     notes = [f"At {end / 60:.0f} min, the last moment of both; rise over the room."]
     share, said = _watts(job, plan, a, b, end)
     notes += said
-    probe = job.campaign.thermometer
-    part = job.part(probe)
-    accuracy_K = float(getattr(part, "accuracy_K", 1.0))
+    accuracy_K = thermometer(job).accuracy_K
     points = []
     unread = any("ambient" not in run.celsius for run in (a, b))
     if unread:
@@ -341,7 +356,7 @@ def changed_between(before: Lap, after: Lap, plan: Plan, deeds: Sequence[tuple[f
     return [*told, *(words for at, words in deeds if before.at < at < after.at)]
 
 
-def picture(found: Comparison) -> Picture:
+def picture(found: TwoRuns) -> Picture:
     """Both runs over the load, or in their order where it is heat."""
     heat = found.unit == "K"
     order = sorted(found.points, key=lambda p: p.amps_A) if not heat else list(found.points)
@@ -349,11 +364,8 @@ def picture(found: Comparison) -> Picture:
     half = [p.difference.half_width for p in order]
     spots = [Spot(float(at), p.after, h) for at, p, h in zip(x, order, half, strict=True)]
 
-    def line(name: str, values: Array, style: Literal["fit", "prediction"]) -> Line:
-        return Line(name, x, values, style)
-
-    before = line(found.before.name, np.array([p.before for p in order]), "prediction")
-    after = line(found.after.name, np.array([p.after for p in order]), "fit")
-    across, up = ("place", "rise over the room, K") if heat else ("load, A", "V")
+    before = Line(found.before.name, x, np.array([p.before for p in order]), "prediction")
+    after = Line(found.after.name, x, np.array([p.after for p in order]), "fit")
+    across, up = ("place", "rise over the room, K") if heat else ("load, A", "volts, V")
     names = tuple(p.where for p in order) if heat else ()
     return Picture(across, up, tuple(spots), (before, after), names=names)

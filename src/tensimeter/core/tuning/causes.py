@@ -9,12 +9,13 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.network import has_source
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.edits import with_link
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.suspect import Suspect
+from tensimeter.core.parts.suspect import SORTS, Suspect
 from tensimeter.core.path import AsFound
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import Plan
@@ -23,7 +24,6 @@ from tensimeter.core.tuning.evidence import (
     HEALTHY_PRIOR,
     NONE,
     NONE_PRIOR,
-    PRIORS,
     Spread,
     Weighed,
     none_of_these,
@@ -63,6 +63,21 @@ class Cause:
         """Its key; of two at once both."""
         return self.key if self.partner is None else f"{self.key}+{self.partner.key}"
 
+    @property
+    def title(self) -> str:
+        """What it is, in a few words; of two at once both."""
+        if self.key not in SORTS:
+            return self.name
+        own = f"{self.name}: {SORTS[self.key].title}"
+        return own if self.partner is None else f"{own}, with {self.partner.title}"
+
+    @property
+    def sure(self) -> str:
+        """How likely it is, in whole per cent; never all, never none."""
+        if self.probability > 0.995:
+            return "over 99 %"
+        return f"{100 * self.probability:.0f} %" if self.probability >= 0.01 else "under 1 %"
+
 
 @dataclass(frozen=True, eq=False)
 class Causes:
@@ -79,6 +94,8 @@ class Causes:
     warnings: tuple[str, ...]
     #: What each of the causes changes of every figure (m,), in its mean.
     changes: tuple[Array, ...]
+    #: Logarithm of the evidence of each of the causes, and how likely it was beforehand.
+    evidence: tuple[tuple[float, float], ...]
 
     @property
     def residual(self) -> Array:
@@ -134,7 +151,10 @@ def found_in(job: Job, seen: Observed) -> Causes:
     changes = [
         (w.weights @ w.change(every))[:m] if w.keys and w.keys != (-1,) else np.zeros(m) for w in ranked
     ]
-    return Causes(tuple(told), seen, whole.base[:m], uncertainty, nxt, tuple(warnings), tuple(changes))
+    evidence = tuple((w.log_evidence, w.prior) for w in ranked)
+    return Causes(
+        tuple(told), seen, whole.base[:m], uncertainty, nxt, tuple(warnings), tuple(changes), evidence
+    )
 
 
 def _ranked(whole: Foretold, effects: list[Effect], gap: Array) -> list[Weighed]:
@@ -149,7 +169,7 @@ def _ranked(whole: Foretold, effects: list[Effect], gap: Array) -> list[Weighed]
 
     def single(k: int) -> Weighed:
         e = effects[k]
-        prior = e.share * PRIORS[e.suspect.key] / count[e.suspect.key]
+        prior = e.share * SORTS[e.suspect.key].prior / count[e.suspect.key]
         own = spread if e.sd is None or e.common is None else Spread(e.sd[:m], e.common[:m])
         if e.suspect.shares is not None:
             return weighed_apart(k, e.change[:, :m], e.suspect.shares, gap, own, prior)
@@ -220,6 +240,31 @@ def _as_found(suspect: Suspect, size: Interval, reason: str) -> AsFound | None:
     return AsFound(key=suspect.key, field=field, times=times, plus=plus, reason=reason)
 
 
+def worked(found: Causes, cause: Cause) -> Derivation:
+    """How likely a cause is, and by what."""
+    log, prior = found.evidence[found.causes.index(cause)]
+    best, best_prior = max(found.evidence, key=lambda e: e[0] + float(np.log(e[1])))
+    return Derivation(
+        f"How likely: {cause.title}",
+        "p = prior·evidence / Σ prior·evidence, evidence = mean over sizes of exp(−½·rᵀC⁻¹r) / √det C",
+        (
+            Input("m", "figures that were read", float(len(found.seen.figures)), ""),
+            Input("prior", "beforehand, a rule of thumb", prior, "%"),
+            Input("ln e", "its evidence, logarithm", log, ""),
+            Input("ln e₁", "that of the likeliest", best, ""),
+            Input("prior₁", "the likeliest beforehand", best_prior, "%"),
+        ),
+        cause.probability,
+        "%",
+        (
+            "one fault, or two whose changes add up",
+            "every size that would show is as likely beforehand as any other",
+            "parts stray as normal ones of the deviation that their tolerances have",
+        ),
+        "Bayes’ rule: MacKay, Information Theory, Inference, and Learning Algorithms, 28",
+    )
+
+
 def accepted(job: Job, cause: Cause) -> Job:
     """The job with a cause made part of its model: prediction, reach, ladder and plate follow.
 
@@ -230,8 +275,11 @@ def accepted(job: Job, cause: Cause) -> Job:
         raise UserError("No figure of the design says this: mend it, or keep a check of the meter.")
     for c in wanted:
         link = job.design.link(c.link)
+        before = [f for f in link.found if f.key == c.key]
         others = tuple(f for f in link.found if f.key != c.key)
-        job = with_link(job, link.with_fields(found=(*others, c.found)))
+        # What is found now is beside what was found before: it is part of the model by now.
+        found = before[0].then(c.found) if before and c.found is not None else c.found
+        job = with_link(job, link.with_fields(found=(*others, found)))
     return job
 
 

@@ -1,7 +1,7 @@
 """Millivolts along a path: ohms of each link and of its joints beside the design, and which to make anew."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -9,12 +9,14 @@ import numpy as np
 from tensimeter.core.assembly.harness import PINS
 from tensimeter.core.circuit.along_path import JOINTS, LEAST, drop_of, joints_of, link_of, pin_of, places_of
 from tensimeter.core.circuit.network import build, has_source
+from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, half_width_95, judge
 from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import PathPart
+from tensimeter.core.parts.rail import RAIL_COLOURS
 from tensimeter.core.path import Link
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.picture import Line, Picture, Spot
@@ -27,6 +29,9 @@ RAIL_SHARE = 0.06
 SIGNAL_SHARE = 0.3
 #: A wire of so many times the ohms of its neighbours is worse than they are.
 WORSE_TIMES = 1.5
+
+
+Sort = Literal["rail", "signal", "wrong_colour", "dead", "unknown"]
 
 
 @dataclass(frozen=True)
@@ -69,12 +74,17 @@ class WireOfPlug:
     idle_V: float
     loaded_V: float | None
     amps_A: float | None
-    kind: Literal["rail", "signal", "wrong_colour", "dead", "unknown"]
+    kind: Sort
     ohm: Interval | None
     #: Share of its rail's current by the ohms of all of its wires that were read; None where they were not.
     share: float | None
     #: Its ohms over the median of its neighbours'.
     times: float | None
+
+    @property
+    def place(self) -> str:
+        """Where its volts are filed."""
+        return pin_of(self.pin)
 
     @property
     def worse(self) -> bool:
@@ -183,17 +193,21 @@ def _wires(job: Job, live: Sequence[Reading]) -> list[WireOfPlug]:
     return [_beside(w, [x for x in made if x.carries == w.carries and x.ohm is not None]) for w in made]
 
 
-_BY_COLOUR = {"orange": 3.3, "red": 5.0, "yellow": 12.0, "blue": -12.0, "violet": 5.0}
+#: Volts of a plug's wires by their colours; the violet one stands by.
+_BY_COLOUR = {**{colour: volts for volts, colour in RAIL_COLOURS.items()}, "violet": 5.0}
 
 
 def _wire(job: Job, pin: int, idle: Reading, loaded: tuple[Reading, Reading] | None) -> WireOfPlug:
     carries, colour = PINS[pin - 1]
     expected = next((v for c, v in _BY_COLOUR.items() if c in colour), 0.0 if carries == "common" else None)
     volts = idle.value
-    kind: Literal["rail", "signal", "wrong_colour", "dead", "unknown"] = "unknown"
+    kind: Sort = "unknown"
     ohm = None
     if expected is not None and abs(volts - expected) <= max(RAIL_SHARE * abs(expected), 0.1):
         kind = "rail"
+    elif expected is None:
+        # Power good, enable and the empty pin are no rails, whatever stands there.
+        kind = "signal"
     elif any(abs(volts - v) <= RAIL_SHARE * abs(v) for v in _BY_COLOUR.values()):
         kind = "wrong_colour"
     elif abs(volts) < 0.1:
@@ -218,10 +232,26 @@ def _beside(wire: WireOfPlug, neighbours: Sequence[WireOfPlug]) -> WireOfPlug:
     mine = max(wire.ohm.value, 1e-6)
     others = [max(n.ohm.value, 1e-6) for n in neighbours if n.ohm is not None and n.pin != wire.pin]
     share = float((1 / mine) / np.sum(1 / ohms))
-    return WireOfPlug(
-        wire.pin, wire.carries, wire.colour, wire.idle_V, wire.loaded_V, wire.amps_A, wire.kind, wire.ohm,
-        share, mine / float(np.median(others)),
-    )  # fmt: skip
+    return replace(wire, share=share, times=mine / float(np.median(others)))
+
+
+def worked(joint: Joint) -> Derivation:
+    """How the ohms of a place came about."""
+    return Derivation(
+        f"{joint.name}, {joint.what}",
+        "R = U / I",
+        (
+            Input("U", "volts across it", joint.ohm.value * joint.amps_A, "V"),
+            Input("I", "current through it", joint.amps_A, "A"),
+            Input("R0", "by the design", joint.designed_ohm, "ohm"),
+            Input("Rmax", "at the most, with the spread of such joints", joint.allowed.ends[1], "ohm"),
+        ),
+        joint.ohm.value,
+        "ohm",
+        ("both legs and all of their joints together", "warmed through as it was read"),
+        "Ohm's law",
+        (joint.ohm.low, joint.ohm.high),
+    )
 
 
 def joint_sentence(joint: Joint) -> str:

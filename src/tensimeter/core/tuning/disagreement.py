@@ -9,6 +9,7 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
+from tensimeter.core.model.instruments import display_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import InlineMeter
 from tensimeter.core.quantity import show
@@ -125,10 +126,8 @@ def disagreement(
     k = int(np.argmax(np.abs(gap) / np.sqrt(spread.sd**2 + np.sum(spread.common**2, axis=1))))
     half = _half(float(a[k]), float(b[k]), subject, standard)
     reasons = _reasons(quantity, b, amps, draws_A, low_side, alone)
-    weights = [
-        _alike(gap, spread),
-        *(_weigh(n, c, gap, spread, key) for n, (key, c, _) in enumerate(reasons)),
-    ]
+    alike = Weighed((), float(spread.log_likelihood(gap)), PRIORS["alike"], np.ones(1), ())
+    weights = [alike, *(weighed(0, c, gap, spread, PRIORS[key], all_sizes=True) for key, c, _ in reasons)]
     keys = ["alike", *(key for key, _, _ in reasons)]
     shares = posterior([w.log_evidence for w in weights], [PRIORS[key] for key in keys])
     told = [
@@ -210,14 +209,6 @@ def _normal_sizes(sd: float) -> Array:
     return np.asarray(t.ppf((np.arange(61) + 0.5) / 61, 2) * sd)
 
 
-def _weigh(number: int, change: Array, gap: Array, spread: Spread, key: str) -> Weighed:
-    return weighed(number, change, gap, spread, PRIORS[key], all_sizes=True)
-
-
-def _alike(gap: Array, spread: Spread) -> Weighed:
-    return Weighed((), float(spread.log_likelihood(gap)), PRIORS["alike"], np.ones(1), ())
-
-
 def _explained(key: str, p: float, w: Weighed, sizes: Array | None, unit: str) -> Explanation:
     size = None
     if sizes is not None and p > 0:
@@ -240,9 +231,8 @@ def likeliest(found: Disagreement) -> Sequence[Explanation]:
 def disagreement_of(job: Job, check: MeterCheck) -> Disagreement:
     """Why an output's own display and what was read beside it differ; UserError where nothing was read."""
     part = job.part(check.part)
-    claimed = [p.shown.accuracy for p in check.pairs if p.shown.accuracy is not None]
-    if not claimed:
-        raise UserError("Nothing is said of how well this display reads.")
+    stated = display_of(job, check.output, check.quantity)[0]
+    claimed = [p.shown.accuracy or stated for p in check.pairs]
     amps = [p.amps_A for p in check.pairs]
     alone = np.array([p.alone for p in check.pairs])
     return disagreement(

@@ -7,29 +7,8 @@ import numpy as np
 
 from tensimeter.core.arrays import Array, Flags
 
-#: How likely each kind of fault is beforehand, shared by all of its places; rules of thumb. Another share is
-#: healthy, and the rest nothing of these.
-PRIORS: dict[str, float] = {
-    "contact": 0.10,
-    "wire_missing": 0.03,
-    "other_length": 0.02,
-    "no_load_volts": 0.05,
-    "source_ohms": 0.03,
-    "minimum_load": 0.03,
-    "dropout": 0.02,
-    "mains_low": 0.02,
-    "wrong_tap": 0.02,
-    "weak_reservoir": 0.03,
-    "pad": 0.03,
-    "fan_off": 0.02,
-    "sink": 0.01,
-    "display_gain": 0.03,
-    "meter_gain": 0.02,
-    "load_gain": 0.03,
-    "two_wire": 0.03,
-    "swapped": 0.02,
-}
 HEALTHY, NONE = "healthy", "none_of_these"
+#: Rules of thumb, as the priors of faults are.
 HEALTHY_PRIOR, NONE_PRIOR = 0.45, 0.02
 #: What none of these may add to a figure, in its own standard deviations.
 NONE_SIZES = np.geomspace(3.0, 300.0, 9)
@@ -40,7 +19,7 @@ SHOWS = 0.7
 POINTS, POINTS_OF_TWO, ROUNDS = 61, 25, 4
 #: What is so many nats less likely than the best is left out.
 DROPPED = 12.0
-#: Beyond a normal error's: a figure is never held to be surer than its scatter would make it.
+#: A figure without any scatter is taken to have this much, so that it can be divided by.
 _LEAST_SD = 1e-9
 
 

@@ -1,13 +1,13 @@
 """What a design foretells of figures that were read, how sure that is, and what a suspect would change."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.circuit.along_path import drop_of, joints_of, least_of, link_of
+from tensimeter.core.circuit.along_path import drop_of, joints_of, least_of, link_of, other_of
 from tensimeter.core.circuit.network import build, strays
 from tensimeter.core.electrical.elements import CurrentSink, Network, Value
 from tensimeter.core.electrical.reservoir import Curve
@@ -174,9 +174,8 @@ class Foretold:
         for key in dict.fromkeys((f.meter, f.quantity, f.accuracy.resolution) for f in figures):
             mine = [(f.meter, f.quantity, f.accuracy.resolution) == key for f in figures]
             share = np.array([f.accuracy.of_reading for f in figures])
-            if any(share):
-                yield np.where(mine, share * self.base, 0.0) * RECTANGULAR
-                yield np.where(mine, [f.accuracy.offset for f in figures], 0.0) * RECTANGULAR
+            yield np.where(mine, share * self.base, 0.0) * RECTANGULAR
+            yield np.where(mine, [f.accuracy.offset for f in figures], 0.0) * RECTANGULAR
 
     # -- what may be wrong ----------------------------------------------------------------------
 
@@ -195,9 +194,9 @@ class Foretold:
             if isinstance(part, PathPart) and not isinstance(self.network[link.id], CurrentSink):
                 yield from part.suspects(self.job, link)
 
-    def _by_worlds(self, suspect: Suspect) -> Array:
-        """What a suspect changes, by its sizes (g, m)."""
-        worlds = suspect.worlds(self.network, self.solution)
+    def _by_worlds(self, suspect: Suspect, worlds: Sequence[Network] | None = None) -> Array:
+        """What a suspect changes, by its sizes (g, m); of `worlds` where they are made already."""
+        worlds = worlds or suspect.worlds(self.network, self.solution)
         read = [self._read(world, solve(world, self.seen.loads)) for world in worlds]
         whole = read[0] if len(read) == 1 and read[0].ndim == 2 else np.stack(read)
         change = np.broadcast_to(whole, (len(suspect.sizes), len(self.base))) - self.base
@@ -218,9 +217,10 @@ class Foretold:
         if suspect.closer is not None:
             low, high = max(index - 1, 0), min(index + 1, len(suspect.sizes) - 1)
             share = (high - low) / (len(suspect.sizes) - 1)
-            suspect = suspect.closer(float(suspect.sizes[low]), float(suspect.sizes[high]))
-            effect, index = Effect(suspect, self._by_worlds(suspect)), len(suspect.sizes) // 2
+            suspect, index = suspect.closer(float(suspect.sizes[low]), float(suspect.sizes[high])), -1
         worlds = suspect.worlds(self.network, self.solution)
+        if index < 0:
+            effect, index = Effect(suspect, self._by_worlds(suspect, worlds)), len(suspect.sizes) // 2
         if worlds[0] is self.network:
             return effect
         world = worlds[index] if len(worlds) > 1 else _one_of(worlds[0], index)
@@ -233,23 +233,14 @@ class Foretold:
     def _gains(self) -> Iterator[Effect]:
         """A meter, or an output's own display, whose gain is off."""
         figures = self.seen.figures
-        for meter, quantity, panel in dict.fromkeys(
-            (f.meter, f.quantity, f.place if f.place.endswith("-panel") else "")
-            for f in figures
-            if f.quantity in ("V", "A")
-        ):
-            mine = np.array(
-                [
-                    (f.meter, f.quantity, f.place if f.place.endswith("-panel") else "")
-                    == (meter, quantity, panel)
-                    for f in figures
-                ]
-            )
+        of = [(f.meter, f.quantity, f.place if f.place.endswith("-panel") else "") for f in figures]
+        for meter, quantity, panel in dict.fromkeys(key for key in of if key[1] != THETA):
+            mine = np.array([key == (meter, quantity, panel) for key in of])
             worst = max(f.accuracy.of_reading for f, own in zip(figures, mine, strict=True) if own)
             sizes = both_ways(max(2 * worst, 0.003), 0.25)
             output = next((o for o in self.job.design.outputs() if panel_of(o.id) == panel), None)
             part = self.job.part(meter)
-            name = f"{output.name}’s own display" if output else part.name if part else UNNAMED_METER
+            name = f"{output.name}’s own display" if output else part.name if part else "The meter"
             key = "display_gain" if output else "meter_gain"
             what = {"V": "volts", "A": "amps"}[quantity]
             suspect = Suspect(
@@ -299,7 +290,7 @@ class Foretold:
                 if a.id not in read and b.id not in read:
                     continue
                 loads = {**self.seen.loads, a.id: self.seen.loads[b.id], b.id: self.seen.loads[a.id]}
-                there = {a.id: b.id, b.id: a.id}
+                there = {p(x.id): p(y.id) for p in (str, other_of) for x, y in ((a, b), (b, a))}
                 figures = tuple(
                     replace(f, place=there.get(f.place, f.place)) if f.quantity == "V" else f
                     for f in self.seen.figures
@@ -312,9 +303,6 @@ class Foretold:
                     np.ones(1),
                 )  # fmt: skip
                 yield Effect(suspect, (other.base - self.base)[None, :], other.sd, other.common)
-
-
-UNNAMED_METER = "The meter"
 
 
 def _one_of(world: Network, index: int) -> Network:

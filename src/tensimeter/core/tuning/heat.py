@@ -17,8 +17,8 @@ from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.core.testplan.step import Plan
 from tensimeter.core.tuning.observed import Observation
 
-#: A θ that a soak leaves open by more than this share tells nothing.
-OPEN_SHARE = 0.6
+#: A θ of which a soak leaves the ends of its interval so many times apart tells nothing.
+OPEN_TIMES = 4.0
 _MARK = "-theta-"
 #: How such a figure is told apart from volts and amps.
 THETA: Literal["ln K/W"] = "ln K/W"
@@ -44,7 +44,7 @@ def heat_figures(
         link, fitted = fit
         for stage in fitted.stages.places:
             theta = fitted.theta(stage)
-            if stage in ("case", "sink") and stage in fitted.read and theta.high < theta.low * 4:
+            if stage in ("case", "sink") and stage in fitted.read and theta.high < OPEN_TIMES * theta.low:
                 found[link + stage] = theta_figure(link, stage, theta)
     return list(found.values())
 

@@ -2,12 +2,12 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.circuit.along_path import DROP, JOINTS, LEAST, link_of, places_of
+from tensimeter.core.circuit.along_path import DROP, JOINTS, LEAST, OTHER, link_of, other_of, places_of
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Measurand
 from tensimeter.core.model.instruments import accuracy_of, display_of
@@ -17,7 +17,7 @@ from tensimeter.core.testplan.step import panel_of
 from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.evidence import Spread, Weighed
 from tensimeter.core.tuning.foretold import Effect, Foretold
-from tensimeter.core.tuning.observed import UNNAMED, Observation, Observed
+from tensimeter.core.tuning.observed import Observation, Observed, meter_of
 
 if TYPE_CHECKING:
     from tensimeter.core.tuning.causes import Cause
@@ -26,30 +26,33 @@ if TYPE_CHECKING:
 TOLD_APART, LEAST_SHARE = 10, 0.005
 #: A reading that tells less than this, in nats, is not proposed.
 LEAST_NATS = 0.02
-#: A second meter, of which nothing is known but that it is another.
-ANOTHER = "another meter"
+#: How well a clamp or a plain ammeter reads a loop's amps where nothing is known of it.
+PLAIN_AMMETER = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
 
 
 @dataclass(frozen=True)
 class NextReading:
     """Where to read what, at which amps of which output; by each explanation (key, link) what it would be.
 
-    `nats` is how much it tells in the mean; `other_meter`: with another meter than before.
+    `nats` is how much it tells in the mean.
     """
 
     place: str
-    quantity: Measurand | Literal["ln K/W"]
+    quantity: Measurand
     output: str
     amps_A: float
     expected: tuple[tuple[str, str, float, float], ...]
     nats: float
-    other_meter: bool = False
+
+    @property
+    def other_meter(self) -> bool:
+        """Whether it is read with another meter than those in use."""
+        return self.place.endswith(OTHER)
 
 
 def with_candidates(job: Job, seen: Observed) -> Observed:
     """What was read, and behind it every reading that might come next."""
-    volts, amps = job.campaign.voltmeter or UNNAMED, dict(seen.loads)
-    cases = {o: list(a) for o, a in amps.items()}
+    cases = {o: list(a) for o, a in seen.loads.items()}
     figures: list[Observation] = []
 
     def case(output: str, load: float) -> int:
@@ -60,29 +63,30 @@ def with_candidates(job: Job, seen: Observed) -> Observed:
     for output in job.design.outputs():
         for share in (0.0, 0.5, 1.0):
             number = case(output.id, share * output.full_load_A)
-            figures += _at(job, output.id, number, volts, loaded=share > 0)
+            figures += _at(job, output.id, number, loaded=share > 0)
     arrays = {o: np.array(column) for o, column in cases.items()}
     return replace(seen, figures=(*seen.figures, *figures), loads=arrays)
 
 
-def _at(job: Job, output: str, case: int, meter: str, *, loaded: bool) -> list[Observation]:
+def _at(job: Job, output: str, case: int, *, loaded: bool) -> list[Observation]:
     """What may be read while one output is loaded: volts along its path, and across its leads."""
     nominal = job.output(output).nominal_V
 
-    def of(place: str, value: float, by: str = meter) -> Observation:
-        known = accuracy_of(job, by if by == job.campaign.voltmeter else None, "V", value, 0.001)[0]
-        return Observation(place, "V", 0.0, known, by, case)
+    def of(place: str, value: float, by: str | None = job.campaign.voltmeter) -> Observation:
+        known = accuracy_of(job, by, "V", value, 0.001)[0]
+        return Observation(place, "V", 0.0, known, meter_of(place, by), case)
 
-    found = [of(output, nominal), of(output, nominal, ANOTHER)]
-    shown = display_of(job, output, "V")[0]
-    found.append(Observation(panel_of(output), "V", 0.0, shown, f"display of {output}", case))
+    found = [of(output, nominal), of(other_of(output), nominal, None)]
+    shown, part = display_of(job, output, "V")
+    panel = panel_of(output)
+    found.append(Observation(panel, "V", 0.0, shown, meter_of(panel, part), case))
     for link in job.design.path_to(output)[:-1]:
         found.append(of(link.id, nominal))
         if loaded:
             found += [of(place, 0.1) for place in places_of(job, link)]
     if loaded:
-        shows = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
-        found.append(Observation(output, "A", 0.0, shows, ANOTHER, case))
+        place = other_of(output)
+        found.append(Observation(place, "A", 0.0, PLAIN_AMMETER, meter_of(place, None), case))
     return found
 
 
@@ -111,9 +115,12 @@ def next_reading(
         for j, k in enumerate(kept)
     )
     amps = float(whole.seen.loads[output][figure.case]) if output else 0.0
-    return NextReading(
-        figure.place, figure.quantity, output, amps, expected, float(told_nats[best]), figure.meter == ANOTHER
-    )
+    return NextReading(figure.place, _measured(figure), output, amps, expected, float(told_nats[best]))
+
+
+def _measured(figure: Observation) -> Measurand:
+    """What is read; of what may be asked for next everything is volts or amps."""
+    return "A" if figure.quantity == "A" else "V"
 
 
 def along_path(whole: Foretold, m: int, gap: Array) -> NextReading | None:
@@ -133,7 +140,7 @@ def along_path(whole: Foretold, m: int, gap: Array) -> NextReading | None:
     for k in range(m, len(figures)):
         f = figures[k]
         amps = float(whole.seen.loads[output][f.case])
-        if f.place in read or f.meter == ANOTHER or amps <= 0 or f.place.endswith("-panel"):
+        if f.place in read or amps <= 0 or f.place.endswith((OTHER, "-panel")):
             continue
         if best is None or amps > best[0]:
             best = (amps, k)
@@ -141,7 +148,7 @@ def along_path(whole: Foretold, m: int, gap: Array) -> NextReading | None:
         return None
     f = figures[best[1]]
     expected = (("healthy", "", float(whole.base[best[1]]), 1.96 * float(whole.sd[best[1]])),)
-    return NextReading(f.place, f.quantity, output, best[0], expected, 0.0)
+    return NextReading(f.place, _measured(f), output, best[0], expected, 0.0)
 
 
 def _foretold_by(
@@ -180,23 +187,21 @@ def _information(means: Array, variances: Array, shares: Array) -> Array:
 
 def asked_by(n: NextReading) -> Asked:
     """The figure that it asks for."""
-    quantity: Measurand = "A" if n.quantity == "A" else "V"
-    return Asked(n.place, quantity, n.output, n.amps_A)
+    return Asked(n.place, n.quantity, n.output, n.amps_A)
 
 
 def next_sentence(job: Job, n: NextReading) -> str:
     """What to read next, and how it is typed."""
     output = next((o for o in job.design.outputs() if o.id == n.output), None)
-    unit = "V" if n.quantity == "V" else "A"
     load = ", without load"
     if output is not None and n.amps_A:
         load = f" with {show(n.amps_A, 'A', 3)} at {output.name}"
-    meter = ", with another meter" if n.other_meter else ""
-    typed = f"{n.place} … {unit}" + (f" @{n.amps_A:.3g}A" if n.amps_A else "")
-    return f"Read next: {_where(job, n.place)}{load}{meter}. Type “{typed}”."
+    typed = f"{n.place} … {n.quantity}" + (f" @{n.amps_A:.3g}A" if n.amps_A else "")
+    return f"Read next: {_where(job, n)}{load}. Type “{typed}”."
 
 
-def _where(job: Job, place: str) -> str:
+def _where(job: Job, n: NextReading) -> str:
+    place = n.place
     link_id = link_of(place.removesuffix("-panel"))
     name = next((x.name for x in job.design.links if x.id == link_id), link_id)
     what = {
@@ -204,5 +209,11 @@ def _where(job: Job, place: str) -> str:
         JOINTS: "volts across the joints of {} alone",
         LEAST: "the least volts along any one conductor of {}",
     }
-    found = next((words for end, words in what.items() if place.endswith(end)), "{}")
+    if n.other_meter:
+        what[OTHER] = (
+            "amps in the loop of {}, by another ammeter"
+            if n.quantity == "A"
+            else "volts right at {}, by another meter"
+        )
+    found = next((words for end, words in what.items() if place.endswith(end)), "volts at {}")
     return f"the display of {name}" if place.endswith("-panel") else found.format(name)

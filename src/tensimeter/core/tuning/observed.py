@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.circuit.along_path import link_of
+from tensimeter.core.circuit.along_path import OTHER, link_of, other_of, places_of
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Measurand, Reading, counting
 from tensimeter.core.model.instruments import accuracy_of, put_right
@@ -32,12 +32,6 @@ class Observation:
     accuracy: Accuracy
     meter: str
     case: int
-
-    @property
-    def sd(self) -> float:
-        """Standard deviation of all that its meter may be off by: rectangular bounds, and its scatter."""
-        bounds = np.array([self.accuracy.of_reading * abs(self.value), self.accuracy.offset])
-        return float(np.sqrt(np.sum(bounds**2) / 3 + self.accuracy.scatter**2))
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,23 +90,43 @@ def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | N
             skipped += r.quantity in ("V", "A")
             continue
         key: object = (r.test, r.step) if r.step is not None else r.scan
-        if r.quantity == "A" and not r.place.endswith("-panel"):
+        if _is_load(r):
             amps[key] = r.value
         if r.quantity in ("V", "A"):
             latest[key, r.place, r.quantity] = r
     known = {o.id for o in job.design.outputs()}
-    for (key, place, _), r in list(latest.items())[-MOST:]:
-        if r.quantity == "A" and not place.endswith("-panel"):
-            continue
+    newest = [(key, place, r) for (key, place, _), r in latest.items() if not _is_load(r)]
+    foretold = _foretold(job)
+    for key, place, r in newest[-MOST:]:
         loads = _loads(job, r, _step(plans, r), amps.get(key))
-        if loads is None or not _foretold(job, place, known):
+        if loads is None or place not in foretold:
             continue
         accuracy = r.accuracy or accuracy_of(job, None, r.quantity, r.value)[0]
         figures.append(
-            Observation(place, r.quantity, r.value, accuracy, r.instrument or UNNAMED, cases.of(loads))
+            Observation(place, r.quantity, r.value, accuracy, meter_of(place, r.instrument), cases.of(loads))
         )
-    told = _words(skipped, turned >= 0)
+    told = _words(skipped, turned >= 0, len(newest))
     return Observed(tuple(figures), cases.arrays(), ammeter_of(job), told, frozenset(known))
+
+
+def _foretold(job: Job) -> set[str]:
+    """Every place whose figures the design foretells; not the wires of a plug, nor what drives a fan."""
+    links = [x for x in job.design.links if x.kind != "fan"]
+    outputs = [o.id for o in job.design.outputs()]
+    along = (place for x in links for place in places_of(job, x))
+    return {*(x.id for x in links), *along, *map(panel_of, outputs), *map(other_of, outputs)}
+
+
+def _is_load(r: Reading) -> bool:
+    """Whether it is the current that was drawn, as the load or its ammeter reads it."""
+    return r.quantity == "A" and not r.place.endswith(("-panel", OTHER))
+
+
+def meter_of(place: str, instrument: str | None) -> str:
+    """Which meter read a figure: a display, or another meter, that is no part is one of its own."""
+    if place.endswith(OTHER):
+        return instrument or place
+    return instrument or (place if place.endswith("-panel") else UNNAMED)
 
 
 def ammeter_of(job: Job) -> Accuracy:
@@ -157,24 +171,12 @@ def _one_below(job: Job, link: str, outputs: set[str]) -> str:
     return found[0] if len(found) == 1 else ""
 
 
-def _foretold(job: Job, place: str, outputs: set[str]) -> bool:
-    if place in outputs or place.removesuffix("-panel") in outputs:
-        return True
-    bare = link_of(place)
-    return any(link.id == bare and link.kind != "fan" for link in job.design.links)
-
-
-def _words(skipped: int, turned: bool) -> tuple[str, ...]:
+def _words(skipped: int, turned: bool, count: int) -> tuple[str, ...]:
     told = []
+    if count > MOST:
+        told.append(f"The newest {MOST} of {count} figures are used.")
     if skipped:
         told.append(f"{skipped} readings are not used: of a soak, past a limit, with mains or trim moved.")
     if turned:
         told.append("What was read before a trim was turned is not used.")
     return tuple(told)
-
-
-def places(job: Job) -> list[str]:
-    """Every place whose volts the design foretells."""
-    links = [x for x in job.design.links if x.kind not in ("fan", "output")]
-    outputs = [o.id for o in job.design.outputs()]
-    return [*outputs, *(x.id for x in links), *(panel_of(o) for o in outputs)]

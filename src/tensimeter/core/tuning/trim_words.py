@@ -5,7 +5,7 @@ from tensimeter.core.model.trims import TrimScrew
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.step import panel_of
 from tensimeter.core.tuning.asked import Asked
-from tensimeter.core.tuning.trims import Trimming
+from tensimeter.core.tuning.trims import TRIED, Trimming
 
 
 def screw_sentence(trimmed: Trimming, screw: TrimScrew) -> str:
@@ -48,7 +48,7 @@ def trims_asked(job: Job, found: Trimming) -> list[Asked]:
     known = found.found.known if found.found is not None else (False,) * len(found.screws)
     untried = [s for s, ok in zip(found.screws, known, strict=True) if not ok]
     if untried:
-        return [Asked(untried[0].id, "turn", turns=found.stands.get(untried[0].id, 0.0) + 0.5), *reads]
+        return [Asked(untried[0].id, "turn", turns=found.stands.get(untried[0].id, 0.0) + TRIED), *reads]
     turned = []
     for turn in (t for t in found.turns if t.turns or t.past):
         if turn.past:

@@ -1,14 +1,16 @@
 """Why it does not read as designed: suspects ranked, what each would change, and what to read next."""
 
 import numpy as np
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
+from tensimeter.core.path import AsFound, Link
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.tuning.asked import Asked, first_asked
-from tensimeter.core.tuning.causes import Cause, Causes, accepted, causes, mended
+from tensimeter.core.tuning.causes import Cause, Causes, accepted, causes, mended, worked
 from tensimeter.core.tuning.evidence import HEALTHY, NONE
 from tensimeter.core.tuning.next_reading import NextReading, asked_by, next_sentence
 from tensimeter.ui.parts.picture_plot import PicturePlot
@@ -54,8 +56,14 @@ class CausesView(TuneView):
         self.plot.setMinimumHeight(theme.px(170))
         self.column.addWidget(self.plot, 6)
 
-    def first_focus(self) -> QPushButton | object:  # type: ignore[override]
+    def first_focus(self) -> QWidget:
         return self.table
+
+    def worked(self) -> Derivation | None:
+        """Why the cause in hand is as likely as it is."""
+        if self.found is None:
+            return None
+        return worked(self.found, self.cause or self.found.causes[0])
 
     def refresh(self) -> None:
         """Work it out beside the window; what stands is of before until then."""
@@ -68,7 +76,7 @@ class CausesView(TuneView):
             except UserError as trouble:
                 return str(trouble)
 
-        self.aside(work, self._take)  # type: ignore[arg-type]
+        self.aside(work, self._take)
 
     def asks(self) -> list[Asked]:
         if self.found is None:
@@ -125,11 +133,17 @@ class CausesView(TuneView):
         self.accept.setVisible(cause.found is not None)
         self.plot.show_picture(_picture(found, self.listed.index(cause)))
 
-    def _show_found_before(self) -> None:
+    @property
+    def taken_in(self) -> tuple[Link, AsFound] | None:
+        """The cause that was taken into the design last; None without one."""
         kept = [(x, f) for x in self.session.job.design.links for f in x.found]
-        self.back.setVisible(bool(kept))
-        if kept:
-            link, found = kept[-1]
+        return kept[-1] if kept else None
+
+    def _show_found_before(self) -> None:
+        kept = self.taken_in
+        self.back.setVisible(kept is not None)
+        if kept is not None:
+            link, found = kept
             self.back.setText(f"mended: {link.name}, {found.key.replace('_', ' ')}")
             self.back.setToolTip(found.reason)
 
@@ -145,55 +159,16 @@ class CausesView(TuneView):
         self.session.edit(f"as found: {cause.says}", job)
 
     def _take_back(self) -> None:
-        kept = [(x, f) for x in self.session.job.design.links for f in x.found]
-        if kept:
-            link, found = kept[-1]
+        kept = self.taken_in
+        if kept is not None:
+            link, found = kept
             self.session.edit(f"mended: {found.reason}", mended(self.session.job, link.id, found.key))
 
 
-def _share(probability: float) -> str:
-    """A probability in whole per cent; never all, never none."""
-    if probability > 0.995:
-        return "over 99 %"
-    return f"{100 * probability:.0f} %" if probability >= 0.01 else "under 1 %"
-
-
 def _title(first: Cause) -> str:
-    share = _share(first.probability)
-    if first.key == HEALTHY:
-        return f"Nothing is wrong, {share} sure"
     if first.key == NONE:
         return "Nothing that is known explains it"
-    return f"{_name(first)}, {share} sure"
-
-
-_KINDS = {
-    "contact": "a worse contact",
-    "wire_missing": "one of several does not carry",
-    "other_length": "another length",
-    "no_load_volts": "other volts without load",
-    "source_ohms": "gives way too much",
-    "minimum_load": "too little load",
-    "dropout": "drops out",
-    "mains_low": "the mains",
-    "wrong_tap": "another tap",
-    "weak_reservoir": "a weak reservoir",
-    "pad": "its pad",
-    "sink": "its sink",
-    "fan_off": "its fan does not turn",
-    "display_gain": "shows too much or too little",
-    "meter_gain": "reads too much or too little",
-    "load_gain": "its amps are off",
-    "two_wire": "in the volts that were read",
-    "swapped": "swapped",
-}
-
-
-def _name(cause: Cause) -> str:
-    if cause.key in (HEALTHY, NONE):
-        return cause.name
-    own = f"{cause.name}: {_KINDS.get(cause.key, cause.key)}"
-    return f"{own}, with {_name(cause.partner)}" if cause.partner is not None else own
+    return f"{first.title}, {first.sure} sure"
 
 
 def _row(cause: Cause, nxt: NextReading | None) -> tuple[str, ...]:
@@ -204,8 +179,8 @@ def _row(cause: Cause, nxt: NextReading | None) -> tuple[str, ...]:
     if nxt is not None:
         mine = [e for e in nxt.expected if (e[0], e[1]) == (cause.label, cause.link)]
         if mine:
-            reads = with_uncertainty(mine[0][2], mine[0][3], "V" if nxt.quantity == "V" else "A")
-    return (_name(cause), _share(cause.probability), size, ends, reads)
+            reads = with_uncertainty(mine[0][2], mine[0][3], nxt.quantity)
+    return (cause.title, cause.sure, size, ends, reads)
 
 
 def _sized(size: Interval, unit: str) -> tuple[str, str]:

@@ -2,11 +2,12 @@
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import fixed, with_uncertainty
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.tuning.asked import Asked, steps_asked
-from tensimeter.core.tuning.before_after import Comparison, Lap, changed_between, compare, laps, picture
+from tensimeter.core.tuning.before_after import Lap, TwoRuns, changed_between, compare, laps, picture, worked
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.session import Session
@@ -22,7 +23,7 @@ class ChangesView(TuneView):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.laps: dict[str, list[Lap]] = {}
-        self.found: Comparison | None = None
+        self.found: TwoRuns | None = None
         row = QHBoxLayout()
         self.test, self.before, self.after = QComboBox(), QComboBox(), QComboBox()
         for box, words in ((self.test, "test"), (self.before, "before"), (self.after, "after")):
@@ -52,6 +53,10 @@ class ChangesView(TuneView):
     def first_focus(self) -> QWidget:
         return self.test if self.laps else self
 
+    def worked(self) -> Derivation | None:
+        """How the change between the two runs came about."""
+        return worked(self.found) if self.found is not None else None
+
     def refresh(self) -> None:
         """Which tests were gone through twice."""
         job, now = self.session.job, self.session.now
@@ -62,7 +67,7 @@ class ChangesView(TuneView):
             found = {name: laps(job, p, readings) for name, p in planned if p is not None}
             return {name: runs for name, runs in found.items() if len(runs) > 1}
 
-        self.aside(work, self._take)  # type: ignore[arg-type]
+        self.aside(work, self._take)
 
     def asks(self) -> list[Asked]:
         name = self.test.currentData() or self.session.test_id

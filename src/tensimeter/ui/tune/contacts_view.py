@@ -2,6 +2,7 @@
 
 from PyQt6.QtWidgets import QWidget
 
+from tensimeter.core.derivation import Derivation
 from tensimeter.core.quantity import fixed, show, with_uncertainty
 from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.contacts import (
@@ -13,6 +14,7 @@ from tensimeter.core.tuning.contacts import (
     next_place,
     picture,
     redo_sentence,
+    worked,
 )
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.text import label
@@ -56,13 +58,20 @@ class ContactsView(TuneView):
         self._below = QWidget()
         self.column.addWidget(self._below, 1)
 
+    def worked(self) -> Derivation | None:
+        """How the ohms of the place in hand came about."""
+        item = self.table.currentItem()
+        at = self.table.indexOfTopLevelItem(item) if item is not None else -1
+        joints = self.found.joints if self.found is not None else ()
+        return worked(joints[at]) if 0 <= at < len(joints) else None
+
     def first_focus(self) -> QWidget:
         return self.table
 
     def refresh(self) -> None:
         """The newest of each place."""
         job, readings = self.session.job, self.session.now.readings
-        self.aside(lambda: contacts(job, readings), self._take)  # type: ignore[arg-type]
+        self.aside(lambda: contacts(job, readings), self._take)
 
     def asks(self) -> list[Asked]:
         asked = contact_asked(self.session.job, self.found) if self.found is not None else None

@@ -11,8 +11,6 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QTreeWidget,
-    QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -23,9 +21,10 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import PRETENDED_WORDS
 from tensimeter.core.model.instruments import checks_of
 from tensimeter.core.model.stock_edits import with_check, without_check
-from tensimeter.core.quantity import fixed, parse, show
+from tensimeter.core.quantity import fixed, parse, with_uncertainty
 from tensimeter.core.testplan.meter_checks import (
     LETS,
+    USUAL_MONTHS,
     MeterCheck,
     as_check,
     asked_of,
@@ -41,27 +40,37 @@ from tensimeter.core.tuning.disagreement import disagreement_of, likeliest
 from tensimeter.ui.own_bin import to_own_bin
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.present import present
-from tensimeter.ui.parts.text import Field, Figure, label, tip
+from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
+from tensimeter.ui.tune.view import TuneView, figures_table, fill
 
 #: So many pairs at the most are listed, the newest; the line goes through all of them.
 MOST_ROWS = 300
-#: How long a check is good for where nothing else is typed; a rule of thumb.
-USUAL_MONTHS, MONTH_S = 12.0, 30.44 * 86400
 _COLUMNS = ("shows", "meter", "error", "once set")
 
 
-class DisplaysView(QWidget):
+class DisplaysView(TuneView):
     """A display at the left is chosen; its pairs, its line and what to set follow."""
 
-    words = "Displays"
+    words, key = "Displays", "displays"
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.checks: tuple[MeterCheck, ...] = ()
         self.chosen: tuple[str, str] | None = None
+        self.plot = PicturePlot()
+        self.column.addWidget(self.plot, 5)
+        self.table = figures_table(_COLUMNS, "pairs of display and reference, in the order read")
+        # Figures that are compared stand near one another, however wide the window is.
+        self.table.setMaximumWidth(theme.px(600))
+        present(self.table.header()).setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.column.addWidget(self.table, 4)
+        self._below = QWidget()
+        self.column.addWidget(self._below, 1)
+
+    def frame(self) -> QVBoxLayout:
+        """The column right of the list of displays."""
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(theme.px(12))
@@ -69,19 +78,8 @@ class DisplaysView(QWidget):
         self.side.setLayout(self._left())
         layout.addWidget(self.side)
         column = QVBoxLayout()
-        column.setSpacing(theme.px(4))
-        self.title, self.sentence = label("", "heading"), Figure("", self._why)
-        self.sentence.setWordWrap(True)
-        self.sentence.asked.connect(session.why)
-        column.addWidget(self.title)
-        column.addWidget(self.sentence)
-        self.plot = PicturePlot()
-        column.addWidget(self.plot, 5)
-        self.table = self._table()
-        column.addWidget(self.table, 4)
-        self._below = QWidget()
-        column.addWidget(self._below, 1)
         layout.addLayout(column, 1)
+        return column
 
     def first_focus(self) -> QWidget:
         return self.list
@@ -133,27 +131,12 @@ class DisplaysView(QWidget):
         column.addSpacing(theme.px(8))
         return column
 
-    def _table(self) -> QTreeWidget:
-        table = QTreeWidget()
-        table.setColumnCount(len(_COLUMNS))
-        table.setHeaderLabels(list(_COLUMNS))
-        table.setRootIsDecorated(False)
-        table.setUniformRowHeights(True)
-        table.setAccessibleName("pairs of display and reference, in the order read")
-        # Figures that are compared stand near one another, however wide the window is.
-        table.setMaximumWidth(theme.px(600))
-        present(table.header()).setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        header = present(table.headerItem())
-        for k in range(len(_COLUMNS)):
-            header.setTextAlignment(k, _RIGHT)
-        return table
-
     # -- what is shown --------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Held against one another beside the window; until it is, what stands is of before."""
         job, readings = self.session.job, self.session.now.readings
-        self.session.aside.ask("displays", self, lambda: meter_checks(job, readings), self._take)
+        self.aside(lambda: meter_checks(job, readings), self._take)
 
     def _take(self, checks: tuple[MeterCheck, ...]) -> None:
         self.checks = checks
@@ -187,7 +170,7 @@ class DisplaysView(QWidget):
         """The display in hand."""
         return next((c for c in self.checks if (c.output, c.quantity) == self.chosen), None)
 
-    def _why(self) -> Derivation | None:
+    def worked(self) -> Derivation | None:
         return check_worked(self.check) if self.check is not None else None
 
     def _show(self) -> None:
@@ -252,13 +235,9 @@ class DisplaysView(QWidget):
         check, session = self.check, self.session
         if check is None or check.part is None:
             return
-        now = time.time()
         try:
             months = parse(self.months.text()) if self.months.text().strip() else USUAL_MONTHS
-            if months <= 0:
-                raise UserError("A check is good for some months: more than none.")
-            until = now + months * MONTH_S
-            made = as_check(session.job, check, now, until, earlier_too=self.earlier.isChecked())
+            made = as_check(session.job, check, time.time(), months, earlier_too=self.earlier.isChecked())
             job = with_check(session.job, check.part, made)
         except UserError as trouble:
             session.complain(str(trouble))
@@ -276,27 +255,23 @@ class DisplaysView(QWidget):
             self.session.edit(f"check of {check.name}’s display forgotten", job)
 
     def _fill(self, check: MeterCheck, set_to: list[float] | None) -> None:
-        self.table.clear()
         self.table.setHeaderLabels([f"{words}, {check.unit}" for words in _COLUMNS])
         odd = check.found.odd_one if check.found is not None else None
         first = max(len(check.pairs) - MOST_ROWS, 0)
+        rows = []
         for k, pair in enumerate(check.pairs[first:], first):
             true, shown = pair.reference.value, pair.shown.value
             left = fixed(set_to[k] - true, "", 4) if set_to is not None else ""
-            words = [fixed(shown, "", 3), fixed(true, "", 4), fixed(shown - true, "", 4), left]
-            if k == odd:
-                words[2] += "  not of the line"
-            item = QTreeWidgetItem(words)
-            for c in range(len(words)):
-                item.setTextAlignment(c, _RIGHT)
-            self.table.addTopLevelItem(item)
+            error = fixed(shown - true, "", 4) + ("  not of the line" if k == odd else "")
+            rows.append((fixed(shown, "", 3), fixed(true, "", 4), error, left))
+        fill(self.table, rows)
 
 
-_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 _QUANTITY = {"V": "volts", "A": "amps"}
 
 
 def _off(check: MeterCheck) -> str:
     if check.found is None:
         return f"{len(check.pairs)} pair{'s' * (len(check.pairs) != 1)}"
-    return f"off by up to {show(abs(check.found.worst_before.value), check.unit, 3)}"
+    worst = check.found.worst_before
+    return f"off by up to {with_uncertainty(abs(worst.value), worst.half_width, check.unit)}"

@@ -40,7 +40,7 @@ class TuneStage(QWidget):
         column.addWidget(self.pages, 1)
         self._group = QButtonGroup(self)
         self.buttons: list[QPushButton] = []
-        views: tuple[DisplaysView | TuneView, ...] = (
+        views: tuple[TuneView, ...] = (
             self.displays,
             self.trims,
             self.causes,
@@ -90,7 +90,7 @@ class TuneStage(QWidget):
             self.refresh()
 
     @property
-    def view(self) -> DisplaysView | TuneView:
+    def view(self) -> TuneView:
         """The view that is seen."""
         return self.views[self.pages.currentIndex()]
 

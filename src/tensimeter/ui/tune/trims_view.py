@@ -4,10 +4,10 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.trims import TrimScrew
-from tensimeter.core.quantity import fixed, show
+from tensimeter.core.quantity import fixed, with_uncertainty
 from tensimeter.core.testplan.step import panel_of
 from tensimeter.core.tuning.asked import Asked
-from tensimeter.core.tuning.trim_edits import with_trim, without_trim
+from tensimeter.core.tuning.trim_edits import sealed, with_trim, without_trim
 from tensimeter.core.tuning.trim_words import screw_sentence, target_words, trims_asked
 from tensimeter.core.tuning.trims import Trimming, trimming
 from tensimeter.ui.parts.present import present
@@ -72,7 +72,7 @@ class TrimsView(TuneView):
         """What turning has shown so far."""
         job, readings = self.session.job, self.session.now.readings
         self._offer()
-        self.aside(lambda: trimming(job, readings), self._take)  # type: ignore[arg-type]
+        self.aside(lambda: trimming(job, readings), self._take)
 
     def asks(self) -> list[Asked]:
         return trims_asked(self.session.job, self.found) if self.found is not None else []
@@ -118,7 +118,7 @@ class TrimsView(TuneView):
         return (
             name,
             screw.moves,
-            "" if reads is None else show(reads, screw.quantity, 5),
+            "" if reads is None else with_uncertainty(reads.value, reads.half_width, screw.quantity),
             target_words(found, screw.moves) if screw.moves in found.targets else "",
             fixed(stands, "", 2),
             by,
@@ -153,13 +153,8 @@ class TrimsView(TuneView):
         screw = self.screw
         if screw is None:
             return
-        trims = tuple(
-            s.with_fields(sealed=not s.sealed) if s.id == screw.id else s
-            for s in self.session.job.assembly.trims
-        )
-        assembly = self.session.job.assembly.with_fields(trims=trims)
         words = "opened again" if screw.sealed else "sealed"
-        self.session.edit(f"{screw.name} {words}", self.session.job.with_fields(assembly=assembly))
+        self.session.edit(f"{screw.name} {words}", sealed(self.session.job, screw.id, not screw.sealed))
 
     def _forget(self) -> None:
         if self.screw is not None:

@@ -1,6 +1,7 @@
 """What the views of Tune have in common: a title, a sentence, a table of figures."""
 
 from collections.abc import Callable, Sequence
+from typing import TypeVar
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
@@ -12,6 +13,7 @@ from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
+T = TypeVar("T")
 #: So many rows of a table are shown at once at the most, where there is room.
 MOST_SHOWN, LEAST_SHOWN = 14, 4
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -74,8 +76,7 @@ class TuneView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column = self.frame()
         self.column.setSpacing(theme.px(4))
         self.title = label("", "heading")
         self.sentence = Figure("", self.worked)
@@ -83,6 +84,12 @@ class TuneView(QWidget):
         self.sentence.asked.connect(session.why)
         self.column.addWidget(self.title)
         self.column.addWidget(self.sentence)
+
+    def frame(self) -> QVBoxLayout:
+        """The column that the view is built in: all of it, unless it has more beside that."""
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        return column
 
     def worked(self) -> Derivation | None:
         """The worked answer behind its sentence; None where it has none."""
@@ -98,6 +105,6 @@ class TuneView(QWidget):
         """What is to be read next, for a supply that can be read by itself."""
         return []
 
-    def aside(self, work: Callable[[], object], show: Callable[[object], None]) -> None:
+    def aside(self, work: Callable[[], T], show: Callable[[T], None]) -> None:
         """Have something worked out beside the window."""
         self.session.aside.ask(self.key, self, work, show)
