@@ -7,7 +7,8 @@ import sys
 
 import numpy as np
 
-from tensimeter.core.analysis.comparison import compared, points_for
+from tensimeter.core.analysis.comparison import compared
+from tensimeter.core.analysis.meter_setting import points_for
 from tensimeter.core.measurement.conformity import Accuracy
 
 DIGIT, TOP = 0.01, 10.0

@@ -5,7 +5,8 @@ from pathlib import Path
 
 import pytest
 
-from tensimeter.core.testplan.meter_checks import check_worked, meter_checks
+from tensimeter.core.testplan.check_words import check_worked
+from tensimeter.core.testplan.meter_checks import meter_checks
 from tensimeter.store.jobfile import JobFile
 
 

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from benchmarks.coverage_meters import covered
 
-from tensimeter.core.analysis.comparison import can_settle, compared, correction, line_through, points_for
+from tensimeter.core.analysis.comparison import compared, line_through
+from tensimeter.core.analysis.meter_setting import can_settle, correction, points_for
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 

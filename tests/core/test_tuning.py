@@ -15,8 +15,9 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_check, without_check
 from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.readingline import understand
+from tensimeter.core.testplan.check_words import check_kept_sentence
 from tensimeter.core.testplan.evaluation import outcome
-from tensimeter.core.testplan.meter_checks import as_check, check_kept_sentence, meter_checks
+from tensimeter.core.testplan.meter_checks import as_check, meter_checks
 from tensimeter.core.testplan.plan import plan, plans_of
 from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.before_after import changed_between, compare, laps, picture

@@ -27,8 +27,8 @@ def test_a_display_is_held_against_the_meter(window: MainWindow, keys) -> None:
         keys(window, "Ctrl+l", line, "Enter")
     assert window.rail.buttons[5].caption == "1 display read"
     assert [stage.list.item(k).text().split("\n")[0] for k in range(stage.list.count())] == [
-        "CAMERA HUB, volts",
-        "CAMERA HUB, amps",
+        "CAMERA HUB, own display, volts",
+        "CAMERA HUB, own display, amps",
     ]
     # Volts were read over 40 mV alone: nobody can tell a gain from that, and none is set.
     assert "too close together" in stage.sentence.text()
@@ -52,7 +52,7 @@ def test_a_display_is_held_against_the_meter(window: MainWindow, keys) -> None:
     # A display's amps are no reading of the output: the volts stay with the current that was said.
     read = [r for r in window.session.now.readings if r.place == "hub-panel"]
     assert [r.quantity for r in read].count("A") == 5
-    assert {r.instrument for r in read} == {""}
+    assert {r.instrument for r in read} == {"step-down-3a"}
 
 
 def _view(window: MainWindow, keys, number: int):

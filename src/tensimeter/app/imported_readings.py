@@ -13,6 +13,7 @@ from tensimeter.core.circuit.along_path import OTHER
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Measurand, Origin, Reading
+from tensimeter.core.model.compared_places import part_at
 from tensimeter.core.model.instruments import accuracy_of, display_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import Understood, at_place
@@ -78,6 +79,11 @@ def import_typed(
         # A display reads for itself; the current said beside it tells which reference it stands beside.
         accuracy, part = display_of(job, shows, line.quantity, line.resolution)
         own = found[0]._replace(accuracy=accuracy, instrument=part or "", range="" if part else "assumed")
+        return file.keep([own])
+    subject = part_at(job, line.place)
+    if subject is not None:
+        accuracy, range_ = accuracy_of(job, subject, line.quantity, line.value, line.resolution)
+        own = found[0]._replace(instrument=subject, accuracy=accuracy, range=range_, test=None, step=None)
         return file.keep([own])
     if place.endswith(OTHER):
         # Read with another meter than the campaign's: of it nothing is known but its digits.

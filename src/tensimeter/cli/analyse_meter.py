@@ -8,7 +8,8 @@ import typer
 from tensimeter.cli.analyse import analyse, resolution, stated_accuracy
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
-from tensimeter.core.analysis.comparison import can_settle, compared, correction
+from tensimeter.core.analysis.comparison import compared
+from tensimeter.core.analysis.meter_setting import can_settle, correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.quantity import parse

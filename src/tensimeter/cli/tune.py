@@ -10,7 +10,7 @@ import typer
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
-from tensimeter.core.analysis.comparison import correction
+from tensimeter.core.analysis.meter_setting import correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
@@ -82,19 +82,25 @@ def _meters(path: Path, keep: str, months: float, earlier_too: bool) -> dict[str
 
 def _keep(file: JobFile, checks: tuple[MeterCheck, ...], which: str, months: float, earlier: bool) -> str:
     place, _, quantity = which.strip().rpartition(" ")
-    found = [c for c in checks if (c.output, c.quantity) == (place.strip().casefold(), quantity.upper())]
+    wanted = place.strip().casefold()
+    found = [
+        c
+        for c in checks
+        if c.quantity.casefold() == quantity.casefold()
+        and (c.place == wanted or (c.output == wanted and not c.subject.sets))
+    ]
     if not found:
-        known = ", ".join(f"“{c.output} {c.quantity}”" for c in checks) or "none"
+        known = ", ".join(f"“{c.place} {c.quantity}”" for c in checks) or "none"
         raise UserError(f"There is no display “{which}” that was read; there is: {known}.")
     check = as_check(file.job, found[0], time.time(), months, earlier_too=earlier)
     part = found[0].part
     assert part is not None
-    file.edit(f"check of {found[0].name}’s display, {quantity.upper()}", with_check(file.job, part, check))
+    file.edit(f"check of {found[0].name}, {quantity.upper()}", with_check(file.job, part, check))
     return part
 
 
 def _told(job: Job, check: MeterCheck) -> dict[str, Any]:
-    found, differ = check.found, disagreement_of(job, check)
+    found = check.found
     told: dict[str, Any] = {
         "place": check.place,
         "output": check.output,
@@ -102,8 +108,7 @@ def _told(job: Job, check: MeterCheck) -> dict[str, Any]:
         "part": check.part,
         "readings": len(check.pairs),
         "pretended": check.pretended,
-        "difference": differ.difference,
-        "inside_both": differ.inside_both,
+        **_differ(job, check),
     }
     if found is None:
         return {**told, "warnings": [check.said]}
@@ -117,6 +122,8 @@ def _told(job: Job, check: MeterCheck) -> dict[str, Any]:
         "floor": found.floor,
         "curvature": found.curvature,
         "hysteresis": found.hysteresis,
+        "per_volt": found.per_volt,
+        "drift_per_s": found.drift,
         "odd_point": None if found.odd_one is None else found.odd_one + 1,
         "error_left": {lets: correction(found, lets).left for lets in ("both", "gain", "offset")},
         "next_points": list(check.points),
@@ -124,9 +131,21 @@ def _told(job: Job, check: MeterCheck) -> dict[str, Any]:
     }
 
 
+def _differ(job: Job, check: MeterCheck) -> dict[str, Any]:
+    """By how much two meters differ; nothing of what is no pair of meters."""
+    try:
+        found = disagreement_of(job, check)
+    except UserError:
+        return {}
+    return {"difference": found.difference, "inside_both": found.inside_both}
+
+
 def _reasons(job: Job, check: MeterCheck) -> list[dict[str, Any]]:
     """Why a display and what was read beside it differ."""
-    found = disagreement_of(job, check)
+    try:
+        found = disagreement_of(job, check)
+    except UserError:
+        return []
     return [
         {
             "place": check.place,

@@ -21,6 +21,7 @@ from tensimeter.core.circuit.along_path import places_along
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import measuring_points
 from tensimeter.core.measurement.readings import Measurand, resolution_of
+from tensimeter.core.model.compared_places import compared_places
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import OPEN_WORDS, parse, show, split
 
@@ -89,6 +90,7 @@ def places(job: Job) -> list[str]:
         *(p for p in measuring_points(job) if p.endswith(("-case", "-sink"))),
         *(f"{name.casefold()}-panel{end}" for end in ("", "-alone") for name in outputs),
         *places_along(job),
+        *compared_places(job),
         *(screw.id for screw in job.assembly.trims),
     ]
 

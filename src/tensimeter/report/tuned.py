@@ -7,7 +7,8 @@ from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.instruments import checks_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import with_uncertainty
-from tensimeter.core.testplan.meter_checks import check_kept_sentence, check_sentence, meter_checks
+from tensimeter.core.testplan.check_words import QUANTITY_WORDS, check_kept_sentence, check_sentence
+from tensimeter.core.testplan.meter_checks import meter_checks
 from tensimeter.core.testplan.plan import plans_of
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.tuning.before_after import compare, laps
@@ -29,9 +30,8 @@ def tuned(job: Job, readings: Sequence[Reading]) -> tuple[tuple[str, str], ...]:
 
 
 def _displays(job: Job, readings: Sequence[Reading]) -> list[tuple[str, str]]:
-    words = {"V": "volts", "A": "amps"}
     return [
-        (f"{c.name}, own display, {words.get(c.quantity, '')}", check_sentence(c))
+        (f"{c.name}, {QUANTITY_WORDS.get(c.quantity, '')}", check_sentence(c))
         for c in meter_checks(job, readings)
     ]
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from scipy.special import chdtri, stdtrit
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -109,6 +110,9 @@ class Comparison:
     reference: Array
     subject: Accuracy
     standard: Accuracy
+    #: When each was read, s, and the volts that stood there (n,), where that is known.
+    time_s: Array | None = None
+    volts: Array | None = None
 
     @cached_property
     def line(self) -> StraightLine:
@@ -119,7 +123,8 @@ class Comparison:
     def gain(self) -> Interval:
         """What a shown value is multiplied by; the reference's own gain is in its interval."""
         half = half_width_95(
-            (self.standard.of_reading * abs(self.line.gain),), float(self.line.covariance[0, 0]) ** 0.5
+            (self.standard.of_reading * abs(self.line.gain),),
+            self.excess * float(self.line.covariance[0, 0]) ** 0.5,
         )
         return _around(self.line.gain, half)
 
@@ -127,7 +132,20 @@ class Comparison:
     def offset(self) -> Interval:
         """What is added then, in the unit of the reading."""
         bounds = (self.standard.offset, self.standard.of_reading * abs(self.line.offset))
-        return _around(self.line.offset, half_width_95(bounds, float(self.line.covariance[1, 1]) ** 0.5))
+        own = self.excess * float(self.line.covariance[1, 1]) ** 0.5
+        return _around(self.line.offset, half_width_95(bounds, own))
+
+    @property
+    def excess(self) -> float:
+        """How many times what the digits allow the points scatter about the line; 1 where chance may do it.
+
+        The square root of chi-squared a degree of freedom, once that is beyond 99.9 % (Birge, Phys. Rev. 40
+        (1932) 207).
+        """
+        free = len(self.shown) - 2
+        if free < 1 or self.line.chi2 <= float(chdtri(free, 1e-3)):
+            return 1.0
+        return float(np.sqrt(self.line.chi2 / free))
 
     @property
     def tells_gain(self) -> bool:
@@ -165,10 +183,16 @@ class Comparison:
         k = int(np.argmax(np.abs(off)))
         return _around(float(off[k]), self._left(float(self.shown[k])))
 
+    def _drift_sentence(self, drift: Interval) -> str:
+        late = self.drift_late
+        if late is not None and not _sure(late) and late.half_width < abs(drift.value):
+            return "It drifts while it warms up and stands then: compare again once it is warm."
+        return "It drifts: what it shows of the same changes with time; let it warm up, and compare again."
+
     def _left(self, shown: float) -> float:
         true = self.line.gain * shown + self.line.offset
         bounds = (self.standard.of_reading * abs(true), self.standard.offset, self.floor)
-        return half_width_95(bounds, float(self.line.deviation(shown)))
+        return half_width_95(bounds, self.excess * float(self.line.deviation(shown)))
 
     @property
     def _sd(self) -> float:
@@ -199,6 +223,46 @@ class Comparison:
             return None
         sd = self._sd * float(np.sqrt(1 / len(up) + 1 / len(down)))
         return _around(float(down.mean() - up.mean()), 1.96 * sd)
+
+    @property
+    def per_volt(self) -> Interval | None:
+        """What there is more for each volt at one setting, a volt; None where it can't be told."""
+        return self._beside(self.volts)
+
+    @property
+    def drift(self) -> Interval | None:
+        """What the reference reads more for each second at one value shown; None where it can't be told."""
+        return self._beside(self.time_s)
+
+    @property
+    def drift_late(self) -> Interval | None:
+        """As `drift`, of the later half of the pairs: what is left once it is warm."""
+        if self.time_s is None or len(self.time_s) < 8:
+            return None
+        late = self.time_s >= np.median(self.time_s)
+        return self._beside(np.where(late, self.time_s, np.nan))
+
+    def _beside(self, other: Array | None) -> Interval | None:
+        """How the reference goes with something else at one value shown: least squares, all three at once."""
+        if other is None:
+            return None
+        use = np.isfinite(other)
+        if use.sum() < 5 or np.ptp(other[use]) == 0:
+            return None
+        x, z = self.shown[use], other[use] - float(np.mean(other[use]))
+        z = z / np.abs(z).max()
+        design = np.column_stack([x, np.ones_like(x), z])
+        if np.ptp(x) == 0:
+            design = design[:, 1:]
+        if np.linalg.matrix_rank(design) < design.shape[1]:
+            return None
+        inverse = np.linalg.pinv(design)
+        fitted = inverse @ self.reference[use]
+        gap = self.reference[use] - design @ fitted
+        free = len(gap) - design.shape[1]
+        sd = max(self._sd, float(np.sqrt(gap @ gap / free))) * float(np.linalg.norm(inverse[-1]))
+        scale = float(np.abs(other[use] - np.mean(other[use])).max())
+        return _around(float(fitted[-1]) / scale, float(stdtrit(free, 0.975)) * sd / scale)
 
     @cached_property
     def odd_one(self) -> int | None:
@@ -241,12 +305,27 @@ class Comparison:
         way = self.hysteresis
         if way is not None and abs(way.value) > SURE_DEVIATIONS / 1.96 * way.half_width:
             said.append("It reads otherwise going down than going up: it warms up, or its knob has play.")
+        if (drift := self.drift) is not None and _sure(drift):
+            said.append(self._drift_sentence(drift))
         if self.worst_before.half_width > abs(self.worst_before.value):
             said.append("The reference can't tell this meter's error from its own; a better one would.")
         return tuple(said)
 
 
-def compared(shown: Array, reference: Array, subject: Accuracy, standard: Accuracy) -> Comparison:
+def _sure(found: Interval) -> bool:
+    """Whether it is surely not zero."""
+    return abs(found.value) > SURE_DEVIATIONS / 1.96 * found.half_width
+
+
+def compared(
+    shown: Array,
+    reference: Array,
+    subject: Accuracy,
+    standard: Accuracy,
+    *,
+    time_s: Array | None = None,
+    volts: Array | None = None,
+) -> Comparison:
     """A subject held against a reference at the same moments.
 
     Parameters
@@ -257,6 +336,8 @@ def compared(shown: Array, reference: Array, subject: Accuracy, standard: Accura
         The subject's last digit and noise; its gain and offset are not believed.
     standard : Accuracy
         The reference's.
+    time_s, volts : array (n,), optional
+        When each was read, and the volts that stood there: a drift, and what goes with the volts.
 
     Raises
     ------
@@ -268,7 +349,7 @@ def compared(shown: Array, reference: Array, subject: Accuracy, standard: Accura
         raise UserError("A comparison needs what both read at two values or more, at both ends of the range.")
     if not np.isfinite(shown).all() or not np.isfinite(reference).all():
         raise UserError("A comparison takes no reading over range; leave it out.")
-    found = Comparison(shown, reference, subject, standard)
+    found = Comparison(shown, reference, subject, standard, time_s, volts)
     if found.line.gain <= 0:
         raise UserError(
             "What it shows falls while the reference rises; the columns or the leads are swapped."
@@ -278,80 +359,3 @@ def compared(shown: Array, reference: Array, subject: Accuracy, standard: Accura
 
 def _around(value: float, half: float) -> Interval:
     return Interval(float(value), float(value - half), float(value + half))
-
-
-@dataclass(frozen=True)
-class Correction:
-    """What is set in a subject: gain and offset of what it shows, and the largest error left."""
-
-    gain: float
-    offset: float
-    left: float
-
-
-def correction(found: Comparison, lets: str, step: float = 0.0) -> Correction:
-    """What to set where a subject lets its gain, its offset, both or nothing be set.
-
-    Parameters
-    ----------
-    found : Comparison
-        The subject against the reference.
-    lets : str
-        `both`, `gain`, `offset` or `nothing`.
-    step : float
-        The smallest step of what is set (of the offset in its unit where that is set, else of the gain).
-
-    Returns
-    -------
-    Correction
-        That with the least largest error over the range read; `left` is on top of what the reference leaves.
-
-    Raises
-    ------
-    UserError
-        For another word, or a step below zero.
-    """
-    ends = np.array([found.shown.min(), found.shown.max()])
-    true = found.line.gain * ends + found.line.offset
-    if step < 0 or lets not in ("both", "gain", "offset", "nothing"):
-        raise UserError("A subject lets both, gain, offset or nothing be set, in steps of zero or more.")
-    gain, offset = 1.0, 0.0
-    if lets == "both":
-        gain, offset = found.line.gain, found.line.offset
-    elif lets == "offset":
-        # Half way between the errors of both ends.
-        offset = float(np.mean(true - ends))
-    elif lets == "gain":
-        # Both ends off by as much, to opposite sides; at zero no gain helps, so the far end is right.
-        far = int(np.argmax(np.abs(ends)))
-        gain = float(true.sum() / ends.sum() if ends.prod() > 0 else true[far] / ends[far])
-    if step and lets in ("both", "offset"):
-        offset = step * round(offset / step)
-    elif step and lets == "gain":
-        gain = step * round(gain / step)
-    return Correction(gain, offset, float(np.abs(gain * ends + offset - true).max()))
-
-
-def points_for(low: float, high: float, digit: float) -> tuple[float, ...]:
-    """Values at which to compare, up and down again: both ends and the middle of the range in use.
-
-    They lie between the subject's counts, each elsewhere between two, so that rounding averages out. A range
-    must be of ten digits at the least, or UserError is raised.
-    """
-    if not high > low or not digit > 0 or high - low < 10 * digit:
-        raise UserError("A range to compare over goes from a lower to a higher value, ten digits or more.")
-    places = np.linspace(low, high, 5)
-    # The golden section leaves no two of few points at the same place between counts.
-    share = np.modf(0.618034 * np.arange(1, 10))[0]
-    wanted = [*places, *places[-2::-1]]
-    moved = [digit * (np.floor(v / digit) + s) for v, s in zip(wanted, share, strict=True)]
-    return tuple(float(np.clip(v, low, high)) for v in moved)
-
-
-def can_settle(standard: Accuracy, at: float, tolerance: float) -> bool:
-    """Whether a reference can say at a value whether a meter is within a tolerance (same unit).
-
-    Its own 95 % interval must be a quarter of the tolerance at the most: the test uncertainty ratio that
-    calibration laboratories ask for, a rule of thumb.
-    """
-    return standard.half_width(at) <= tolerance / 4

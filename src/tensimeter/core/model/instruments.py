@@ -7,6 +7,7 @@ from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.compared import ComparedPart
+from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.path_part import InlineMeter
@@ -45,7 +46,9 @@ def display_of(
     found = [p for link in reversed(path) if isinstance(p := job.part(link.part), InlineMeter)]
     if found and quantity in ("V", "A"):
         return (found[0].volts if quantity == "V" else found[0].amps), found[0].id
-    return Accuracy(of_reading=0.01, counts=3, resolution=typed_resolution), None
+    # A front end that can be set mostly shows what it gives.
+    shows = next((p.id for k in reversed(path) if isinstance(p := job.part(k.part), ConverterPart)), None)
+    return Accuracy(of_reading=0.01, counts=3, resolution=typed_resolution), shows
 
 
 def _together(loads: list[Instrument], amps: float) -> tuple[Accuracy, str]:

@@ -8,6 +8,7 @@ from abc import abstractmethod
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, ClassVar
 
+from tensimeter.core.parts.compared import ComparedPart
 from tensimeter.core.parts.figures import EfficiencyPoint, FeedbackDivider, HotPoint, PulseControl
 from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.parts.part import PartRecord
@@ -15,7 +16,7 @@ from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.thermal.heatsink import SinkFigures
 
 
-class ConverterPart(PathPart):
+class ConverterPart(PathPart, ComparedPart):
     """What makes other volts of those at its input, up to a current limit."""
 
     link_kind: ClassVar[str] = "converter"

@@ -9,6 +9,8 @@ from tensimeter.core.electrical.feedback import Divider, Shift, adjusted, shift
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.record import Efficiency, NotNegative, Positive, Record
 
+KeptQuantity = Literal["V", "A", "C", "W", "ohm"]
+
 
 class MeterCheckRecord(Record):
     """What a comparison of a meter has shown: true = gain·shown + offset, from `low` to `high`.
@@ -17,7 +19,7 @@ class MeterCheckRecord(Record):
     Times in s since 1970; readings taken before it was checked are put right only where that is wished.
     """
 
-    quantity: Annotated[Literal["V", "A", "C"], Quantity("", "quantity", "what it reads")]
+    quantity: Annotated[KeptQuantity, Quantity("", "quantity", "what it reads, or is set to")]
     gain: Annotated[Positive, Quantity("", "gain", "what a shown value is multiplied by")]
     offset: Annotated[float, Quantity("", "offset", "what is added then, in the unit of the reading")]
     of_reading: Annotated[NotNegative, Quantity("", "left, of reading", "share of the reading left open")]
@@ -31,9 +33,17 @@ class MeterCheckRecord(Record):
     earlier_too: Annotated[
         bool, Quantity("", "earlier readings too", "readings from before are put right by it as well")
     ] = False
+    setting: Annotated[bool, Quantity("", "of its setting", "it tells of what is set, and of no reading")] = (
+        False
+    )
 
     def covers(self, quantity: str, value: float, at: float) -> bool:
-        """Whether it says anything of a reading: its quantity, within its range and a tenth more, in time."""
+        """Whether it says anything of a reading: its quantity, within its range and a tenth more, in time.
+
+        What is known of a setting says nothing of what is read.
+        """
+        if self.setting:
+            return False
         room = 0.1 * (self.high - self.low)
         in_range = quantity == self.quantity and self.low - room <= value <= self.high + room
         in_time = (self.earlier_too or at >= self.at) and (self.until is None or at <= self.until)

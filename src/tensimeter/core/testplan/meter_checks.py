@@ -1,54 +1,36 @@
-"""Displays held against references by readings of a job: what each output's own display is off by."""
+"""Displays, meters and settings held against references by readings of a job: what each is off by."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from typing import cast, get_args
 
 import numpy as np
 
-from tensimeter.core.analysis.comparison import Comparison, Correction, compared, points_for
-from tensimeter.core.derivation import Derivation, Input
+from tensimeter.core.analysis.comparison import Comparison, compared
+from tensimeter.core.analysis.meter_setting import points_for
+from tensimeter.core.arrays import Array
 from tensimeter.core.design.reach import volts_span
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import PRETENDED, Measurand, Origin, Reading, counting
-from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
-from tensimeter.core.parts.figures import MeterCheckRecord
+from tensimeter.core.parts.figures import KeptQuantity, MeterCheckRecord
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
-from tensimeter.core.quantity import show, with_uncertainty
-from tensimeter.core.testplan.picture import Line, Picture, Spot
-from tensimeter.core.testplan.step import displays_of, panel_of
+from tensimeter.core.testplan.compared_pairs import Pair, Subject, compared_pairs, widest
 
-#: What a display of an output may show.
-SHOWN: tuple[Measurand, ...] = ("V", "A")
 #: How long a check is good for where nothing else is said, months, a rule of thumb; s of a month.
 USUAL_MONTHS, MONTH_S = 12.0, 30.44 * 86400
 MOST_MONTHS = 1200.0
-#: So many pairs at the most are drawn, the newest.
-DRAWN = 500
 #: Digits that a panel is taken to have where nothing was read of it: as most show.
 USUAL_DIGIT = 0.01
 
 
 @dataclass(frozen=True)
-class Pair:
-    """What a display showed, and what the reference beside it read."""
-
-    shown: Reading
-    reference: Reading
-    #: Amps that flowed, where they were read; whether everything else was off the negative.
-    amps_A: float | None = None
-    alone: bool = False
-
-
-@dataclass(frozen=True)
 class MeterCheck:
-    """One display and quantity: its pairs in the order read, and what they tell, or why they tell nothing."""
+    """One subject: its pairs in the order read, and what they tell, or why they tell nothing."""
 
-    output: str
-    name: str
-    quantity: Measurand
+    subject: Subject
     pairs: tuple[Pair, ...]
     found: Comparison | None
     said: str
@@ -58,12 +40,27 @@ class MeterCheck:
     @property
     def place(self) -> str:
         """Where readings of it are filed."""
-        return panel_of(self.output)
+        return self.subject.place
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return self.subject.name
+
+    @property
+    def output(self) -> str:
+        """The output that it belongs to; empty for what may be put anywhere."""
+        return self.subject.output
+
+    @property
+    def quantity(self) -> Measurand:
+        """What it shows, or is set to."""
+        return self.subject.quantity
 
     @property
     def part(self) -> str | None:
-        """The part of the stock that it is; None where nothing in the path says so."""
-        return (self.pairs[-1].shown.instrument or None) if self.pairs else None
+        """The part of the stock that keeps what is found; None where nothing in the path says so."""
+        return self.subject.part
 
     @property
     def unit(self) -> str:
@@ -78,19 +75,8 @@ class MeterCheck:
 
 
 def meter_checks(job: Job, readings: Iterable[Reading]) -> tuple[MeterCheck, ...]:
-    """Every display of an output that was read, volts and amps each.
-
-    A display's reading belongs to the reference that was read last before it, of the same output, quantity,
-    test and step: another load's would tell of the load.
-    """
-    live = counting(readings)
-    found = []
-    for output in job.design.outputs():
-        for quantity in SHOWN:
-            pairs = _pairs(job, live, output.id, quantity)
-            if pairs:
-                found.append(_check(job, output, quantity, pairs))
-    return tuple(found)
+    """Every display, meter and setting that was read beside a reference."""
+    return tuple(_check(job, subject, pairs) for subject, pairs in compared_pairs(job, counting(readings)))
 
 
 def as_check(
@@ -118,7 +104,8 @@ def as_check(
     scatter = 1.96 * float(np.hypot(found.standard.scatter, found.subject.scatter)) / len(found.shown) ** 0.5
     reference = job.part(check.pairs[-1].reference.instrument)
     return MeterCheckRecord(
-        quantity=check.quantity, gain=gain, offset=offset, of_reading=found.standard.of_reading,
+        quantity=_kept_quantity(check), setting=check.subject.sets,
+        gain=gain, offset=offset, of_reading=found.standard.of_reading,
         rest=found.standard.offset + max(line, scatter) + found.floor,
         low=float(found.shown.min()), high=float(found.shown.max()), at=at,
         until=None if months is None else at + months * MONTH_S,
@@ -127,22 +114,20 @@ def as_check(
     )  # fmt: skip
 
 
-def check_kept_sentence(check: MeterCheckRecord) -> str:
-    """What a meter keeps of a comparison, in a sentence; dates in UTC."""
-    day = datetime.fromtimestamp(check.at, UTC).strftime("%Y-%m-%d")
-    until = datetime.fromtimestamp(check.until, UTC).strftime("%Y-%m-%d") if check.until is not None else ""
-    room = f", {show(check.room_C, 'C', 3)}" if check.room_C is not None else ""
-    left = f"{show(check.of_reading, '%', 2)} + {show(check.rest, check.quantity, 2)}"
-    since = "all of its readings" if check.earlier_too else "its readings from then on"
-    end = f", until {until}" if until else ""
-    return f"Kept on {day}{room}: {since} are corrected, ± ({left}){end}."
+def _kept_quantity(check: MeterCheck) -> KeptQuantity:
+    if check.quantity in get_args(KeptQuantity):
+        return cast(KeptQuantity, check.quantity)
+    raise UserError(f"Nothing is kept of what is read in {check.quantity}.")
 
 
 def proposed(
     job: Job, output: OutputLink, quantity: Measurand, digit: float = USUAL_DIGIT
 ) -> tuple[float, ...]:
     """Values at which a display is to be compared: over the range that its output is used in."""
-    low, high = _range(job, output, quantity)
+    return _spread_over(*_range(job, output, quantity), digit)
+
+
+def _spread_over(low: float, high: float, digit: float) -> tuple[float, ...]:
     try:
         return points_for(low, high, digit)
     except UserError:
@@ -162,33 +147,7 @@ def _range(job: Job, output: OutputLink, quantity: Measurand) -> tuple[float, fl
     return 0.9 * output.nominal_V, 1.1 * output.nominal_V
 
 
-def _pairs(job: Job, live: Sequence[Reading], output: str, quantity: Measurand) -> tuple[Pair, ...]:
-    latest: dict[tuple[str | None, int | None], Reading] = {}
-    amps: dict[tuple[str | None, int | None], float] = {}
-    found = []
-    beside: tuple[str | None, int | None] | None = None
-    panel, alone = displays_of(output)
-    for r, counted in zip(live, put_right(job, live), strict=True):
-        if not np.isfinite(r.value):
-            continue
-        at = (r.test, r.step)
-        if r.place in (panel, alone) and at == (None, None) and beside is not None:
-            # Its current is that of no step, and so was that of what was read just before it.
-            at = beside
-        if r.place == output and r.step is None:
-            beside = at
-        elif r.place == output:
-            beside = None
-        if r.place == output and r.quantity == "A":
-            amps[at] = r.value
-        if r.quantity == quantity and r.place == output:
-            latest[at] = counted
-        elif r.quantity == quantity and r.place in (panel, alone) and at in latest:
-            found.append(Pair(r, latest[at], amps.get(at), r.place == alone))
-    return tuple(found)
-
-
-def _check(job: Job, output: OutputLink, quantity: Measurand, pairs: tuple[Pair, ...]) -> MeterCheck:
+def _check(job: Job, subject: Subject, pairs: tuple[Pair, ...]) -> MeterCheck:
     digits = [p.shown.accuracy.resolution for p in pairs if p.shown.accuracy is not None]
     # Trailing zeros are often not typed: the finest digit seen is the display's own.
     digit = min(digits, default=USUAL_DIGIT)
@@ -198,141 +157,39 @@ def _check(job: Job, output: OutputLink, quantity: Measurand, pairs: tuple[Pair,
     true = np.array([p.reference.value for p in joined])
     comparison, said = None, ""
     try:
-        comparison = compared(shown, true, Accuracy(of_reading=0, resolution=digit), widest(job, joined))
+        own = Accuracy(of_reading=0, resolution=digit)
+        comparison = compared(shown, true, own, widest(job, joined), **_beside(joined, subject))
     except UserError as trouble:
         said = str(trouble)
-    wanted = proposed(job, output, quantity, digit)
+    wanted = _wanted(job, subject, digit)
     near = 0.05 * (max(wanted) - min(wanted)) if wanted else 0.0
     left = tuple(p for p in dict.fromkeys(wanted) if not np.any(np.abs(true - p) <= near))
-    return MeterCheck(output.id, output.name, quantity, pairs, comparison, said, left)
+    return MeterCheck(subject, pairs, comparison, said, left)
 
 
-def widest(job: Job, pairs: Sequence[Pair]) -> Accuracy:
-    """The references' accuracy; of several ranges or meters the worst of each term."""
-    of = [
-        p.reference.accuracy or accuracy_of(job, None, p.reference.quantity, p.reference.value)[0]
-        for p in pairs
-    ]
-    digit = max(a.resolution for a in of)
-    return Accuracy(
-        of_reading=max(a.of_reading for a in of),
-        counts=max(a.offset for a in of) / digit,
-        resolution=digit,
-        noise_counts=max(a.noise_counts for a in of),
-    )
+def _beside(pairs: Sequence[Pair], subject: Subject) -> dict[str, Array | None]:
+    """When each pair was read, s, and at what volts, where it is amps or watts and all were read."""
+    volts = [p.volts_V for p in pairs] if subject.quantity != "V" else []
+    known = [v for v in volts if v is not None]
+    return {
+        "time_s": np.array([p.reference.at for p in pairs]),
+        "volts": np.array(known) if known and len(known) == len(volts) else None,
+    }
 
 
-#: What a display may let one set, in words.
-LETS = {
-    "both": "gain and offset",
-    "gain": "its gain alone",
-    "offset": "its offset alone",
-    "nothing": "nothing: to be known",
-}
-
-
-def check_sentence(check: MeterCheck) -> str:
-    """What a display is off by, in a sentence."""
-    found = check.found
-    if found is None:
-        return check.said
-    worst, unit = found.worst_before, check.unit
-    k = int(np.argmax(np.abs(found.shown - found.reference)))
-    word = "more" if worst.value > 0 else "less"
-    share = abs(worst.value / found.reference[k]) if found.reference[k] else 0.0
-    text = (
-        f"It shows up to {with_uncertainty(abs(worst.value), worst.half_width, unit)} {word} than "
-        f"there is ({show(share, '%', 2)} at {show(float(found.reference[k]), unit, 3)})"
-    )
-    if not found.tells_gain:
-        return f"{text}."
-    return (
-        f"{text}; true is {found.gain.value:.4f} ± {found.gain.half_width:.4f} of what it shows, "
-        f"{'less' if found.offset.value < 0 else 'plus'} "
-        f"{with_uncertainty(abs(found.offset.value), found.offset.half_width, unit)}."
-    )
-
-
-def check_worked(check: MeterCheck) -> Derivation | None:
-    """How the gain of a display came about; None where its pairs tell none."""
-    found, unit = check.found, check.unit
-    if found is None:
-        return None
-    return Derivation(
-        f"Gain of {check.name}'s own display",
-        "true = a·shown + b, the likeliest line through pairs that err in both",
-        (
-            Input("n", "pairs of display and reference", float(len(check.pairs)), ""),
-            Input("s₁", "scatter of the display: noise and half a digit", found.subject.scatter, unit),
-            Input("s₂", "scatter of the reference", found.standard.scatter, unit),
-            Input("g", "bound of the reference's own gain", found.standard.of_reading, "%"),
-            Input("o", "bound of its offset", found.standard.offset, unit),
-            Input("b", "what is added", found.offset.value, unit),
-        ),
-        found.gain.value,
-        "",
-        (
-            "the reference's gain and offset are the same at every pair",
-            "the display does not drift meanwhile",
-        ),
-        "York et al., Am. J. Phys. 72 (2004) 367; the GUM for what the reference has in common",
-        (found.gain.low, found.gain.high),
-    )
-
-
-def setting_sentence(check: MeterCheck, chosen: Correction) -> str:
-    """What to set in a display, and what is left then."""
-    found, unit = check.found, check.unit
-    assert found is not None
-    acts = []
-    if chosen.gain != 1.0:
-        acts.append(f"multiply its gain by {chosen.gain:.4f}")
-    if abs(chosen.offset) >= found.floor:
-        word = "add" if chosen.offset > 0 else "take off"
-        acts.append(f"{word} {show(abs(chosen.offset), unit, 3)}")
-    left = max(chosen.left, found.floor)
-    rest = f"{show(left, unit, 2)} is left of its own errors, {show(found.floor, unit, 2)} being half a digit"
-    reference = show(found.worst_after.half_width, unit, 2)
-    if not acts:
-        return f"Nothing is set: {rest}; the reference leaves ± {reference}."
-    words = " and ".join(acts)
-    return f"{words[0].upper()}{words[1:]}: {rest}; the reference leaves ± {reference}."
-
-
-def asked_of(job: Job, check: MeterCheck | None) -> str:
-    """What to read next of a display, as it is typed."""
+def _wanted(job: Job, subject: Subject, digit: float) -> tuple[float, ...]:
+    """Values at which a subject is to be compared: over the range that it is used in."""
+    if subject.output:
+        return proposed(job, job.output(subject.output), subject.quantity, digit)
+    load = job.part(subject.part)
+    if not isinstance(load, SetLoad):
+        return ()
     outputs = job.design.outputs()
-    if check is None:
-        if not outputs:
-            return ""
-        place, first = panel_of(outputs[0].id), outputs[0]
-        return (
-            f"First the meter: {first.id} {first.nominal_V:g}V @{first.full_load_A:g}A\n"
-            f"then the display: {place} {first.nominal_V:g}V\n"
-            f"and: {place} {first.full_load_A:g}A\n"
-            "Several loads tell its gain, several set volts that of its volts."
-        )
-    if not check.points:
-        return "Its range is covered. A second comparison after setting it is the proof."
-    values = ", ".join(show(p, check.unit, 3) for p in check.points[:4])
-    return f"Compare also at {values}: both ends and the middle, up and down, between its digits."
-
-
-def check_picture(check: MeterCheck, chosen: Correction) -> Picture:
-    """Error over what is shown: as read, with intervals, its line, and what is left once it is set."""
-    found = check.found
-    assert found is not None
-    bounds = found.standard
-    before = [
-        Spot(s, s - r, bounds.half_width(r, (found.floor,)))
-        for s, r in zip(found.shown[-DRAWN:].tolist(), found.reference[-DRAWN:].tolist(), strict=True)
-    ]
-    ends = np.array([found.shown.min(), found.shown.max()])
-    true = found.line.gain * ends + found.line.offset
-    lines = (
-        Line("as it reads", ends, ends - true, "fit"),
-        Line("once set", ends, chosen.gain * ends + chosen.offset - true, "prediction"),
-        Line("", ends, np.zeros(2), "path"),
-    )
-    unit = check.unit
-    return Picture(f"what it shows, {unit}", f"shown less true, {unit}", tuple(before), lines)
+    amps = min([load.max_A, *([max(o.full_load_A for o in outputs)] if outputs else [])])
+    volts = max([o.nominal_V for o in outputs], default=load.max_V)
+    top = {"V": volts, "A": amps, "W": min(load.max_W, volts * amps), "ohm": 10 * volts / amps}
+    bottom = {"ohm": volts / amps}
+    if subject.quantity not in top:
+        return ()
+    end = top[subject.quantity]
+    return _spread_over(bottom.get(subject.quantity, 0.05 * end), end, digit)

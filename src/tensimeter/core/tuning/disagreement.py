@@ -9,11 +9,13 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
-from tensimeter.core.model.instruments import display_of
+from tensimeter.core.model.instruments import accuracy_of, display_of
 from tensimeter.core.model.job import Job
+from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.path_part import InlineMeter
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.meter_checks import MeterCheck, widest
+from tensimeter.core.testplan.compared_pairs import widest
+from tensimeter.core.testplan.meter_checks import MeterCheck
 from tensimeter.core.tuning.evidence import Spread, Weighed, posterior, weighed
 
 #: How likely each explanation is beforehand; rules of thumb.
@@ -229,9 +231,19 @@ def likeliest(found: Disagreement) -> Sequence[Explanation]:
 
 
 def disagreement_of(job: Job, check: MeterCheck) -> Disagreement:
-    """Why an output's own display and what was read beside it differ; UserError where nothing was read."""
+    """Why a meter of volts or amps and what was read beside it differ.
+
+    UserError where nothing was read, and for what is no such meter: a setting, a thermometer.
+    """
+    if check.subject.sets or check.quantity not in ("V", "A"):
+        raise UserError("Only of two meters that read volts or amps is it told why they differ.")
     part = job.part(check.part)
-    stated = display_of(job, check.output, check.quantity)[0]
+    built_in = check.output and not isinstance(part, Instrument)
+    stated = (
+        display_of(job, check.output, check.quantity)[0]
+        if built_in
+        else accuracy_of(job, check.part, check.quantity, check.pairs[-1].shown.value)[0]
+    )
     claimed = [p.shown.accuracy or stated for p in check.pairs]
     amps = [p.amps_A for p in check.pairs]
     alone = np.array([p.alone for p in check.pairs])
@@ -244,6 +256,6 @@ def disagreement_of(job: Job, check: MeterCheck) -> Disagreement:
         amps=np.array([a or 0.0 for a in amps]) if any(amps) else None,
         draws_A=part.draws_A if isinstance(part, InlineMeter) else 0.0,
         # Where its shunt sits is not known of a display that is no part: most sit in the negative.
-        low_side=part.shunt_in == "negative" if isinstance(part, InlineMeter) else True,
+        low_side=part.shunt_in == "negative" if isinstance(part, InlineMeter) else bool(built_in),
         alone=alone if alone.any() else None,
     )

@@ -15,26 +15,27 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.core.analysis.comparison import correction
+from tensimeter.core.analysis.meter_setting import correction
 from tensimeter.core.derivation import Derivation
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import PRETENDED_WORDS
 from tensimeter.core.model.instruments import checks_of
 from tensimeter.core.model.stock_edits import with_check, without_check
 from tensimeter.core.quantity import fixed, parse, with_uncertainty
-from tensimeter.core.testplan.meter_checks import (
+from tensimeter.core.testplan.check_words import (
     LETS,
-    USUAL_MONTHS,
-    MeterCheck,
-    as_check,
+    QUANTITY_WORDS,
+    STANDS,
     asked_of,
+    beside_sentence,
     check_kept_sentence,
     check_picture,
     check_sentence,
     check_worked,
-    meter_checks,
+    lets_of,
     setting_sentence,
 )
+from tensimeter.core.testplan.meter_checks import USUAL_MONTHS, MeterCheck, as_check, meter_checks
 from tensimeter.core.tuning.asked import Asked, display_asked
 from tensimeter.core.tuning.disagreement import disagreement_of, likeliest
 from tensimeter.ui.own_bin import to_own_bin
@@ -104,6 +105,10 @@ class DisplaysView(TuneView):
             self.lets.addItem(words, key)
         self.lets.activated.connect(lambda _=0: self._show())
         inside.addWidget(self.lets)
+        self.stands = Field()
+        self.stands.setAccessibleName("what stands in it now")
+        self.stands.editingFinished.connect(self._show)
+        inside.addWidget(self.stands)
         inside.addWidget(label("in steps of", "caption"))
         self.step = Field()
         self.step.setPlaceholderText("any; 10m, 0.1%")
@@ -140,13 +145,13 @@ class DisplaysView(TuneView):
 
     def _take(self, checks: tuple[MeterCheck, ...]) -> None:
         self.checks = checks
-        keys = [(c.output, c.quantity) for c in checks]
+        keys = [(c.place, c.quantity) for c in checks]
         if self.chosen not in keys:
             self.chosen = keys[0] if keys else None
         self.list.blockSignals(True)
         self.list.clear()
         for check in checks:
-            item = QListWidgetItem(f"{check.name}, {_QUANTITY[check.quantity]}\n{_off(check)}")
+            item = QListWidgetItem(f"{check.name}, {QUANTITY_WORDS[check.quantity]}\n{_off(check)}")
             item.setToolTip(tip(check_sentence(check)))
             self.list.addItem(item)
         if self.chosen is not None:
@@ -156,7 +161,7 @@ class DisplaysView(TuneView):
 
     def _on_row(self, row: int) -> None:
         if 0 <= row < len(self.checks):
-            self.chosen = (self.checks[row].output, self.checks[row].quantity)
+            self.chosen = (self.checks[row].place, self.checks[row].quantity)
             self._show()
 
     def asks(self) -> list[Asked]:
@@ -168,7 +173,7 @@ class DisplaysView(TuneView):
     @property
     def check(self) -> MeterCheck | None:
         """The display in hand."""
-        return next((c for c in self.checks if (c.output, c.quantity) == self.chosen), None)
+        return next((c for c in self.checks if (c.place, c.quantity) == self.chosen), None)
 
     def worked(self) -> Derivation | None:
         return check_worked(self.check) if self.check is not None else None
@@ -193,7 +198,7 @@ class DisplaysView(TuneView):
             self.sentence.setText(f"{words}\n\n{asked_of(self.session.job, None)}" if joined else "")
             return
         made_up = f": {PRETENDED_WORDS[check.pretended]}" if check.pretended else ""
-        self.title.setText(f"{check.name}, own display, {_QUANTITY[check.quantity]}{made_up}")
+        self.title.setText(f"{check.name}, {QUANTITY_WORDS[check.quantity]}{made_up}")
         self._tell(check)
 
     def _tell(self, check: MeterCheck) -> None:
@@ -202,19 +207,24 @@ class DisplaysView(TuneView):
             self.sentence.setText(check_sentence(check))
             self._fill(check, None)
             return
-        lets = str(self.lets.currentData())
+        asked = str(self.lets.currentData())
+        self.stands.setVisible(asked in STANDS)
+        self.stands.setPlaceholderText(STANDS.get(asked, ""))
+        lets = lets_of(asked)
         if lets == "both" and not found.tells_gain:
             # Of a gain that is not known nothing is set.
             lets = "offset"
         try:
             step = parse(self.step.text()) if self.step.text().strip() else 0.0
             chosen = correction(found, lets, step)
+            said = setting_sentence(check, chosen, asked, self.stands.text(), step)
         except UserError as trouble:
             self.session.complain(str(trouble))
             chosen = correction(found, lets)
-        lines = [check_sentence(check), setting_sentence(check, chosen), *self._why_differ(check)]
+            said = setting_sentence(check, chosen)
+        lines = [check_sentence(check), said, *self._why_differ(check), beside_sentence(check)]
         lines += [*found.warnings, *self._kept(check)]
-        self.sentence.setText("\n".join(lines))
+        self.sentence.setText("\n".join(line for line in lines if line))
         self.plot.show_picture(check_picture(check, chosen))
         self._fill(check, [chosen.gain * p.shown.value + chosen.offset for p in check.pairs])
 
@@ -228,7 +238,8 @@ class DisplaysView(TuneView):
         return [" ".join((*told, found.next, *(found.notes if not found.inside_both else ())))]
 
     def _kept(self, check: MeterCheck) -> list[str]:
-        kept = [c for c in checks_of(self.session.job, check.part) if c.quantity == check.quantity]
+        of = (check.quantity, check.subject.sets)
+        kept = [c for c in checks_of(self.session.job, check.part) if (c.quantity, c.setting) == of]
         return [check_kept_sentence(kept[-1])] if kept else []
 
     def _keep(self) -> None:
@@ -242,7 +253,7 @@ class DisplaysView(TuneView):
         except UserError as trouble:
             session.complain(str(trouble))
             return
-        if session.edit(f"check of {check.name}’s display kept, {check.quantity}", job):
+        if session.edit(f"check of {check.name} kept, {check.quantity}", job):
             part = job.part(check.part)
             if part is not None:
                 to_own_bin(part, session.complain)
@@ -252,7 +263,7 @@ class DisplaysView(TuneView):
         kept = checks_of(self.session.job, check.part) if check is not None else ()
         if check is not None and check.part is not None and kept:
             job = without_check(self.session.job, check.part, len(kept) - 1)
-            self.session.edit(f"check of {check.name}’s display forgotten", job)
+            self.session.edit(f"check of {check.name} forgotten", job)
 
     def _fill(self, check: MeterCheck, set_to: list[float] | None) -> None:
         self.table.setHeaderLabels([f"{words}, {check.unit}" for words in _COLUMNS])
@@ -265,9 +276,6 @@ class DisplaysView(TuneView):
             error = fixed(shown - true, "", 4) + ("  not of the line" if k == odd else "")
             rows.append((fixed(shown, "", 3), fixed(true, "", 4), error, left))
         fill(self.table, rows)
-
-
-_QUANTITY = {"V": "volts", "A": "amps"}
 
 
 def _off(check: MeterCheck) -> str:
