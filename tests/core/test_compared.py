@@ -10,6 +10,7 @@ from tensimeter.core.analysis.meter_setting import correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Measurand, Reading
+from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.instruments import put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_check
@@ -42,7 +43,7 @@ def only(job: Job, rows: list[tuple[str, Measurand, float, str]], place: str, q:
 
 @pytest.fixture(scope="module")
 def job() -> Job:
-    return demo_job("ridge-pier")
+    return with_campaign(demo_job("ridge-pier"), load="sink-60")
 
 
 def a_load(volts: list[float]) -> Iterator[tuple[str, Measurand, float, str]]:

@@ -12,8 +12,8 @@ import numpy as np
 from tensimeter.core.circuit.along_path import OTHER
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
-from tensimeter.core.measurement.readings import Measurand, Origin, Reading
-from tensimeter.core.model.compared_places import part_at
+from tensimeter.core.measurement.readings import AS_SET, Measurand, Origin, Reading
+from tensimeter.core.model.compared_places import SET, part_at
 from tensimeter.core.model.instruments import accuracy_of, display_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import Understood, at_place
@@ -29,6 +29,10 @@ if TYPE_CHECKING:
     from tensimeter.core.procedure.practice import Practice
     from tensimeter.store.logs import Log
     from tensimeter.store.waveforms import Waveform
+
+
+#: What is typed as set is taken to be set to this, at the least.
+SET_DIGIT = 0.01
 
 
 def _watched(job: Job, plan: Plan | None, place: str) -> str:
@@ -82,7 +86,9 @@ def import_typed(
         return file.keep([own])
     subject = part_at(job, line.place)
     if subject is not None:
-        accuracy, range_ = accuracy_of(job, subject, line.quantity, line.value, line.resolution)
+        # Of what is set no digit is lost to rounding: “4A” is 4.00 A.
+        digit = min(line.resolution, SET_DIGIT) if line.place.endswith(SET) else line.resolution
+        accuracy, range_ = accuracy_of(job, subject, line.quantity, line.value, digit)
         own = found[0]._replace(instrument=subject, accuracy=accuracy, range=range_, test=None, step=None)
         return file.keep([own])
     if place.endswith(OTHER):
@@ -93,7 +99,7 @@ def import_typed(
         digit = 0.001 if where.as_set else line.at_resolution
         at_output = line.place.removesuffix(OTHER)
         amps = _reading(job, scan, now, at_output, "A", where.at_A, job.campaign.ammeter, digit, *at)
-        found.append(amps._replace(origin=origin))
+        found.append(amps._replace(origin=origin, range=AS_SET if where.as_set else amps.range))
     return file.keep(found)
 
 

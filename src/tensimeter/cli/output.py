@@ -13,6 +13,8 @@ if TYPE_CHECKING:
     from rich.table import Table
     from rich.text import Text
 
+#: Figures of a row beyond which they do not fit beside one another.
+MOST_COLUMNS = 12
 #: Units at the end of a key, longest first.
 _UNITS = {
     "_percent": "%",
@@ -89,7 +91,8 @@ def answer(result: Mapping[str, Any], as_json: bool) -> None:
             if table.row_count:
                 console.print(table)
                 table = Table(box=None, show_header=False, pad_edge=False)
-            console.print(_rows(value))
+            for part in _rows(value):
+                console.print(part)
         else:
             table.add_row(_label(key), _text(_cell(key, value)))
     if table.row_count:
@@ -104,15 +107,25 @@ def _text(words: str) -> "Text":
     return Text(one_line(words))
 
 
-def _rows(rows: list[dict[str, Any]]) -> "Table":
+def _rows(rows: list[dict[str, Any]]) -> "list[Table]":
+    """Rows beneath one another; of so many figures that none would fit its column, each by itself."""
     from rich.table import Table
 
+    keys = list(dict.fromkeys(key for row in rows for key in row))
+    if len(keys) > MOST_COLUMNS:
+        found = [Table(box=None, show_header=False, pad_edge=False) for _ in rows]
+        for table, row in zip(found, rows, strict=True):
+            for key, value in row.items():
+                table.add_row(_label(key), _text(_cell(key, value)))
+            table.add_row("")
+        return found
     table = Table(box=None, pad_edge=False)
-    for key in rows[0]:
-        table.add_column(_label(key), justify="left" if isinstance(rows[0][key], str) else "right")
+    for key in keys:
+        words = any(isinstance(row.get(key), str) for row in rows)
+        table.add_column(_label(key), justify="left" if words else "right")
     for row in rows:
-        table.add_row(*(_text(_cell(k, v)) for k, v in row.items()))
-    return table
+        table.add_row(*(_text(_cell(key, row[key]) if key in row else "") for key in keys))
+    return [table]
 
 
 def _unit(key: str) -> str:

@@ -9,7 +9,7 @@ import typer
 
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
-from tensimeter.cli.output import answer
+from tensimeter.cli.output import answer, span
 from tensimeter.core.analysis.meter_setting import correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
@@ -123,7 +123,7 @@ def _told(job: Job, check: MeterCheck) -> dict[str, Any]:
         "curvature": found.curvature,
         "hysteresis": found.hysteresis,
         "per_volt": found.per_volt,
-        "drift_per_s": found.drift,
+        "drift_an_hour": span(found.drift, 3600.0),
         "odd_point": None if found.odd_one is None else found.odd_one + 1,
         "error_left": {lets: correction(found, lets).left for lets in ("both", "gain", "offset")},
         "next_points": list(check.points),

@@ -13,6 +13,8 @@ from tensimeter.core.measurement.conformity import Accuracy, Interval
 
 Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB", "turn"]
 Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
+#: The range of amps that nobody read: they are what the load was set to.
+AS_SET = "as set"
 #: How a run ends: all steps taken; a limit was crossed; somebody dropped the load; an instrument, a link or
 #: the supply gave up; the program itself did.
 RunEnd = Literal["complete", "protected", "aborted", "fault", "bug"]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.measurement.readings import Measurand, Reading
+from tensimeter.core.measurement.readings import AS_SET, Measurand, Reading
 from tensimeter.core.model.compared_places import SET, SHOWS, set_of, setter_of, shows_of
 from tensimeter.core.model.instruments import accuracy_of, display_of, put_right
 from tensimeter.core.model.job import Job
@@ -170,11 +170,18 @@ def _scans_with_volts(live: Sequence[Reading]) -> set[int]:
 
 
 def _reads(job: Job, r: Reading, of: Subject) -> bool:
-    """Whether a reading is of what a setting brings about, by a meter other than the setter itself."""
-    if r.instrument == of.part:
+    """Whether a reading is of what a setting brings about, by a meter other than the setter itself.
+
+    A load that is not the campaign's may be anywhere: of it only what a meter shows is known to be.
+    """
+    if r.instrument == of.part or r.range == AS_SET:
         return False
-    outputs = (of.output,) if of.output else tuple(o.id for o in job.design.outputs())
-    return r.place in outputs or (r.place.endswith(SHOWS) and r.quantity in SHOWN)
+    if r.place.endswith(SHOWS):
+        return r.quantity in SHOWN
+    if of.output:
+        return r.place == of.output
+    joined = of.part in (job.campaign.load, *job.campaign.parallel_loads)
+    return joined and any(r.place == o.id for o in job.design.outputs())
 
 
 def _as_reference(job: Job, seen: dict[str, Reading], quantity: Measurand) -> Reading | None:
