@@ -157,3 +157,31 @@ def test_a_check_is_kept_and_the_facts_stay(tensimeter, tmp_path: Path) -> None:
     assert right == pytest.approx([0.2, 0.6, 1.0, 1.5], abs=0.003)
     code, _, said = tensimeter("tune", path, "meters", "--keep", "bath V")
     assert (code, "There is no display" in said) == (2, True)
+
+
+def test_a_fan_and_a_load_setting_by_typed_lines(tensimeter, tmp_path: Path) -> None:
+    path = tmp_path / "bench.tensi"
+    assert tensimeter("demo", "finishers-bench", "--file", path)[0] == 0
+    for line in ("fan 4V", "fan 0rpm", "fan 5V", "fan 1150 rpm", "fan 12V", "fan 2900rpm", "fan 30dB"):
+        assert tensimeter("file", path, line)[0] == 0, line
+    code, text, said = tensimeter("tune", path, "fan", "--curve", tmp_path / "fan.h", "--json")
+    found = json.loads(text)
+    assert code == 0, said
+    assert found["starts_V"] == {"value": 5.0, "low": 4.0, "high": 5.0}
+    assert (found["least_V"], found["holds"], found["quietest_V"]) == (5.5, False, None)
+    assert (tmp_path / "fan.h").read_text().count("{") == len(found["curve"]) + 2
+    curves = (("--curve", tmp_path / name) for name in ("fan.xls", "no/x.c"))
+    for wrong in (("--keep-below", "101"), *curves):
+        code, _, said = tensimeter("tune", path, "fan", *wrong)
+        assert (code, said.count("\n")) == (2, 1), said
+    # A load that sinks 1 % less than it is set to, and 12 mA; the volts beside it are another load's.
+    for amps in (0.5, 2, 4):
+        for line in (f"sink-60-set {amps}A", "bath 11.9V", f"bench-meter-shows {0.99 * amps - 0.012:.3f}A"):
+            assert tensimeter("file", path, line)[0] == 0, line
+    code, text, said = tensimeter("tune", path, "meters", "--keep", "sink-60-set A", "--json")
+    told = json.loads(text)
+    assert (code, told["kept"]) == (0, "sink-60"), said
+    (load,) = [m for m in told["meters"] if m["place"] == "sink-60-set"]
+    assert load["readings"] == 3
+    assert load["gain"]["low"] < 0.99 < load["gain"]["high"]
+    assert load["offset"]["low"] < -0.012 < load["offset"]["high"]

@@ -378,7 +378,7 @@ def test_a_hand_reads_what_is_asked_for() -> None:
     assert amps.endswith("A @2A")
     assert float(amps.split()[1].rstrip("A")) == pytest.approx(2.0, abs=0.03)
     assert hand.line(Asked("hub-other", "V", "hub", 2.0)).split()[1].endswith("V")
-    assert hand.line(Asked("some-trim", "turn", turns=0.5)) == "some-trim 0.50 turn"
+    assert hand.line(Asked("some-trim", "turn", to=0.5)) == "some-trim 0.50 turn"
     with pytest.raises(UserError, match="nothing to read"):
         hand.line(Asked("nowhere", "V", "hub", 2.0))
     assert demo_hand(Job(name="own")) is None

@@ -3,7 +3,9 @@
 from pathlib import Path
 
 import pytest
+from PyQt6.QtWidgets import QFileDialog
 
+from tensimeter.core.model.edits import with_link
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.window import MainWindow
@@ -55,12 +57,12 @@ def test_a_display_is_held_against_the_meter(window: MainWindow, keys) -> None:
     assert {r.instrument for r in read} == {"step-down-3a"}
 
 
-def _view(window: MainWindow, keys, number: int):
+def _view(window: MainWindow, keys, key: str):
     """A view of the stage, by keyboard: along the row of words."""
     stage = window.stage("tune")
-    stage.buttons[number].setFocus()
+    stage.buttons[[view.key for view in stage.views].index(key)].setFocus()
     keys(window, "Space")
-    assert stage.pages.currentIndex() == number
+    assert stage.view.key == key
     return stage.view
 
 
@@ -70,13 +72,13 @@ def _cells(table, row: int) -> list[str]:
 
 
 def test_a_cause_is_found_taken_in_and_mended(window: MainWindow, keys) -> None:
-    view = _view(window, keys, 2)
+    view = _view(window, keys, "causes")
     assert "Too little was read" in view.sentence.text()
     # The hub's lead has 47.5 mΩ by design, all at 5.2 V less 15 mΩ of the module: at 2 A 30 + 95 mV less.
     for line in ("hub 5.2V @0.001A", "hub 5.02V @1A", "hub 4.84V @2A", "hub-lead-drop 330mV @2A",
                  "hub-lead-joints 251mV @2A"):  # fmt: skip
         keys(window, "Ctrl+l", line, "Enter")
-    view = _view(window, keys, 2)
+    view = _view(window, keys, "causes")
     assert "Hub lead: a worse contact" in view.title.text()
     assert _cells(view.table, 0)[2].endswith("mΩ")
     assert "Its lugs, crimps and screws" in view.look.text()
@@ -100,7 +102,7 @@ def test_a_cause_is_found_taken_in_and_mended(window: MainWindow, keys) -> None:
 
 
 def test_trims_by_keyboard(window: MainWindow, keys) -> None:
-    view = _view(window, keys, 1)
+    view = _view(window, keys, "trims")
     assert view.first_focus() is view.name
     view.name.setFocus()
     keys(window, "Enter")
@@ -112,7 +114,7 @@ def test_trims_by_keyboard(window: MainWindow, keys) -> None:
     keys(window, "Enter")
     for line in ("mount 13.3V @0.001A", "front-end-volts 0.5 turn", "mount 13.5V @0.001A"):
         keys(window, "Ctrl+l", line, "Enter")
-    view = _view(window, keys, 1)
+    view = _view(window, keys, "trims")
     cells = _cells(view.table, 0)
     assert cells[:2] == ["Front end, volts", "mount"]
     assert cells[2] == "13.5000 ± 0.0078 V"
@@ -126,12 +128,12 @@ def test_trims_by_keyboard(window: MainWindow, keys) -> None:
 
 
 def test_before_and_after_and_contacts(window: MainWindow, keys) -> None:
-    view = _view(window, keys, 3)
+    view = _view(window, keys, "changes")
     assert "No test was gone through twice" in view.title.text()
     for run in (("13.571", "13.441", "13.311"), ("13.571", "13.491", "13.411")):
         for volts, amps in zip(run, ("0", "4", "8"), strict=True):
             keys(window, "Ctrl+l", f"mount {volts}V @{amps}A", "Enter")
-    view = _view(window, keys, 3)
+    view = _view(window, keys, "changes")
     assert "MOUNT, load regulation" in view.title.text()
     assert view.sentence.text().startswith("Better: nearer to nominal by")
     assert "Nothing was noted in between" in view.done.text()
@@ -140,7 +142,7 @@ def test_before_and_after_and_contacts(window: MainWindow, keys) -> None:
     view.after.setCurrentIndex(0)
     view.after.activated.emit(0)
     assert view.sentence.text().startswith("Worse")
-    view = _view(window, keys, 4)
+    view = _view(window, keys, "contacts")
     assert "Nothing was read along the path" in view.title.text()
     assert "“mount-fuse-drop … mV @8A”" in view.next.text()
     keys(window, "Ctrl+l", "mount-lead-drop 400mV @8A", "Enter")
@@ -165,7 +167,7 @@ def test_a_check_is_kept_and_readings_follow(window: MainWindow, keys) -> None:
     window.session.edit("a meter", job.with_fields(stock=(*job.stock, meter), design=design))
     for line in LINES:
         keys(window, "Ctrl+l", line, "Enter")
-    view = _view(window, keys, 0)
+    view = _view(window, keys, "displays")
     view.list.setCurrentRow(1)
     facts = [r for r in window.session.now.readings if r.instrument == "front-meter"]
     view.months.setText("none")
@@ -205,31 +207,31 @@ def test_a_demo_is_tuned_by_keyboard(
             stage.read.setFocus()
             keys(window, "Space")
 
-    causes = _view(window, keys, 2)
+    causes = _view(window, keys, "causes")
     read(4 if cause else 1)
     assert causes.found is not None
     first = causes.found.causes[0]
     assert first.link in cause or not cause
-    contacts = _view(window, keys, 4)
+    contacts = _view(window, keys, "contacts")
     read(12)
     assert contacts.next.text() == ""
     redo = contacts.found.redo
     assert getattr(redo, "place", "") == place
-    displays = _view(window, keys, 0)
+    displays = _view(window, keys, "displays")
     read(1)
     assert displays.check is not None
     assert "simulated, proves nothing" in displays.title.text()
-    trims = _view(window, keys, 1)
+    trims = _view(window, keys, "trims")
     read(6)
     assert trims.found.held is bool(window.session.job.assembly.trims)
-    changes = _view(window, keys, 3)
+    changes = _view(window, keys, "changes")
     read(2)
     assert changes.found is None or changes.found.verdict == "alike"
     assert {r.origin for r in window.session.now.readings} == {"simulated"}
 
 
 def test_symptoms_point_at_a_part(window: MainWindow, keys) -> None:
-    view = _view(window, keys, 5)
+    view = _view(window, keys, "symptoms")
     assert "Look next" in view.next.text()
     assert not view.note.isEnabled()
     for key, answer in (("output", "right"), ("display", "dead")):
@@ -241,3 +243,30 @@ def test_symptoms_point_at_a_part(window: MainWindow, keys) -> None:
     keys(window, "Space")
     assert view.seen == {}
     assert any("points at its display" in e.text for e in window.session.file.logbook())
+
+
+def test_a_fan_is_read_and_its_curve_is_written(open_window, tmp_path: Path, keys, monkeypatch) -> None:
+    job = demo_job("finishers-bench")
+    job = with_link(job, job.output("bath").model_copy(update={"full_load_A": 1.0}))
+    window = open_window(JobFile.create(tmp_path / "bench.tensi", job))
+    keys(window, "Alt+6")
+    view = _view(window, keys, "fan")
+    assert "Its start was not seen yet" in view.sentence.text()
+    for line in ("fan 4V", "fan 0 rpm", "fan 5,5V", "fan 1400rpm", "fan 24dB"):
+        keys(window, "Ctrl+l", line, "Enter")
+    assert "It starts between 4 V and 5.5 V" in view.sentence.text()
+    assert [_cells(view.rows, k) for k in (0, 1)] == [["4.00", "stands", ""], ["5.50", "1400", "24.0"]]
+    view.keep.setText("200 K")
+    view.keep.editingFinished.emit()
+    assert "below their limits" in view.sentence.text()
+    view.keep.setText("10 K")
+    view.keep.editingFinished.emit()
+    for name, begins in (("fan.csv", "sink [degC],fan [V],speed [%]"), ("fan.h", "/* Fan volts")):
+        path = tmp_path / name
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, path=path: (str(path), ""))
+        view.write.setFocus()
+        keys(window, "Space")
+        assert path.read_text(encoding="utf-8").startswith(begins)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "fan.doc"), ""))
+    keys(window, "Space")
+    assert "A curve is written as .csv, .c, .h" in window.line.hint.text()

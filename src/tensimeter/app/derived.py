@@ -12,8 +12,7 @@ from tensimeter.core.design.reach import set_to
 from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.guarded import guarded
-from tensimeter.core.heat_design.measuring_points import as_fitted
-from tensimeter.core.measurement.readings import Measurand, Reading, Wave, real_ones
+from tensimeter.core.measurement.readings import Measurand, Reading, Wave
 from tensimeter.core.model.job import Job
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit
@@ -25,8 +24,7 @@ from tensimeter.core.remembered import remembered
 from tensimeter.core.testplan.evaluation import not_judged, outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.read_so_far import ReadSoFar
-from tensimeter.core.testplan.soak.estimation import fitted_stages
-from tensimeter.core.testplan.soak.run import soak_runs
+from tensimeter.core.testplan.soak.identified import as_soaked
 from tensimeter.core.testplan.step import Outcome, Plan
 
 if TYPE_CHECKING:
@@ -191,17 +189,9 @@ class Derived:
         return guarded("Its heat", self._as_soaked, lambda _: self.job)
 
     def _as_soaked(self) -> Job:
-        for test in reversed(self.job.campaign.tests):
-            mine = self._by_test.get(test.id, []) if test.soaks else []
-            worked_out = self.plan(test.id) if mine else None
-            # What was simulated says nothing of one's own supply; a demo is simulated as a whole.
-            runs = soak_runs(mine if self.job.demo else real_ones(mine)) if worked_out is not None else []
-            if worked_out is None or not runs or self.running is not None:
-                continue
-            found = fitted_stages(self.job, worked_out, runs[-1])
-            if found is not None:
-                return as_fitted(self.job, found[0], found[1].stages)
-        return self.job
+        if self.running is not None:
+            return self.job
+        return as_soaked(self.job, lambda test: self._by_test.get(test, []), self.plan)
 
     def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
         """The same at another operating point; judgements do not depend on it."""

@@ -10,6 +10,7 @@ import typer
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer, span
+from tensimeter.cli.tune_fan import told_of_fan
 from tensimeter.core.analysis.meter_setting import correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
@@ -22,6 +23,7 @@ from tensimeter.core.tuning.causes import Cause, Causes, causes
 from tensimeter.core.tuning.contacts import Contacts, contacts, redo_sentence
 from tensimeter.core.tuning.disagreement import disagreement_of, likeliest
 from tensimeter.core.tuning.evidence import HEALTHY, NONE
+from tensimeter.core.tuning.fan_plan import KEEP_K
 from tensimeter.core.tuning.symptoms import SYMPTOMS, diagnosis, read_symptoms
 from tensimeter.core.tuning.trim_edits import with_trim
 from tensimeter.core.tuning.trims import Trimming, trimming
@@ -31,7 +33,9 @@ from tensimeter.store.jobfile import JobFile
 @app.command("tune")
 def tune_job(
     job: Path,
-    view: Annotated[str, typer.Argument(help="meters, trims, causes, before-after or contacts")] = "meters",
+    view: Annotated[
+        str, typer.Argument(help="meters, trims, causes, before-after, contacts or fan")
+    ] = "meters",
     keep: Annotated[
         str, typer.Option(help="Of meters: keep what was found of a display, as in “hub A”; readings follow.")
     ] = "",
@@ -51,15 +55,22 @@ def tune_job(
     symptom: Annotated[
         list[str] | None, typer.Option(help="Of causes: what is seen, “output=dead”; as often as needed.")
     ] = None,
+    keep_below: Annotated[
+        float, typer.Option("--keep-below", help="Of fan: parts stay so many K under their limits.")
+    ] = KEEP_K,
+    curve: Annotated[
+        Path | None, typer.Option(help="Of fan: write its curve as a table (.csv) or as a C array (.c, .h).")
+    ] = None,
     json: Json = False,
 ) -> None:
-    """What readings of a job tell of its displays, its trims, its contacts; why it is off; what changed."""
+    """What readings of a job tell of displays, trims, contacts and fan; why it is off; what changed."""
     views: dict[str, Callable[[], dict[str, Any]]] = {
         "meters": lambda: _meters(job, keep, months, earlier_too),
         "trims": lambda: _trims(job, add),
         "causes": lambda: _symptoms(symptom) if symptom else _causes(job),
         "before-after": lambda: _before_after(job, test, other),
         "contacts": lambda: _contacts(job),
+        "fan": lambda: told_of_fan(job, keep_below, curve),
     }
     if view not in views:
         raise UserError(f"“{view}” is no view of tune; there are {', '.join(views)}.")

@@ -33,6 +33,7 @@ _QUANTITIES: dict[str, Measurand] = {
     "W": "W",
     "dB": "dB",
     "turn": "turn",
+    "rpm": "rpm",
 }
 #: Places whose temperature is meant, by what they are called.
 _HEAT = {"ambient": "ambient", "room": "ambient", "case": "case", "sink": "sink", "air": "air"}
@@ -189,7 +190,7 @@ def understand(
     peaks = bool(_PEAKS.search(raw))
     value, unit = split(_PEAKS.sub("V", raw))
     if unit and unit not in _QUANTITIES:
-        raise UserError(f"A reading is in V, A, Ω, W, °C or dB; “{raw.strip()}” is in {unit}.")
+        raise UserError(f"A reading is in V, A, Ω, W, °C, dB, turns or rpm; “{raw.strip()}” is in {unit}.")
     default = _default_unit(job, place, in_hand.asked)
     quantity = "Vpp" if peaks else _QUANTITIES[unit] if unit else asks if default == "V" else default
     question = question or _doubt(

@@ -13,6 +13,8 @@ from tensimeter.core.testplan.plan import plans_of
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.tuning.before_after import compare, laps
 from tensimeter.core.tuning.contacts import contacts, joint_sentence, redo_sentence
+from tensimeter.core.tuning.fan_plan import fan_plan
+from tensimeter.core.tuning.fan_words import plan_sentence, sink_sentence, sweep_sentence, threshold_sentence
 from tensimeter.core.tuning.trim_words import screw_sentence
 from tensimeter.core.tuning.trims import trimming
 
@@ -26,6 +28,7 @@ def tuned(job: Job, readings: Sequence[Reading]) -> tuple[tuple[str, str], ...]:
         *_runs(job, readings),
         *_contacts(job, readings),
         *_trims(job, readings),
+        *_fan(job, readings),
     )
 
 
@@ -71,6 +74,18 @@ def _contacts(job: Job, readings: Sequence[Reading]) -> list[tuple[str, str]]:
         return []
     worst = [joint_sentence(j) for j in found.joints if j.excess_ohm > 0]
     return [("Contacts", " ".join(worst[:3]) or redo_sentence(found))]
+
+
+def _fan(job: Job, readings: Sequence[Reading]) -> list[tuple[str, str]]:
+    """The fan, where anything was read of it."""
+    try:
+        plan = fan_plan(job, readings, plans_of(job))
+    except UserError:
+        return []
+    if not plan.sweep.rows:
+        return []
+    told = (plan_sentence(plan), threshold_sentence(plan), sweep_sentence(plan.sweep), sink_sentence(plan))
+    return [(plan.sweep.fan.name, " ".join(t for t in told if t))]
 
 
 def _trims(job: Job, readings: Sequence[Reading]) -> list[tuple[str, str]]:

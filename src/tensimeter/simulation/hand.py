@@ -13,12 +13,15 @@ from tensimeter.core.measurement.readings import Reading, standing
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import PathPart
+from tensimeter.core.testplan.step import FAN
 from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.turning import behind_play
 from tensimeter.simulation.supply import HiddenErrors
 
 #: Play of every screw of a simulated supply, turns.
 PLAY = 0.125
+#: How loud the room is, dB.
+ROOM_DB = 18.0
 
 
 @dataclass(frozen=True)
@@ -33,12 +36,35 @@ class HiddenDisplay:
 
 
 @dataclass(frozen=True)
+class HiddenFan:
+    """A fan: V at which it starts and stops, turns a minute a volt and at none, dB at 12 V."""
+
+    starts_V: float = 5.4
+    stops_V: float = 3.6
+    rpm_a_volt: float = 240.0
+    rpm_at_none: float = 120.0
+    at_12_dB: float = 31.0
+
+    def rpm(self, volts: Sequence[float]) -> float:
+        """Turns a minute at the last of its volts: it starts higher than it stops."""
+        turns = False
+        for v in volts:
+            turns = v >= self.starts_V or (turns and v > self.stops_V)
+        return self.rpm_a_volt * volts[-1] + self.rpm_at_none if turns and volts else 0.0
+
+
+@dataclass(frozen=True)
 class HiddenTuning:
     """Displays by place and quantity; what a screw moves of an output, V a turn, or of a display's gain."""
 
     displays: Mapping[tuple[str, str], HiddenDisplay] = field(default_factory=dict)
     volts_a_turn: Mapping[tuple[str, str], float] = field(default_factory=dict)
     gain_a_turn: Mapping[tuple[str, str], float] = field(default_factory=dict)
+    fan: HiddenFan = field(default_factory=HiddenFan)
+    #: How settings err: what there is, is gain·set + offset; by place and quantity.
+    settings: Mapping[tuple[str, str], HiddenDisplay] = field(default_factory=dict)
+    #: By how much of itself the campaign's voltmeter drifts with each reading taken.
+    drift: float = 0.0
 
 
 class SimulatedHand:
@@ -55,13 +81,17 @@ class SimulatedHand:
     def line(self, asked: Asked, readings: Iterable[Reading] = ()) -> str:
         """A figure as it would be typed; UserError where nothing is to be read there."""
         if asked.quantity == "turn":
-            return f"{asked.place} {asked.turns:.2f} turn"
+            return f"{asked.place} {asked.to:.2f} turn"
+        if asked.place == FAN:
+            return self._of_fan(asked, readings)
         at = f" @{asked.amps_A:.6g}A" if asked.output else ""
-        shafts = self._shafts(standing(readings))
+        taken = standing(readings)
+        shafts = self._shafts(taken)
         if asked.place.endswith(("-panel", "-panel-alone")):
             return f"{asked.place} {self._shown(asked, shafts)}{at}"
         amps = asked.quantity == "A"
         value = asked.amps_A if amps else self._true(asked, shafts)
+        value *= 1 + self.hidden.drift * sum(1 for r in taken if r.quantity == asked.quantity)
         meter = None if asked.place.endswith(OTHER) else self.job.campaign.voltmeter
         accuracy, scale = accuracy_of(self.job, meter, asked.quantity, value, 0.001)
         read = self._errors.read(f"{meter}-{asked.quantity}-{scale}", value, accuracy)
@@ -106,6 +136,19 @@ class SimulatedHand:
             true *= 1 - own.second_return
         shown = own.digit * round((gain * true + own.offset) / own.digit)
         return f"{shown:.{_decimals(own.digit)}f}{asked.quantity}"
+
+    def _of_fan(self, asked: Asked, readings: Iterable[Reading]) -> str:
+        """The fan's volts as they are set, its turns, or how loud it is."""
+        if asked.quantity == "V":
+            return f"{FAN} {asked.to:.2f}V"
+        own = self.hidden.fan
+        rpm = own.rpm([r.value for r in standing(readings) if r.place == FAN and r.quantity == "V"])
+        if asked.quantity == "rpm":
+            return f"{FAN} {10 * round(rpm / 10)}rpm"
+        full = own.rpm_a_volt * 12 + own.rpm_at_none
+        # What the room itself is loud with is added.
+        loud = 10 * np.log10(10 ** (ROOM_DB / 10) + (rpm / full) ** 5 * 10 ** (own.at_12_dB / 10))
+        return f"{FAN} {loud:.1f}dB"
 
     def _shafts(self, readings: Iterable[Reading]) -> dict[str, list[float]]:
         """Where each screw stood, from the first reading on."""

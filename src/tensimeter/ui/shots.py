@@ -173,10 +173,6 @@ def _other_designs(scratch: Path, folder: Path) -> None:
         window.close()
 
 
-#: The view of Tune that is shown.
-CAUSES = 2
-
-
 def _tune(scratch: Path, folder: Path) -> None:
     """Why the shutter does not read as designed, by what a hand reads of the demo's supply."""
     from tensimeter.ui.pictures import picture
@@ -186,7 +182,7 @@ def _tune(scratch: Path, folder: Path) -> None:
     stage = window.stage("tune")
     assert isinstance(stage, TuneStage)
     window.session.choose("shutter")
-    stage.show_view(CAUSES)
+    stage.show_view("causes")
     stage.read.click()
     picture(window, folder / "tune.png")
     window.close()

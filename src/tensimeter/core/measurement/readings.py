@@ -11,7 +11,7 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.measurement.conformity import Accuracy, Interval
 
-Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB", "turn"]
+Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB", "turn", "rpm"]
 Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
 #: The range of amps that nobody read: they are what the load was set to.
 AS_SET = "as set"

@@ -117,7 +117,9 @@ def inside_air_C(job: Job, solution: Solution, speed: float = 0.0) -> Figure:
 def hot_spots(job: Job, solution: Solution) -> list[HotSpot]:
     """Every converter whose thermal resistances are known, at the solution's operating points."""
     steps, found = fan_steps(job), []
-    speeds = [0.0, *(s.speed for s in steps)] if not steps or np.isfinite(steps[0].from_C) else [1.0]
+    speeds = (
+        [0.0, *(s.speed for s in steps)] if not steps or np.isfinite(steps[0].from_C) else [steps[0].speed]
+    )
     air = [inside_air_C(job, solution, speed) for speed in speeds]
     lost: dict[str, Array] | None = None
     for link in job.design.links:

@@ -6,6 +6,9 @@ from typing import Literal
 
 from tensimeter.core.errors import UserError
 
+#: dB for ten times the speed: the fan laws' fifth power.
+LOUDNESS_POWER = 50.0
+
 
 @dataclass(frozen=True)
 class Hunting:
@@ -69,4 +72,4 @@ def quieter_dB(speed_from: float, speed_to: float) -> float:
     """
     if min(speed_from, speed_to) <= 0:
         raise UserError("Speeds must be above zero.")
-    return 50 * math.log10(speed_to / speed_from)
+    return LOUDNESS_POWER * math.log10(speed_to / speed_from)

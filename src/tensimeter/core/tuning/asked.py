@@ -14,13 +14,13 @@ COMPARED, FIRST = (0.1, 0.5, 1.0, 0.75, 0.25), (0.0, 0.5, 1.0)
 
 @dataclass(frozen=True)
 class Asked:
-    """A reading to be taken at a place while an output draws amps; or a screw to be turned to `turns`."""
+    """A reading to be taken at a place while an output draws amps; what a screw or a fan is set `to`."""
 
     place: str
     quantity: Measurand = "V"
     output: str = ""
     amps_A: float = 0.0
-    turns: float = 0.0
+    to: float = 0.0
 
 
 def first_asked(job: Job) -> list[Asked]:

@@ -48,10 +48,10 @@ def trims_asked(job: Job, found: Trimming) -> list[Asked]:
     known = found.found.known if found.found is not None else (False,) * len(found.screws)
     untried = [s for s, ok in zip(found.screws, known, strict=True) if not ok]
     if untried:
-        return [Asked(untried[0].id, "turn", turns=found.stands.get(untried[0].id, 0.0) + TRIED), *reads]
+        return [Asked(untried[0].id, "turn", to=found.stands.get(untried[0].id, 0.0) + TRIED), *reads]
     turned = []
     for turn in (t for t in found.turns if t.turns or t.past):
         if turn.past:
-            turned.append(Asked(turn.screw, "turn", turns=turn.ends_at - turn.past))
-        turned.append(Asked(turn.screw, "turn", turns=turn.ends_at))
+            turned.append(Asked(turn.screw, "turn", to=turn.ends_at - turn.past))
+        turned.append(Asked(turn.screw, "turn", to=turn.ends_at))
     return [*turned, *reads] if turned else []

@@ -1,4 +1,4 @@
-"""The Tune stage: displays beside references, trims, causes, two runs, contacts, symptoms."""
+"""The Tune stage: displays beside references, trims, fan, causes, two runs, contacts, symptoms."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
@@ -13,6 +13,7 @@ from tensimeter.ui.tune.causes_view import CausesView
 from tensimeter.ui.tune.changes_view import ChangesView
 from tensimeter.ui.tune.contacts_view import ContactsView
 from tensimeter.ui.tune.displays import DisplaysView
+from tensimeter.ui.tune.fan_view import FanView
 from tensimeter.ui.tune.symptoms_view import SymptomsView
 from tensimeter.ui.tune.trims_view import TrimsView
 from tensimeter.ui.tune.view import TuneView
@@ -36,6 +37,7 @@ class TuneStage(QWidget):
         self.displays, self.trims = DisplaysView(session), TrimsView(session)
         self.causes, self.changes = CausesView(session), ChangesView(session)
         self.contacts, self.symptoms = ContactsView(session), SymptomsView(session)
+        self.fan = FanView(session)
         self.pages = QStackedWidget()
         column.addWidget(self.pages, 1)
         self._group = QButtonGroup(self)
@@ -43,17 +45,18 @@ class TuneStage(QWidget):
         views: tuple[TuneView, ...] = (
             self.displays,
             self.trims,
+            self.fan,
             self.causes,
             self.changes,
             self.contacts,
             self.symptoms,
         )
         self.views = views
-        for k, view in enumerate(views):
+        for view in views:
             button = QPushButton(view.words)
             button.setCheckable(True)
             button.setProperty("kind", "view")
-            button.clicked.connect(lambda _=False, k=k: self.show_view(k))
+            button.clicked.connect(lambda _=False, key=view.key: self.show_view(key))
             self._group.addButton(button)
             self.buttons.append(button)
             row.addWidget(button)
@@ -97,8 +100,9 @@ class TuneStage(QWidget):
     def first_focus(self) -> QWidget:
         return self.buttons[self.pages.currentIndex()]
 
-    def show_view(self, index: int) -> None:
-        """Show one of the views, by its number."""
+    def show_view(self, key: str) -> None:
+        """Show one of the views, by its key."""
+        index = [view.key for view in self.views].index(key)
         self.pages.setCurrentIndex(index)
         self.buttons[index].setChecked(True)
         self.refresh()

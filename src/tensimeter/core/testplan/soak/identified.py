@@ -1,5 +1,6 @@
 """What a run of a soak has shown of the part it watched: its stages as fitted, its heat, its air."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -8,16 +9,18 @@ import numpy as np
 from tensimeter.core.heat_design.measuring_points import (
     JUNCTION_SHARE,
     Scenario,
+    as_fitted,
     heats,
     hot_of,
     limit_C,
     steady_spot_C,
 )
 from tensimeter.core.measurement.conformity import Interval
+from tensimeter.core.measurement.readings import Reading, real_ones
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.testplan.soak.estimation import fitted_stages
-from tensimeter.core.testplan.soak.run import SoakRun, amps_of
+from tensimeter.core.testplan.soak.run import SoakRun, amps_of, soak_runs
 from tensimeter.core.testplan.step import Plan
 from tensimeter.core.thermal.rc_ladder import CauerLadder, Fitted
 from tensimeter.core.thermal.remedies import Part, Remedy, changes, remedies
@@ -92,6 +95,24 @@ class Shown:
         ends = [steady_spot_C(s, self.own_W, self.rest_W, inside, scenario) for s, inside in self.drawn]
         low, middle, high = np.quantile(ends, [0.025, 0.5, 0.975])
         return Interval(float(middle), float(low), float(high))
+
+
+def as_soaked(
+    job: Job, read_in: Callable[[str], Sequence[Reading]], plan_of: Callable[[str], Plan | None]
+) -> Job:
+    """The job with its heat as its latest soak has shown it; as designed while none has.
+
+    `read_in` gives the readings of a test, `plan_of` its plan.
+    """
+    for test in reversed(job.campaign.tests):
+        mine = read_in(test.id) if test.soaks else ()
+        plan = plan_of(test.id) if mine else None
+        # What was simulated says nothing of one's own supply; a demo is simulated as a whole.
+        runs = soak_runs(mine if job.demo else real_ones(mine)) if plan is not None else []
+        found = fitted_stages(job, plan, runs[-1]) if plan is not None and runs else None
+        if found is not None:
+            return as_fitted(job, found[0], found[1].stages)
+    return job
 
 
 def shown(job: Job, plan: Plan, run: SoakRun) -> Shown | None:
