@@ -25,6 +25,7 @@ from tensimeter.core.tuning.contacts import contacts, next_place, redo_sentence
 from tensimeter.core.tuning.disagreement import LEADS_CAN_NOT, disagreement, disagreement_of
 from tensimeter.core.tuning.symptoms import _TABLE, FAULTS, SYMPTOMS, diagnosis, read_symptoms
 from tensimeter.core.tuning.trim_edits import sealed, with_trim, without_trim
+from tensimeter.core.tuning.trim_words import reach_words
 from tensimeter.core.tuning.trims import trimming
 from tensimeter.core.tuning.turning import Turned, behind_play, sensitivity, turns_for
 from tensimeter.demo.library import demo_hand, demo_job
@@ -115,6 +116,25 @@ def test_trims_hold_by_what_the_meter_leaves_open() -> None:
     idle = trimming(pier, read("mount", 13.6, 0.0)).targets["mount"]
     loaded = trimming(pier, read("mount", 13.3, 8.0)).targets["mount"]
     assert idle - loaded == pytest.approx(8 * (0.004 + 0.0061 + 0.0336), abs=0.005)
+
+
+def test_trims_tell_what_their_last_turn_would_do() -> None:
+    job = with_trim(demo_job("ridge-pier"), "Hub volts", "hub", up="2", down="1")
+    rows = [*read("hub", 5.15, 0.0)[:1], _turned("hub-volts", 0.5), *read("hub", 5.25, 0.0)[:1]]
+    (said,) = reach_words(job, trimming(job, rows))
+    # 0.2 V a turn, 1.5 turns left: 5.55 V, and the camera stands 5.4 V.
+    assert "stands 5.4 V, 150 mV above what it reads" in said or "stands 5.4 V, 140 mV" in said
+    assert "to its stop would give 5.5" in said
+    assert "it reads more than that" in reach_words(job, trimming(job, read("hub", 5.6, 0.0)[:1]))[0]
+    # Of a donor that is alone its own trip is known; nothing read, nothing said.
+    lights = with_trim(demo_job("dome-workshop"), "Unit", "lights")
+    assert "trips at 29 V" in reach_words(lights, trimming(lights, read("lights", 24.1, 0.0)[:1]))[0]
+    assert reach_words(lights, trimming(lights, [])) == []
+
+
+def _turned(screw: str, turns: float) -> Reading:
+    n = next(NUMBERS)
+    return Reading(n, 0.0, screw, "turn", turns, "", None, "four-wire", "typed", id=n)
 
 
 # -- before and after -------------------------------------------------------------------------------

@@ -26,6 +26,7 @@ from tensimeter.core.tuning.evidence import HEALTHY, NONE
 from tensimeter.core.tuning.fan_plan import KEEP_K
 from tensimeter.core.tuning.symptoms import SYMPTOMS, diagnosis, read_symptoms
 from tensimeter.core.tuning.trim_edits import with_trim
+from tensimeter.core.tuning.trim_words import reach_words
 from tensimeter.core.tuning.trims import Trimming, trimming
 from tensimeter.store.jobfile import JobFile
 
@@ -176,7 +177,8 @@ def _trims(path: Path, add: str) -> dict[str, Any]:
     with JobFile(path, read_only=not add) as file:
         if add:
             file.edit(f"trim {add.partition('=')[0].strip()} named", _named(file.job, add))
-        return _told_trims(trimming(file.job, file.readings()))
+        found = trimming(file.job, file.readings())
+        return {**_told_trims(found), "warnings": reach_words(file.job, found)}
 
 
 def _named(job: Job, text: str) -> Job:

@@ -1,7 +1,11 @@
 """What is said of trims, and what is turned and read next."""
 
+from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.trims import TrimScrew
+from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.source_part import SourcePart
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.step import panel_of
 from tensimeter.core.tuning.asked import Asked
@@ -27,6 +31,50 @@ def screw_sentence(trimmed: Trimming, screw: TrimScrew) -> str:
         if left is not None
     ]
     return text + (f", left: {' and '.join(ends)}" if ends else "")
+
+
+def reach_words(job: Job, trimmed: Trimming) -> list[str]:
+    """How far what screws move is from a trip and from what its device stands; what a last turn does."""
+    told = []
+    for screw in trimmed.screws:
+        output = next((o for o in job.design.outputs() if o.id == screw.moves), None)
+        reads = trimmed.reads.get(screw.moves)
+        if output is None or reads is None or screw.quantity != "V":
+            continue
+        most = _at_stop(trimmed, screw, reads)
+        ends = (("trips", _trip_V(job, output)), ("device stands", output.device_max_V))
+        for what, volts in ends:
+            if volts is None:
+                continue
+            left = volts - reads.high
+            text = f"{output.name} {what} {'at ' if what == 'trips' else ''}{show(volts, 'V', 4)}"
+            text += f", {show(left, 'V', 2)} above what it reads" if left > 0 else ": it reads more than that"
+            if most is not None and most > volts > reads.high:
+                text += f"; {screw.name} turned to its stop would give {show(most, 'V', 3)}"
+            told.append(f"{text}.")
+    return told
+
+
+def _trip_V(job: Job, output: OutputLink) -> float | None:
+    """Where what makes an output's volts trips; None where it has no trip, or several make them together."""
+    parts = [job.part(x.part) for x in reversed(job.design.path_to(output.id))]
+    makes = [p for p in parts if isinstance(p, ConverterPart | SourcePart)]
+    alone = len(makes) == 1 or isinstance(next(iter(makes), None), ConverterPart)
+    return makes[0].over_voltage_V if makes and alone else None
+
+
+def _at_stop(trimmed: Trimming, screw: TrimScrew, reads: Interval) -> float | None:
+    """The most that a place would read with its screw at the stop that raises it; None: not known."""
+    found = trimmed.found
+    k = [s.id for s in trimmed.screws].index(screw.id)
+    if found is None or not found.known[k]:
+        return None
+    own = found.per_turn(screw.moves, screw.id)
+    stop = screw.up if own.value > 0 else screw.down
+    if stop is None:
+        return None
+    left = stop - found.now[k] if own.value > 0 else stop + found.now[k]
+    return float(reads.high + max(left, 0.0) * max(abs(own.low), abs(own.high)))
 
 
 def target_words(trimmed: Trimming, place: str) -> str:

@@ -8,7 +8,7 @@ from tensimeter.core.quantity import fixed, with_uncertainty
 from tensimeter.core.testplan.step import panel_of
 from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.trim_edits import sealed, with_trim, without_trim
-from tensimeter.core.tuning.trim_words import screw_sentence, target_words, trims_asked
+from tensimeter.core.tuning.trim_words import reach_words, screw_sentence, target_words, trims_asked
 from tensimeter.core.tuning.trims import Trimming, trimming
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
@@ -107,7 +107,7 @@ class TrimsView(TuneView):
             )
             return
         self.title.setText("All hold" if found.held else f"{len(found.screws)} trims")
-        self.sentence.setText(found.said)
+        self.sentence.setText("\n".join((found.said, *reach_words(self.session.job, found))))
         fill(self.table, [self._row(found, screw) for screw in found.screws])
 
     def _row(self, found: Trimming, screw: TrimScrew) -> tuple[str, ...]:
