@@ -24,6 +24,7 @@ def run() -> None:
         files,
         filing,
         measure,
+        plate,
         size,
         size_heat,
         size_wire,

@@ -182,6 +182,18 @@ def show_at_least(value: float, unit: str, digits: int = 3) -> str:
     return show(math.floor(value / step + 1e-9) * step, unit, digits)
 
 
+def show_at_most(value: float, unit: str, digits: int = 3) -> str:
+    """A value that is not exceeded, rounded up to `digits` figures.
+
+    >>> show_at_most(0.02412, "V"), show_at_most(0.024, "V")
+    ('24.2 mV', '24 mV')
+    """
+    if not math.isfinite(value) or value <= 0:
+        return show(value, unit, digits)
+    step = 10.0 ** (math.floor(math.log10(value)) - digits + 1)
+    return show(math.ceil(value / step - 1e-9) * step, unit, digits)
+
+
 def with_uncertainty(value: float, half_width: float, unit: str) -> str:
     """A value and its 95 % half-width in one unit, to two figures of the half-width.
 

@@ -9,6 +9,7 @@ from tensimeter.core.described import Quantity
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.bounds import must_be_bounded
 from tensimeter.core.model.migrations import MINOR, migrated
+from tensimeter.core.model.plate import PlateRecord
 from tensimeter.core.model.tests import Test
 from tensimeter.core.model.trims import TrimScrew
 from tensimeter.core.parts.registry import Part
@@ -155,6 +156,9 @@ class Job(Record):
     campaign: Annotated[Campaign, Quantity("", "campaign")] = Field(default_factory=Campaign)
     assembly: Annotated[Assembly, Quantity("", "assembly")] = Field(default_factory=Assembly)
     overruled: Annotated[tuple[Overrule, ...], Quantity("", "overruled")] = ()
+    plate: Annotated[PlateRecord, Quantity("", "plate", "what its builder adds to its plate")] = Field(
+        default_factory=PlateRecord
+    )
     variant: Annotated[Name, Quantity("", "variant")] = "as built"
     variants: Annotated[tuple[Variant, ...], Quantity("", "variants")] = ()
 

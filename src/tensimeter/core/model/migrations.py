@@ -13,7 +13,7 @@ from tensimeter.core.errors import UserError
 #: commons of several sources; loads in parallel; what an existing supply is; a device by volts and amps. 3.4:
 #: switches, enables; rails below common, their trim and colours; a donor's inside; claims of cells.
 #: 3.5: trims and their turns; what a check of a meter has shown; figures of a link as found.
-#: 3.6: checks of what loads and converters are set to.
+#: 3.6: checks of what loads and converters are set to; what a builder adds to the plate.
 MAJOR, MINOR = 3, 6
 
 

@@ -1,0 +1,1 @@
+"""What may be written on the front of a supply, and where it goes."""
