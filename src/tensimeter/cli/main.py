@@ -28,6 +28,7 @@ def run() -> None:
         size,
         size_heat,
         size_wire,
+        template,
         tune,
     )
     from tensimeter.cli.commands import app

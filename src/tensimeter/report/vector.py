@@ -1,21 +1,27 @@
 """A drawing as SVG, DXF or PDF, every one at 1:1."""
 
 import base64
+import re
 from collections.abc import Callable
 from html import escape
 from pathlib import Path
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.plate.drawing import (
+    BEND,
     CUT,
     NOTE,
     PRINT,
+    RULER_BELOW,
+    RULER_MM,
+    RULER_TALL,
     Box,
     Drawing,
     Item,
     Ring,
     Stroke,
     Words,
+    ruler,
     with_ruler,
 )
 from tensimeter.report.datasheet import pdf
@@ -24,6 +30,8 @@ from tensimeter.report.lettering import EngravedLetters, OutlineLetters, Points
 Letters = OutlineLetters | EngravedLetters
 #: A sheet of paper, what a printer leaves free, and what two sheets have in common, mm.
 PAPER_MM, FREE_MM, OVERLAP_MM = (210.0, 297.0), 10.0, 10.0
+#: What its ruler and its words take at the foot of a sheet, mm.
+FOOT_MM = 14.0
 #: How lines of a layer look on paper.
 _COLOURS = {PRINT: "#22303C", CUT: "#22303C", NOTE: "#6B7680"}
 _ACI = {PRINT: 7, CUT: 1, NOTE: 8}
@@ -58,7 +66,8 @@ def _svg_item(item: Item, letters: Letters) -> str:
         return f"<circle {at} {layer} {thin}>{name}</circle>{cross}"
     if isinstance(item, Box):
         at = f'x="{item.x:.3f}" y="{item.y:.3f}" width="{item.width:.3f}" height="{item.height:.3f}"'
-        return f"<rect {at} {layer} {thin}/>"
+        dashes = ' stroke-dasharray="2 1.5"' if item.layer == BEND else ""
+        return f"<rect {at} {layer} {thin}{dashes}/>"
     if isinstance(item, Stroke):
         points = " ".join(f"{x:.3f},{y:.3f}" for x, y in item.points)
         kind = "polygon" if item.closed else "polyline"
@@ -130,7 +139,12 @@ def dxf(drawing: Drawing, letters: Letters | None = None) -> str:
 
 def pages(drawing: Drawing) -> list[tuple[float, float, float, float]]:
     """What each sheet of paper shows of a drawing: left, top, width, height in mm; two overlap."""
-    room = [side - 2 * FREE_MM for side in PAPER_MM]
+    return min((_cut(drawing, paper) for paper in (PAPER_MM, PAPER_MM[::-1])), key=len)
+
+
+def _cut(drawing: Drawing, paper: tuple[float, float]) -> list[tuple[float, float, float, float]]:
+    """What sheets of one way round show."""
+    room = (paper[0] - 2 * FREE_MM, paper[1] - 2 * FREE_MM - FOOT_MM)
 
     def cuts(long: float, most: float) -> list[float]:
         starts, at = [0.0], most
@@ -150,23 +164,35 @@ def printed(drawing: Drawing, letters: Letters | None = None) -> bytes:
     """The drawing as PDF on sheets of paper, each with a ruler; UserError names a missing library."""
     body = "\n".join(_svg_item(item, letters or OutlineLetters()) for item in drawing.items)
     title, cut = escape(drawing.title), pages(drawing)
+    upright = cut == _cut(drawing, PAPER_MM)
+    check = "".join(_svg_item(item, OutlineLetters()) for item in ruler(0.0, RULER_TALL))
+    measure = _image(_sheet(drawing, (-0.2, 0.0, RULER_MM + 60, RULER_TALL + 0.6), check), "ruler")
     sheets = []
     for k, view in enumerate(cut, 1):
-        data = base64.b64encode(_sheet(drawing, view, body).encode()).decode()
-        size = f"width:{view[2]:.4f}mm;height:{view[3]:.4f}mm"
-        image = f'<img style="{size}" alt="{title}" src="data:image/svg+xml;base64,{data}">'
+        image = _image(_sheet(drawing, view, body), title)
         said = f"{title}, sheet {k} of {len(cut)}: print at 100 %, not fitted to the page"
-        sheets.append(f'<div class="sheet">{image}<p>{said}</p></div>')
-    head = f'<meta charset="utf-8"><title>{title}</title><style>{_STYLE}</style>'
+        sheets.append(f'<div class="sheet">{image}<div class="ruler">{measure}</div><p>{said}</p></div>')
+    style = _style(PAPER_MM if upright else PAPER_MM[::-1])
+    head = f'<meta charset="utf-8"><title>{title}</title><style>{style}</style>'
     return pdf(f'<html lang="en"><head>{head}</head><body>{"".join(sheets)}</body></html>')
 
 
-#: Every sheet of paper with the same free edge; what it shows is not scaled.
-_STYLE = (
-    f"@page{{size:{PAPER_MM[0]}mm {PAPER_MM[1]}mm;margin:{FREE_MM}mm {FREE_MM}mm 0 {FREE_MM}mm}}"
-    "body{margin:0;font:7pt sans-serif;color:#6B7680}img{display:block}"
-    ".sheet{break-after:page}.sheet:last-child{break-after:auto}p{margin:1mm 0 0}"
-)
+def _image(picture: str, words: str) -> str:
+    """An SVG as an image of its own size in mm."""
+    wide, high = re.findall(r'(?:width|height)="([\d.]+)mm"', picture)[:2]
+    data = base64.b64encode(picture.encode()).decode()
+    size = f"width:{wide}mm;height:{high}mm"
+    return f'<img style="{size}" alt="{words}" src="data:image/svg+xml;base64,{data}">'
+
+
+def _style(paper: tuple[float, float]) -> str:
+    """Every sheet of paper with the same free edge; what it shows is not scaled."""
+    return (
+        f"@page{{size:{paper[0]}mm {paper[1]}mm;margin:{FREE_MM}mm {FREE_MM}mm 0 {FREE_MM}mm}}"
+        "body{margin:0;font:7pt sans-serif;color:#6B7680}img{display:block}"
+        f".ruler{{margin:{RULER_BELOW}mm 0 0 -0.2mm}}"
+        ".sheet{break-after:page}.sheet:last-child{break-after:auto}p{margin:1mm 0 0}"
+    )
 
 
 # -- any of them ------------------------------------------------------------------------------------
@@ -176,10 +202,11 @@ def write_drawing(drawing: Drawing, path: Path, *, engraved: bool = False) -> No
     """Write a drawing as .svg, .dxf or .pdf, a ruler below it; UserError where that can't be."""
     letters: Letters = EngravedLetters() if engraved else OutlineLetters()
     ruled = with_ruler(drawing)
+    # On paper every sheet has a ruler of its own.
     makers: dict[str, Callable[[], bytes]] = {
         ".svg": lambda: svg(ruled, letters).encode(),
         ".dxf": lambda: dxf(ruled, letters).encode(),
-        ".pdf": lambda: printed(ruled, letters),
+        ".pdf": lambda: printed(drawing, letters),
     }
     make = makers.get(path.suffix.casefold())
     if make is None:

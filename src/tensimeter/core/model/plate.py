@@ -3,6 +3,7 @@
 from typing import Annotated
 
 from tensimeter.core.described import Quantity
+from tensimeter.core.model.faces import FaceRecord
 from tensimeter.core.record import Positive, Record
 
 
@@ -16,3 +17,6 @@ class PlateRecord(Record):
         Positive | None, Quantity("", "proven again after months", "when it is due to be proven again")
     ] = 12.0
     width_mm: Annotated[Positive, Quantity("mm", "width", "width of the plate on the front")] = 100.0
+    faces: Annotated[
+        tuple[FaceRecord, ...], Quantity("", "faces", "sides of the box and their fittings")
+    ] = ()
