@@ -40,7 +40,7 @@ def plate_command(
         raise UserError(f"“{style}” is no style of a plate; there are {', '.join(STYLES)}.")
     with JobFile(job, read_only=True) as file:
         judged = outcomes(file.job, file.readings(), WaveBook(file).waves())
-        found = plate_of(file, judged, time.time())
+        found = plate_of(file.job, file.readings(), judged, time.time())
         left = missing(file.job, judged)
         wide = width if width is not None else file.job.plate.width_mm
     told = {**_told(found), "missing": [missing_sentence(m) for m in left]}

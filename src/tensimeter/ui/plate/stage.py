@@ -3,6 +3,7 @@
 import contextlib
 import subprocess
 import threading
+import time
 from functools import partial
 from pathlib import Path
 
@@ -24,6 +25,8 @@ from PyQt6.QtWidgets import (
 from tensimeter.app.derived import Derived
 from tensimeter.core.errors import UserError
 from tensimeter.core.guarded import guarded
+from tensimeter.core.plate.missing import Missing, missing
+from tensimeter.core.plate.rating import Plate
 from tensimeter.core.testplan.claims import Claim, claims
 from tensimeter.core.testplan.evaluation import rates
 from tensimeter.core.testplan.proven_part import proven_supply
@@ -31,16 +34,23 @@ from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.report.apart import begun, ended
 from tensimeter.report.datasheet import html, pdf, write
+from tensimeter.report.plate import plate_of
 from tensimeter.report.sheet import Rating, Sheet, build, rating
 from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.present import present
+from tensimeter.ui.parts.scrolled import scrolled
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.plate.claims_table import ClaimsTable
+from tensimeter.ui.plate.face_view import FaceView
+from tensimeter.ui.plate.plate_view import PlateView
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
+
+#: What is shown at the right, in this order.
+VIEWS = ("Data sheet", "Plate", "Front and box", "Claimed and found")
 
 
 class PlateStage(QWidget):
@@ -52,7 +62,7 @@ class PlateStage(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self._asked, self._stale = 0, True
+        self._asked, self._stale, self._laying = 0, True, False
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(250)
@@ -68,25 +78,29 @@ class PlateStage(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(theme.px(20), theme.px(12), theme.px(10), 0)
         layout.setSpacing(theme.px(12))
-        layout.addLayout(self._left())
+        left = QWidget()
+        left.setLayout(self._left())
+        side = scrolled(left)
+        side.setFixedWidth(theme.px(238))
+        layout.addWidget(side)
         layout.addWidget(rule(vertical=True))
         right = QVBoxLayout()
         head, group = QHBoxLayout(), QButtonGroup(self)
         self.views: dict[str, QPushButton] = {}
-        for k, words in enumerate(("Data sheet, as it prints", "Claimed and found")):
+        for k, words in enumerate(VIEWS):
             button = QPushButton(words)
             button.setCheckable(True)
             button.setProperty("kind", "view")
-            button.clicked.connect(lambda _=False, k=k: self.sides.setCurrentIndex(k))
+            button.clicked.connect(lambda _=False, k=k: self._turn_to(k))
             group.addButton(button)
             self.views[words] = button
             head.addWidget(button)
-        self.views["Data sheet, as it prints"].setChecked(True)
+        self.views[VIEWS[0]].setChecked(True)
         head.addStretch(1)
         self.progress = QProgressBar()
         self.progress.setRange(0, 0)
         self.progress.setTextVisible(False)
-        self.progress.setFixedWidth(theme.px(120))
+        self.progress.setFixedWidth(theme.px(80))
         self.progress.setAccessibleName("the sheet is being laid out")
         head.addWidget(self.progress)
         self.stop = QPushButton("cancel")
@@ -104,8 +118,10 @@ class PlateStage(QWidget):
         self.preview.setWidget(self._pages)
         self.claims = ClaimsTable()
         self.sides = QStackedWidget()
-        self.sides.addWidget(self.preview)
-        self.sides.addWidget(self._claims_page())
+        self.plate, self.face = PlateView(session), FaceView(session)
+        pages = (self.preview, scrolled(self.plate), scrolled(self.face), self._claims_page())
+        for page in pages:
+            self.sides.addWidget(page)
         right.addWidget(self.sides, 1)
         layout.addLayout(right, 1)
         session.aside.stopped.connect(self.cancel)
@@ -118,6 +134,13 @@ class PlateStage(QWidget):
 
     def first_focus(self) -> QWidget:
         return self.path
+
+    def _turn_to(self, page: int) -> None:
+        """Show one of the pages; only of the sheet it is told that it is being laid out."""
+        self.sides.setCurrentIndex(page)
+        busy = page == 0 and not self.ready
+        for part in (self.progress, self.stop):
+            part.setVisible(busy)
 
     def _claims_page(self) -> QWidget:
         page = QWidget()
@@ -169,10 +192,12 @@ class PlateStage(QWidget):
         """What is proven is judged beside the window; until it is, the words above it say so."""
         self.next_act.refresh()
         now, job = self.session.now, self.session.job
+        self.face.refresh()
 
-        def work() -> tuple[list[Outcome], list[Claim]]:
+        def work() -> tuple[list[Outcome], list[Claim], Plate, list[Missing]]:
             judged = _judged(now)
-            return judged, guarded("What is claimed", lambda: claims(job, judged), lambda _: [])
+            claimed = guarded("What is claimed", lambda: claims(job, judged), lambda _: [])
+            return judged, claimed, plate_of(job, now.readings, judged, time.time()), missing(job, judged)
 
         self._head.setText("Proven so far, judged anew …")
         self.session.aside.ask("plate", self, work, self._take)
@@ -181,8 +206,9 @@ class PlateStage(QWidget):
             # Several edits in a row are laid out once, when they have come to rest.
             self._soon.start()
 
-    def _take(self, found: tuple[list[Outcome], list[Claim]]) -> None:
-        judged, rows = found
+    def _take(self, found: tuple[list[Outcome], list[Claim], Plate, list[Missing]]) -> None:
+        judged, rows, plate, lacks = found
+        self.plate.show_plate(plate, lacks)
         self._head.setText("Proven so far")
         ratings = [rating(o) for o in judged if rates(o)]
         told = (ratings, theme.night, theme.scale)
@@ -205,11 +231,11 @@ class PlateStage(QWidget):
 
     def lay_out(self) -> None:
         """Start laying out the sheet anew."""
-        self._stale = False
+        self._stale, self._laying = False, True
         self._asked += 1
         number = self._asked
-        self.progress.show()
-        self.stop.show()
+        for part in (self.progress, self.stop):
+            part.setVisible(self.sides.currentIndex() == 0)
         self.cancel()
         if self.session.aside.threaded:
             self.session.file.settle()
@@ -241,15 +267,19 @@ class PlateStage(QWidget):
         self.cancel()
         self._asked += 1
         self._next_page.stop()
-        self.progress.hide()
-        self.stop.hide()
+        self._done()
         self.said.setText("The sheet was not laid out. Come here again, or write it, to have it made.")
         self._stale = True
 
+    def _done(self) -> None:
+        """Nothing is being laid out any more."""
+        self._laying = False
+        self.progress.hide()
+        self.stop.hide()
+
     def _say_failed(self, number: int, text: str) -> None:
         if number == self._asked:
-            self.progress.hide()
-            self.stop.hide()
+            self._done()
             self.said.setText(text)
 
     def _show(self, number: int, data: bytes) -> None:
@@ -269,8 +299,7 @@ class PlateStage(QWidget):
         k = self._drawn
         if k >= self._pdf.pageCount():
             self._next_page.stop()
-            self.progress.hide()
-            self.stop.hide()
+            self._done()
             return
         self._drawn += 1
         width = min(max(present(self.preview.viewport()).width() - theme.px(28), 320), theme.px(660))
@@ -287,7 +316,7 @@ class PlateStage(QWidget):
     @property
     def ready(self) -> bool:
         """Whether the preview shows the newest sheet."""
-        return not self._stale and bool(self._bytes) and not self.progress.isVisible()
+        return not self._stale and bool(self._bytes) and not self._laying
 
     def keep_proven(self) -> None:
         """Every output that has shown a rating goes into the bin as a supply of its own."""

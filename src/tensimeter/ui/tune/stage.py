@@ -1,11 +1,11 @@
 """The Tune stage: displays beside references, trims, fan, causes, two runs, contacts, symptoms."""
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.next_act import NextAct
+from tensimeter.ui.parts.scrolled import scrolled
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -60,7 +60,7 @@ class TuneStage(QWidget):
             self._group.addButton(button)
             self.buttons.append(button)
             row.addWidget(button)
-            self.pages.addWidget(_scrolled(view))
+            self.pages.addWidget(scrolled(view))
         self.buttons[0].setChecked(True)
         self.read = QPushButton("read it on the demo supply")
         self.read.setToolTip("what is asked for here is read on the simulated supply, and marked as that")
@@ -114,13 +114,3 @@ class TuneStage(QWidget):
         self.next_act.refresh()
         self.read.setVisible(self.session.job.demo and bool(self.session.job.design.outputs()))
         self.view.refresh()
-
-
-def _scrolled(view: QWidget) -> QScrollArea:
-    """A view that scrolls on a small screen or with large text: nothing is squeezed over something else."""
-    scroll = QScrollArea()
-    scroll.setWidgetResizable(True)
-    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    scroll.setWidget(view)
-    return scroll
