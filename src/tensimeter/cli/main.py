@@ -26,6 +26,7 @@ def run() -> None:
         measure,
         plate,
         size,
+        size_box,
         size_heat,
         size_wire,
         template,

@@ -29,9 +29,9 @@ class OutlineLetters:
 
     filled = True
 
-    def width_mm(self, text: str, tall_mm: float) -> float:
+    def width_mm(self, text: str, tall_mm: float, *, bold: bool = False) -> float:
         """How wide a text is with capitals so high."""
-        return sum(_advance(c, bold=False) for c in text) * tall_mm / _capitals(bold=False)
+        return sum(_advance(c, bold=bold) for c in text) * tall_mm / _capitals(bold=bold)
 
     def lines(self, text: str, tall_mm: float, *, bold: bool = False) -> Iterator[Points]:
         """The outlines of a text from its left end on its base line, y down."""
@@ -47,8 +47,8 @@ class EngravedLetters:
 
     filled = False
 
-    def width_mm(self, text: str, tall_mm: float) -> float:
-        """How wide a text is with capitals so high."""
+    def width_mm(self, text: str, tall_mm: float, *, bold: bool = False) -> float:
+        """How wide a text is with capitals so high; single lines are never bold."""
         return max((x for line in self.lines(text, tall_mm) for x, _ in line), default=0.0)
 
     def lines(self, text: str, tall_mm: float, *, bold: bool = False) -> Iterator[Points]:

@@ -91,7 +91,7 @@ def _path(line: Points, *, closed: bool) -> str:
 
 
 def _placed(item: Words, letters: Letters) -> list[Points]:
-    left = item.x - letters.width_mm(item.text, item.tall) / 2 if item.from_middle else item.x
+    left = item.x - letters.width_mm(item.text, item.tall, bold=item.bold) / 2 if item.from_middle else item.x
     lines = letters.lines(item.text, item.tall, bold=item.bold)
     return [tuple((x + left, y + item.y) for x, y in line) for line in lines]
 

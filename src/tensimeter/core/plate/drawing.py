@@ -20,7 +20,7 @@ def drill_layer(diameter_mm: float) -> str:
 class Lettering(Protocol):
     """A typeface: how wide a text is at a height of its capitals, mm."""
 
-    def width_mm(self, text: str, tall_mm: float) -> float:
+    def width_mm(self, text: str, tall_mm: float, *, bold: bool = False) -> float:
         """The width in mm."""
         ...
 

@@ -1,5 +1,6 @@
 """A plate laid out at a width: as much of it as is asked for, on lines that fit."""
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -40,11 +41,11 @@ def label(plate: Plate, width_mm: float, style: Style, letters: Lettering) -> Dr
     for tall in (TALL, 2.2, 1.9, LEAST_TALL):
         wrapped = [part for line in _lines(plate, style) for part in _wrapped(line, width_mm, tall, letters)]
         room = width_mm - 2 * EDGE
-        if all(letters.width_mm(x.text, _tall(x, tall)) <= room for x in wrapped):
+        if all(_wide(x, x.text, tall, letters) <= room for x in wrapped):
             return _drawn(plate, wrapped, width_mm, tall)
-    words = [w for line in _lines(plate, style) for w in line.text.split(" · ")]
-    least = max(letters.width_mm(w, LEAST_TALL) for w in words) + 2 * EDGE
-    raise UserError(f"In {width_mm:g} mm its words do not fit; {least:.0f} mm would do.")
+    parts = [(line, part) for line in _lines(plate, style) for part in line.text.split(" · ")]
+    least = math.ceil(max(_wide(line, part, LEAST_TALL, letters) for line, part in parts) + 2 * EDGE)
+    raise UserError(f"In {width_mm:g} mm its words do not fit; {least} mm would do.")
 
 
 def _lines(plate: Plate, style: Style) -> Iterator[_Line]:
@@ -81,6 +82,10 @@ def _tall(line: _Line, tall: float) -> float:
     return tall * 1.15 if line.bold else tall
 
 
+def _wide(line: _Line, text: str, tall: float, letters: Lettering) -> float:
+    return letters.width_mm(text, _tall(line, tall), bold=line.bold)
+
+
 def _wrapped(line: _Line, width_mm: float, tall: float, letters: Lettering) -> Iterator[_Line]:
     """A line broken where its parts end, never inside a figure."""
     room = width_mm - 2 * EDGE
@@ -89,7 +94,7 @@ def _wrapped(line: _Line, width_mm: float, tall: float, letters: Lettering) -> I
     first = True
     for part in parts[1:]:
         longer = f"{text} · {part}"
-        if letters.width_mm(longer, _tall(line, tall)) <= room:
+        if _wide(line, longer, tall, letters) <= room:
             text = longer
             continue
         yield _Line(text, line.bold, line.rule and first)

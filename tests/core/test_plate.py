@@ -1,0 +1,189 @@
+"""What may stand on a plate: by readings that hold, and by nothing else; panels of a box and their sheets."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from benchmarks.plates import planned, plate_of, readings_of, wrong
+from shapely.geometry import box as rectangle
+
+from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.conformity import Accuracy, Verdict
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.edits import with_link
+from tensimeter.core.model.job import Job
+from tensimeter.core.parts.figures import MeterCheckRecord
+from tensimeter.core.path import AsFound
+from tensimeter.core.plate.box_sheets import OwnBox, cut_list, panels
+from tensimeter.core.plate.held import Point, held_A
+from tensimeter.core.plate.label import label
+from tensimeter.core.plate.missing import missing
+from tensimeter.core.plate.rating import Plate, plate
+from tensimeter.core.plate.reach_held import held_reach, most_at
+from tensimeter.core.testplan.evaluation import outcome
+from tensimeter.report.lettering import EngravedLetters, OutlineLetters
+
+NAMES = ("ridge-pier", "dome-workshop", "finishers-bench")
+FINE = Accuracy(of_reading=0.0005, counts=2, resolution=0.001)
+
+
+def test_no_figure_is_printed_beyond_what_was_held() -> None:
+    rng = np.random.default_rng(5)
+    rated = 0
+    for k in range(60):
+        name = NAMES[k % 3]
+        _, output, plans = planned(name)
+        rows = readings_of(output, plans, rng)
+        found = plate_of(name, rows)
+        assert list(wrong(name, rows, found)) == []
+        rated += found.outlets[0].rated
+    assert rated > 8
+
+
+def _soaked(celsius: float, *, volts: float = 13.6, verdict: Verdict | None = None) -> Plate:
+    """The pier's mount held at its soak's loads for half an hour each, its case at a temperature."""
+    job, output, plans = planned("ridge-pier")
+    soak = plans[1]
+    rows: list[Reading] = []
+    for k in range(60):
+        step = soak.steps[min(k // 30, len(soak.steps) - 1)]
+        for place, q, v in (
+            (output.id, "V", volts), (output.id, "A", step.set_A), ("front-end-case", "C", celsius),
+            ("ambient", "C", 21.4 + k / 100),
+        ):  # fmt: skip
+            n = len(rows) + 1
+            rows.append(
+                Reading(k + 1, 1e9 + 60.0 * k, place, q, v, "bench-meter", FINE, "four-wire", "typed",
+                        test="soak", step=step.index, run=1, id=n)
+            )  # fmt: skip
+    judged = outcome(job, soak, rows)
+    if verdict is not None:
+        judged = replace(judged, verdict=verdict)
+    return plate(job, [judged], rows, 1e9 + 4000)
+
+
+def test_amps_for_good_for_minutes_and_not_at_all() -> None:
+    # 8 A less its interval: 0.05 % of 8 A and 2 mA, 95 % of two rectangular terms and the noise.
+    good = _soaked(40.0, verdict=Verdict.CONFORMS)
+    says = [e.text for e in good.outlets[0].entries]
+    assert says[0] == "13.6 V · 7.99 A continuous"
+    assert "proven at 22 to 21 °C" not in " ".join(e.text for e in good.whole)
+    minutes = next(e.text for e in _soaked(40.0).outlets[0].entries)
+    assert minutes.startswith("13.6 V · 7.99 A for ")
+    assert minutes.endswith("min from cold")
+    assert 20 <= int(minutes.split(" for ")[1].split()[0]) <= 30
+    # Too hot from the start it held for moments; out of its band nothing is said of it.
+    assert [e.key for e in _soaked(130.0).outlets[0].entries] == ["moments", "fuse"]
+    assert not _soaked(40.0, volts=12.5).outlets[0].rated
+    assert any("soak" in m for m in _soaked(130.0, verdict=Verdict.NONCONFORMING).marks)
+
+
+def test_what_is_not_mended_overruled_or_out_of_date_marks_the_plate() -> None:
+    job, output, plans = planned("ridge-pier")
+    rows = [
+        Reading(1, 1e9, output.id, q, v, "bench-meter", FINE, "four-wire", "typed", test="regulation", step=0,
+                id=k)
+        for k, (q, v) in enumerate((("V", 13.6), ("A", 0.0)), 1)
+    ]  # fmt: skip
+    judged = [outcome(job, plans[0], rows)]
+    assert plate(job, judged, rows, 1e9).marks == ()
+    lead = job.design.link("mount-lead")
+    found = AsFound(key="contact", field="contact", reason="A worse contact.")
+    worse = with_link(job, lead.model_copy(update={"found": (found,)}))
+    old = MeterCheckRecord(
+        quantity="V", gain=1, offset=0, of_reading=0.001, rest=0.001, low=0, high=20, at=0, until=1e8
+    )
+    stock = tuple(
+        p.model_copy(update={"checks": (old,)}) if p.id == "bench-meter" else p for p in worse.stock
+    )
+    marked = plate(worse.model_copy(update={"stock": stock}), judged, rows, 1e9, ["mount to earth"])
+    assert [m.split(":")[0] for m in marked.marks] == ["overruled", lead.name, job.part("bench-meter").name]
+    told = [i.text for i in label(marked, 90, "short", OutlineLetters()).items if hasattr(i, "text")]
+    assert told[0].endswith("†")
+    assert "† see the data sheet" in told
+    assert [e.text for e in marked.foot] == ["proven 2001-09-09", "again by 2002-09-09"]
+
+
+def _points(*rows: tuple[float, float, bool]) -> list[Point]:
+    return [Point(v, a, holds, v) for v, a, holds in rows]
+
+
+def test_the_reach_is_the_convex_set_of_what_was_held_without_what_was_not() -> None:
+    held = _points((1, 1.5, True), (12, 1.5, True), (20, 0.8, True), (10, 0.2, True))
+    corners = held_reach(held, 12)
+    assert corners.tolist() == [[1, 1.5], [12, 1.5], [20, 0.8]]
+    # A straight line from 12 V, 1.5 A to 20 V, 0.8 A.
+    assert most_at(corners, 16) == pytest.approx(1.15)
+    assert most_at(corners, 0.5) is None
+    # What misses inside lowers it; what misses outside of it does not.
+    assert held_reach([*held, *_points((6, 1.0, False))], 12).tolist() == [[10, 0.2], [20, 0.8]]
+    assert held_reach([*held, *_points((22, 0.1, False), (6, 1.6, False))], 12).tolist() == corners.tolist()
+    # What does not hold without load parts the volts: the side of the nominal ones is kept.
+    assert held_reach([*held, *_points((11, 0.0, False))], 12)[0].tolist() == [12, 1.5]
+    assert len(held_reach(_points((5, 1, False)), 5)) == 0
+    assert held_A([Point(12, 1, True), Point(12, 3, True), Point(12, 2, False)]) == 1
+
+
+@pytest.mark.parametrize("letters", [OutlineLetters(), EngravedLetters()])
+def test_a_plate_fits_its_width_or_says_what_would(letters) -> None:
+    found = _soaked(40.0, verdict=Verdict.CONFORMS)
+    for width in (45.0, 60.0, 100.0, 300.0):
+        for style in ("full", "short", "line"):
+            drawing = label(found, width, style, letters)
+            for item in drawing.items:
+                if hasattr(item, "text"):
+                    assert item.x + letters.width_mm(item.text, item.tall, bold=item.bold) <= width + 0.05
+                    assert item.tall >= 1.6
+                    assert item.y < drawing.height
+    # A long name alone is what does not fit; the least width that would is told, and does.
+    long = replace(found, title="A supply for all of the observatory")
+    with pytest.raises(UserError) as trouble:
+        label(long, 20, "full", letters)
+    least = float(str(trouble.value).split("; ")[1].split()[0])
+    assert label(long, least, "full", letters).width == least
+    for width in (-1.0, 0.0, 5.0, 1e6):
+        with pytest.raises(UserError):
+            label(found, width, "full", letters)
+
+
+def test_what_is_missing_comes_in_order_of_its_time() -> None:
+    job, _, plans = planned("ridge-pier")
+    told = missing(job, [outcome(job, p, []) for p in plans])
+    assert [m.duration_s for m in told] == sorted(m.duration_s for m in told)
+    assert told[-1].kind == "soak"
+    assert missing(Job(name="Empty"), []) == []
+
+
+def test_panels_add_up_and_never_overlap() -> None:
+    rng = np.random.default_rng(200)
+    for _ in range(200):
+        length, width, height = rng.uniform(60, 400, 3)
+        made = OwnBox(
+            length, width, height, float(rng.uniform(1, 10)), rng.choice(["butt", "rebate", "flange"]),
+            float(rng.uniform(0, 4)),
+        )  # fmt: skip
+        sheet = (1300.0, 1300.0)
+        found = cut_list(made, sheet, 10.0)
+        assert sorted(p.panel.name for p in found.placed) == sorted(p.name for p in panels(made))
+        areas = sum(p.size_mm[0] * p.size_mm[1] for p in found.placed)
+        assert areas == pytest.approx(found.used * found.sheets * sheet[0] * sheet[1])
+        assert found.cost == 10 * found.sheets
+        lies = [
+            (p.sheet, rectangle(p.x_mm, p.y_mm, p.x_mm + p.size_mm[0], p.y_mm + p.size_mm[1]))
+            for p in found.placed
+        ]
+        for k, (sheet_k, a) in enumerate(lies):
+            assert a.bounds[0] >= 0
+            assert max(a.bounds[2] - sheet[0], a.bounds[3] - sheet[1]) <= 1e-3
+            for sheet_m, b in lies[k + 1 :]:
+                assert sheet_k != sheet_m or a.distance(b) >= made.kerf_mm - 1e-3
+    butt = {p.name: (p.width_mm, p.height_mm) for p in panels(OwnBox(200, 150, 80, 3))}
+    # Outer sizes by hand: lid 200 × 150, front 200 × 74, side 144 × 74.
+    assert (butt["lid"], butt["front"], butt["left"]) == ((200, 150), (200, 74), (144, 74))
+    rebated = {p.name: (p.width_mm, p.height_mm) for p in panels(OwnBox(200, 150, 80, 3, "rebate"))}
+    assert (rebated["front"], rebated["left"]) == ((200, 77), (147, 77))
+    for wrong_box, sheet in ((OwnBox(0, 1, 1, 1), (500, 500)), (OwnBox(20, 20, 20, 6), (500, 500)),
+                             (OwnBox(600, 200, 80, 2), (500, 500)), (OwnBox(200, 150, 80, 2), (0, 500)),
+                             (OwnBox(200, 150, 80, 2, "glue"), (500, 500))):  # fmt: skip
+        with pytest.raises(UserError):
+            cut_list(wrong_box, sheet)
