@@ -68,6 +68,16 @@ def test_amps_for_good_for_minutes_and_not_at_all() -> None:
     says = [e.text for e in good.outlets[0].entries]
     assert says[0] == "13.6 V · 7.99 A continuous"
     assert "proven at 22 to 21 °C" not in " ".join(e.text for e in good.whole)
+    # At 22 °C all of its stages are known: in 40 °C its junction has 18 K less to rise.
+    derated = next(e for e in good.outlets[0].entries if e.key == "derated")
+    assert derated.computed
+    assert 0 < derated.value < 8.0
+    assert derated.text.endswith("at 40 °C, computed")
+    hot = [
+        next(e.value for e in _soaked(c, verdict=Verdict.CONFORMS).outlets[0].entries if e.key == "derated")
+        for c in (75.0, 90.0)
+    ]
+    assert derated.value > hot[0] > hot[1] > 0
     minutes = next(e.text for e in _soaked(40.0).outlets[0].entries)
     assert minutes.startswith("13.6 V · 7.99 A for ")
     assert minutes.endswith("min from cold")

@@ -4,9 +4,11 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtPdf import QPdfDocument
 
 from tensimeter.core.plate.face_edits import face_of
+from tensimeter.core.plate.photo_under import laid
 from tensimeter.demo.library import demo_job, demo_names
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.plate.stage import VIEWS
@@ -132,3 +134,39 @@ def test_a_plate_is_filled_in_and_written(window, keys, tmp_path: Path) -> None:
     view.button.setFocus()
     keys(window, "Space")
     assert "is written as .svg, .dxf or .pdf" in window.line.hint.text()
+
+
+def test_a_photo_lies_under_the_drawing_by_two_known_points(window, keys, qtbot, tmp_path: Path) -> None:
+    _page(window, keys, "Front and box")
+    view = window.stage("plate").face
+    for field, text in zip(view.sizes, ("200", "90", "2"), strict=True):
+        _typed(window, keys, field, text)
+    view.draw_button.click()
+    wrong = tmp_path / "front.png"
+    wrong.write_bytes(b"\x89PNG\r\n\x1a\n and nothing of a picture")
+    view.photo.take_in(wrong)
+    assert "no photo that can be read" in window.line.hint.text()
+    assert view.face.photo is None
+    image = QImage(800, 400, QImage.Format.Format_RGB32)
+    image.fill(0xFF8888)
+    image.save(str(tmp_path / "real.png"))
+    view.photo.take_in(tmp_path / "real.png")
+    # At first it is as large as fits: 200 mm over 800 pixels would be 100 mm high, the face has 90.
+    first = view.photo._lies(image)
+    assert first.scale == pytest.approx(90 / 400)
+    for k, (x, y) in enumerate(((20.0, 10.0), (160.0, 60.0))):
+        view.photo.marks[k].click()
+        sheet, scale = view.view._sheet(), view.view._scale()
+        at = QPoint(round(sheet.x() + (x + 12) * scale), round(sheet.y() + (y + 12) * scale))
+        qtbot.mousePress(view.view, Qt.MouseButton.LeftButton, pos=at)
+    _typed(window, keys, view.photo.places[0], "0, 0")
+    _typed(window, keys, view.photo.places[1], "5, 5")
+    assert "well apart" in window.line.hint.text()
+    _typed(window, keys, view.photo.places[1], "180, 70")
+    photo = view.face.photo
+    for pixel, mm in zip(photo.at_px, ((0, 0), (180, 70)), strict=True):
+        assert laid(photo.at_px, photo.at_mm).at(pixel) == pytest.approx(mm, abs=1e-6)
+    view.photo.away.click()
+    assert view.face.photo is None
+    keys(window, "Ctrl+z")
+    assert view.face.photo == photo

@@ -32,6 +32,20 @@ class FaceItem(Record):
     link: Annotated[Identifier | None, Quantity("", "of", "the link that it belongs to")] = None
 
 
+class PhotoUnder(Record):
+    """A photo that lies under the drawing of a face: two points on it, pixels, and where each is, mm."""
+
+    attachment: Annotated[int, Quantity("", "photo", "which attachment it is")]
+    at_px: Annotated[
+        tuple[tuple[float, float], tuple[float, float]] | None,
+        Quantity("", "points on the photo", "two points on it, in pixels"),
+    ] = None
+    at_mm: Annotated[
+        tuple[tuple[float, float], tuple[float, float]] | None,
+        Quantity("mm", "points on the face", "where these points are on the face"),
+    ] = None
+
+
 class FaceRecord(Record):
     """A face of a box, mm, as seen from outside; `bend_mm` is bent away all around, where nothing may sit."""
 
@@ -45,3 +59,4 @@ class FaceRecord(Record):
     #: How deep the box is behind it; None: as its other faces say, else not known.
     room_mm: Annotated[Positive | None, Quantity("mm", "room behind", "free depth behind it")] = None
     items: Annotated[tuple[FaceItem, ...], Quantity("", "fittings", "what sits on it")] = ()
+    photo: Annotated[PhotoUnder | None, Quantity("", "photo", "a photo of it, under the drawing")] = None

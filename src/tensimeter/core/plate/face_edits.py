@@ -6,10 +6,11 @@ from typing import get_args
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.model.edits import identifier
-from tensimeter.core.model.faces import FaceItem, FaceRecord, Material, Side
+from tensimeter.core.model.faces import FaceItem, FaceRecord, Material, PhotoUnder, Side
 from tensimeter.core.model.job import Job
 from tensimeter.core.plate.face import apart_mm
 from tensimeter.core.plate.fittings import FITTINGS, outline_of
+from tensimeter.core.plate.photo_under import laid
 from tensimeter.core.quantity import parse
 
 #: A face below or above this, mm, may have been meant in inches or in cm; and the largest that is taken.
@@ -105,6 +106,13 @@ def with_item(job: Job, face_id: str, kind: str, name: str = "", link: str | Non
     space = max([apart, of.fingers, *(FITTINGS[i.kind].fingers for i in face.items if i.kind in FITTINGS)])
     x = min(right + space + half, max(face.width_mm - face.bend_mm - half - 3, half))
     return with_face(job, _items(face, (*face.items, item.model_copy(update={"x_mm": round(x, 1)}))))
+
+
+def with_photo(job: Job, face_id: str, photo: PhotoUnder | None) -> Job:
+    """The job with a photo under a face, or with none; UserError where its two points tell no scale."""
+    if photo is not None and photo.at_px is not None and photo.at_mm is not None:
+        laid(photo.at_px, photo.at_mm)
+    return with_face(job, face_of(job, face_id).model_copy(update={"photo": photo}))
 
 
 def without_item(job: Job, face_id: str, item_id: str) -> Job:

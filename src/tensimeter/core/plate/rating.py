@@ -15,6 +15,7 @@ from tensimeter.core.model.instruments import checks_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.path import OutputLink
+from tensimeter.core.plate.derated import derated_A
 from tensimeter.core.plate.held import Point, held_A, loaded, points, real
 from tensimeter.core.plate.reach_held import held_reach
 from tensimeter.core.procedure.first_power import touches
@@ -94,6 +95,7 @@ def outlet_plate(job: Job, judged: Sequence[Outcome], output: OutputLink) -> Out
     entries = (
         *_reach_entries(corners),
         *_fixed(job, judged, output, found),
+        *_derated(job, mine),
         *(e for o in mine for e in _protection(o)),
         *_ripple(mine),
         *_least_load(mine),
@@ -129,6 +131,18 @@ def _fixed(job: Job, judged: Sequence[Outcome], output: OutputLink, found: Seque
     elif held == 0 and not told:
         told.append(Entry("no_load", f"{volts} · shown at no load only", 0.0))
     return told
+
+
+def _derated(job: Job, mine: Sequence[Outcome]) -> list[Entry]:
+    """What it may be loaded with in a warmer room, by the last soak that holds: computed, and said so."""
+    soaked = [o for o in mine if o.plan.test.soaks and o.verdict is Verdict.CONFORMS and o.complete]
+    held = max((one.amps for o in soaked[-1:] for one in loaded(job, [o], o.plan.output.id)), default=0.0)
+    found = derated_A(job, soaked[-1], held) if soaked else None
+    if found is None:
+        return []
+    amps, room_C = found
+    words = show_at_least(amps, "A") if amps > 0 else "nothing"
+    return [Entry("derated", f"{words} at {room_C:.0f} °C, computed", amps, computed=True)]
 
 
 def _reach_entries(corners: Array) -> list[Entry]:

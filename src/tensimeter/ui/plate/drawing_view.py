@@ -1,11 +1,15 @@
 """A drawing on the screen as it prints, fitted to the room that there is."""
 
+import math
+from dataclasses import replace
+
 from PyQt6.QtCore import QByteArray, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from tensimeter.core.plate.drawing import Drawing
+from tensimeter.core.plate.photo_under import Laid
 from tensimeter.report.vector import Letters, svg
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.theme import theme
@@ -34,6 +38,7 @@ class DrawingView(QWidget):
         self.setMinimumHeight(theme.px(150))
         self._renderer = QSvgRenderer()
         self._drawing: Drawing | None = None
+        self._photo: tuple[QImage, Laid] | None = None
 
     def show_drawing(self, drawing: Drawing | None, letters: Letters | None = None) -> None:
         """Show a drawing; None shows nothing."""
@@ -41,6 +46,14 @@ class DrawingView(QWidget):
         if drawing is not None:
             self._renderer.load(QByteArray(svg(drawing, letters).encode()))
             self.setAccessibleDescription(f"{drawing.width:.0f} by {drawing.height:.0f} mm")
+        self.update()
+
+    def lay_under(self, photo: QImage | None, as_laid: Laid | None, off_mm: float = 0.0) -> None:
+        """A photo under the drawing, where it lies on a face that begins `off_mm` from the drawing's edge."""
+        self._photo = None
+        if photo is not None and as_laid is not None:
+            moved = replace(as_laid, x_mm=as_laid.x_mm + off_mm, y_mm=as_laid.y_mm + off_mm)
+            self._photo = (photo, moved)
         self.update()
 
     def _scale(self) -> float:
@@ -63,7 +76,24 @@ class DrawingView(QWidget):
         sheet = self._sheet()
         # Paper is white by night as well: it shows what is printed.
         painter.fillRect(sheet.adjusted(-4, -4, 4, 4), QColor("white"))
+        if self._photo is not None:
+            self._paint_photo(painter, sheet)
         self._renderer.render(painter, sheet)
+
+    def _paint_photo(self, painter: QPainter, sheet: QRectF) -> None:
+        assert self._photo is not None
+        photo, lies = self._photo
+        painter.save()
+        painter.setClipRect(sheet)
+        painter.translate(sheet.topLeft())
+        painter.scale(self._scale(), self._scale())
+        painter.translate(lies.x_mm, lies.y_mm)
+        painter.rotate(math.degrees(lies.turn))
+        painter.scale(lies.scale, lies.scale)
+        # Faint, so that the drawing stays what is looked at.
+        painter.setOpacity(0.55)
+        painter.drawImage(0, 0, photo)
+        painter.restore()
 
     def _at(self, event: QMouseEvent) -> QPointF:
         sheet, scale = self._sheet(), self._scale()

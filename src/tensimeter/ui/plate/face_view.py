@@ -40,6 +40,7 @@ from tensimeter.store.drill_table import write_table
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.plate.drawing_view import DrawingView, caption
+from tensimeter.ui.plate.photo_row import PhotoRow
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -113,6 +114,8 @@ class FaceView(QWidget):
         middle.addWidget(self.view, 1)
         column.addLayout(middle, 1)
         column.addWidget(self._acts())
+        self.photo = PhotoRow(session, self.view)
+        column.addWidget(self.photo)
         self.notes = label("", "caption", wrap=True)
         column.addWidget(self.notes)
         column.addLayout(self._writing())
@@ -200,6 +203,7 @@ class FaceView(QWidget):
         """Show the face in hand, and what is wrong with it."""
         face, job = self.face, self.session.job
         there = face is not None
+        self.photo.show_face(face)
         for button in (*self.buttons.values(), self.write_button):
             button.setEnabled(there)
         if face is None:
@@ -332,7 +336,7 @@ class FaceView(QWidget):
 
     def _press(self, x: float, y: float) -> None:
         face = self.face
-        if face is None:
+        if face is None or self.photo.pressed(x, y):
             return
         point = Outline(x - AROUND_MM, y - AROUND_MM, 0.0, (0.0, 0.0))
         hit = [i for i in face.items if i.kind in FITTINGS and gap(outline_of(i), point) <= 0]
