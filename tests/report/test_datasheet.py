@@ -1,17 +1,25 @@
 """The data sheet says what was shown, in full, and nothing that was typed can break it."""
 
 import re
+import zlib
 from pathlib import Path
 
 import pytest
+from PyQt6.QtGui import QImage
+from PyQt6.QtPdf import QPdfBookmarkModel, QPdfDocument
 
 from tensimeter.app.imported_readings import import_typed
 from tensimeter.core.errors import UserError
+from tensimeter.core.model.edits import with_test
 from tensimeter.core.model.job import Overrule
+from tensimeter.core.model.test_record import Changed
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.plan import plan
+from tensimeter.demo.library import demo_job
+from tensimeter.report.annex import SHEET_PHOTOS
 from tensimeter.report.datasheet import html, write
 from tensimeter.report.sheet import build
+from tensimeter.store.attachments import attach
 from tensimeter.store.jobfile import JobFile
 
 
@@ -94,3 +102,55 @@ def test_both_forms_are_written(job_file: JobFile, tmp_path: Path) -> None:
     (tmp_path / "wall").write_text("")
     with pytest.raises(UserError, match="can't be written"):
         write(job_file, tmp_path / "wall" / "sheet.html")
+
+
+def test_the_sheet_tells_its_plate_runs_changes_photos_and_others(
+    job_file: JobFile, tmp_path: Path, qapp
+) -> None:
+    fill(job_file, steps=range(4))
+    image = QImage(40, 30, QImage.Format.Format_RGB32)
+    image.fill(0xFF336699)
+    image.save(str(tmp_path / "front.png"))
+    attach(job_file, SHEET_PHOTOS, tmp_path / "front.png")
+    run = job_file.begin_run("soak", {})
+    job_file.run_event(run, "aborted", "Esc was pressed.")
+    soak = next(t for t in job_file.job.campaign.tests if t.soaks)
+    changed = soak.model_copy(
+        update={"changes": (Changed(link="front-end", what="pad seated anew", after_run=run),)}
+    )
+    job_file.edit("pad", with_test(job_file.job, changed))
+    other = tmp_path / "dome.tensi"
+    JobFile.create(other, demo_job("dome-workshop")).close()
+    write(job_file, tmp_path / "sheet.html", [other])
+    text = (tmp_path / "sheet.html").read_text()
+    for expected in (
+        'aria-label="13.6 V · 4.7',
+        "Esc was pressed.",
+        f"pad seated anew, after run {run}",
+        'alt="front.png"',
+        "Not shown yet: ",
+        "WEATHER MAST",
+    ):
+        assert expected in text, expected
+    assert not re.search(r"""(?:src|href)=["'](?!data:|#)""", text)
+    # Every table of more than names and values repeats its heads on the next page.
+    assert text.count("<th>") + text.count('<th class="n">') > 0
+    assert text.count("<thead>") == len(re.findall(r"<thead><tr><th", text)) > 4
+    write(job_file, tmp_path / "sheet.pdf")
+    data = (tmp_path / "sheet.pdf").read_bytes()
+    parts = b"".join(_inflated(s) for s in re.findall(rb"stream\r?\n(.*?)\r?\nendstream", data, re.S))
+    assert b"/StructTreeRoot" in data + parts
+    document, marks = QPdfDocument(None), QPdfBookmarkModel(None)
+    document.load(str(tmp_path / "sheet.pdf"))
+    marks.setDocument(document)
+    top = marks.index(0, 0)
+    assert marks.data(top, QPdfBookmarkModel.Role.Title.value) == "Ridge pier supply"
+    assert marks.rowCount(top) >= 4
+    assert "data sheet" in document.metaData(QPdfDocument.MetaDataField.Title)
+
+
+def _inflated(stream: bytes) -> bytes:
+    try:
+        return zlib.decompress(stream)
+    except zlib.error:
+        return b""

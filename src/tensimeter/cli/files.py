@@ -19,13 +19,17 @@ from tensimeter.store.jobfile import JobFile
 
 @app.command()
 def report(
-    job: Path, output: Annotated[Path, typer.Option("-o", "--output", help="FILE.pdf or FILE.html")]
+    job: Path,
+    output: Annotated[Path, typer.Option("-o", "--output", help="FILE.pdf or FILE.html")],
+    beside: Annotated[
+        list[Path] | None, typer.Option("--beside", help="Another supply's job, told beside it.")
+    ] = None,
 ) -> None:
     """The data sheet as PDF or as one self-contained HTML file."""
     from tensimeter.report.datasheet import write
 
     with JobFile(job, read_only=True) as file:
-        write(file, output)
+        write(file, output, beside or ())
     print(f"{output} written.")
 
 

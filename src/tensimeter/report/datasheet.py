@@ -2,11 +2,15 @@
 
 import base64
 import logging
+from collections.abc import Sequence
 from importlib import resources
 from pathlib import Path
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.plate.label import label
+from tensimeter.report.beside import ComparedOutlet, compared_outlets
 from tensimeter.report.figure import test_svg
+from tensimeter.report.lettering import OutlineLetters
 from tensimeter.report.sheet import Sheet, build
 from tensimeter.store.jobfile import JobFile
 
@@ -24,7 +28,7 @@ _SQUARES = {
 }
 
 
-def html(sheet: Sheet, *, printed: bool = False) -> str:
+def html(sheet: Sheet, *, printed: bool = False, others: Sequence[ComparedOutlet] = ()) -> str:
     """The sheet as HTML that needs nothing beside itself; every text in it is escaped.
 
     What is `printed` holds its drawings as pictures: laying out their thousands of elements with the page's
@@ -39,7 +43,27 @@ def html(sheet: Sheet, *, printed: bool = False) -> str:
     if printed:
         figures = [_as_picture(f) for f in figures]
         icons = {k: _as_picture(v) for k, v in icons.items()}
-    return template.render(sheet=sheet, figures=figures, icons=icons, font_face=font_face())
+    front = _plate_svg(sheet)
+    return template.render(
+        sheet=sheet,
+        others=others,
+        figures=figures,
+        icons=icons,
+        font_face=font_face(),
+        plate=_as_picture(front) if printed else front,
+    )
+
+
+def _plate_svg(sheet: Sheet) -> str:
+    """The plate as it would stand on the front; empty where nothing is proven, or its width is too small."""
+    from tensimeter.report.vector import svg
+
+    if sheet.plate is None or not any(o.rated for o in sheet.plate.outlets):
+        return ""
+    try:
+        return svg(label(sheet.plate, max(sheet.job.plate.width_mm, 60), "full", OutlineLetters()))
+    except UserError:
+        return ""
 
 
 def _as_picture(svg: str) -> str:
@@ -61,16 +85,19 @@ def pdf(text: str) -> bytes:
         raise UserError("PDF needs the system library Pango: sudo apt install libpango-1.0-0 "
                       "libpangoft2-1.0-0.") from error  # fmt: skip
     # A document fetches nothing: what it needs is in it.
-    made: bytes = HTML(string=text, url_fetcher=URLFetcher(allowed_protocols=["data"])).write_pdf()
+    made: bytes = HTML(string=text, url_fetcher=URLFetcher(allowed_protocols=["data"])).write_pdf(
+        pdf_tags=True
+    )
     return made
 
 
-def write(file: JobFile, path: Path) -> None:
-    """Write the data sheet to FILE.html or FILE.pdf; UserError when it can't be."""
+def write(file: JobFile, path: Path, others: Sequence[Path] = ()) -> None:
+    """Write the data sheet to FILE.html or FILE.pdf, other supplies beside it; UserError when it can't be."""
     kind = path.suffix.casefold()
     if kind not in (".html", ".pdf"):
         raise UserError(f"{path.name}: a data sheet is written as .pdf or .html.")
-    text = html(build(file), printed=kind == ".pdf")
+    rows = compared_outlets([file.path, *others]) if others else ()
+    text = html(build(file), printed=kind == ".pdf", others=rows)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(pdf(text) if kind == ".pdf" else text.encode())

@@ -55,7 +55,7 @@ def _test_svg(result: Outcome, job: Job) -> str:
         return _svg(lambda figure: draw_wave(figure, chosen, found))
     shown = kind.picture(result, test)
     # One point of a list is told by its row.
-    told = len(shown.spots) > 1 if shown.names else bool(shown.spots)
+    told = len(shown.spots) > 1 if shown.names else bool(shown.spots) or (kind.heats and bool(shown.lines))
     return _svg(lambda figure: draw_picture(figure, shown)) if told else ""
 
 

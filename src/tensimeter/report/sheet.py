@@ -16,6 +16,8 @@ from tensimeter.core.model.tests import Test
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.registry import Part
+from tensimeter.core.plate.missing import missing, missing_sentence
+from tensimeter.core.plate.rating import Plate
 from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notices import notices
@@ -24,6 +26,8 @@ from tensimeter.core.testplan.evaluation import extended_words, not_judged, outc
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import OPEN, Finding, Outcome, StepResult
+from tensimeter.report.annex import changes_made, photos, unfinished_runs
+from tensimeter.report.plate import plate_of
 from tensimeter.report.tuned import tuned
 from tensimeter.store.entries import LogEntry
 from tensimeter.store.jobfile import JobFile
@@ -99,6 +103,13 @@ class Sheet:
     struck: tuple[str, ...] = ()
     #: What was tuned: its name, and what is known of it.
     tuned: tuple[tuple[str, str], ...] = ()
+    #: What may stand on the front, why it refers to this sheet, and what is missing for more.
+    plate: Plate | None = None
+    missing: tuple[str, ...] = ()
+    #: Runs that did not end well, what was changed, photos.
+    runs: tuple[tuple[str, str, str], ...] = ()
+    changes: tuple[tuple[str, str], ...] = ()
+    photos: tuple[tuple[str, str], ...] = ()
 
 
 def stamp_of(job: Job, readings: Sequence[Reading], waves: Sequence[Wave] = ()) -> str:
@@ -178,6 +189,11 @@ def build(file: JobFile, judged: Sequence[Outcome] | None = None) -> Sheet:
         remarks=tuple(_remark(e) for e in file.logbook() if e.kind == "remark"),
         stamp=stamp_of(job, readings, waves),
         struck=_struck(file),
+        plate=guarded("The plate", lambda: plate_of(job, readings, results, time.time()), lambda _: None),
+        missing=tuple(missing_sentence(m) for m in missing(job, results)),
+        runs=unfinished_runs(file),
+        changes=changes_made(file),
+        photos=photos(file),
         tuned=guarded("What was tuned", partial(tuned, job, readings), lambda s: (("Tuning", s),)),
     )
 

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QPixmap, QShowEvent
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QFileDialog,
     QHBoxLayout,
     QLabel,
     QProgressBar,
@@ -32,10 +33,12 @@ from tensimeter.core.testplan.evaluation import rates
 from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
+from tensimeter.report.annex import SHEET_PHOTOS
 from tensimeter.report.apart import begun, ended
 from tensimeter.report.datasheet import html, pdf, write
 from tensimeter.report.plate import plate_of
 from tensimeter.report.sheet import Rating, Sheet, build, rating
+from tensimeter.store.attachments import attach
 from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.present import present
@@ -181,6 +184,10 @@ class PlateStage(QWidget):
             row.addWidget(button)
         row.addStretch(1)
         column.addLayout(row)
+        self.photo = QPushButton("a photo for the sheet …")
+        self.photo.setToolTip("PNG or JPEG, printed at the end of the sheet and kept in the job")
+        self.photo.clicked.connect(self._pick_photo)
+        column.addWidget(self.photo)
         self.said = label("", "caption", wrap=True)
         column.addWidget(self.said)
         column.addSpacing(theme.px(8))
@@ -331,6 +338,19 @@ class PlateStage(QWidget):
             self.said.setText(str(trouble))
             return
         self.said.setText(f"Kept in the bin: {'; '.join(kept)}." if kept else "Nothing is proven yet.")
+
+    def _pick_photo(self) -> None:
+        kinds = "PNG, JPEG (*.png *.jpg *.jpeg)"
+        name, _ = QFileDialog.getOpenFileName(self, "A photo for the sheet", "", kinds)
+        if not name:
+            return
+        try:
+            attach(self.session.file, SHEET_PHOTOS, Path(name))
+        except UserError as trouble:
+            self.said.setText(str(trouble))
+            return
+        self.session.note("edit", f"{Path(name).name} chosen for the sheet")
+        self.lay_out()
 
     def write(self, ending: str) -> None:
         """Write the sheet beside the name in the line, as PDF or HTML."""
