@@ -82,3 +82,23 @@ def test_a_box_is_cut_from_sheets(tensimeter) -> None:
     for wrong in (("--sheet", "90x90"), ("--sheet", "large"), ("--joint", "glue"), ("--kerf", "-1")):
         code, _, said = tensimeter(*asked, *wrong)
         assert (code, said.count("\n")) == (2, 1), said
+
+
+def test_the_scale_of_a_knob(tensimeter, tmp_path: Path) -> None:
+    path = tmp_path / "bench.tensi"
+    assert tensimeter("demo", "finishers-bench", "--file", path)[0] == 0
+    assert tensimeter("tune", path, "trims", "--add", "Volts knob=bath")[0] == 0
+    for turn, volts in ((0.0, 1.0), (0.25, 5.0), (0.5, 9.5), (0.75, 15.0)):
+        for line in (f"volts-knob {turn} turn", f"bath {volts}V"):
+            assert tensimeter("file", path, line, "--accept")[0] == 0, line
+    code, text, said = tensimeter("plate", path, "--dial", "volts-knob", "-o", tmp_path / "d.svg", "--json")
+    found = json.loads(text)
+    assert code == 0, said
+    ticks = {t["value"]: t["turns"] for t in found["ticks"]}
+    assert min(ticks) >= 1
+    assert max(ticks) <= 15
+    assert list(ticks.values()) == sorted(ticks.values())
+    assert (tmp_path / "d.svg").exists()
+    for wrong in (("--dial", "nothing"), ("--dial", "volts-knob", "--radius", "0")):
+        code, _, said = tensimeter("plate", path, *wrong)
+        assert (code, said.count("\n")) == (2, 1), said

@@ -15,6 +15,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.path import AsFound
 from tensimeter.core.plate.box_sheets import OwnBox, cut_list, panels
+from tensimeter.core.plate.dial import dial, dial_scale
 from tensimeter.core.plate.held import Point, held_A
 from tensimeter.core.plate.label import label
 from tensimeter.core.plate.missing import missing
@@ -197,3 +198,29 @@ def test_panels_add_up_and_never_overlap() -> None:
                              (OwnBox(200, 150, 80, 2, "glue"), (500, 500))):  # fmt: skip
         with pytest.raises(UserError):
             cut_list(wrong_box, sheet)
+
+
+def test_a_scale_is_where_the_readings_are_and_no_further() -> None:
+    # A potentiometer that rises with the square of its turn, read in no order; one position twice.
+    at = np.array([0.75, 0.0, 0.25, 0.5, 0.125, 0.625, 0.375, 0.75])
+    scale = dial_scale(at, 20 * at**2 + np.array([0.01, *[0.0] * 6, -0.01]), "V")
+    long, short = scale.ticks()
+    assert long.tolist() == [0, 2, 4, 6, 8, 10]
+    assert short.max() <= 11.25
+    assert len(short) > 4 * len(long)
+    for volts in (2.0, 4.0, 8.0, 10.0):
+        assert float(scale.turn_at(volts)) == pytest.approx((volts / 20) ** 0.5, abs=0.006)
+    drawn = dial(scale, 18, "Volts")
+    texts = [i for i in drawn.items if hasattr(i, "text")]
+    assert [t.text for t in texts] == ["0", "2", "4", "6", "8", "10", "V"]
+    # The middle of what was read, 0.375 turns, is on top: 10 V lies clockwise of it.
+    middle = drawn.width / 2
+    ten = texts[5]
+    angle = np.arctan2(ten.x - middle, middle - (ten.y - 1.0)) / (2 * np.pi)
+    assert angle == pytest.approx(0.5**0.5 - 0.375, abs=0.004)
+    for turns, values in (([0, 1], [0, 1]), ([0, 0.5, 1.5], [0, 1, 2]), ([0, 0.3, 0.6], [0, 2, 1])):
+        with pytest.raises(UserError):
+            dial_scale(np.array(turns, float), np.array(values, float), "V")
+    for radius in (0, -3, 1e9):
+        with pytest.raises(UserError):
+            dial(scale, radius, "Volts")

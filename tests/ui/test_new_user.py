@@ -200,6 +200,27 @@ def test_examples_lead_from_nothing_to_a_claim(open_window, tmp_path: Path, keys
     # Sorted by figures: 47.6 % of the label before 93.8 % of the outlet, whatever their letters.
     table.sortItems(3, Qt.SortOrder.AscendingOrder)
     assert table.topLevelItem(0).text(0) == "Donor 24 V 6.3 A (unit)"
+    # From there by keys alone to a template that can be printed.
+    face = plate.face
+    plate.views["Front and box"].setFocus()
+    keys(window, "Space")
+    for field, text in zip(face.sizes, ("160", "80", "2"), strict=True):
+        field.setFocus()
+        field.selectAll()
+        keys(window, text, "Enter")
+    for button in (face.draw_button, face.buttons["what the design asks for"]):
+        button.setFocus()
+        keys(window, "Space")
+    assert [i.name for i in session.job.plate.faces[0].items] == ["OUT"]
+    assert "Nothing is in the way" in face.sentence.text()
+    face.write_button.setFocus()
+    keys(window, "Space")
+    assert (tmp_path / "first-front.pdf").read_bytes().startswith(b"%PDF")
+    plate.views["Plate"].setFocus()
+    keys(window, "Space")
+    plate.plate.button.setFocus()
+    keys(window, "Space")
+    assert (tmp_path / "first-plate.pdf").read_bytes().startswith(b"%PDF")
 
 
 def test_a_bought_supply_is_tried_dead_or_alive_without_a_path(open_window, tmp_path: Path, keys) -> None:

@@ -10,9 +10,11 @@ from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
 from tensimeter.core.errors import UserError
+from tensimeter.core.plate.dial import dial, dial_scale
 from tensimeter.core.plate.label import Style, label
 from tensimeter.core.plate.missing import missing, missing_sentence
 from tensimeter.core.plate.rating import Plate
+from tensimeter.core.tuning.trims import positions
 from tensimeter.report.lettering import EngravedLetters, OutlineLetters
 from tensimeter.report.plate import plate_of
 from tensimeter.report.sheet import outcomes
@@ -32,12 +34,19 @@ def plate_command(
     ] = None,
     width: Annotated[float | None, typer.Option(help="Width of the plate, mm; as the job says.")] = None,
     style: Annotated[str, typer.Option(help="full, short or line")] = "full",
+    knob: Annotated[
+        str, typer.Option("--dial", help="Instead the scale of a knob, by its readings in Tune.")
+    ] = "",
+    radius: Annotated[float, typer.Option(help="Of the scale, mm.")] = 18.0,
     engraved: Annotated[bool, typer.Option("--engraved", help="Letters of single lines.")] = False,
     json: Json = False,
 ) -> None:
     """What has been proven, as it may stand on the front: by readings that hold, and by nothing else."""
     if style not in STYLES:
         raise UserError(f"“{style}” is no style of a plate; there are {', '.join(STYLES)}.")
+    if knob:
+        answer(_dial(job, knob, radius, output, engraved=engraved), json)
+        return
     with JobFile(job, read_only=True) as file:
         judged = outcomes(file.job, file.readings(), WaveBook(file).waves())
         found = plate_of(file.job, file.readings(), judged, time.time())
@@ -50,6 +59,24 @@ def plate_command(
         write_drawing(drawing, output, engraved=engraved)
         told["written"] = str(output)
     answer(told, json)
+
+
+def _dial(path: Path, knob: str, radius: float, output: Path | None, *, engraved: bool) -> dict[str, Any]:
+    """The scale of a knob: its round values, and where each lies in turns."""
+    with JobFile(path, read_only=True) as file:
+        turns, values, unit = positions(file.job, file.readings(), knob)
+    scale = dial_scale(turns, values, unit)
+    drawing = dial(scale, radius, f"{knob}, {unit}")
+    if output is not None:
+        write_drawing(drawing, output, engraved=engraved)
+    long, _ = scale.ticks()
+    ticks = zip(long.tolist(), scale.turn_at(long).tolist(), strict=True)
+    return {
+        "knob": knob,
+        "unit": unit,
+        "ticks": [{"value": v, "turns": t} for v, t in ticks],
+        "written": str(output) if output is not None else None,
+    }
 
 
 def _told(found: Plate) -> dict[str, Any]:

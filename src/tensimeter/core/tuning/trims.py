@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.network import build
 from tensimeter.core.design.bands import trim as trim_of_design
 from tensimeter.core.electrical.solver import solve
@@ -114,6 +115,21 @@ class Trimming:
     said: str
     reads: dict[str, Interval] = field(default_factory=dict)
     stands: dict[str, float] = field(default_factory=dict)
+
+
+def positions(job: Job, readings: Iterable[Reading], screw_id: str) -> tuple[Array, Array, str]:
+    """Turns of a screw or a knob and what its place read there (n,), and in which unit.
+
+    UserError where it is not named.
+    """
+    screw = next((s for s in job.assembly.trims if s.id == screw_id.casefold()), None)
+    if screw is None:
+        names = ", ".join(s.id for s in job.assembly.trims) or "none yet"
+        raise UserError(f"There is no trim or knob “{screw_id}”; there is {names}.")
+    live = [r for r in put_right(job, counting(readings)) if np.isfinite(r.value)]
+    turned, _ = turned_of(job, live, _Loads(job, live))
+    at, of = turned.screws.index(screw.id), turned.places.index(screw.moves)
+    return turned.turns[:, at], turned.figures[:, of], screw.quantity
 
 
 def trimming(job: Job, readings: Iterable[Reading]) -> Trimming:

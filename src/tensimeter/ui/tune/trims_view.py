@@ -1,19 +1,26 @@
 """Trims: what each moves, how far it goes, and how far to turn which now."""
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
+from pathlib import Path
+
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.trims import TrimScrew
+from tensimeter.core.plate.dial import dial, dial_scale
 from tensimeter.core.quantity import fixed, with_uncertainty
 from tensimeter.core.testplan.step import panel_of
 from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.trim_edits import sealed, with_trim, without_trim
 from tensimeter.core.tuning.trim_words import reach_words, screw_sentence, target_words, trims_asked
-from tensimeter.core.tuning.trims import Trimming, trimming
+from tensimeter.core.tuning.trims import Trimming, positions, trimming
+from tensimeter.report.vector import write_drawing
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.session import Session
 from tensimeter.ui.tune.view import TuneView, figures_table, fill
+
+#: Radius of a scale around a usual knob, mm.
+KNOB_MM = 18.0
 
 
 class TrimsView(TuneView):
@@ -58,6 +65,10 @@ class TrimsView(TuneView):
         self.seal = QPushButton("sealed")
         self.seal.setToolTip("set, and sealed with a drop of paint; noted in the logbook")
         self.seal.clicked.connect(self._seal)
+        self.scale = QPushButton("its scale …")
+        self.scale.setToolTip("of a knob: ticks where the readings say that its round values are, at 1:1")
+        self.scale.clicked.connect(self._write_scale)
+        row.addWidget(self.scale)
         self.forget = QPushButton("forget it")
         self.forget.setProperty("kind", "quiet")
         self.forget.clicked.connect(self._forget)
@@ -96,7 +107,7 @@ class TrimsView(TuneView):
     def _take(self, found: Trimming) -> None:
         self.found = found
         there = bool(found.screws)
-        for part in (self.table, self.seal, self.forget):
+        for part in (self.table, self.seal, self.scale, self.forget):
             part.setVisible(there)
         if not there:
             self.title.setText("No trim is named yet")
@@ -155,6 +166,21 @@ class TrimsView(TuneView):
             return
         words = "opened again" if screw.sealed else "sealed"
         self.session.edit(f"{screw.name} {words}", sealed(self.session.job, screw.id, not screw.sealed))
+
+    def _write_scale(self) -> None:
+        screw, session = self.screw, self.session
+        if screw is None:
+            return
+        try:
+            scale = dial_scale(*positions(session.job, session.now.readings, screw.id))
+            name, _ = QFileDialog.getSaveFileName(
+                self, "Write its scale", f"{screw.id}.pdf", "Drawing (*.pdf *.svg *.dxf)"
+            )
+            if name:
+                write_drawing(dial(scale, KNOB_MM, screw.name), Path(name))
+                session.say(f"The scale is in {name}, at 1:1.")
+        except UserError as trouble:
+            session.complain(str(trouble))
 
     def _forget(self) -> None:
         if self.screw is not None:
