@@ -89,7 +89,7 @@ def test_the_scale_of_a_knob(tensimeter, tmp_path: Path) -> None:
     assert tensimeter("demo", "finishers-bench", "--file", path)[0] == 0
     assert tensimeter("tune", path, "trims", "--add", "Volts knob=bath")[0] == 0
     for turn, volts in ((0.0, 1.0), (0.25, 5.0), (0.5, 9.5), (0.75, 15.0)):
-        for line in (f"volts-knob {turn} turn", f"bath {volts}V"):
+        for line in (f"volts-knob {turn} turn", f"bath {volts}V @0A"):
             assert tensimeter("file", path, line, "--accept")[0] == 0, line
     code, text, said = tensimeter("plate", path, "--dial", "volts-knob", "-o", tmp_path / "d.svg", "--json")
     found = json.loads(text)
