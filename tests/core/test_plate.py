@@ -21,6 +21,7 @@ from tensimeter.core.plate.label import label
 from tensimeter.core.plate.missing import missing
 from tensimeter.core.plate.rating import Plate, plate
 from tensimeter.core.plate.reach_held import held_reach, most_at
+from tensimeter.core.plate.reach_picture import reach_picture
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.report.lettering import EngravedLetters, OutlineLetters
 
@@ -112,7 +113,11 @@ def test_what_is_not_mended_overruled_or_out_of_date_marks_the_plate() -> None:
     told = [i.text for i in label(marked, 90, "short", OutlineLetters()).items if hasattr(i, "text")]
     assert told[0].endswith("†")
     assert "† see the data sheet" in told
-    assert [e.text for e in marked.foot] == ["proven 2001-09-09", "again by 2002-09-09"]
+    assert [e.text for e in marked.foot] == [
+        "proven 2001-09-09",
+        "again by 2002-09-09",
+        "proven with Bench multimeter",
+    ]
 
 
 def _points(*rows: tuple[float, float, bool]) -> list[Point]:
@@ -224,3 +229,24 @@ def test_a_scale_is_where_the_readings_are_and_no_further() -> None:
     for radius in (0, -3, 1e9):
         with pytest.raises(UserError):
             dial(scale, radius, "Volts")
+
+
+def test_what_is_only_predicted_is_drawn_apart() -> None:
+    job, output, plans = planned("finishers-bench")
+    rows = []
+    for step in plans[2].steps[:3]:
+        for q, v in (("V", step.trim_V), ("A", step.set_A)):
+            n = len(rows) + 1
+            rows.append(
+                Reading(step.index, 1e9, output.id, q, v, "bench-meter", FINE, "four-wire", "typed",
+                        test="reach", step=step.index, id=n)
+            )  # fmt: skip
+    outlet = plate(job, [outcome(job, plans[2], rows)], rows, 1e9).outlets[0]
+    shown = reach_picture(job, outlet)
+    held, predicted = shown.lines
+    assert (held.name, predicted.name) == ("held", "predicted")
+    assert [(s.x, s.y) for s in shown.spots] == [tuple(c) for c in outlet.reach.tolist()]
+    # The regulator is rated for 2 A, at 80 % of its label: what was held lies inside.
+    assert predicted.y.max() <= 2.0
+    assert max(s.y for s in shown.spots) < np.interp(5.0, predicted.x, predicted.y) + 1.0
+    assert reach_picture(job, replace(outlet, reach=np.zeros((0, 2)))) is None

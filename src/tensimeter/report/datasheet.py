@@ -9,7 +9,7 @@ from pathlib import Path
 from tensimeter.core.errors import UserError
 from tensimeter.core.plate.label import label
 from tensimeter.report.beside import ComparedOutlet, compared_outlets
-from tensimeter.report.figure import test_svg
+from tensimeter.report.figure import reach_svg, test_svg
 from tensimeter.report.lettering import OutlineLetters
 from tensimeter.report.sheet import Sheet, build
 from tensimeter.store.jobfile import JobFile
@@ -44,6 +44,8 @@ def html(sheet: Sheet, *, printed: bool = False, others: Sequence[ComparedOutlet
         figures = [_as_picture(f) for f in figures]
         icons = {k: _as_picture(v) for k, v in icons.items()}
     front = _plate_svg(sheet)
+    held = [(o.name, reach_svg(o, sheet.job)) for o in (sheet.plate.outlets if sheet.plate else ())]
+    reaches = [(name, _as_picture(x) if printed else x) for name, x in held if x]
     return template.render(
         sheet=sheet,
         others=others,
@@ -51,6 +53,7 @@ def html(sheet: Sheet, *, printed: bool = False, others: Sequence[ComparedOutlet
         icons=icons,
         font_face=font_face(),
         plate=_as_picture(front) if printed else front,
+        reaches=reaches,
     )
 
 

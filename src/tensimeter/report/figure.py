@@ -10,6 +10,8 @@ import numpy as np
 
 from tensimeter.assets.colours import PAPER
 from tensimeter.core.model.job import Job
+from tensimeter.core.plate.rating import OutletPlate
+from tensimeter.core.plate.reach_picture import reach_picture
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.report.drawing import COLOURS, INK, PENCIL, PREDICTION, RULE, draw_picture, draw_wave
@@ -57,6 +59,12 @@ def _test_svg(result: Outcome, job: Job) -> str:
     # One point of a list is told by its row.
     told = len(shown.spots) > 1 if shown.names else bool(shown.spots) or (kind.heats and bool(shown.lines))
     return _svg(lambda figure: draw_picture(figure, shown)) if told else ""
+
+
+def reach_svg(outlet: OutletPlate, job: Job) -> str:
+    """What an adjustable outlet has held beside what is predicted of it; empty where nothing was held."""
+    shown = reach_picture(job, outlet)
+    return _svg(lambda figure: draw_picture(figure, shown)) if shown is not None else ""
 
 
 def _svg(draw: "Callable[[Figure], None]") -> str:

@@ -24,6 +24,8 @@ from tensimeter.core.quantity import show, show_at_least, show_at_most
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
 
+#: So many instruments are named at the most.
+MOST_NAMES = 2
 #: Refers to the data sheet.
 MARK = "†"
 #: A month, s.
@@ -264,6 +266,10 @@ def _foot(job: Job, rows: Sequence[Reading]) -> list[Entry]:
         if own.retest_months is not None:
             due = at + own.retest_months * MONTH_S
             told.append(Entry("due", f"again by {_day(due)}", due))
+    names = [p.name for p in job.stock if p.id in {r.instrument for r in rows if r.test in tests}]
+    if names:
+        more = f" and {len(names) - MOST_NAMES} more" if len(names) > MOST_NAMES else ""
+        told.append(Entry("proven_with", f"proven with {', '.join(names[:MOST_NAMES])}{more}"))
     if own.serial.strip():
         told.append(Entry("serial", f"no. {own.serial.strip()}"))
     if own.built_by.strip():

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QItemSelectionModel, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QListWidget,
@@ -19,6 +20,7 @@ from PyQt6.QtWidgets import (
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.model.faces import FaceItem, FaceRecord
 from tensimeter.core.model.job import Job
+from tensimeter.core.plate.drawing import Drawing
 from tensimeter.core.plate.drilling import CARE, SWARF
 from tensimeter.core.plate.face import Fault, faults
 from tensimeter.core.plate.face_edits import (
@@ -144,6 +146,10 @@ class FaceView(QWidget):
         self.material.setAccessibleName("what the face is made of")
         self.material.addItems(MATERIALS)
         row.addWidget(self.material)
+        self.inch = QCheckBox("inches")
+        self.inch.setToolTip("the dimensions on the template are in inches")
+        self.inch.toggled.connect(lambda _=False: self.refresh())
+        row.addWidget(self.inch)
         self.draw_button = QPushButton("draw it")
         self.draw_button.clicked.connect(lambda _=False: self._new())
         row.addWidget(self.draw_button)
@@ -225,8 +231,11 @@ class FaceView(QWidget):
         told = "\n".join([*grave, *minor][:4])
         more = f"\n… and {len(self.wrong) - 4} more" if len(self.wrong) > 4 else ""
         self.sentence.setText(told + more or "Nothing is in the way of anything.")
-        self.view.show_drawing(template(face, f"{job.name}, {face.id}"))
+        self.view.show_drawing(self._template(face))
         self.notes.setText(f"{CARE[face.material]}. {SWARF}")
+
+    def _template(self, face: FaceRecord) -> Drawing:
+        return template(face, f"{self.session.job.name}, {face.id}", inch=self.inch.isChecked())
 
     def _list(self, face: FaceRecord) -> None:
         self.items.blockSignals(True)
@@ -369,7 +378,7 @@ class FaceView(QWidget):
             if path.suffix.casefold() == ".csv":
                 write_table(face, path)
             else:
-                write_drawing(template(face, f"{self.session.job.name}, {face.id}"), path)
+                write_drawing(self._template(face), path)
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
