@@ -11,6 +11,7 @@ from tensimeter.bench.setup import open_bench
 from tensimeter.core.model.edits import changed, readings_first, with_test
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.test_record import Changed
+from tensimeter.core.plate.face_edits import from_design, new_face
 from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.generator import generated
 from tensimeter.demo.library import demo_job, stand_ins
@@ -76,6 +77,7 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
     plate = window.stage("plate")
     wait_until(lambda: plate.ready, 60)
     picture(window, folder / "plate.png")
+    _front(window, folder)
     theme.use(night=True)
     window.stage("design")
     picture(window, folder / "design-night.png")
@@ -156,6 +158,21 @@ def _assemble_and_wake(window: "MainWindow", folder: Path) -> None:
     picture(window, folder / "wake.png")
 
 
+def _front(window: "MainWindow", folder: Path) -> None:
+    """The front of the main demo with what its design asks for."""
+    from tensimeter.ui.pictures import picture
+    from tensimeter.ui.plate.stage import PlateStage
+
+    session = window.session
+    job = from_design(new_face(session.job, "front", "280mm", "110mm", "2mm", "metal"), "front")
+    session.edit("front drawn", job)
+    stage = window.stage("plate")
+    assert isinstance(stage, PlateStage)
+    stage.views["Front and box"].click()
+    picture(window, folder / "plate-front.png")
+    stage.views["Data sheet"].click()
+
+
 def _other_designs(scratch: Path, folder: Path) -> None:
     """The other two demos at the problem that each has."""
     from tensimeter.ui.pictures import picture
@@ -164,9 +181,7 @@ def _other_designs(scratch: Path, folder: Path) -> None:
         window = _window(scratch / f"{name}.tensi", demo_job(name))
         window.session.choose(output)
         design = window.stage("design")
-        if name == "dome-workshop":
-            picture(window, folder / "design-rails.png")
-        else:
+        if name == "finishers-bench":
             window.session.try_point(output, 3.0, 1.2)
             design.findings.show_view("heat")
             picture(window, folder / "design-heat.png")
