@@ -250,3 +250,18 @@ def test_what_is_only_predicted_is_drawn_apart() -> None:
     assert predicted.y.max() <= 2.0
     assert max(s.y for s in shown.spots) < np.interp(5.0, predicted.x, predicted.y) + 1.0
     assert reach_picture(job, replace(outlet, reach=np.zeros((0, 2)))) is None
+
+
+def test_that_outputs_float_is_told_when_every_one_was_read() -> None:
+    job, _, _ = planned("ridge-pier")
+    rows = [
+        Reading(k, 1e9, f"earth-{o}", "ohm", ohms, "", None, "four-wire", "typed", id=k)
+        for k, (o, ohms) in enumerate((("mount", 5e6), ("dew", 5e6), ("hub", 5e6)), 1)
+    ]
+
+    def told(read: list[Reading]) -> bool:
+        return "outputs float" in [e.text for e in plate(job, [], read, 1e9).whole]
+
+    assert told(rows)
+    assert not told(rows[:2])
+    assert not told([*rows[:2], rows[2]._replace(value=3.0)])

@@ -227,9 +227,7 @@ def _whole(job: Job, judged: Sequence[Outcome], rows: Sequence[Reading]) -> list
     if found and all(t.verdict is Verdict.CONFORMS for t in found):
         most = max(t.touch_current_A.high for t in found)
         told.append(Entry("touch", f"touch current under {show_at_most(most, 'A', 2)}", most))
-    if any(c.verdict is Verdict.CONFORMS for c in checked(job, list(rows))):
-        floating = job.policy.reference == "floating"
-        told.append(Entry("reference", "outputs float" if floating else "negative joined to earth"))
+    told += _to_earth(job, rows)
     rooms = _rooms(job, judged)
     if rooms is not None:
         low, high = rooms
@@ -237,6 +235,16 @@ def _whole(job: Job, judged: Sequence[Outcome], rows: Sequence[Reading]) -> list
             Entry("room", f"proven at {math.ceil(low - 1e-9):.0f} to {math.floor(high + 1e-9):.0f} °C", high)
         )
     return told
+
+
+def _to_earth(job: Job, rows: Sequence[Reading]) -> list[Entry]:
+    """Whether the outputs float, or are earthed: told where every one of them was read, and holds."""
+    places = {f"earth-{o.id}" for o in job.design.outputs()}
+    read = [c for c in checked(job, list(rows)) if c.pair.place in places]
+    if not read or len(read) < len(places) or any(c.verdict is not Verdict.CONFORMS for c in read):
+        return []
+    floating = job.policy.reference == "floating"
+    return [Entry("reference", "outputs float" if floating else "negative joined to earth")]
 
 
 def _rooms(job: Job, judged: Sequence[Outcome]) -> tuple[float, float] | None:
