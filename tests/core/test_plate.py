@@ -255,7 +255,7 @@ def test_what_is_only_predicted_is_drawn_apart() -> None:
 def test_that_outputs_float_is_told_when_every_one_was_read() -> None:
     job, _, _ = planned("ridge-pier")
     rows = [
-        Reading(k, 1e9, f"earth-{o}", "ohm", ohms, "", None, "four-wire", "typed", id=k)
+        Reading(k, 1e9, f"earth-{o}", "ohm", ohms, "", FINE, "four-wire", "typed", id=k)
         for k, (o, ohms) in enumerate((("mount", 5e6), ("dew", 5e6), ("hub", 5e6)), 1)
     ]
 
