@@ -28,6 +28,7 @@ def run() -> None:
         size,
         size_box,
         size_heat,
+        size_sink,
         size_wire,
         template,
         tune,

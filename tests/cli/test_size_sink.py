@@ -1,0 +1,53 @@
+"""tensimeter size sink-load: the keys that scripts rely on, and what is refused."""
+
+import json
+
+import pytest
+
+WHAT = "--volts 30 --amps 5 --watts 60 --rds-on 8m --theta-jc 0.75 --theta-cs 0.3 --sink 0.8 --ambient 25"
+HOW = "--tj-max 150 --shunt 0.1 --shunt-tolerance 5% --shunt-ppm 100 --shunt-watts 5 --soa-case 25"
+SCALES = "--offset 3m --adc-bits 16 --adc-range 0.256 --dac-bits 12 --dac-range 5 --gate 10V --gate-at 5.5V"
+ASKED = ("size", "sink-load", *f"{WHAT} {HOW} {SCALES}".split())
+CURVE = ("--soa", "10V=12A 30V=2.5A 60V=0.6A")
+
+
+def test_a_load_by_its_circuit(tensimeter) -> None:
+    code, text, said = tensimeter(*ASKED, *CURVE, "--json")
+    found = json.loads(text)
+    assert code == 0, said
+    assert (found["devices"], found["verdict"]) == (2, "holds")
+    # 3 mV over 0.1 Ω is 30 mA in each of two; a count of 5 V/4096 is 12.2 mA there, one of 3.9 µV 39 µA.
+    assert found["offset_A"] == pytest.approx(0.06)
+    assert found["set_count_A"] == pytest.approx(2 * 5 / 4096 / 0.1)
+    assert found["read_count_A"] == pytest.approx(2 * 0.256 / 65536 / 0.1)
+    # 5 %, and 100 ppm/K of the 8.75 K that an eighth of its watts make.
+    assert found["gain_percent"] == pytest.approx(5 + 100e-4 * 70 * 0.625 / 5)
+    assert found["gate_margin_V"] == pytest.approx(10 - 5.5 - 0.25)
+    assert found["warnings"] == []
+
+
+@pytest.mark.parametrize(
+    ("more", "said"),
+    [
+        (("--shunt-watts", "1"), "half of that"),
+        (("--gate", "3.3V"), "do not turn on"),
+        (("--adc-range", "0.2"), "What measures it ends at"),
+        (("--shunt", "7", "--amps", "5"), "lowest volts lie above"),
+    ],
+)
+def test_nonsense_is_named(tensimeter, more, said) -> None:
+    code, text, _ = tensimeter(*ASKED, *CURVE, *more, "--json")
+    found = json.loads(text)
+    assert (code, found["verdict"]) == (0, "misses")
+    assert any(said in w for w in found["warnings"])
+
+
+def test_what_is_refused(tensimeter) -> None:
+    for more, said in (((), "DC curve"), ((*CURVE, "--one-gate"), "own shunt and amplifier"),
+                       ((*CURVE, "--volts", "90"), "curve ends"), (("--soa", "10V"), "no pair"),
+                       ((*CURVE, "--shunt-watts", "0"), "above zero")):  # fmt: skip
+        code, _, error = tensimeter(*ASKED, *more)
+        assert (code, error.count("\n")) == (2, 1), error
+        assert said in error
+    code, text, _ = tensimeter(*ASKED, *CURVE, "--switching", "--json")
+    assert json.loads(text)["devices"] > 2
