@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -312,3 +313,12 @@ def test_a_voltmeter_that_is_not_there_gives_one_sentence(tmp_path: Path, demo: 
         file.write_text(text)
         with pytest.raises(UserError, match=said):
             read_voltmeter(demo, file)
+
+
+def test_version_and_help_in_short(tensimeter) -> None:
+    code, text, _ = tensimeter("--version")
+    project = tomllib.loads((Path(__file__).parents[2] / "pyproject.toml").read_text())
+    assert (code, text) == (0, f"tensimeter {project['project']['version']}\n")
+    for words in (("-h",), ("plate", "-h"), ("size", "sink-load", "-h")):
+        code, text, _ = tensimeter(*words)
+        assert (code, "Usage" in text) == (0, True)

@@ -14,6 +14,7 @@ from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.instruments import put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_check
+from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.check_words import (
     beside_sentence,
     check_kept_sentence,
@@ -21,7 +22,9 @@ from tensimeter.core.testplan.check_words import (
     setting_sentence,
 )
 from tensimeter.core.testplan.meter_checks import MeterCheck, as_check, meter_checks
+from tensimeter.core.tuning.asked import display_asked
 from tensimeter.demo.library import demo_job
+from tensimeter.simulation.hand import HiddenTuning, SimulatedHand
 
 FINE = Accuracy(of_reading=0.0005, counts=2, resolution=0.001)
 COARSE = Accuracy(of_reading=0.01, counts=3, resolution=0.01)
@@ -136,3 +139,22 @@ def test_a_drift_is_told_from_noise_and_from_warming_up() -> None:
     assert any("warms up" in w for w in of(0.02 * (1 - np.exp(-t / 250))))
     # A slope in time that goes with the values alone can't be told from a gain.
     assert compared(t, t * 1.01, fine, fine, time_s=t).drift is None
+
+
+def test_a_simulated_reference_that_drifts_is_found_out(job: Job) -> None:
+    hand = SimulatedHand(job, {}, HiddenTuning(drift=2e-4))
+    rows: list[Reading] = []
+    for k, asked in enumerate(
+        a for _ in range(4) for a in display_asked(job.output("hub")) if a.quantity == "V"
+    ):
+        line = understand(job, hand.line(asked, rows))
+        meter = "" if asked.place.endswith("-panel") else "bench-meter"
+        rows.append(
+            Reading(k, 60.0 * k, line.place, "V", line.value, meter, FINE if meter else COARSE, "four-wire",
+                    "simulated", id=k + 1)
+        )  # fmt: skip
+    (check,) = meter_checks(job, rows)
+    assert check.found is not None
+    assert any("drifts" in w for w in check.found.warnings)
+    steady = SimulatedHand(job, {}, HiddenTuning())
+    assert steady.line(asked, rows) == steady.line(asked, [])

@@ -5,6 +5,7 @@ import os
 import sys
 from pathlib import Path
 
+from tensimeter import __version__
 from tensimeter.cli.display import has_display
 from tensimeter.core.errors import UserError
 
@@ -13,6 +14,9 @@ def run() -> None:
     """Entry point: a command, or the window for a job file (or for none)."""
     if len(sys.argv) <= 1 or _is_job(sys.argv[1]):
         _guarded(lambda: sys.exit(_open_window(sys.argv[1:2])))
+        return
+    if sys.argv[1:] == ["--version"]:
+        print(f"tensimeter {__version__}")
         return
     # The commands and what they need are not loaded for the window.
     from tensimeter.cli import (  # noqa: F401 - they add their own

@@ -61,8 +61,6 @@ class HiddenTuning:
     volts_a_turn: Mapping[tuple[str, str], float] = field(default_factory=dict)
     gain_a_turn: Mapping[tuple[str, str], float] = field(default_factory=dict)
     fan: HiddenFan = field(default_factory=HiddenFan)
-    #: How settings err: what there is, is gain·set + offset; by place and quantity.
-    settings: Mapping[tuple[str, str], HiddenDisplay] = field(default_factory=dict)
     #: By how much of itself the campaign's voltmeter drifts with each reading taken.
     drift: float = 0.0
 
