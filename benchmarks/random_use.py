@@ -30,7 +30,18 @@ if TYPE_CHECKING:
 #: Between two acts, s: a hand that hurries.
 APART_S = 0.25
 #: Buttons that lead out of the window, or write where the person says.
-LEFT_ALONE = ("All jobs", "Write", "print", "Take in", "keep in the bin", "Photo", "photo", "Instruments")
+LEFT_ALONE = (
+    "All jobs",
+    "Write",
+    "write",
+    "its scale",
+    "print",
+    "Take in",
+    "keep in the bin",
+    "Photo",
+    "photo",
+    "Instruments",
+)
 
 
 class AnyHands(Hands):
