@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from functools import cache
 
 import numpy as np
+from shapely.geometry import MultiPoint, Point
 
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
@@ -107,8 +108,14 @@ def wrong(name: str, rows: list[Reading], found: Plate) -> Iterator[str]:
             for v, a, _ in missed:
                 if volts[0] < v < volts[1] and figures and a < figures[0] - BIT:
                     yield f"{e.text}: {v:g} V {a:g} A missed"
-        elif e.key == "corner" and not any(a >= figures[0] - BIT and v >= volts[0] - BIT for v, a, _ in held):
+        elif e.key == "corner" and not _within(held, volts[0], figures[0]):
             yield f"{e.text}: no such point was held"
+
+
+def _within(held: list[tuple[float, float, float | None]], volts: float, amps: float) -> bool:
+    """Whether a claim lies between points that were held, as another library sees it, above none."""
+    every = MultiPoint([p for v, a, _ in held for p in ((v, a), (v, 0.0))]).convex_hull
+    return every.buffer(BIT).covers(Point(volts, amps)) and amps <= max(a for _, a, _ in held) + BIT
 
 
 def _read(

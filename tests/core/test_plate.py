@@ -17,7 +17,7 @@ from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.path import AsFound
 from tensimeter.core.plate.box_sheets import OwnBox, cut_list, panels
 from tensimeter.core.plate.dial import dial, dial_scale
-from tensimeter.core.plate.held import Point, held_A
+from tensimeter.core.plate.held import Point, held_A, points
 from tensimeter.core.plate.label import label
 from tensimeter.core.plate.missing import missing
 from tensimeter.core.plate.rating import Plate, plate
@@ -98,12 +98,15 @@ def test_amps_for_good_for_minutes_and_not_at_all() -> None:
 def test_what_is_not_mended_overruled_or_out_of_date_marks_the_plate() -> None:
     job, output, plans = planned("ridge-pier")
     rows = [
-        Reading(1, 1e9, output.id, q, v, "bench-meter", FINE, "four-wire", "typed", test="regulation", step=0,
+        Reading(1, 1e9, output.id, q, v, "bench-meter", FINE, "four-wire", "typed", test="regulation", step=1,
                 id=k)
-        for k, (q, v) in enumerate((("V", 13.6), ("A", 0.0)), 1)
+        for k, (q, v) in enumerate((("V", 13.55), ("A", 1.6)), 1)
     ]  # fmt: skip
     judged = [outcome(job, plans[0], rows)]
     assert plate(job, judged, rows, 1e9).marks == ()
+    # What did not hold was not proven on any day.
+    off = [r._replace(value=10.0) if r.quantity == "V" else r for r in rows]
+    assert plate(job, [outcome(job, plans[0], off)], off, 1e9).foot == ()
     lead = job.design.link("mount-lead")
     found = AsFound(key="contact", field="contact", reason="A worse contact.")
     worse = with_link(job, lead.model_copy(update={"found": (found,)}))
@@ -270,3 +273,29 @@ def test_that_outputs_float_is_told_when_every_one_was_read() -> None:
     assert told(rows)
     assert not told(rows[:2])
     assert not told([*rows[:2], rows[2]._replace(value=3.0)])
+
+
+def test_what_missed_in_another_test_or_at_low_mains_ends_a_rating() -> None:
+    job, output, plans = planned("ridge-pier")
+    rows: list[Reading] = []
+    for step, amps in ((0, 0.0), (1, 1.6), (2, 3.2)):
+        for q, v in (("V", 13.5), ("A", amps)):
+            n = len(rows) + 1
+            new = Reading(step, 1e9, output.id, q, v, "m", FINE, "four-wire", "typed", id=n)
+            rows.append(new._replace(test="regulation", step=step))
+    held = outcome(job, plans[0], rows)
+    assert held_A(points(job, [held], output.id)) == pytest.approx(3.2, abs=0.01)
+    # The same point missed beside another output's test, and at another mains.
+    missed = replace(held.steps[2], verdict=Verdict.NONCONFORMING)
+    elsewhere = replace(missed, step=replace(missed.step, place=output.id))
+    other = replace(held.plan, output=job.design.outputs()[1])
+    low_line = replace(missed, step=replace(missed.step, line_V=207.0))
+    for beside in (replace(held, plan=other, steps=(elsewhere,)), replace(held, steps=(low_line,))):
+        assert held_A(points(job, [held, beside], output.id)) == pytest.approx(1.6, abs=0.01)
+
+
+def test_what_it_takes_from_the_mains_is_told_in_watts() -> None:
+    job, _, _ = planned("ridge-pier")
+    wall = Reading(1, 1e9, "wall", "W", 120.0, "", FINE, "four-wire", "typed", id=1)
+    (mains,) = plate(job, [], [wall], 1e9).whole
+    assert mains.text == "230 V~ 50 Hz · 121 W as read"

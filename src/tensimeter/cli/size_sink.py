@@ -1,6 +1,5 @@
 """tensimeter size sink-load: a home-made electronic load by its circuit."""
 
-import math
 from typing import Annotated
 
 import typer
@@ -69,8 +68,8 @@ def size_sink_load(
     scales = {"set": (dac_range, dac_bits), "read": (adc_range, adc_bits)}
     full = {name: parse(text, "V") for name, (text, _) in scales.items() if text}
     counts = {name: full[name] / 2 ** scales[name][1] * per_V for name in full}
-    warnings = _warnings(found, rated, margin, full, switching=switching)
-    misses = any(not text.startswith("Rule of thumb") for text in warnings)
+    wrong = _wrong(found, rated, margin, full)
+    derated = ["Half of the DC curve is counted on of a part made for switching: a rule of thumb."]
     answer(
         {
             "devices": n,
@@ -86,16 +85,15 @@ def size_sink_load(
             "gate_margin_V": margin,
             "soa_margin": found.soa_margin,
             "continuous_W": found.continuous_W(),
-            "verdict": Verdict.NONCONFORMING if misses else Verdict.CONFORMS,
-            "warnings": warnings,
+            "verdict": Verdict.NONCONFORMING if wrong else Verdict.CONFORMS,
+            "warnings": [*wrong, *(derated if switching else [])],
         },
         json,
     )
 
 
-def _warnings(
-    found: SinkLoad, rated_W: float, margin: float | None, full: dict[str, float], *, switching: bool
-) -> list[str]:
+def _wrong(found: SinkLoad, rated_W: float, margin: float | None, full: dict[str, float]) -> list[str]:
+    """What does not hold, a sentence each."""
     said = []
     if found.shunt_W > SHUNT_SHARE * rated_W:
         said.append(
@@ -108,8 +106,4 @@ def _warnings(
     for name, what in (("set", "What sets it"), ("read", "What measures it")):
         if name in full and full[name] < found.shunt_V:
             said.append(f"{what} ends at {full[name]:.3g} V; a shunt has {found.shunt_V:.3g} V at full amps.")
-    if switching:
-        said.append("Rule of thumb: half of the DC curve is counted on of a part made for switching.")
-    if not math.isfinite(found.soa_margin):
-        said.append("The DC curve says nothing here.")
     return said

@@ -5,7 +5,6 @@ its device warms, and the warmest takes ever more.
 """
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -71,7 +70,10 @@ class SinkLoad:
     def area(self) -> tuple[Array, Array]:
         """Volts (n,) and the most amps wanted at each."""
         volts = np.geomspace(max(min(self.volts, self.watts / self.amps) / 20, 1e-3), self.volts, POINTS)
-        volts = np.unique(np.append(volts, min(self.watts / self.amps, self.volts)))
+        # Where amps turn to watts, and at the points of its curve, what is wanted comes nearest to it.
+        shunt_V = self.amps / self.devices * self.shunt_ohm
+        bends = [self.watts / self.amps, *(v for at, _ in self.device.soa for v in (at, at + shunt_V))]
+        volts = np.unique(np.append(volts, [v for v in bends if v <= self.volts]))
         return volts, np.minimum(self.amps, self.watts / volts)
 
     @cached_property
@@ -167,8 +169,3 @@ def sized(load: SinkLoad) -> SinkLoad:
         f"Not with {MOST_DEVICES} devices either: the curve ends before {load.volts:g} V, or the sink is too "
         "small for these watts. Less watts, a larger sink, or a part with a wider DC curve."
     )
-
-
-def points_of(curve: Sequence[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
-    """A DC curve from points in any order, from the lowest volts up."""
-    return tuple(sorted(curve))

@@ -5,9 +5,9 @@ from collections.abc import Iterable
 
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.compared_places import setter_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.compared import ComparedPart
-from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.path_part import InlineMeter
@@ -47,8 +47,10 @@ def display_of(
     if found and quantity in ("V", "A"):
         return (found[0].volts if quantity == "V" else found[0].amps), found[0].id
     # A front end that can be set mostly shows what it gives.
-    shows = next((p.id for k in reversed(path) if isinstance(p := job.part(k.part), ConverterPart)), None)
-    return Accuracy(of_reading=0.01, counts=3, resolution=typed_resolution), shows
+    setter = setter_of(job, job.output(output))
+    return Accuracy(
+        of_reading=0.01, counts=3, resolution=typed_resolution
+    ), setter.id if setter is not None else None
 
 
 def _together(loads: list[Instrument], amps: float) -> tuple[Accuracy, str]:

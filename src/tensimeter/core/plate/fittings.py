@@ -3,7 +3,7 @@
 The figures are those of usual parts; a calliper on the part in hand has the last word.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.faces import FaceItem
@@ -46,8 +46,6 @@ class Fitting:
     hot: bool = False
     #: Whether air goes in or out there.
     air: bool = False
-    #: Which of its own figures an item may state.
-    states: tuple[str, ...] = field(default=("hole_mm", "depth_mm"))
 
 
 def _round(name: str, hole: float, covers: float, depth: float, **more: object) -> Fitting:
@@ -77,32 +75,14 @@ FITTINGS: dict[str, Fitting] = {
         0,
         30,
         mains=True,
-        states=("width_mm", "height_mm", "depth_mm"),
     ),
     "mains_switch": Fitting(
-        "rocker switch for mains",
-        (),
-        (CutOut(0, 0, 19.4, 13.0),),
-        (21, 15),
-        25,
-        2.0,
-        10,
-        mains=True,
-        states=("width_mm", "height_mm", "depth_mm"),
+        "rocker switch for mains", (), (CutOut(0, 0, 19.4, 13.0),), (21, 15), 25, 2.0, 10, mains=True
     ),
     "switch": _round("toggle switch", 6.5, 13.0, 28, fingers=5.0),
     "fuse": _round("fuse holder", 12.7, 17.0, 45, fingers=4.0),
     "mains_fuse": _round("fuse holder for mains", 12.7, 17.0, 45, fingers=4.0, mains=True),
-    "meter": Fitting(
-        "panel meter",
-        (),
-        (CutOut(0, 0, 45.5, 26.5),),
-        (48, 29),
-        25,
-        0,
-        25,
-        states=("width_mm", "height_mm", "depth_mm"),
-    ),
+    "meter": Fitting("panel meter", (), (CutOut(0, 0, 45.5, 26.5),), (48, 29), 25, 0, 25),
     "knob": _round("knob on a potentiometer", 7.2, 24.0, 25, fingers=6.0),
     "indicator": _round("indicator", 5.1, 7.0, 20),
     "mains_indicator": _round("indicator for mains", 10.2, 13.0, 35, mains=True),
@@ -119,7 +99,6 @@ FITTINGS: dict[str, Fitting] = {
         0,
         0,
         air=True,
-        states=(),
     ),
     "sink": Fitting(
         "heat sink outside", (Hole(-20, 0, 3.3), Hole(20, 0, 3.3)), (), (100, 60), 8, 5.0, 250, hot=True
@@ -175,13 +154,6 @@ class Outline:
     y: float
     radius: float | None
     half: tuple[float, float]
-
-    def wider(self, by: float) -> "Outline":
-        """The same with so much more all around, its corners kept square."""
-        return Outline(
-            self.x, self.y, None if self.radius is None else self.radius + by,
-            (self.half[0] + by, self.half[1] + by),
-        )  # fmt: skip
 
 
 def outline_of(item: FaceItem) -> Outline:

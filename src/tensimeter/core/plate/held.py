@@ -37,31 +37,34 @@ class Loaded:
 
 def real(job: Job, judged: Sequence[Outcome], output: str) -> list[Outcome]:
     """The tests of an output of which something real was read; a demo is simulated as a whole."""
-    mine = [o for o in judged if o.plan.output.id == output and (o.measured or o.extra)]
-    return mine if job.demo else [o for o in mine if not o.pretended]
+    return [o for o in _real(job, judged) if o.plan.output.id == output]
+
+
+def _real(job: Job, judged: Sequence[Outcome]) -> list[Outcome]:
+    return [o for o in judged if (o.measured or o.extra) and (job.demo or not o.pretended)]
 
 
 def points(job: Job, judged: Sequence[Outcome], output: str) -> list[Point]:
-    """Every point of an output that has volts to keep to, read at the output itself with the others idle.
+    """Every point of an output that has volts to keep to, by whichever test it was read, at any mains.
 
-    What goes past a limit on purpose is none.
+    What goes past a limit on purpose is none. Where other outputs drew as well, it holds or not all the same.
     """
     found = []
-    for o in real(job, judged, output):
+    for o in _real(job, judged):
+        own = o.plan.output.id == output
         for r in o.steps:
             s = r.step
-            judged_here = s.allowed != OPEN and not s.past_limits and s.place in ("", output)
-            if r.pair is None or not judged_here or s.line_V is not None:
+            here = s.place == output or (own and not s.place)
+            if r.pair is None or not here or s.allowed == OPEN or s.past_limits:
                 continue
             set_V = s.trim_V if not s.phase else None
             found.append(_point(job, r.pair, r.verdict is Verdict.CONFORMS, set_V))
-        allowed = o.plan.steps[0].allowed if o.plan.steps else OPEN
+        allowed = o.plan.steps[0].allowed if own and o.plan.steps else OPEN
         # Of what was read beside the steps nobody knows what it was set to, where they differ in that.
         if allowed != OPEN and all(s.trim_V is None for s in o.plan.steps):
-            for pair in o.extra:
-                found.append(
-                    _point(job, pair, judge(corrected(job, pair), allowed) is Verdict.CONFORMS, None)
-                )
+            for pair in (p for p in o.extra if p.volts.place == output):
+                holds = judge(corrected(job, pair), allowed) is Verdict.CONFORMS
+                found.append(_point(job, pair, holds, None))
     return found
 
 

@@ -17,10 +17,11 @@ from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.path import OutputLink
 from tensimeter.core.plate.derated import derated_A
 from tensimeter.core.plate.held import Point, held_A, loaded, points, real
-from tensimeter.core.plate.reach_held import held_reach
+from tensimeter.core.plate.reach_held import held_reach, most_at
 from tensimeter.core.procedure.first_power import touches
 from tensimeter.core.procedure.matrix import checked
-from tensimeter.core.quantity import show, show_at_least, show_at_most
+from tensimeter.core.quantity import parse, show, show_at_least, show_at_most
+from tensimeter.core.testplan.meter_checks import MONTH_S
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
 
@@ -28,8 +29,6 @@ from tensimeter.core.testplan.step import Outcome
 MOST_NAMES = 2
 #: Refers to the data sheet.
 MARK = "†"
-#: A month, s.
-MONTH_S = 30.44 * 86400
 
 
 @dataclass(frozen=True)
@@ -42,7 +41,7 @@ class Entry:
     computed: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class OutletPlate:
     """What is written of one outlet, the rating first; `marks` say why it refers to the data sheet.
 
@@ -61,7 +60,7 @@ class OutletPlate:
         return any(e.key in ("continuous", "minutes", "moments", "reach") for e in self.entries)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Plate:
     """A whole plate: title, outlets, what holds for all of them, its last line, why it is marked."""
 
@@ -82,7 +81,7 @@ def plate(
     rows = counted if job.demo else real_ones(counted)
     marks = [*(f"overruled: {h}" for h in holds), *_not_mended(job), *_checks_over(job, rows, now)]
     outlets = tuple(outlet_plate(job, judged, o) for o in job.design.outputs())
-    foot = _foot(job, rows)
+    foot = _foot(job, rows, rated=any(o.rated for o in outlets))
     return Plate(
         job.name, outlets, tuple(_whole(job, judged, rows)), tuple(foot),
         tuple(dict.fromkeys([*marks, *(m for o in outlets for m in o.marks)])), "DEMO" if job.demo else "",
@@ -158,11 +157,18 @@ def _reach_entries(corners: Array) -> list[Entry]:
     everywhere = f" · {show_at_least(least, 'A')} everywhere" if least > 0 else ""
     told = [Entry("reach", volts + everywhere, least)]
     if least < most:
-        told += [
-            Entry("corner", f"{show_at_least(a, 'A')} at {show_at_least(v, 'V')}", a)
-            for v, a in corners.tolist()
-            if a > 0
-        ]
+        told += _corners(corners)
+    return told
+
+
+def _corners(corners: Array) -> list[Entry]:
+    """Each corner in words; where its volts are rounded, the amps are those that the reach has there."""
+    told = []
+    for k, (volts, amps) in enumerate(corners.tolist()):
+        at = show_at_least(volts, "V") if k else show_at_most(volts, "V")
+        there = most_at(corners, parse(at))
+        if there is not None and min(amps, there) > 0:
+            told.append(Entry("corner", f"{show_at_least(min(amps, there), 'A')} at {at}", min(amps, there)))
     return told
 
 
@@ -217,12 +223,10 @@ def _whole(job: Job, judged: Sequence[Outcome], rows: Sequence[Reading]) -> list
     told = []
     if has_source(job):
         mains = f"{job.settings.mains_V:g} V~ {job.settings.mains_Hz:g} Hz"
-        drawn = [r.value for r in rows if r.place == "wall" and r.quantity == "W" and math.isfinite(r.value)]
-        if drawn:
-            amps = max(drawn) / job.settings.mains_V
-            told.append(Entry("mains", f"{mains} · {show_at_most(amps, 'A', 2)} as read, in watts", amps))
-        else:
-            told.append(Entry("mains", mains))
+        # Watts, not amps: how the mains' amps lie in time nobody has read.
+        drawn = [i.high for r in rows if r.place == "wall" and r.quantity == "W" and (i := interval_of(r))]
+        watts = f" · {show_at_most(max(drawn), 'W')} as read" if drawn else ""
+        told.append(Entry("mains", mains + watts, max(drawn, default=None)))
     found = touches(job, rows)
     if found and all(t.verdict is Verdict.CONFORMS for t in found):
         most = max(t.touch_current_A.high for t in found)
@@ -263,19 +267,19 @@ def _rooms(job: Job, judged: Sequence[Outcome]) -> tuple[float, float] | None:
     return (min(read), max(read)) if read and math.floor(max(read)) >= math.ceil(min(read)) else None
 
 
-def _foot(job: Job, rows: Sequence[Reading]) -> list[Entry]:
+def _foot(job: Job, rows: Sequence[Reading], *, rated: bool) -> list[Entry]:
     """When it was proven and is due again, its number, who built it; with what stands on the sheet."""
     told = []
     own = job.plate
     tests = {t.id for t in job.campaign.tests}
-    at = max((r.at for r in rows if r.test in tests), default=None)
+    at = max((r.at for r in rows if r.test in tests), default=None) if rated else None
     if at is not None:
         told.append(Entry("proven", f"proven {_day(at)}", at))
         if own.retest_months is not None:
             due = at + own.retest_months * MONTH_S
             told.append(Entry("due", f"again by {_day(due)}", due))
     names = [p.name for p in job.stock if p.id in {r.instrument for r in rows if r.test in tests}]
-    if names:
+    if rated and names:
         more = f" and {len(names) - MOST_NAMES} more" if len(names) > MOST_NAMES else ""
         told.append(Entry("proven_with", f"proven with {', '.join(names[:MOST_NAMES])}{more}"))
     if own.serial.strip():

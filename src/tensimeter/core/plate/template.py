@@ -62,7 +62,8 @@ def _dimensions(face: FaceRecord, *, inch: bool) -> list[Item]:
     def figure(mm: float) -> str:
         return f"{mm / INCH_MM:.3f}″" if inch else f"{mm:.1f}"
 
-    found: list[Item] = []
+    said = f"{'inches' if inch else 'mm'} from the upper left corner, seen from outside"
+    found: list[Item] = [Words(0.0, -8.5, TALL_MM, said, layer=NOTE)]
     last = -99.0
     for x in sorted({round(i.x_mm, 2) for i in face.items} | {face.width_mm}):
         found.append(Stroke(((x, -1.0), (x, -4.0)), NOTE))

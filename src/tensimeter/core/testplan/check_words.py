@@ -151,7 +151,8 @@ def setting_sentence(
         if not stands.strip():
             return "Say at what it is to act, and what to set it to is told."
         at = parse(stands, unit)
-        return f"To act at {show(at, unit, 4)} set it to {show(to_show(found, at), unit, 4)}."
+        to = with_uncertainty(to_show(found, at), found.worst_after.half_width, unit)
+        return f"To act at {show(at, unit, 4)} set it to {to}."
     if lets == "constant":
         rest = f"{show(max(chosen.left, found.floor), unit, 2)} is left then."
         if not stands.strip():
@@ -191,7 +192,7 @@ def beside_sentence(check: MeterCheck) -> str:
             f"It changes by {show(slope.value, 'A', 2)} ± {show(slope.half_width, 'A', 1)} a volt: as if "
             f"{show(1 / abs(slope.value), 'ohm', 2)} were {'across' if slope.value > 0 else 'taken off'} it."
         )
-    return f"It changes by {show(slope.value / top, '%', 2)} a volt."
+    return f"It changes by {with_uncertainty(slope.value / top, slope.half_width / top, '%')} a volt."
 
 
 def _what_to_set(found: Comparison, unit: str) -> str:

@@ -102,7 +102,7 @@ def _beside_output(live: Sequence[Reading], counted: Sequence[Reading], of: Subj
             beside = None
         if r.place == output:
             flows.setdefault(at, {})[r.quantity] = r.value
-        if r.quantity == quantity and r.place == output:
+        if r.quantity == quantity and r.place == output and r.range != AS_SET:
             latest[at] = right
         elif r.quantity == quantity and r.place in (panel, alone) and at in latest:
             now = flows.get(at, {})
@@ -123,7 +123,7 @@ def _beside_better(
             better = latest is not None and _half(job, latest) <= _half(job, r)
             if latest is not None and better and abs(r.at - latest.at) <= BESIDE_S:
                 found.append(Pair(r, latest))
-        elif r.instrument and r.instrument != of.part:
+        elif r.instrument and r.instrument != of.part and r.range != AS_SET:
             latest = right
     return tuple(found)
 

@@ -100,7 +100,8 @@ def as_check(
     if not found.tells_gain:
         # Points that lie close together tell an offset alone.
         offset = float(np.mean(found.reference - found.shown))
-    line = 1.96 * float(np.max(found.line.deviation(found.shown))) if found.tells_gain else 0.0
+    own = found.excess * float(np.max(found.line.deviation(found.shown)))
+    line = 1.96 * own if found.tells_gain else 0.0
     scatter = 1.96 * float(np.hypot(found.standard.scatter, found.subject.scatter)) / len(found.shown) ** 0.5
     reference = job.part(check.pairs[-1].reference.instrument)
     return MeterCheckRecord(

@@ -5,7 +5,7 @@ Rows are typed in the order they are taken: first the fan's volts, then what was
 
 import itertools
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -114,32 +114,26 @@ class FanSweep:
         slope, at_none = self.line
         return float(np.clip((slope * volts + at_none) / (slope * self.fan.rated_V + at_none), 0.0, 1.0))
 
-    def volts_for(self, speed: float) -> float:
-        """The volts that give a share of full speed: never less than it starts at."""
-        slope, at_none = self.line
-        rated = slope * self.fan.rated_V + at_none
-        return float(max((speed * rated - at_none) / slope, self.least_V))
-
     @property
     def room_dB(self) -> float | None:
         """How loud it is without the fan: the least that was read while it stood."""
         return min((r.loud_dB for r in self.rows if r.rpm == 0 and r.loud_dB is not None), default=None)
 
     @property
-    def loudness(self) -> tuple[float, float, bool] | None:
-        """dB at full speed, dB for ten times the speed, whether that was measured; None: nobody knows."""
+    def loudness(self) -> tuple[float, float] | None:
+        """dB at full speed, and dB more for ten times the speed; None where nobody knows."""
         heard = [(r, _without(r.loud_dB, self.room_dB)) for r in self.turning if r.loud_dB is not None]
         rows = [(r, own) for r, own in heard if own is not None]
         if not rows:
             label = self.fan.loudness_dB
-            return (label, LOUDNESS_POWER, False) if label is not None else None
+            return (label, LOUDNESS_POWER) if label is not None else None
         speeds = np.log10([max(self._share(r.volts), 1e-3) for r, _ in rows])
         loud = np.array([own for _, own in rows])
         if len(rows) > 2 and np.ptp(speeds) > np.log10(APART):
             power, at_full = np.polyfit(speeds, loud, 1)
             if power > 0:
-                return float(at_full), float(power), True
-        return float(np.mean(loud - LOUDNESS_POWER * speeds)), LOUDNESS_POWER, False
+                return float(at_full), float(power)
+        return float(np.mean(loud - LOUDNESS_POWER * speeds)), LOUDNESS_POWER
 
     def loud_dB(self, volts: float) -> float | None:
         """How loud it is at volts; None where nobody knows, or where it stands still."""
@@ -181,14 +175,11 @@ def fan_sweep(job: Job, readings: Iterable[Reading], fan: BlowerPart, fed_V: flo
 
 def _with(row: FanRow, r: Reading, room: float | None, amps: tuple[tuple[str, float], ...]) -> FanRow:
     """A row with a reading taken at its volts."""
-    of = {
-        "rpm": row.rpm, "loud_dB": row.loud_dB, "sinks_C": row.sinks_C, "room_C": row.room_C, "amps": row.amps
-    }  # fmt: skip
     if r.place == FAN and r.quantity == "rpm" and r.value >= 0:
-        of["rpm"] = r.value
-    elif r.place == FAN and r.quantity == "dB":
-        of["loud_dB"] = r.value
-    elif r.quantity == "C" and r.place.endswith("sink"):
-        of["sinks_C"] = (*row.sinks_C, (r.place.removesuffix("sink").removesuffix("-"), r.value))
-        of |= {"room_C": room, "amps": amps}
-    return FanRow(row.volts, origin=row.origin, **of)  # type: ignore[arg-type]
+        return replace(row, rpm=r.value)
+    if r.place == FAN and r.quantity == "dB":
+        return replace(row, loud_dB=r.value)
+    if r.quantity == "C" and r.place.endswith("sink"):
+        link = r.place.removesuffix("sink").removesuffix("-")
+        return replace(row, sinks_C=(*row.sinks_C, (link, r.value)), room_C=room, amps=amps)
+    return row

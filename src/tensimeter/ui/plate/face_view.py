@@ -93,6 +93,7 @@ class FaceView(QWidget):
         self.wrong: list[Fault] = []
         self._held: tuple[str, float, float] | None = None
         self._way: tuple[float, float] | None = None
+        self._told: tuple[object, ...] | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self._head())
@@ -206,8 +207,13 @@ class FaceView(QWidget):
         return next((f for f in self.session.job.plate.faces if f.id == self.side), None)
 
     def refresh(self) -> None:
-        """Show the face in hand, and what is wrong with it."""
+        """Show the face in hand, and what is wrong with it; a reading changes nothing of it."""
         face, job = self.face, self.session.job
+        own = (self.side, tuple(self.chosen), self.inch.isChecked())
+        now = (job.plate, job.settings.mains_V, job.name, *own)
+        if now == self._told:
+            return
+        self._told = now
         there = face is not None
         self.photo.show_face(face)
         for button in (*self.buttons.values(), self.write_button):
@@ -364,6 +370,8 @@ class FaceView(QWidget):
 
     def _release(self) -> None:
         way, self._way = self._way, None
+        # What was drawn on the way is not what stands.
+        self._told = None
         if self._held is not None and way:
             self.shift(*way)
         self._held = None
