@@ -31,6 +31,7 @@ def run() -> None:
         plate,
         size,
         size_box,
+        size_flyback,
         size_heat,
         size_sink,
         size_wire,
