@@ -54,13 +54,8 @@ def test_what_is_refused(tensimeter) -> None:
 
 
 WANTED = "--line 180V..264V --mains 50 --bulk 120u --output 12V@5A --aux 18V@20m --mode ccm --duty 0.45"
-FLYBACK = (
-    "size",
-    "flyback",
-    *WANTED.split(),
-    *["--frequency", "65k", "--efficiency", "85%", "--flux", "0.28"],
-)
-FLYBACK = (*FLYBACK, *["--ae", "76mm2", "--le", "72mm", "--window", "90mm2"])
+WOUND_ON = "--frequency 65k --efficiency 85% --flux 0.28 --ae 76mm2 --le 72mm --window 90mm2"
+FLYBACK = ("size", "flyback", *f"{WANTED} {WOUND_ON}".split())
 
 
 def test_a_flyback_by_what_is_wanted_and_as_it_is_wound(tensimeter) -> None:
