@@ -1,5 +1,6 @@
 """tensimeter size sink-load: a home-made electronic load by its circuit."""
 
+import math
 from typing import Annotated
 
 import typer
@@ -7,7 +8,10 @@ import typer
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
 from tensimeter.cli.size import pairs, size
-from tensimeter.core.electrical.sink_load import SHUNT_RISE_K, SHUNT_SHARE, Device, SinkLoad, sized
+from tensimeter.core.electrical import sink_words
+from tensimeter.core.electrical.made_sink import SHARES, MadeSink, Scale, Shunt
+from tensimeter.core.electrical.sink_load import Device, SinkLoad, sized
+from tensimeter.core.electrical.sink_loop import Amplifier, GateDriven
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.quantity import parse
@@ -40,6 +44,16 @@ def size_sink_load(
     gate: Annotated[str, typer.Option(help="The most that the amplifier drives a gate to, V.")] = "",
     gate_at: Annotated[str, typer.Option(help="Gate volts that a device needs at its amps.")] = "",
     leads: Annotated[str, typer.Option(help="Leads and fuse, ohms.")] = "0",
+    gm: Annotated[str, typer.Option(help="Transconductance and its amps: 20@10A.")] = "",
+    threshold: Annotated[str, typer.Option(help="Highest gate threshold, V.")] = "4",
+    unity: Annotated[str, typer.Option(help="Where the amplifier’s gain is one, Hz.")] = "1M",
+    slew: Annotated[str, typer.Option(help="How fast it goes, V a second.")] = "500k",
+    gate_resistor: Annotated[str, typer.Option(help="From amplifier to gate, ohms.")] = "100",
+    integrator: Annotated[str, typer.Option(help="Its resistor and capacitor: 10k*1n.")] = "",
+    lead_inductance: Annotated[str, typer.Option(help="Of the leads, H.")] = "1u",
+    peak: Annotated[str, typer.Option(help="Watts for minutes: how long.")] = "",
+    sink_capacity: Annotated[str, typer.Option(help="Heat that the sink takes, J/K.")] = "",
+    still: Annotated[str, typer.Option(help="The sink as its fan stands, K/W.")] = "",
     json: Json = False,
 ) -> None:
     """A test load: devices by junction and DC curve, lowest volts, shunt, mA of an offset and of a count."""
@@ -54,56 +68,99 @@ def size_sink_load(
     )  # fmt: skip
     found = sized(wanted)
     if one_gate and found.devices > 1:
-        raise UserError(
-            f"One gate for {found.devices} devices is refused: a threshold falls as a device warms, and the "
-            "warmest takes ever more. Give each its own shunt and amplifier."
-        )
-    rated = parse(shunt_watts, "W")
-    if rated <= 0:
+        raise UserError(sink_words.ONE_GATE.format(found.devices))
+    made = MadeSink(
+        found,
+        Shunt(parse(shunt_tolerance), shunt_ppm, parse(shunt_watts, "W")),
+        parse(offset, "V"),
+        set_by=Scale(parse(dac_range, "V"), dac_bits) if dac_range else None,
+        read_by=Scale(parse(adc_range, "V"), adc_bits) if adc_range else None,
+        gate=GateDriven(parse(threshold, "V"), *_at(gm), device.rds_on_ohm) if gm else None,
+        amplifier=_amplifier(unity, slew, gate, gate_resistor, integrator) if gate else None,
+        leads_H=parse(lead_inductance),
+        still_K_W=parse(still) if still else None,
+        sink_J_K=parse(sink_capacity) if sink_capacity else None,
+    )
+    if made.shunt.rated_W <= 0:
         raise UserError("A shunt is rated for watts above zero.")
-    n, per_V = found.devices, found.devices / found.shunt_ohm
-    rise_K = SHUNT_RISE_K * found.shunt_W / rated
-    gain = parse(shunt_tolerance) + shunt_ppm * 1e-6 * rise_K
-    margin = parse(gate, "V") - parse(gate_at, "V") - found.shunt_V if gate and gate_at else None
-    scales = {"set": (dac_range, dac_bits), "read": (adc_range, adc_bits)}
-    full = {name: parse(text, "V") for name, (text, _) in scales.items() if text}
-    counts = {name: full[name] / 2 ** scales[name][1] * per_V for name in full}
-    wrong = _wrong(found, rated, margin, full)
-    derated = ["Half of the DC curve is counted on of a part made for switching: a rule of thumb."]
+    margin = (
+        parse(gate, "V") - parse(gate_at, "V") - found.shunt_V if gate and gate_at else made.gate_margin_V
+    )
+    wrong = sink_words.wrong(made)
+    if gate_at and margin is not None and margin <= 0:
+        wrong.append(f"The gates lack {-margin:.3g} V: the devices do not turn on as far as they must.")
     answer(
         {
-            "devices": n,
+            "devices": found.devices,
             "junction_C": float(found.junction_C.max()),
             "case_C": float(found.case_C.max()),
-            "lowest_V": found.lowest_V,
+            "lowest_V": made.lowest_V,
             "shunt_V": found.shunt_V,
             "shunt_W": found.shunt_W,
-            "offset_A": abs(parse(offset, "V")) * per_V,
-            "set_count_A": counts.get("set"),
-            "read_count_A": counts.get("read"),
-            "gain_percent": 100 * gain,
+            "offset_A": made.offset_A,
+            "set_count_A": made.set_by.count_V * made.per_V if made.set_by else None,
+            "read_count_A": made.read_by.count_V * made.per_V if made.read_by else None,
+            "gain_percent": 100 * made.gain,
+            "errors": _errors(made),
             "gate_margin_V": margin,
             "soa_margin": found.soa_margin,
             "continuous_W": found.continuous_W(),
+            **_peak(made, parse(peak, "W") if peak else None),
+            **_loop(made),
             "verdict": Verdict.NONCONFORMING if wrong else Verdict.CONFORMS,
-            "warnings": [*wrong, *(derated if switching else [])],
+            "warnings": [*wrong, *sink_words.minded(made)],
         },
         json,
     )
 
 
-def _wrong(found: SinkLoad, rated_W: float, margin: float | None, full: dict[str, float]) -> list[str]:
-    """What does not hold, a sentence each."""
-    said = []
-    if found.shunt_W > SHUNT_SHARE * rated_W:
-        said.append(
-            f"Each shunt takes {found.shunt_W:.3g} W of {rated_W:.3g} W: half of that is used at the most."
+def _at(text: str) -> tuple[float, float]:
+    """`20@10A` as siemens and the amps that they are stated at."""
+    siemens, mark, amps = text.partition("@")
+    if not mark:
+        raise UserError(
+            f"“{text}” is no transconductance; write A/V and the amps they are stated at: 20@10A."
         )
-    if margin is not None and margin <= 0:
-        said.append(f"The gates lack {-margin:.3g} V: the devices do not turn on as far as they must.")
-    if found.lowest_V > found.volts:
-        said.append("Its lowest volts lie above the volts that it is made for.")
-    for name, what in (("set", "What sets it"), ("read", "What measures it")):
-        if name in full and full[name] < found.shunt_V:
-            said.append(f"{what} ends at {full[name]:.3g} V; a shunt has {found.shunt_V:.3g} V at full amps.")
-    return said
+    return parse(siemens), parse(amps, "A")
+
+
+def _amplifier(unity: str, slew: str, gate: str, resistor: str, integrator: str) -> Amplifier:
+    """What drives a gate; its integrator as `10k*1n`, or none."""
+    ohms, mark, farad = integrator.partition("*")
+    if integrator and not mark:
+        raise UserError(f"“{integrator}” is no integrator; write ohms and farads: 10k*1n.")
+    pair = (parse(ohms, "ohm"), parse(farad, "F")) if integrator else (0.0, 0.0)
+    return Amplifier(parse(unity, "Hz"), parse(slew), parse(gate, "V"), parse(resistor, "ohm"), *pair)
+
+
+def _errors(made: MadeSink) -> list[dict[str, float]]:
+    """What its offsets and a count come to at 10, 50 and 100 % of its amps."""
+    rows = []
+    for share in SHARES:
+        amps = share * made.sink.amps
+        off = made.half_width_A(made.set_by, amps)
+        rows.append({"at_A": amps, "off_A": off, "off_percent": 100 * off / amps})
+    return rows
+
+
+def _peak(made: MadeSink, watts: float | None) -> dict[str, float | None]:
+    """How long it holds more than its watts."""
+    if watts is None or made.sink_J_K is None:
+        return {"peak_W": watts, "peak_s": None}
+    minutes = made.sink.minutes_at(watts, made.sink_J_K)
+    return {"peak_W": watts, "peak_s": None if math.isinf(minutes) else 60 * minutes}
+
+
+def _loop(made: MadeSink) -> dict[str, float | None]:
+    """What its loop does, where gate and amplifier are stated."""
+    loop = made.loop()
+    stable = loop is not None and loop.loop.stable
+    step = loop.set_step() if loop and stable else None
+    return {
+        "phase_margin": min((m for _, m, _ in made.margins), default=None),
+        "crossover_Hz": loop.loop.crossover_Hz if loop else None,
+        "overshoot_percent": 100 * step.overshoot if step else None,
+        "settling_s": step.settles_s if step else None,
+        "start_peak_A": made.start.peak_A if made.start else None,
+        "start_above_s": made.start.above_s if made.start else None,
+    }

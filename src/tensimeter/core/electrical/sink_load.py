@@ -65,6 +65,8 @@ class SinkLoad:
     sink_K_W: float
     ambient_C: float
     leads_ohm: float = 0.0
+    #: How much of its rise the sink has come to: all of it for good, less for minutes.
+    warmed: float = 1.0
 
     @cached_property
     def area(self) -> tuple[Array, Array]:
@@ -87,7 +89,8 @@ class SinkLoad:
     def case_C(self) -> Array:
         """°C of each case over the area (n,): all devices share the sink."""
         return np.asarray(
-            self.ambient_C + self.each_W * (self.devices * self.sink_K_W + self.device.mounting_K_W)
+            self.ambient_C
+            + self.each_W * (self.devices * self.sink_K_W * self.warmed + self.device.mounting_K_W)
         )
 
     @property
@@ -125,6 +128,22 @@ class SinkLoad:
     def shunt_W(self) -> float:
         """Watts in each shunt at full amps."""
         return self.shunt_V**2 / self.shunt_ohm
+
+    def minutes_at(self, watts: float, sink_J_K: float) -> float:
+        """How long it holds more watts from cold, its sink warming up with its capacity; inf for good, min.
+
+        The sink comes to a share 1 − e^(−t/RC) of its rise; the devices follow it at once.
+        """
+        hot = replace(self, watts=watts)
+        if hot.holds:
+            return math.inf
+        low, high = 0.0, 1.0
+        if not replace(hot, warmed=0.0).holds:
+            return 0.0
+        for _ in range(40):
+            middle = (low + high) / 2
+            low, high = (middle, high) if replace(hot, warmed=middle).holds else (low, middle)
+        return -self.sink_K_W * sink_J_K * math.log1p(-low) / 60
 
     def continuous_W(self) -> float:
         """The most watts that it holds for good at these volts and amps, found by halving."""
