@@ -29,6 +29,7 @@ from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.registry import BY_KEY, FED_KINDS, KINDS, PART_KINDS, SHELVES
 from tensimeter.core.parts.source_part import SourcePart
+from tensimeter.core.path import ENDS
 from tensimeter.core.procedure.first_power import power_up_steps
 from tensimeter.core.procedure.incoming_check import incoming_steps
 from tensimeter.core.procedure.matrix import matrix
@@ -44,6 +45,9 @@ USUAL = {"_V": 12.0, "volts": 12.0, "_ohm": 0.1, "_F": 4.7e-3}
 def _value(name: str, field: FieldInfo) -> object:
     """Something that a field takes: a figure by its unit, one record where records stand."""
     kind = field.annotation
+    if name == "curve":
+        # A curve for DC falls over the volts, and is the one thing that nobody may make up.
+        return ({"volts": 10.0, "amps": 12.0}, {"volts": 30.0, "amps": 2.5}, {"volts": 60.0, "amps": 0.6})
     usual = next((v for end, v in USUAL.items() if name.endswith(end)), 5.0)
     if get_origin(kind) is Literal:
         return get_args(kind)[0]
@@ -77,7 +81,7 @@ def in_a_path(kind: type[PathPart]) -> tuple[Job, str]:
         job = new_link(job, line, after)
         after = job.design.links[-1].id
     link = next(x for x in job.design.links if x.part == part.id)
-    if link.kind == "fan":
+    if link.kind in ENDS:
         after = link.fed_by
     return new_link(job, "output OUT 5V 0.5A", after), link.id
 

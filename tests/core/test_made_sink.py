@@ -50,7 +50,7 @@ def test_a_start_that_was_wound_up_and_what_prevents_it() -> None:
     assert one is not None
     wound, clamped, off = started(one), started(one, 6.2), started(one, 0.0)
     assert wound.peak_A > clamped.peak_A > off.peak_A
-    # Wide open: I = 11.25·(10 − 0.1·I − 4)² by hand gives 41 A; what the drain pushes into the gate adds some.
+    # Wide open: I = 11.25·(10 − 0.1·I − 4)² by hand gives 41 A; what the drain adds to the gate is more.
     assert wound.peak_A == pytest.approx(41.0, rel=0.1)
     assert off.peak_A == pytest.approx(one.amps, rel=0.01)
     assert off.above_s == 0.0

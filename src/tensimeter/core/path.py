@@ -153,6 +153,15 @@ class FanLink(LinkRecord):
     ] = None
 
 
+class LoadLink(LinkRecord):
+    """A load that one makes, as what it is tried on feeds it: set to `set_A` (None: to all its amps)."""
+
+    kind: Literal["made_load"] = "made_load"
+    set_A: Annotated[Positive | None, Quantity("A", "set to", "amps that it sinks; empty: all its amps")] = (
+        None
+    )
+
+
 class OutputLink(LinkRecord):
     """Where something is connected: nominal volts, allowed band, current it must deliver.
 
@@ -201,6 +210,7 @@ Link = Annotated[
     | ConnectorLink
     | MeterLink
     | FanLink
+    | LoadLink
     | OutputLink,
     Field(discriminator="kind"),
 ]
@@ -208,7 +218,9 @@ Link = Annotated[
 #: Links that what feeds the rest stands on; what they feed stands at the left of the outline.
 _SOURCES = ("unit", "either")
 #: Links that end a branch: nothing hangs on them.
-ENDS = ("output", "fan")
+ENDS = ("output", "fan", "made_load")
+#: Of these, what turns all that it takes into heat in the box itself.
+HEATED = ("fan", "made_load")
 
 
 class Design(Record):

@@ -86,10 +86,10 @@ Condition = Literal["untested", "works", "faulty", "for parts", "to buy"]
 
 
 def falling(points: tuple[Record, ...]) -> tuple[Record, ...]:
-    """The points of a curve of °C and what is allowed; ValueError where they are none, or few."""
+    """The points of a curve of °C or V and what is allowed; ValueError where they are none, or few."""
     rows = [tuple(figure for _, figure in point) for point in points]
     if len(rows) == 1 or any(b[0] <= a[0] or b[1] > a[1] for a, b in itertools.pairwise(rows)):
-        raise ValueError("two points or more, from cold to hot, and no more is allowed the hotter it is")
+        raise ValueError("two points or more, the first figure rising, the second never")
     return points
 
 

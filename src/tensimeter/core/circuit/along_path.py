@@ -3,14 +3,14 @@
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import PathPart, WirePart
 from tensimeter.core.parts.source_part import SourcePart
-from tensimeter.core.path import Link
+from tensimeter.core.path import ENDS, Link
 
 #: What such a place ends with, behind the link's id.
 DROP, JOINTS, LEAST = "-drop", "-joints", "-least"
 #: The same volts, or the amps in the same loop, read with another meter right at the output.
 OTHER = "-other"
 #: Kinds of links that give volts or take them, and drop none by themselves.
-_NO_DROP = frozenset(("unit", "converter", "either", "output", "fan"))
+_NO_DROP = frozenset(("unit", "converter", "either", *ENDS))
 #: Pins of the main plug of a PC supply.
 PIN_COUNT = 24
 

@@ -19,6 +19,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.fed_part import PlainLoad
+from tensimeter.core.parts.made_part import MadePart
 from tensimeter.core.parts.path_part import BlowerPart, OvercurrentPart, WirePart
 from tensimeter.core.parts.sized import Sized, figure
 from tensimeter.core.parts.source_part import SourcePart
@@ -42,13 +43,15 @@ E12 = tuple(
 def sized(job: Job, link_id: str, solution: Solution) -> Sized:
     """What a link is sized by at a single operating point; empty where nothing of it is sized."""
     link = job.design.link(link_id)
-    make = _BY_KIND.get(link.kind)
+    make, part = _BY_KIND.get(link.kind), job.part(link.part)
+    own = part.worked_out() if isinstance(part, MadePart) else Sized()
     if make is None or link_id not in solution.points:
-        return Sized()
+        return own
     try:
-        return make(job, link, solution)
+        found = make(job, link, solution)
     except UserError as trouble:
-        return Sized(notes=(str(trouble),))
+        return Sized(own.figures, (str(trouble), *own.notes))
+    return Sized(found.figures + own.figures, found.notes + own.notes)
 
 
 def _fuse(job: Job, link: Link, solution: Solution) -> Sized:

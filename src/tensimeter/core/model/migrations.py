@@ -14,7 +14,8 @@ from tensimeter.core.errors import UserError
 #: switches, enables; rails below common, their trim and colours; a donor's inside; claims of cells.
 #: 3.5: trims and their turns; what a check of a meter has shown; figures of a link as found.
 #: 3.6: checks of what loads and converters are set to; what a builder adds to the plate.
-MAJOR, MINOR = 3, 6
+#: 3.7: parts that one makes, by their circuit; a load of one's own as the end of a path.
+MAJOR, MINOR = 3, 7
 
 
 def _from_1(data: dict[str, object]) -> dict[str, object]:

@@ -36,7 +36,7 @@ def problems(design: Design, stock: tuple[Part, ...]) -> dict[str, str]:
         elif link.kind != "unit" and link.fed_by is None and not _stands_alone(link):
             found[link.id] = f"{link.name} is fed by nothing."
         elif link.fed_by and known[link.fed_by].kind in ENDS:
-            where = "an output" if known[link.fed_by].kind == "output" else "a fan"
+            where = {"output": "an output", "fan": "a fan"}.get(known[link.fed_by].kind, "a load")
             found[link.id] = f"{link.name} is fed by {where}, where the path ends."
         else:
             sentence = _part_problem(link, parts) or _other_problem(design, link, parts, known)

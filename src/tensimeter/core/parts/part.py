@@ -20,6 +20,8 @@ class PartRecord(Record, ABC):
     shelf: ClassVar[str]
     #: What is said where it is put into a path although it is no link of one.
     elsewhere: ClassVar[str] = "is no link of a path; it measures or loads"
+    #: Figures that follow from others of it, and are never typed.
+    derived: ClassVar[frozenset[str]] = frozenset()
     #: Its lists of records, and what one of each is called.
     lists: ClassVar[dict[str, str]] = {}
     #: Whether it lies inside the box, and there in its wall.

@@ -18,6 +18,9 @@ from tensimeter.core.parts.fuse import FusePart
 from tensimeter.core.parts.heat_sink import HeatSink
 from tensimeter.core.parts.instruments import Clamp, LineSource, Multimeter, Oscilloscope, Thermometer
 from tensimeter.core.parts.lead import LeadPart, Wire
+from tensimeter.core.parts.made_flyback import MadeFlyback
+from tensimeter.core.parts.made_load import MadeLoad
+from tensimeter.core.parts.made_stage import MadeStage
 from tensimeter.core.parts.panel_meter import PanelMeter
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.parts.path_part import PathPart
@@ -29,11 +32,13 @@ from tensimeter.core.parts.transformer import Transformer
 
 KINDS: tuple[type[PartRecord], ...] = (
     Donor,
+    MadeFlyback,
     RailSupply,
     Transformer,
     Battery,
     PowerDelivery,
     Converter,
+    MadeStage,
     FusePart,
     Switch,
     Enable,
@@ -44,6 +49,7 @@ KINDS: tuple[type[PartRecord], ...] = (
     Fan,
     HeatSink,
     ElectronicLoad,
+    MadeLoad,
     Resistor,
     Lamp,
     Motor,

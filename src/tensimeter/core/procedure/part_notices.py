@@ -11,6 +11,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.fed_part import Charging, FedPart
+from tensimeter.core.parts.made_part import MadePart
 from tensimeter.core.parts.path_part import BlowerPart, PathPart
 from tensimeter.core.path import FanLink, FuseLink, OutputLink
 from tensimeter.core.quantity import show
@@ -21,7 +22,7 @@ from tensimeter.core.remembered import remembered
 
 @remembered(kept=8)
 def stock_notices(job: Job) -> list[Notice]:
-    """Parts of the path that were never tried, or whose label is not believed."""
+    """What is made here and does not hold, parts of the path never tried, labels that are not believed."""
     used = {link.part for link in job.design.links}
     untested = [
         p.name
@@ -40,6 +41,12 @@ def stock_notices(job: Job) -> list[Notice]:
                 "stock",
             )
         )
+    found += [
+        Notice(f"made:{part.id}:{k}", "miss", f"{part.name} does not hold", text, "stock")
+        for part in job.stock
+        if isinstance(part, MadePart)
+        for k, text in enumerate(part.wrong())
+    ]
     for part in job.stock:
         if part.id in used and part.doubt:
             text = (

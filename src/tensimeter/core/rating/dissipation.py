@@ -13,7 +13,7 @@ from tensimeter.core.parts.converter_part import SinkPart
 from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.source_part import SourcePart
-from tensimeter.core.path import ConverterLink, Link
+from tensimeter.core.path import HEATED, ConverterLink, Link
 from tensimeter.core.rating.fan_cooling import (
     FanStep,
     Phase,
@@ -89,7 +89,7 @@ def losses(job: Job, solution: Solution) -> dict[str, Array]:
         part = job.part(link.part)
         lost = part.loss_W(job, link, solution) if isinstance(part, SourcePart) else point.loss
         # What a fan or a meter takes for itself stays inside as well.
-        found[link.id] = point.V * point.I if link.kind == "fan" else np.asarray(lost)
+        found[link.id] = point.V * point.I if link.kind in HEATED else np.asarray(lost)
     return found
 
 

@@ -12,7 +12,7 @@ from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Measurand, Reading, counting
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
-from tensimeter.core.path import OutputLink
+from tensimeter.core.path import HEATED, OutputLink
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan, Step, panel_of
 
@@ -111,7 +111,7 @@ def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | N
 
 def _foretold(job: Job) -> set[str]:
     """Every place whose figures the design foretells; not the wires of a plug, nor what drives a fan."""
-    links = [x for x in job.design.links if x.kind != "fan"]
+    links = [x for x in job.design.links if x.kind not in HEATED]
     outputs = [o.id for o in job.design.outputs()]
     along = (place for x in links for place in places_of(job, x))
     return {*(x.id for x in links), *along, *map(panel_of, outputs), *map(other_of, outputs)}

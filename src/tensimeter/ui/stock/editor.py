@@ -25,6 +25,7 @@ from tensimeter.core.model.edits import changed
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import split_up, with_efficiency, with_part, without_efficiency
 from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.made_part import MadePart
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.procedure.incoming_check import incoming_steps
@@ -36,6 +37,7 @@ from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.session import Session
+from tensimeter.ui.stock.worked_out import WorkedOut
 from tensimeter.ui.theme import theme
 
 if TYPE_CHECKING:
@@ -80,6 +82,8 @@ class PartEditor(QScrollArea):
         named = part is not None and self.part is not None and part.name == self.part.name
         if named and self.form is not None and self.form.record == part:
             self.part = part
+            if isinstance(part, MadePart):
+                self.worked.follow(part)
         elif part != self.part or part is None:
             self.show_part(part)
 
@@ -126,8 +130,12 @@ class PartEditor(QScrollArea):
 
     def _show_figures(self, part: Part) -> None:
         say = self.session.complain
-        hidden = () if part.cased else ("opened", "isolation_ohm")
+        hidden = part.derived | (frozenset() if part.cased else {"opened", "isolation_ohm"})
         self.form = RecordForm(part, self._typed, say, hidden=hidden)
+        if isinstance(part, MadePart):
+            # What follows from the circuit stands before it: it is what one looks for while one types.
+            self.worked = WorkedOut(self.session, part)
+            self._column.addWidget(self.worked)
         self._column.addWidget(self.form)
         self._show_origins(part)
         if isinstance(part, ConverterPart):
@@ -301,6 +309,7 @@ class PartEditor(QScrollArea):
             f
             for f in type(record).model_fields
             if isinstance(getattr(record, f), float) and getattr(record, f) != getattr(now, f)
+            if f not in record.derived
         ]
         origins = {**record.origins, **dict.fromkeys(figures, self.origin)}
         made = changed(record, origins=origins)
