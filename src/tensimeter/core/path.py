@@ -153,15 +153,6 @@ class FanLink(LinkRecord):
     ] = None
 
 
-class LoadLink(LinkRecord):
-    """A load that one makes, as what it is tried on feeds it: set to `set_A` (None: to all its amps)."""
-
-    kind: Literal["made_load"] = "made_load"
-    set_A: Annotated[Positive | None, Quantity("A", "set to", "amps that it sinks; empty: all its amps")] = (
-        None
-    )
-
-
 class OutputLink(LinkRecord):
     """Where something is connected: nominal volts, allowed band, current it must deliver.
 
@@ -199,6 +190,12 @@ class OutputLink(LinkRecord):
     ] = ""
     #: What the device draws at first: a cold lamp some ten times its current, a motor six (rules of thumb).
     inrush_A: Annotated[NotNegative | None, Quantity("A", "inrush", "amps that it draws at first")] = None
+
+
+class LoadLink(OutputLink):
+    """A load that one makes, at the end of what feeds it as it is tried: its amps are judged there."""
+
+    kind: Literal["made_load"] = "made_load"  # type: ignore[assignment]
 
 
 Link = Annotated[

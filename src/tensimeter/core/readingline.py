@@ -23,6 +23,7 @@ from tensimeter.core.heat_design.measuring_points import measuring_points
 from tensimeter.core.measurement.readings import Measurand, resolution_of
 from tensimeter.core.model.compared_places import compared_places
 from tensimeter.core.model.job import Job
+from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import OPEN_WORDS, parse, show, split
 
 _QUANTITIES: dict[str, Measurand] = {
@@ -80,7 +81,7 @@ class Understood:
 def places(job: Job) -> list[str]:
     """Names that the line completes: outputs first, then the other links, then heat."""
     outputs = [o.name for o in job.design.outputs()]
-    others = [link.name for link in job.design.links if link.kind != "output"]
+    others = [link.name for link in job.design.links if not isinstance(link, OutputLink)]
     return [
         *outputs,
         *others,

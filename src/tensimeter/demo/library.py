@@ -7,7 +7,7 @@ from tensimeter.bench.clock import Clock
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.procedure.practice import Mistake, Practice
-from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier
+from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier, test_load
 from tensimeter.simulation.hand import HiddenTuning, SimulatedHand
 from tensimeter.simulation.server import SimulatedBench
 from tensimeter.simulation.warmth import HiddenHeat
@@ -17,6 +17,7 @@ _JOBS: dict[str, tuple[Callable[[], Job], dict[tuple[str, str], float]]] = {
     "ridge-pier": (ridge_pier.job, ridge_pier.TRUTHS),
     "dome-workshop": (dome_workshop.job, dome_workshop.TRUTHS),
     "finishers-bench": (finishers_bench.job, finishers_bench.TRUTHS),
+    "test-load": (test_load.job, test_load.TRUTHS),
 }
 
 

@@ -16,6 +16,7 @@ from tensimeter.core.model.tests import Test
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.instrument_part import Instrument
 from tensimeter.core.parts.registry import Part
+from tensimeter.core.path import OutputLink
 from tensimeter.core.plate.missing import missing, missing_sentence
 from tensimeter.core.plate.rating import Plate
 from tensimeter.core.procedure.first_power import power_up_results
@@ -263,7 +264,7 @@ def _path(job: Job) -> tuple[tuple[str, str, str], ...]:
     for link in job.design.links:
         part = job.part(link.part)
         fed = job.design.link(link.fed_by).name if link.fed_by else "the wall"
-        if link.kind == "output" and not has_source(job):
+        if isinstance(link, OutputLink) and not has_source(job):
             fed = "known by its readings only"
         rows.append((link.name, part.name if part else "output", fed))
     return tuple(rows)

@@ -15,7 +15,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import InlineMeter
 from tensimeter.core.parts.source_part import SourcePart
-from tensimeter.core.path import Link, MeterLink, UnitLink
+from tensimeter.core.path import Link, MeterLink, OutputLink, UnitLink
 from tensimeter.core.rating.ladder import at
 from tensimeter.core.remembered import remembered
 
@@ -198,12 +198,18 @@ def _path(job: Job) -> Iterator[_Wire]:
             yield _plus(job, feeder), Terminal(link.id, "−"), "middle", link.id
         elif link.kind in ("fuse", "either"):
             yield _plus(job, feeder), Terminal(link.id, "in", "tab"), "plus", link.id
-        elif link.kind == "output" and feeder.kind == "lead":
+        elif isinstance(link, OutputLink) and feeder.kind == "lead":
             continue
         elif isinstance(link, MeterLink):
             yield from _meter(job, link, feeder)
         else:
-            kind = "post" if link.kind in ("lead", "output") else "plug" if link.kind == "fan" else "screw"
+            kind = (
+                "post"
+                if link.kind in ("lead", "output", "made_load")
+                else "plug"
+                if link.kind == "fan"
+                else "screw"
+            )
             names = ("in +", "in −") if link.kind in ("converter", "connector") else ("+", "−")
             if below_common(job, link.id):
                 # The rail goes to the negative terminal, common to the positive one.

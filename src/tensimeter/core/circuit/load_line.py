@@ -13,6 +13,7 @@ from tensimeter.core.electrical.elements import Network
 from tensimeter.core.electrical.solution import Solution, State
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.model.job import Job
+from tensimeter.core.path import OutputLink
 from tensimeter.core.remembered import remembered
 
 #: Draws for the typical spread; its 2.5 and 97.5 % points are then good to about a tenth of it.
@@ -114,7 +115,7 @@ def explain_volts(job: Job, solution: Solution, network: Network, link_id: str) 
         )
         assumed = (f"it {point_state(solution, link_id)}",)
         return Derivation(f"Volts of {link.name}", "U = U_set − R_out·I", given, volts, "V", assumed)
-    if kind == "output":
+    if isinstance(link, OutputLink):
         above = job.design.path_to(link_id)
         if len(above) < 2:
             return Derivation(f"Volts of {link.name}", "as read", (), volts, "V")

@@ -251,6 +251,29 @@ class CapacityDown(TestRecord):
     every_s: Annotated[Positive, Quantity("s", "read every", "read every so often")] = 10.0
 
 
+class OwnLoad(TestRecord):
+    """A load that one makes, against another ammeter: at amps and volts, warm, as it starts, held."""
+
+    kind: Literal["own-load"] = "own-load"
+    points: Annotated[Shares, Quantity("%", "points, shares of its amps", "where it is read")] = (
+        0.1,
+        0.5,
+        1.0,
+    )
+    volts: Annotated[
+        tuple[Positive, ...], Quantity("V", "fed with", "volts that it is tried at; empty: as it is fed")
+    ] = ()
+    allowed: Annotated[
+        Fraction, Quantity("%", "allowed change", "of its amps over volts, and cold to warm")
+    ] = 0.01
+    allowed_start: Annotated[
+        Fraction, Quantity("%", "allowed at a start", "how far its amps may go over what is set")
+    ] = 0.2
+    hold_s: Annotated[Positive, Quantity("s", "held for", "at its watts, until its case stands still")] = (
+        1800.0
+    )
+
+
 class RealDevice(TestRecord):
     """A lamp, a motor or the device itself as the load: volts without it, as it starts, as it runs."""
 
@@ -276,6 +299,7 @@ KINDS_OF_TEST: tuple[type[TestRecord], ...] = (
     Outlets,
     ClaimedFound,
     CapacityDown,
+    OwnLoad,
     RealDevice,
     Soak,
     Endurance,

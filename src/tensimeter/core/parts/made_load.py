@@ -13,9 +13,9 @@ from tensimeter.core.measurement.conformity import Accuracy, Band
 from tensimeter.core.parts.electronic_load import ElectronicLoad
 from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.parts.limit import Limit, limit
-from tensimeter.core.parts.made_part import Circuit, MadePart
+from tensimeter.core.parts.made_part import Circuit
 from tensimeter.core.parts.path_part import PassivePart
-from tensimeter.core.parts.sink_circuit import SinkCircuit
+from tensimeter.core.parts.sink_circuit import LoadByCircuit, SinkCircuit
 from tensimeter.core.parts.sized import Sized, figure
 from tensimeter.core.parts.steps import ISOLATED_OHM, IncomingStep, incoming_step
 from tensimeter.core.parts.surroundings import Operating, Surroundings
@@ -30,7 +30,7 @@ DEVICE_J_K = 6.0
 _NONE_YET = Accuracy(of_reading=0.0, counts=0.0, resolution=1.0)
 
 
-class MadeLoad(MadePart, ElectronicLoad, PassivePart):
+class MadeLoad(LoadByCircuit, ElectronicLoad, PassivePart):
     """A load that one makes: volts, amps, watts, lowest volts and accuracy follow from its circuit.
 
     It measures other supplies, and is the end of a path where it is itself built and tried.
@@ -59,19 +59,15 @@ class MadeLoad(MadePart, ElectronicLoad, PassivePart):
     # -- as the end of a path -------------------------------------------------------------------
 
     def as_link(self, link_id: str, name: str) -> Link:
-        return LoadLink(id=link_id, name=name, part=self.id)
+        volts = min(12.0, self.max_V)
+        amps = min(self.max_A, self.max_W / volts)
+        return LoadLink(id=link_id, name=name, part=self.id, nominal_V=volts, full_load_A=amps, tolerance=0.1)
 
     def element(self, job: Surroundings, link: Link) -> CurrentSink:
-        set_A = link.set_A if isinstance(link, LoadLink) else None
-        return CurrentSink(link.id, link.fed_by, own_A=set_A or self.circuit.amps)
+        return CurrentSink(link.id, link.fed_by)
 
     def tolerances(self, spread: Spread) -> dict[str, float]:
         return {}
-
-    def problem(self, link: Link) -> str:
-        if isinstance(link, LoadLink) and link.set_A and link.set_A > self.circuit.amps:
-            return f"{link.name} is set to {link.set_A:g} A and sinks {self.circuit.amps:g} A at the most."
-        return ""
 
     def limits(self, here: Operating) -> list[Limit]:
         link, point = here.link, here.point

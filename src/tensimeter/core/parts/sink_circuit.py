@@ -1,7 +1,8 @@
 """The circuit of a home-made load: its devices, shunts, amplifiers, what sets and reads it, its sink."""
 
+from abc import abstractmethod
 from functools import lru_cache
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 from pydantic import Field
 
@@ -13,7 +14,7 @@ from tensimeter.core.electrical.sink_loop import Amplifier, GateDriven
 from tensimeter.core.electrical.sink_words import NO_CURVE, ONE_GATE
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.parts.made_part import Circuit
+from tensimeter.core.parts.made_part import Circuit, MadePart
 from tensimeter.core.record import Count, Derating, Fraction, NotNegative, Positive, Record
 
 Bits = Annotated[int, Field(ge=1, le=32)]
@@ -140,6 +141,27 @@ class SinkCircuit(Circuit):
             "amps": made.accuracy(scale),
             "volts": Accuracy(of_reading=self.volts_share, counts=1, resolution=step),
         }
+
+
+class LoadByCircuit(MadePart):
+    """A load that is known by its circuit."""
+
+    if TYPE_CHECKING:
+
+        @property
+        def circuit(self) -> SinkCircuit: ...
+        @property
+        def max_V(self) -> float: ...
+        @property
+        def max_A(self) -> float: ...
+        @property
+        def max_W(self) -> float: ...
+        @property
+        def on_ohm(self) -> float: ...
+
+    @abstractmethod
+    def plate(self) -> str:
+        """What may stand on its own front by its circuit."""
 
 
 @lru_cache(maxsize=64)

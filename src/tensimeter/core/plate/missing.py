@@ -7,7 +7,7 @@ from functools import partial
 from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.job import Job
-from tensimeter.core.path import OutputLink
+from tensimeter.core.path import LoadLink, OutputLink
 from tensimeter.core.plate.held import real
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import KINDS
@@ -38,7 +38,8 @@ class Missing:
 
 def missing(job: Job, judged: Sequence[Outcome]) -> list[Missing]:
     """What is still to be tested, as far as it can be planned for an output."""
-    found = [one for output in job.design.outputs() for one in _of(job, judged, output)]
+    outputs = [o for o in job.design.outputs() if not isinstance(o, LoadLink)]
+    found = [one for output in outputs for one in _of(job, judged, output)]
     return sorted(found, key=lambda one: one.duration_s)
 
 

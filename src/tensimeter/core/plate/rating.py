@@ -14,7 +14,8 @@ from tensimeter.core.measurement.readings import Reading, counting, interval_of,
 from tensimeter.core.model.instruments import checks_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import OvercurrentPart
-from tensimeter.core.path import OutputLink
+from tensimeter.core.parts.sink_circuit import LoadByCircuit
+from tensimeter.core.path import LoadLink, OutputLink
 from tensimeter.core.plate.derated import derated_A
 from tensimeter.core.plate.held import Point, held_A, loaded, points, real
 from tensimeter.core.plate.reach_held import held_reach, most_at
@@ -90,6 +91,8 @@ def plate(
 
 def outlet_plate(job: Job, judged: Sequence[Outcome], output: OutputLink) -> OutletPlate:
     """What may be written of one outlet."""
+    if isinstance(output, LoadLink):
+        return _load_plate(job, real(job, judged, output.id), output)
     found, mine = points(job, judged, output.id), real(job, judged, output.id)
     corners = held_reach(found, output.nominal_V) if output.adjustable else np.zeros((0, 2))
     fuses = [p for x in job.design.path_to(output.id) if isinstance(p := job.part(x.part), OvercurrentPart)]
@@ -108,6 +111,22 @@ def outlet_plate(job: Job, judged: Sequence[Outcome], output: OutputLink) -> Out
         if o.verdict is Verdict.NONCONFORMING
     )
     return OutletPlate(output.id, output.name, entries, marks, corners)
+
+
+def _load_plate(job: Job, mine: Sequence[Outcome], output: LoadLink) -> OutletPlate:
+    """What may be written of a load that one makes: what it was shown to sink, and its lowest volts."""
+    shown = [f.text for o in mine for f in o.findings if f.key == "shown"]
+    part = job.part(output.part)
+    entries = [Entry("continuous", f"sinks {text.replace(', ', ' · ')}") for text in shown[-1:]]
+    if isinstance(part, LoadByCircuit):
+        lowest = show_at_most(part.on_ohm * part.max_A, "V")
+        entries.append(Entry("lowest", f"full amps from {lowest}", part.on_ohm * part.max_A, computed=True))
+    marks = tuple(
+        f"{output.name}, {kind_of(o.plan.test).name}: does not hold"
+        for o in mine
+        if o.verdict is Verdict.NONCONFORMING
+    )
+    return OutletPlate(output.id, output.name, tuple(entries), marks, np.zeros((0, 2)))
 
 
 def _fixed(job: Job, judged: Sequence[Outcome], output: OutputLink, found: Sequence[Point]) -> list[Entry]:

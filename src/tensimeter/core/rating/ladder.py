@@ -17,7 +17,7 @@ from tensimeter.core.parts.limit import Limit
 from tensimeter.core.parts.path_part import OvercurrentPart, PathPart
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.parts.surroundings import Operating
-from tensimeter.core.path import Link
+from tensimeter.core.path import Link, OutputLink
 from tensimeter.core.rating.dissipation import hot_spots, inside_air_C
 from tensimeter.core.remembered import remembered
 
@@ -94,7 +94,7 @@ def continuous_full_load(job: Job, output: str) -> FullLoad:
     voltage where a source follows it. `reason` names what set it.
     """
     wanted = job.design.link(output)
-    assert wanted.kind == "output"
+    assert isinstance(wanted, OutputLink)
     if not has_source(job):
         return FullLoad(wanted.full_load_A, "the nameplate's current")
     amps = np.linspace(0, wanted.full_load_A, 1001)

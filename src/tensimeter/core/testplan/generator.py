@@ -35,14 +35,19 @@ def wanted(job: Job) -> list[Test]:
     found: list[Test] = []
     for output in job.design.outputs():
         for kind in KINDS.values():
-            found += kind.planned(job, output)
+            if kind.fits(output):
+                found += kind.planned(job, output)
     return found
 
 
 def blank(kind: str, job: Job, output: OutputLink) -> Test:
-    """A test of one kind as it is first planned; UserError where there is no such kind."""
+    """A test of one kind as it is first planned; UserError where there is none, or it says nothing there."""
     if kind not in KINDS:
         raise UserError(f"There is no test “{kind}”; there are {', '.join(KINDS)}.")
+    if not KINDS[kind].fits(output):
+        raise UserError(
+            f"{KINDS[kind].name} says nothing of {output.name}: choose another kind of test for it."
+        )
     ids = [t.id for t in job.campaign.tests]
     name = identifier(kind if kind not in ids else f"{kind}-{output.id}", iter(ids))
     made = KINDS[kind]

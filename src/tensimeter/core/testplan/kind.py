@@ -12,7 +12,7 @@ from tensimeter.core.measurement.readings import Wave
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.test_record import TestRecord
 from tensimeter.core.notice import Notice
-from tensimeter.core.path import OutputLink
+from tensimeter.core.path import LoadLink, OutputLink
 from tensimeter.core.testplan.picture import Picture, in_band
 from tensimeter.core.testplan.step import Facts, Finding, Outcome, Plan, Situation, Step
 
@@ -61,6 +61,10 @@ class TestKind(ABC, Generic[T]):
     @abstractmethod
     def planned(self, job: Job, output: OutputLink) -> Sequence[T]:
         """It as a campaign plans it for an output; empty where the job's parts do not ask or allow it."""
+
+    def fits(self, output: OutputLink) -> bool:
+        """Whether it says anything of what ends a path: volts of an output, or amps of one's own load."""
+        return not isinstance(output, LoadLink)
 
     def blank(self, job: Job, output: OutputLink) -> dict[str, object]:
         """Fields with which it is first planned by hand."""

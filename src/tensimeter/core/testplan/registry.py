@@ -23,6 +23,7 @@ _WHERE = {
     "claimed-found": "several.ClaimedFoundKind",
     "ripple": "waves.RippleKind",
     "transient": "waves.TransientKind",
+    "own-load": "own_load.OwnLoadKind",
     "real-device": "along_load.RealDeviceKind",
     "start-up": "waves.StartUpKind",
     "capacity": "along_load.CapacityKind",

@@ -14,7 +14,7 @@ from tensimeter.core.design.worst_case import Corners, Spread, corners, spread, 
 from tensimeter.core.electrical.solution import Point, Solution
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
-from tensimeter.core.path import UnitLink
+from tensimeter.core.path import OutputLink, UnitLink
 from tensimeter.core.quantity import fixed, show
 from tensimeter.core.rating.dissipation import wall_W
 from tensimeter.core.rating.ladder import battery_hours
@@ -63,7 +63,7 @@ class FiguresRow(QWidget):
             figure.setVisible(k < len(told))
             if k < len(told):
                 figure.tell(*told[k])
-        is_output = self.session.job.design.link(subject).kind == "output"
+        is_output = isinstance(self.session.job.design.link(subject), OutputLink)
         self._spread.setVisible(is_output)
         if is_output:
             self._spread.show_output(output_id)

@@ -129,7 +129,7 @@ class PathPanel(QWidget):
         feeders: list[tuple[str, str | None]]
         below = {x.id for x in job.design.links if link in job.design.path_to(x.id)}
         feeders = [(x.name, x.id) for x in job.design.links if x.id not in below and x.kind not in ENDS]
-        if link.kind in ("unit", "output"):
+        if link.kind in ("unit", "output", "made_load"):
             feeders.insert(0, ("nothing below" if link.kind == "unit" else "not known", None))
         if isinstance(link, EitherLink):
             sources = (link.fed_by, *link.others)

@@ -245,7 +245,11 @@ class CampaignPanel(QScrollArea):
         job, output = self.session.job, self.session.output_id
         if not kind or output is None:
             return
-        test = blank(kind, job, job.output(output))
+        try:
+            test = blank(kind, job, job.output(output))
+        except UserError as trouble:
+            self.session.complain(str(trouble))
+            return
         if self.session.edit(f"{test.id} planned", with_test(job, test)):
             self.session.choose_test(test.id)
             self.refresh()

@@ -42,6 +42,9 @@ class SoakKind(HeatKind[Soak]):
         "A part load, then full load held; temperatures are read all along and forecast, until they stand."
     )
 
+    def fits(self, output: OutputLink) -> bool:
+        return True
+
     def steps(self, s: Situation, test: Soak) -> list[Step]:
         amps = s.amps(test.stages)
         line = s.line(amps)

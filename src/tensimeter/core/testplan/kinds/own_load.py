@@ -1,0 +1,179 @@
+"""Tests of a load that one makes: its amps against another ammeter, over volts, warm, and as it starts."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.measurement.readings import Reading, interval_of
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import OwnLoad
+from tensimeter.core.parts.sink_circuit import LoadByCircuit
+from tensimeter.core.path import LoadLink, OutputLink
+from tensimeter.core.quantity import show
+from tensimeter.core.testplan.kind import TestKind
+from tensimeter.core.testplan.kinds.volts import difference
+from tensimeter.core.testplan.step import OPEN, Facts, Finding, Situation, Step
+
+#: Titles of the steps that are no plain points.
+AGAIN, START, HELD = "the first again, warm", "set first, then fed", "held"
+
+
+def case_of(part: str) -> str:
+    """Where the case of its hottest device is read."""
+    return f"{part}-case"
+
+
+def start_of(part: str) -> str:
+    """Where the peak of its amps is filed, as what feeds it comes."""
+    return f"{part}-start"
+
+
+def load_at(job: Job, output: OutputLink) -> LoadByCircuit | None:
+    """The load that one makes at the end of a path; None where something else ends it."""
+    part = job.part(output.part)
+    return part if isinstance(part, LoadByCircuit) else None
+
+
+class OwnLoadKind(TestKind[OwnLoad]):
+    """A load that one makes, proven: setting, constancy over volts, drift, start, heat."""
+
+    record = OwnLoad
+    name = "a load of one’s own"
+    method = (
+        "Its set amps against another ammeter at several amps and volts, the first again warm, a start with "
+        "the load set first, then held at its watts with its hottest case read."
+    )
+
+    def fits(self, output: OutputLink) -> bool:
+        return isinstance(output, LoadLink)
+
+    def steps(self, s: Situation, test: OwnLoad) -> list[Step]:
+        load = load_at(s.job, s.output)
+        if load is None:
+            return []
+        full, found = min(s.output.full_load_A, load.max_A), []
+        for volts in test.volts or (s.output.nominal_V,):
+            hand = f"Set what feeds it to {show(volts, 'V')}."
+            for share in test.points:
+                amps = math.floor(min(share * full, load.max_W / volts) * 1000 + 1e-6) / 1000
+                room = Band(amps * load.on_ohm, load.max_V)
+                found.append(Step(amps, None, room, f"{volts:g} V", hand=hand, asks="A"))
+                hand = ""
+        if not found:
+            return []
+        most = max(found, key=lambda step: step.set_A)
+        again = replace(found[0], title=AGAIN, hand=f"Set what feeds it to {found[0].title} again.")
+        start = Step(
+            most.set_A, None, OPEN, START, also=((start_of(load.id), "A"),),
+            hand="Switch off what feeds it, set the load, switch on: the peak of its amps, off a screen.",
+        )  # fmt: skip
+        held = replace(
+            most, title=HELD, hold_s=test.hold_s, every_s=max(test.hold_s / 20, 1.0),
+            also=((case_of(load.id), "C"),),
+        )  # fmt: skip
+        return [*found, again, start, held]
+
+    def findings(self, facts: Facts, test: OwnLoad) -> list[Finding]:
+        load = load_at(facts.job, facts.plan.output)
+        if load is None:
+            return []
+        found = [*self._set(facts, load), *self._over_volts(facts, test), *self._drift(facts, test)]
+        found += [*self._start(facts, load, test), *self._hot(facts, load)]
+        shown = self._shown(facts, load, found)
+        return [*found, *shown]
+
+    @staticmethod
+    def _points(facts: Facts) -> list[tuple[Step, Reading]]:
+        """Plain points with the amps that another meter read there."""
+        read = (
+            (s, facts.last(s.index, "A")) for s in facts.plan.steps if s.title not in (AGAIN, START, HELD)
+        )
+        return [(step, r) for step, r in read if r is not None]
+
+    def _set(self, facts: Facts, load: LoadByCircuit) -> list[Finding]:
+        found, made = [], load.circuit.made()
+        for step, reading in self._points(facts):
+            name = f"set to {show(step.set_A, 'A')} at {step.title}"
+            amps = interval_of(reading)
+            if reading.instrument == load.id:
+                said = "read by itself: that proves nothing of it"
+                found.append(Finding(f"set:{step.index}", name, "A", amps, said))
+                continue
+            half = made.half_width_A(made.set_by, step.set_A)
+            band = Band(step.set_A - half, step.set_A + half)
+            found.append(Finding(f"set:{step.index}", name, "A", amps, "", judge(amps, band), band))
+        return found
+
+    def _over_volts(self, facts: Facts, test: OwnLoad) -> list[Finding]:
+        """How far its amps go with the volts, the same amps being set."""
+        by_amps: dict[float, list[Reading]] = {}
+        for step, reading in self._points(facts):
+            by_amps.setdefault(step.set_A, []).append(reading)
+        band = Band(-test.allowed, test.allowed)
+        found = []
+        for amps, readings in by_amps.items():
+            if len(readings) > 1 and amps > 0:
+                change = difference(readings[-1], readings[0], amps)
+                name = f"over volts, at {show(amps, 'A')}"
+                key = f"over_volts:{amps:g}"
+                found.append(Finding(key, name, "%", change, "", judge(change, band), band))
+        return found
+
+    def _drift(self, facts: Facts, test: OwnLoad) -> list[Finding]:
+        again = next((s for s in facts.plan.steps if s.title == AGAIN), None)
+        points = self._points(facts)
+        warm = facts.last(again.index, "A") if again else None
+        if warm is None or not points or points[0][0].set_A != again.set_A:  # type: ignore[union-attr]
+            return []
+        change, band = difference(warm, points[0][1], points[0][0].set_A), Band(-test.allowed, test.allowed)
+        return [Finding("drift", "drift, warm", "%", change, "", judge(change, band), band)]
+
+    def _start(self, facts: Facts, load: LoadByCircuit, test: OwnLoad) -> list[Finding]:
+        step = next((s for s in facts.plan.steps if s.title == START), None)
+        reading = facts.last(step.index, "A", start_of(load.id)) if step else None
+        if step is None or reading is None:
+            return []
+        peak, band = interval_of(reading), Band(None, step.set_A * (1 + test.allowed_start))
+        told = load.circuit.made().start
+        said = f"its circuit says {show(told.peak_A, 'A')}" if told else ""
+        return [Finding("start", "peak as it is fed", "A", peak, said, judge(peak, band), band)]
+
+    def _hot(self, facts: Facts, load: LoadByCircuit) -> list[Finding]:
+        """Its hottest junction, by the case that was read and the watts there."""
+        step = next((s for s in facts.plan.steps if s.title == HELD), None)
+        if step is None:
+            return []
+        case = facts.interval(step.index, "C", case_of(load.id))
+        volts = facts.interval(step.index, "V")
+        if case is None or volts is None:
+            return []
+        made, device = load.circuit.made(), load.circuit.device
+        rise = volts.high * step.set_A / made.sink.devices * device.junction_K_W
+        junction = Interval(case.value + rise, case.low + rise, case.high + rise)
+        band = Band(None, device.hottest_C)
+        said = f"case {show(case.value, 'C')} at {show(volts.value * step.set_A, 'W')}"
+        return [
+            Finding("junction", "hottest junction, held", "C", junction, said, judge(junction, band), band)
+        ]
+
+    def _shown(self, facts: Facts, load: LoadByCircuit, found: Sequence[Finding]) -> list[Finding]:
+        """What may stand on its own plate: amps and volts that held, watts that it was held at."""
+        good = {f.key for f in found if f.verdict is Verdict.CONFORMS}
+        steps = [s for s, _ in self._points(facts) if f"set:{s.index}" in good]
+        if not steps or any(f.verdict is Verdict.NONCONFORMING for f in found):
+            return []
+        volts = [v.low for v in (facts.interval(s.index, "V") for s in steps) if v is not None]
+        text = f"{max(s.set_A for s in steps):.3g} A"
+        if volts:
+            text += f", {math.floor(10 * max(volts)) / 10:g} V"
+        held = next((s for s in facts.plan.steps if s.title == HELD), None)
+        at = facts.interval(held.index, "V") if held else None
+        if held is not None and at is not None and "junction" in good:
+            text += f", {math.floor(at.low * held.set_A)} W held for {show(held.hold_s, 's')}"
+        return [Finding("shown", "shown of it", text=text, is_note=True)]
+
+    def planned(self, job: Job, output: OutputLink) -> list[OwnLoad]:
+        if not isinstance(output, LoadLink):
+            return []
+        return [OwnLoad(id="x", output=output.id)]
