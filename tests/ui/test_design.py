@@ -254,7 +254,7 @@ def test_a_curve_is_typed_point_by_point(open_demo) -> None:
         return tuple((p.hot_C, p.amps) for p in window.session.job.part("front-end-40").hot_derating)
 
     assert typed("50=14A; 110=8") == ((50, 14), (110, 8))
-    for wrong, said in (("50=14 110", "is no point of a curve"), ("50=14 110=15", "the hotter it is")):
+    for wrong, said in (("50=14 110", "is no point of a curve"), ("50=14 110=15", "the second never")):
         assert typed(wrong) == ((50, 14), (110, 8))
         assert said in window.line.hint.text()
         assert curve.text() == "50=14  110=8"

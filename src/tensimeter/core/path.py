@@ -5,7 +5,7 @@ its negative on the other's positive. What is fed by a unit taps the stack at th
 """
 
 from collections.abc import Iterator
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
@@ -39,6 +39,10 @@ class AsFound(Record):
 
 class LinkRecord(Record):
     """What every link has: an id, a name, what feeds it, and the part it is made of."""
+
+    #: The fitting that it asks for in front of a box, and at its back; empty for none.
+    in_front: ClassVar[str] = ""
+    at_back: ClassVar[str] = ""
 
     id: Identifier
     name: Annotated[Name, Quantity("", "name", "what it is called; links and lists show it")]
@@ -101,6 +105,8 @@ class ConverterLink(LinkRecord):
 class FuseLink(LinkRecord):
     """A fuse in the path."""
 
+    in_front: ClassVar[str] = "fuse"
+
     kind: Literal["fuse"] = "fuse"
 
 
@@ -119,6 +125,8 @@ class ConnectorLink(LinkRecord):
 
 class MeterLink(LinkRecord):
     """A panel meter in the path; it runs from what it measures, or from the link `supplied_by`."""
+
+    in_front: ClassVar[str] = "meter"
 
     kind: Literal["panel_meter"] = "panel_meter"
     supplied_by: Annotated[Identifier | None, Quantity("", "supplied by", "the link that it runs from")] = (
@@ -141,6 +149,8 @@ class FanLink(LinkRecord):
     `on_C` and `off_C` are the temperatures of the sink at which it starts and stops.
     """
 
+    at_back: ClassVar[str] = "fan_60"
+
     kind: Literal["fan"] = "fan"
     control: Annotated[
         Literal["always", "threshold", "steps", "proportional"], Quantity("", "control", "how it is switched")
@@ -158,6 +168,8 @@ class OutputLink(LinkRecord):
 
     `regulation_limit` is the allowed change from no load to full load, of nominal.
     """
+
+    in_front: ClassVar[str] = "pair"
 
     kind: Literal["output"] = "output"
     nominal_V: Annotated[Positive, Quantity("V", "nominal", "volts that are wanted there")]
@@ -191,11 +203,21 @@ class OutputLink(LinkRecord):
     #: What the device draws at first: a cold lamp some ten times its current, a motor six (rules of thumb).
     inrush_A: Annotated[NotNegative | None, Quantity("A", "inrush", "amps that it draws at first")] = None
 
+    @property
+    def turned(self) -> str:
+        """What a knob in front of it turns; empty where none does."""
+        return "volts" if self.adjustable else ""
+
 
 class LoadLink(OutputLink):
     """A load that one makes, at the end of what feeds it as it is tried: its amps are judged there."""
 
     kind: Literal["made_load"] = "made_load"  # type: ignore[assignment]
+
+    @property
+    def turned(self) -> str:
+        """Its amps: what it sinks is set by hand."""
+        return "amps"
 
 
 Link = Annotated[

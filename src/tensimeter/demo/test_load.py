@@ -4,11 +4,14 @@ Its own amplifiers are cheap: what it is set to strays within its budget, and mo
 names, labels and figures are invented.
 """
 
+from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.model.job import Campaign, Job
 from tensimeter.core.model.tests import OwnLoad
 from tensimeter.core.parts.donor import Donor
 from tensimeter.core.parts.fan import Fan
+from tensimeter.core.parts.figures import MeterRange
 from tensimeter.core.parts.fuse import FusePart
+from tensimeter.core.parts.instruments import Multimeter
 from tensimeter.core.parts.lead import LeadPart
 from tensimeter.core.parts.made_load import MadeLoad
 from tensimeter.core.parts.sink_circuit import (
@@ -26,6 +29,9 @@ from tensimeter.demo.bench_parts import ROLES, bench_parts
 #: What the builder does not know: the brick gives a little less.
 TRUTHS: dict[tuple[str, str], float] = {("brick", "emf"): 19.1}
 
+FINE, COARSE = (
+    Accuracy(of_reading=share, counts=5, resolution=step) for share, step in ((0.001, 1e-4), (0.002, 1e-3))
+)
 CIRCUIT = SinkCircuit(
     volts=30.0,
     amps=5.0,
@@ -79,6 +85,13 @@ def job() -> Job:
         LeadPart(
             id="lead-load", name="Lead 0.8 m, 2.5 mm², lugs", length_m=0.8, area_mm2=2.5, contact_ohm=0.001
         ),
+        Multimeter(
+            id="bench-ammeter", name="Bench ammeter 10 A", condition="works",
+            ranges=(
+                MeterRange(quantity="A", full_scale=1, accuracy=FINE),
+                MeterRange(quantity="A", full_scale=10, accuracy=COARSE),
+            ),
+        ),
         *bench_parts(),
     )  # fmt: skip
     design = Design(
@@ -87,14 +100,14 @@ def job() -> Job:
             LeadLink(id="lead", name="Load lead", part="lead-load", fed_by="brick"),
             FuseLink(id="fuse", name="Fuse 6.3 A", part="fuse-6", fed_by="lead"),
             LoadLink(
-                id="sink", name="TEST LOAD", part="own-sink", fed_by="fuse", nominal_V=19, full_load_A=3.0,
-                tolerance=0.05,
+                id="test-load", name="TEST LOAD", part="own-sink", fed_by="fuse", nominal_V=19,
+                full_load_A=3.0, tolerance=0.05,
             ),
             UnitLink(id="control", name="Control brick", part="brick-12"),
             FanLink(id="fan", name="Fan", part="fan-80", fed_by="control", control="always"),
         )
     )  # fmt: skip
-    roles = {**ROLES, "load": "own-sink", "ammeter": "sink-150", "other_loads": ()}
+    roles = {**ROLES, "load": "own-sink", "ammeter": "bench-ammeter", "other_loads": ()}
     return Job(
         demo=True,
         name="Test load",
@@ -104,5 +117,9 @@ def job() -> Job:
         ),
         stock=stock,
         design=design,
-        campaign=Campaign(tests=(OwnLoad(id="own-load", output="sink", hold_s=1200.0),), **roles),
+        campaign=Campaign(
+            tests=(OwnLoad(id="own-load", output="test-load", hold_s=1200.0),),
+            probes=("test-load-case", "test-load-sink", "ambient"),
+            **roles,
+        ),
     )  # fmt: skip

@@ -1,4 +1,4 @@
-"""How the simulated supply warms: case and sink of every converter, the air inside, a fan, a weak part."""
+"""How the simulated supply warms: case and sink of converters and loads, the air inside, a fan."""
 
 import math
 from collections.abc import Mapping
@@ -9,6 +9,8 @@ import numpy as np
 from tensimeter.core.arrays import Array
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.converter_part import ConverterPart
+from tensimeter.core.parts.hot_part import HotPart
+from tensimeter.core.path import LoadLink
 from tensimeter.core.rating.dissipation import hot_part_of
 from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, fan_steps, resistance_at, still_air_K_W
 from tensimeter.core.thermal.network import AMBIENT, Modes, ThermalNetwork, modes_of, relaxed
@@ -61,11 +63,11 @@ class Warmth:
 
     def __init__(self, job: Job, truths: HiddenHeat | None = None) -> None:
         self.job, self.truths = job, truths or HiddenHeat()
-        self.links: dict[str, ConverterPart] = {}
+        self.links: dict[str, HotPart] = {}
         for x in job.design.links:
-            part = job.part(x.part)
-            if isinstance(part, ConverterPart):
-                self.links[x.id] = part
+            hot = hot_part_of(job, x)
+            if hot is not None and (isinstance(job.part(x.part), ConverterPart) or isinstance(x, LoadLink)):
+                self.links[x.id] = hot
         self.ambient_C = job.settings.ambient_C
         self.fan = 0
         self.died: dict[str, float] = {}
@@ -95,7 +97,7 @@ class Warmth:
         """True °C at a place; `case` and `sink` alone are those of the converter that loses most."""
         if place == "ambient" or not self.places:
             return self.ambient_C
-        if place in ("case", "sink"):
+        if place in ("case", "sink") and self.links:
             most = max(self.links, key=lambda x: self._watts.get(x, 0.0))
             place = f"{most}-{place}"
         if place.endswith("-junction"):
@@ -267,11 +269,11 @@ class Warmth:
         truths, speed = self.truths, self._speeds[self.fan]
         capacity: dict[str, float] = {}
         ties: dict[tuple[str, str], float] = {}
-        for link, part in self.links.items():
-            still, blown, sink_J_K = self._sink(link, part)
-            pad = max((part.switch_K_W or PLAIN_PAD_K_W) - part.junction_K_W, 0.05)
+        for link, hot in self.links.items():
+            still, blown, sink_J_K = self._sink(link, hot)
+            pad = max((hot.above_sink_K_W or PLAIN_PAD_K_W) - hot.junction_K_W, 0.05)
             case, sink = f"{link}-case", f"{link}-sink"
-            capacity[case] = truths.case_J_K.get(link, part.case_J_K)
+            capacity[case] = truths.case_J_K.get(link, hot.case_J_K)
             capacity[sink] = truths.sink_J_K.get(link, sink_J_K)
             ties[case, sink] = truths.pad_K_W.get(link, pad)
             ties[sink, "air" if self._boxed else AMBIENT] = resistance_at(still, blown, speed)
@@ -281,9 +283,8 @@ class Warmth:
             ties["air", AMBIENT] = closed * (truths.open_share if truths.lid_open else 1.0)
         return ThermalNetwork(capacity, ties)
 
-    def _sink(self, link: str, part: ConverterPart) -> tuple[float, float | None, float]:
-        hot = hot_part_of(self.job, self.job.design.link(link))
-        found = hot.sink if hot is not None else part.as_sink()
+    def _sink(self, link: str, hot: HotPart) -> tuple[float, float | None, float]:
+        found = hot.sink
         blown: float | None = None
         still, capacity = PLAIN_SINK_K_W, PLAIN_SINK_J_K
         if found is not None:

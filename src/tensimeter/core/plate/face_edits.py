@@ -195,20 +195,16 @@ def from_design(job: Job, face_id: str) -> Job:
     return job
 
 
-#: What each kind of link asks for in front and at the back.
-_IN_FRONT = {"panel_meter": "meter", "fuse": "fuse", "output": "pair"}
-_AT_BACK = {"fan": "fan_60"}
-
-
 def _asked(job: Job, side: str) -> Iterator[tuple[str, str, str | None]]:
     """What a design asks for on a side: kind, name, link."""
-    asks = {"front": _IN_FRONT, "back": _AT_BACK}.get(side, {})
     if side == "back" and has_source(job):
         yield "inlet", "mains inlet", None
         yield "mains_switch", "mains switch", None
     for link in job.design.links:
-        if link.kind in asks:
-            yield asks[link.kind], link.name, link.id
+        asks = {"front": link.in_front, "back": link.at_back}.get(side)
+        if asks:
+            yield asks, link.name, link.id
     if side == "front":
-        for output in (o for o in job.design.outputs() if o.adjustable):
-            yield "knob", f"{output.name} volts", output.id
+        for output in job.design.outputs():
+            if output.turned:
+                yield "knob", f"{output.name} {output.turned}", output.id

@@ -4,8 +4,11 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.measurement.readings import Reading, interval_of
+from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import OwnLoad
 from tensimeter.core.parts.sink_circuit import LoadByCircuit
@@ -13,15 +16,16 @@ from tensimeter.core.path import LoadLink, OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.kinds.volts import difference
-from tensimeter.core.testplan.step import OPEN, Facts, Finding, Situation, Step
+from tensimeter.core.testplan.picture import Line, Picture, Spot, in_band
+from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Situation, Step
 
 #: Titles of the steps that are no plain points.
 AGAIN, START, HELD = "the first again, warm", "set first, then fed", "held"
 
 
-def case_of(part: str) -> str:
+def case_of(link: str) -> str:
     """Where the case of its hottest device is read."""
-    return f"{part}-case"
+    return f"{link}-case"
 
 
 def start_of(part: str) -> str:
@@ -58,19 +62,21 @@ class OwnLoadKind(TestKind[OwnLoad]):
             for share in test.points:
                 amps = math.floor(min(share * full, load.max_W / volts) * 1000 + 1e-6) / 1000
                 room = Band(amps * load.on_ohm, load.max_V)
-                found.append(Step(amps, None, room, f"{volts:g} V", hand=hand, asks="A"))
+                title = f"{show(amps, 'A')} at {volts:g} V"
+                found.append(Step(amps, None, room, title, hand=hand, asks="A"))
                 hand = ""
         if not found:
             return []
         most = max(found, key=lambda step: step.set_A)
-        again = replace(found[0], title=AGAIN, hand=f"Set what feeds it to {found[0].title} again.")
+        first = (test.volts or (s.output.nominal_V,))[0]
+        again = replace(found[0], title=AGAIN, hand=f"Set what feeds it to {show(first, 'V')} again.")
         start = Step(
             most.set_A, None, OPEN, START, also=((start_of(load.id), "A"),),
             hand="Switch off what feeds it, set the load, switch on: the peak of its amps, off a screen.",
         )  # fmt: skip
         held = replace(
             most, title=HELD, hold_s=test.hold_s, every_s=max(test.hold_s / 20, 1.0),
-            also=((case_of(load.id), "C"),),
+            also=((case_of(s.output.id), "C"),),
         )  # fmt: skip
         return [*found, again, start, held]
 
@@ -94,11 +100,12 @@ class OwnLoadKind(TestKind[OwnLoad]):
     def _set(self, facts: Facts, load: LoadByCircuit) -> list[Finding]:
         found, made = [], load.circuit.made()
         for step, reading in self._points(facts):
-            name = f"set to {show(step.set_A, 'A')} at {step.title}"
+            name = f"set to {step.title}"
             amps = interval_of(reading)
             if reading.instrument == load.id:
                 said = "read by itself: that proves nothing of it"
-                found.append(Finding(f"set:{step.index}", name, "A", amps, said))
+                key = f"set:{step.index}"
+                found.append(Finding(key, name, "A", amps, said, Verdict.NOT_MEASURED))
                 continue
             half = made.half_width_A(made.set_by, step.set_A)
             band = Band(step.set_A - half, step.set_A + half)
@@ -144,7 +151,7 @@ class OwnLoadKind(TestKind[OwnLoad]):
         step = next((s for s in facts.plan.steps if s.title == HELD), None)
         if step is None:
             return []
-        case = facts.interval(step.index, "C", case_of(load.id))
+        case = facts.interval(step.index, "C", case_of(facts.plan.output.id))
         volts = facts.interval(step.index, "V")
         if case is None or volts is None:
             return []
@@ -170,8 +177,40 @@ class OwnLoadKind(TestKind[OwnLoad]):
         held = next((s for s in facts.plan.steps if s.title == HELD), None)
         at = facts.interval(held.index, "V") if held else None
         if held is not None and at is not None and "junction" in good:
-            text += f", {math.floor(at.low * held.set_A)} W held for {show(held.hold_s, 's')}"
+            minutes = (held.hold_s or 0.0) / 60
+            text += f", {math.floor(at.low * held.set_A)} W held for {minutes:.3g} min"
         return [Finding("shown", "shown of it", text=text, is_note=True)]
+
+    def picture(self, result: Outcome, test: OwnLoad) -> Picture:
+        """How far each set current is off, in mA, between what its circuit allows."""
+        facts, spots = result.facts, []
+        load = load_at(facts.job, result.plan.output) if facts else None
+        if facts is None or load is None:
+            return in_band(result)
+        made, verdicts = load.circuit.made(), {f.key: f.verdict for f in result.findings}
+        for step, reading in self._points(facts):
+            amps = interval_of(reading)
+            if amps is None:
+                continue
+            off = 1e3 * (amps.value - step.set_A)
+            verdict = verdicts.get(f"set:{step.index}")
+            spots.append(Spot(step.set_A, off, 1e3 * amps.half_width, verdict, step.title))
+        across = np.linspace(0, max(s.set_A for s in result.plan.steps), 20)
+        half = np.array([1e3 * made.half_width_A(made.set_by, float(a)) for a in across])
+        edges = (Line("allowed by its circuit", across, half), Line("", across, -half))
+        return Picture("set, A", "off by, mA", tuple(spots), edges)
+
+    def reader_words(self, job: Job, plan: Plan, test: OwnLoad) -> str:
+        load, meter = load_at(job, plan.output), job.part(job.campaign.ammeter)
+        if load is None or meter is None:
+            return "No ammeter in hand: its amps can’t be judged."
+        if meter.id == load.id:
+            return f"{load.name} would read itself: choose another ammeter under “With what”."
+        amps, made = plan.most_A, load.circuit.made()
+        half = accuracy_of(job, meter.id, "A", amps)[0].half_width(amps)
+        room = made.half_width_A(made.set_by, amps)
+        fine = "fine enough" if half < room / 3 else "too coarse to settle much"
+        return f"{meter.name} reads ± {show(half, 'A')} here, its circuit allows ± {show(room, 'A')}: {fine}."
 
     def planned(self, job: Job, output: OutputLink) -> list[OwnLoad]:
         if not isinstance(output, LoadLink):
