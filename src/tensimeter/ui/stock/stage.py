@@ -171,8 +171,14 @@ class StockStage(QWidget):
                 self.session.say(f"{part.name}: {part.note}.")
 
     def _named(self, text: str) -> Part | None:
-        offered = next((p for words, p in self._offered() if words.casefold() == text.casefold()), None)
-        return self._as_new(offered) if offered is not None else None
+        there, wanted = self._offered(), text.casefold()
+        found = next((p for words, p in there if wanted in (words.casefold(), p.name.casefold())), None)
+        if found is None and not any(c.isdigit() for c in text):
+            # No nameplate: how a name begins does, where only one begins so.
+            from tensimeter.store.library import part_named
+
+            found = part_named((p for _, p in there), text)
+        return self._as_new(found) if found is not None else None
 
     def _as_new(self, part: Part) -> Part:
         """A part of the bin as it is; a generic one under a name that is free."""
