@@ -113,7 +113,7 @@ def all_places(job: Job, seen: Sequence[str] = ()) -> dict[str, tuple[str, str]]
     found |= {name: (place, name) for name, place in _HEAT.items()}
     for link in job.design.links:
         found[link.id.casefold()] = found[link.name.casefold()] = (link.id, link.name)
-        if link.kind == "output":
+        if isinstance(link, OutputLink):
             own = (f"earth-{link.id}", f"{link.id}-panel", f"{link.id}-panel-alone")
             found |= {p: (p, p) for p in own}
     return found
@@ -132,8 +132,9 @@ def find_place(job: Job, typed: str) -> tuple[str, str, bool]:
         return begin[0].id, begin[0].name, True
     if begin:
         raise UserError(f"“{typed}” could be {' or '.join(b.name for b in begin)}; type more of it.")
-    known = wanted in (p.casefold() for p in places(job))
-    return wanted.replace(" ", "-"), typed.strip(), known
+    place = wanted.replace(" ", "-")
+    known = place in (p.casefold().replace(" ", "-") for p in places(job))
+    return place, typed.strip(), known
 
 
 @dataclass(frozen=True)

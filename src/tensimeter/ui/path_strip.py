@@ -8,7 +8,7 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tensimeter.bench.events import ENDS, Event
-from tensimeter.core.path import UnitLink
+from tensimeter.core.path import OutputLink, UnitLink
 from tensimeter.core.quantity import fixed, show, show_at_least
 from tensimeter.core.rating.ladder import ranked
 from tensimeter.core.testplan.evaluation import rates, shown_A
@@ -137,7 +137,7 @@ class PathStrip(QWidget):
         own = ranked([limit for limit in limits if limit.link == link_id])
         fraction = float(own[0].fraction) if own else None
         word = own[0].short if own else ""
-        if link.kind == "output":
+        if isinstance(link, OutputLink):
             over_all = ranked(
                 [
                     limit

@@ -15,7 +15,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import InlineMeter
 from tensimeter.core.parts.source_part import SourcePart
-from tensimeter.core.path import Link, MeterLink, OutputLink, UnitLink
+from tensimeter.core.path import LeadLink, Link, MeterLink, OutputLink, UnitLink
 from tensimeter.core.rating.ladder import at
 from tensimeter.core.remembered import remembered
 
@@ -203,13 +203,8 @@ def _path(job: Job) -> Iterator[_Wire]:
         elif isinstance(link, MeterLink):
             yield from _meter(job, link, feeder)
         else:
-            kind = (
-                "post"
-                if link.kind in ("lead", "output", "made_load")
-                else "plug"
-                if link.kind == "fan"
-                else "screw"
-            )
+            post = isinstance(link, LeadLink | OutputLink)
+            kind = "post" if post else "plug" if link.kind == "fan" else "screw"
             names = ("in +", "in −") if link.kind in ("converter", "connector") else ("+", "−")
             if below_common(job, link.id):
                 # The rail goes to the negative terminal, common to the positive one.

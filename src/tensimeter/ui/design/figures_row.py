@@ -81,7 +81,7 @@ class FiguresRow(QWidget):
         if link.kind == "converter":
             why = partial(explain_input, solution, network, subject, link.name)
             told.append((f"draws {fixed(float(point.I_in), 'A', 3)}", why))
-        if link.kind == "output":
+        if isinstance(link, OutputLink):
             told.append((f"takes {fixed(float(point.power_out), 'W', 1)}", partial(_taken, link.name, point)))
             device = job.part(link.device)
             for met in device_points(job, link.id):
