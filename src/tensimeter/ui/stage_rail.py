@@ -5,7 +5,7 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from tensimeter.core.procedure.notices import STAGES, Stage, open_holds
-from tensimeter.core.testplan.evaluation import proven_A, rates
+from tensimeter.core.testplan.evaluation import proven_A, rates, shows_load
 from tensimeter.core.testplan.step import Outcome, panel_of
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -104,7 +104,7 @@ class StageRail(QWidget):
                 return f"{outcomes[0].measured} of {len(outcomes[0].steps)} read"
             return f"{done} of {total} tests read" if total else "no test"
         if stage.id == "plate":
-            shown = [o for o in outcomes if rates(o) and proven_A(o)]
+            shown = [o for o in outcomes if (rates(o) and proven_A(o)) or shows_load(o)]
             count = len({t.output for t in job.campaign.tests})
             if not shown and any(o.pretended for o in outcomes):
                 return "simulated only"

@@ -34,6 +34,11 @@ def rates(result: Outcome) -> bool:
     return kind_of(test).rates(test)
 
 
+def shows_load(result: Outcome) -> bool:
+    """Whether a load that one makes was shown to sink something; what was simulated shows nothing."""
+    return not result.pretended and any(f.key == "shown" for f in result.findings)
+
+
 def proven_A(result: Outcome) -> float | None:
     """The largest current in A that is proven; None when none is. What was simulated proves nothing."""
     return None if result.pretended else shown_A(result)

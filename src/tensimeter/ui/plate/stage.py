@@ -218,13 +218,19 @@ class PlateStage(QWidget):
         self.plate.show_plate(plate, lacks)
         self._head.setText("Proven so far")
         ratings = [rating(o) for o in judged if rates(o)]
-        told = (ratings, theme.night, theme.scale)
+        # What is rated by no volts of its own, as a load that one makes is.
+        others = [(o.name, o.entries[0].text) for o in plate.outlets if o.rated]
+        others = [o for o in others if o[0] not in {r.output for r in ratings}]
+        told = (ratings, others, theme.night, theme.scale)
         if told != self._told:
             self._told = told
             clear(self._ratings)
             for r in ratings:
                 self._ratings.addWidget(_rating(r))
-            if not ratings:
+            for name, text in others:
+                self._ratings.addWidget(label(name, "strong"))
+                self._ratings.addWidget(label(text, wrap=True))
+            if not (ratings or others):
                 self._ratings.addWidget(
                     label("Nothing is proven yet: read a test in Prove first.", wrap=True)
                 )
