@@ -82,3 +82,47 @@ def test_a_flyback_that_cannot_be_is_refused(tensimeter, odd) -> None:
     assert code == 2
     assert not text
     assert said.strip()
+
+
+@pytest.mark.parametrize(
+    ("asked", "key", "value"),
+    [
+        ("load-bank --volts 12 --piece 10R@50W --piece 22R@10W --amps 1.2A", ("points", 0, "wanted_A"), 1.2),
+        ("led-strings --threshold 9 --slope 2 --volts 11 --leds 3 --hot 75", ("hot_A",), 1.15),
+        ("motor-load --volts 12 --winding 1.5 --own 80%", ("reversed_A",), 14.4),
+        ("pulsed-load --high 10A --share 25%", ("rms_A",), 5.0),
+        ("linear-stage --amps 1 --input-high 20 --input-low 17 --pot 2400 --tied", ("highest_V",), 13.87),
+        (
+            "linear-stage --amps 2 --input-high 30 --input-low 19 --reference 2.5 --top 9k5 --bottom 2k5 "
+            "--gain 1000 --devices 2 --ballast 0.1 --sense 0.25",
+            ("short_A",),
+            2.6,
+        ),
+    ],
+)
+def test_what_is_made_or_lies_in_the_bin(tensimeter, asked, key, value) -> None:
+    code, text, said = tensimeter("size", *asked.split(), "--json")
+    assert code == 0, said
+    found = json.loads(text)
+    for part in key:
+        found = found[part]
+    assert found == pytest.approx(value, rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    "asked",
+    [
+        "load-bank --volts 12 --piece 10R --amps 1A",
+        "led-strings --threshold 0 --slope 2 --volts 11",
+        "motor-load --volts 12 --winding 0",
+        "pulsed-load --high 1A --share 0%",
+        "linear-stage --amps 1 --input-high 10 --input-low 17",
+        "linear-stage --amps 1 --input-high 20 --input-low 17 --top 0",
+        "sink-load --volts 30 --amps 5 --watts 60 --soa 10V=12A --gm 20 --gate 10V",
+    ],
+)
+def test_what_cannot_be_is_refused(tensimeter, asked) -> None:
+    code, text, said = tensimeter("size", *asked.split())
+    assert code == 2
+    assert not text
+    assert said.strip()

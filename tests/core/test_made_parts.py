@@ -134,6 +134,18 @@ def test_a_stage_is_judged_at_its_worst_points() -> None:
     # By hand: 50 mV over 0.3 Ω and re of 26 mV/0.5 A, half of that beside an even share.
     even = changed(stage, circuit=changed(stage.circuit, devices=2, ballast_ohm=0.3)).circuit.stage()
     assert even.share == pytest.approx(0.5 + 0.5 * 0.05 / (0.3 + 0.0257 / 0.5))
+    # On its lower tap 10 V less stand across it at its lowest volts; as the relay falls back all of them do.
+    taps = {"lower_high_V": 10.0, "up_V": 6.0, "hysteresis_V": 1.0}
+    tapped = changed(stage, circuit=changed(stage.circuit, taps=taps)).worked_out()
+    hot = {f.title: f.value for f in tapped.figures}
+    assert hot["junction at its lowest volts"] == pytest.approx(40 + 8.75 * 5.8)
+    assert hot["junction as its relay falls back"] == pytest.approx(40 + 15.0 * 5.8)
+    tracked = changed(stage, circuit=changed(stage.circuit, tracks_V=3.0))
+    assert tracked.circuit.stage().junction_C(5.0, 1.0) == pytest.approx(40 + 3.0 * 5.8)
+    less = changed(stage, circuit=changed(stage.circuit, tracks_V=1.5, taps={**taps, "hysteresis_V": 0.0}))
+    said = " ".join(less.wrong())
+    assert "chatters" in said
+    assert "pre-regulator leaves" in said
     high = changed(stage, circuit=changed(stage.circuit, in_high_V=45.0))
     assert any("stands 40 V" in w for w in high.wrong())
 

@@ -101,6 +101,29 @@ class CurrentLimit:
 
 
 @dataclass(frozen=True)
+class Taps:
+    """A relay that takes the upper tap above `up_V` of the output and lets it go `hysteresis_V` lower."""
+
+    lower_high_V: float
+    up_V: float
+    hysteresis_V: float = 0.5
+    coil_A: float = 0.0
+
+    @property
+    def back_V(self) -> float:
+        """Output volts down to which the upper tap still feeds it."""
+        return self.up_V - self.hysteresis_V
+
+    def feed_V(self, volts: float, upper_V: float) -> float:
+        """Highest input at an output that comes from above: the upper tap as long as the relay holds.
+
+        >>> [Taps(15.0, 8.0, 1.0).feed_V(v, 30.0) for v in (6.9, 7.0, 8.0)]
+        [15.0, 30.0, 30.0]
+        """
+        return upper_V if volts >= self.back_V else self.lower_high_V
+
+
+@dataclass(frozen=True)
 class LinearStage:
     """A stage by its parts; V in at the most and at the least (mean, valley), wanted V and A."""
 
@@ -125,6 +148,14 @@ class LinearStage:
     output_F: float = 100e-6
     esr_ohm: float = 0.1
     diodes: bool = False
+    taps: "Taps | None" = None
+    #: What a pre-regulator keeps across it; None without one.
+    tracks_V: float | None = None
+
+    def feed_V(self, volts: float) -> float:
+        """Highest input volts with the output at V: of its tap, or what a pre-regulator leaves."""
+        feed = self.taps.feed_V(volts, self.in_high_V) if self.taps else self.in_high_V
+        return feed if self.tracks_V is None else min(feed, volts + self.tracks_V)
 
     def loop(self, volts: float | None = None, amps: float | None = None) -> StageLoop | None:
         """The loop of a discrete stage at V and A; None of a three-terminal part, whose own it is."""
@@ -165,7 +196,7 @@ class LinearStage:
 
     def junction_C(self, volts: float, amps: float) -> float:
         """°C of the device that takes most with the output at V and A, its input at the highest."""
-        watts = max(self.in_high_V - volts, 0.0) * amps
+        watts = max(self.feed_V(volts) - volts, 0.0) * amps
         own = watts * self.share * (self.junction_K_W + self.mounting_K_W)
         return self.air_C + watts * self.sink_K_W + own
 
@@ -178,16 +209,20 @@ class LinearStage:
     def worst_points(self) -> list[tuple[str, float, float, float]]:
         """Words, V, A, °C: lowest volts at full amps, and a short."""
         low = max(self.divider.span_V[0], 0.0)
-        return [
+        found = [
             ("at its lowest volts", low, self.amps, self.junction_C(low, self.amps)),
             ("into a short", 0.0, self.short_A, self.junction_C(0.0, self.short_A)),
         ]
+        if self.taps:
+            back = self.taps.back_V
+            found.append(("as its relay falls back", back, self.amps, self.junction_C(back, self.amps)))
+        return found
 
     @property
     def holds_A(self) -> float:
         """Amps for good at its lowest volts, by its hottest junction."""
         low = max(self.divider.span_V[0], 0.0)
-        over = max(self.in_high_V - low, 1e-9)
+        over = max(self.feed_V(low) - low, 1e-9)
         chain = self.sink_K_W + self.share * (self.junction_K_W + self.mounting_K_W)
         return max(self.hottest_C - self.air_C, 0.0) / (over * chain)
 

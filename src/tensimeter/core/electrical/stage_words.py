@@ -39,10 +39,28 @@ def wrong(stage: LinearStage) -> list[str]:
             "leg, or "
             "tie its wiper to the end that is lower."
         )
+    said += _of_its_feed(stage)
     loop = stage.loop()
     if loop is not None and not loop.loop.stable:
         said.append(
             "Its loop oscillates at full amps: a larger integrator, or an output capacitor with more ESR."
+        )
+    return said
+
+
+def _of_its_feed(stage: LinearStage) -> list[str]:
+    """What does not hold of the taps or the pre-regulator before it."""
+    said = []
+    taps = stage.taps
+    if taps and taps.hysteresis_V <= 0:
+        said.append("Its relay has no hysteresis: at its switching volts it chatters.")
+    if taps and taps.lower_high_V < taps.up_V:
+        said.append(
+            f"The lower tap gives {show(taps.lower_high_V, 'V')} and feeds up to {show(taps.up_V, 'V')} out."
+        )
+    if stage.tracks_V is not None and stage.tracks_V < stage.dropout_V:
+        said.append(
+            f"Its pre-regulator leaves {show(stage.tracks_V, 'V')} and it needs {show(stage.dropout_V, 'V')}."
         )
     return said
 

@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 
 from tensimeter.core.described import Quantity
-from tensimeter.core.electrical.linear_stage import CurrentLimit, Divider, LinearStage, checked
+from tensimeter.core.electrical.linear_stage import CurrentLimit, Divider, LinearStage, Taps, checked
 from tensimeter.core.electrical.stage_loop import Follower, StageAmplifier
 from tensimeter.core.parts.made_part import Circuit
 from tensimeter.core.parts.sink_circuit import ScaleOf
@@ -57,6 +57,17 @@ class DiscreteOf(Record):
     integrator_F: Annotated[NotNegative, Quantity("F", "integrator", "from its output to its input")] = 10e-9
 
 
+class TapsOf(Record):
+    """A relay that switches between two taps by the output's volts."""
+
+    lower_high_V: Annotated[Positive, Quantity("V", "lower tap, highest", "no load, high line")] = 15.0
+    up_V: Annotated[Positive, Quantity("V", "upper tap above", "output volts")] = 8.0
+    hysteresis_V: Annotated[
+        NotNegative, Quantity("V", "falls back lower by", "so that it does not chatter")
+    ] = 0.5
+    coil_A: Annotated[NotNegative, Quantity("A", "coil takes", "of its relay")] = 0.03
+
+
 class StageCircuit(Circuit):
     """A linear stage: what feeds it, what is wanted of it, what it is made of."""
 
@@ -76,6 +87,10 @@ class StageCircuit(Circuit):
     own_A: Annotated[NotNegative, Quantity("A", "takes itself", "its control and its relay's coil")] = 0.01
     set_by: Annotated[
         ScaleOf | None, Quantity("", "set by a converter", "else by its pot; full scale at the output")
+    ] = None
+    taps: Annotated[TapsOf | None, Quantity("", "tap switch", "a relay between two taps")] = None
+    tracks_V: Annotated[
+        Positive | None, Quantity("V", "pre-regulator leaves", "across the stage; empty: there is none")
     ] = None
     devices: Annotated[Count, Quantity("", "pass devices", "side by side, on one sink")] = 1
     ballast_ohm: Annotated[NotNegative, Quantity("Ω", "ballast", "of each device")] = 0.0
@@ -113,8 +128,13 @@ class StageCircuit(Circuit):
             self.ballast_ohm, self.junction_K_W, self.mounting_K_W, self.sink_K_W, self.air_C, self.hottest_C,
             CurrentLimit(limit.sense_ohm, limit.turns_on_V, limit.fold) if limit else None, self.drop_V,
             0.0 if discrete else self.least_A, follower, amplifier, self.output_F, self.esr_ohm, self.diodes,
+            self._switched(), self.tracks_V,
         )  # fmt: skip
         return checked(made)
+
+    def _switched(self) -> Taps | None:
+        of = self.taps
+        return Taps(of.lower_high_V, of.up_V, of.hysteresis_V, of.coil_A) if of else None
 
     def ratings(self) -> dict[str, object]:
         """What it is as a linear converter, worked out of it."""
@@ -131,7 +151,7 @@ class StageCircuit(Circuit):
             "in_max_V": self.in_stands_V,
             "rated_A": held,
             "dropout_V": max(stage.dropout_V, 0.0),
-            "loss_fixed_W": self.own_A * self.in_high_V,
+            "loss_fixed_W": (self.own_A + (self.taps.coil_A if self.taps else 0.0)) * self.in_high_V,
             "loss_per_A": 0.0,
             "loss_per_A2": 0.0,
             "set_tolerance": min(worst, 1.0),
