@@ -45,6 +45,12 @@ class ControlLoop:
         solved = np.linalg.solve(s[:, None, None] * eye - self.a, into)
         return np.asarray(-(self.c @ solved[..., 0].T))
 
+    def bode(self, hertz: Array) -> tuple[Array, Array]:
+        """Loop gain in dB, and degrees left to half a turn, at frequencies (n,): the lines of a Bode plot."""
+        gain = self.gain(hertz)
+        phase = np.degrees(np.unwrap(np.angle(gain)))
+        return 20 * np.log10(np.abs(gain)), 180 + phase - 360 * np.round(phase[0] / 360)
+
     @cached_property
     def _crossing(self) -> tuple[float, float] | None:
         """Hz of the last crossing of one, and the phase margin in degrees there."""

@@ -10,7 +10,6 @@ from functools import cached_property
 
 import numpy as np
 
-from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.control_loop import ControlLoop, Step
 from tensimeter.core.errors import UserError
 
@@ -173,9 +172,3 @@ def checked(sink: SinkLoop) -> None:
         raise UserError("Device, amplifier, shunt and leads of a loop have figures above zero.")
     if bool(amp.integrator_F) != bool(amp.integrator_ohm):
         raise UserError("An integrator has both a resistor and a capacitor.")
-
-
-def bode(loop: ControlLoop, hertz: Array) -> tuple[Array, Array]:
-    """Loop gain in dB and phase in degrees at frequencies (n,)."""
-    gain = loop.gain(hertz)
-    return 20 * np.log10(np.abs(gain)), np.degrees(np.unwrap(np.angle(gain)))

@@ -73,7 +73,7 @@ class MadeFlyback(MadePart, Donor):
             figure("switch stands", "bulk at high line and its clamp", found.switch_V, "V"),
             figure("diode stands", "output and high line by the turns", found.diode_V(), "V"),
             figure("its clamp takes", "½·Ll·I²·f·Vc/(Vc − Vr)", found.clamp_W, "W"),
-            figure("copper in the window", "of all windings", 100 * found.fill, "%"),
+            figure("copper in the window", "of all windings", found.fill, "%"),
             figure("gives at the most", "at its limit and lowest bulk", found.most_W, "W"),
         ]
         if self.circuit.output_F:

@@ -7,6 +7,7 @@ from typing import Annotated, ClassVar, Literal
 from tensimeter.core.derivation import Input
 from tensimeter.core.described import Quantity
 from tensimeter.core.electrical import sink_words
+from tensimeter.core.electrical.control_loop import ControlLoop
 from tensimeter.core.electrical.elements import CurrentSink
 from tensimeter.core.electrical.made_sink import SHARES
 from tensimeter.core.measurement.conformity import Accuracy, Band
@@ -115,6 +116,10 @@ class MadeLoad(LoadByCircuit, ElectronicLoad, PassivePart):
             minutes = math.floor(made.sink.minutes_at(circuit.peak_W, circuit.sink_J_K))
             text += f", {circuit.peak_W:g} W for {minutes:g} min" if minutes >= 1 else ""
         return text
+
+    def loop(self) -> ControlLoop | None:
+        one = self.circuit.made().loop()
+        return one.loop if one else None
 
     def wrong(self) -> tuple[str, ...]:
         return tuple(sink_words.wrong(self.circuit.made()))

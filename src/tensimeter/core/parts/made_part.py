@@ -6,6 +6,7 @@ from typing import Any, ClassVar
 
 from pydantic import ValidationError, ValidationInfo, model_validator
 
+from tensimeter.core.electrical.control_loop import ControlLoop
 from tensimeter.core.parts.part import PartRecord
 from tensimeter.core.parts.sized import Sized
 from tensimeter.core.record import Record
@@ -42,6 +43,10 @@ class MadePart(PartRecord):
     @abstractmethod
     def worked_out(self) -> Sized:
         """What follows from its circuit, each figure with its why, and what is to be minded."""
+
+    def loop(self) -> ControlLoop | None:
+        """Its control loop at full amps; None where it has none, or that is its maker's."""
+        return None
 
     @abstractmethod
     def wrong(self) -> tuple[str, ...]:

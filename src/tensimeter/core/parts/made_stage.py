@@ -5,6 +5,7 @@ from typing import Annotated, ClassVar, Literal
 from tensimeter.core.derivation import Input
 from tensimeter.core.described import Quantity
 from tensimeter.core.electrical import stage_words
+from tensimeter.core.electrical.control_loop import ControlLoop
 from tensimeter.core.parts.converter import Converter
 from tensimeter.core.parts.made_part import Circuit, MadePart
 from tensimeter.core.parts.sized import Sized, figure
@@ -39,6 +40,10 @@ class MadeStage(MadePart, Converter):
             f"{self.out_min_V:.3g}–{self.out_max_V:.3g} V  {self.rated_A:g} A",
             f"made here, {made}, drops {show(self.dropout_V, 'V')}",
         )
+
+    def loop(self) -> ControlLoop | None:
+        one = self.circuit.stage().loop()
+        return one.loop if one else None
 
     def wrong(self) -> tuple[str, ...]:
         return tuple(stage_words.wrong(self.circuit.stage()))
@@ -76,7 +81,7 @@ class MadeStage(MadePart, Converter):
             step, dip = loop.set_step(), loop.load_step(0.1 * circuit.amps)
             margin = 180.0 if loop.phase_margin is None else loop.phase_margin
             rows.append(figure("phase margin", "180° + phase where the loop’s gain is one", margin, "°"))
-            rows.append(figure("overshoot", "of a small step of what is set", 100 * step.overshoot, "%"))
+            rows.append(figure("overshoot", "of a small step of what is set", step.overshoot, "%"))
             rows.append(figure("settles in", "to 1 % of a step", step.settles_s, "s"))
             rows.append(figure("dips by", "at a tenth of its amps more", dip[0], "V"))
         if circuit.set_by:

@@ -10,6 +10,7 @@ from tensimeter.core.parts.made_part import MadePart
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.text import Figure, clear, label
 from tensimeter.ui.session import Session
+from tensimeter.ui.stock.bode_plot import BodePlot
 from tensimeter.ui.theme import theme
 
 
@@ -39,6 +40,12 @@ class WorkedOut(QWidget):
             figure.asked.connect(self.session.why)
             grid.addWidget(figure, line, 1, Qt.AlignmentFlag.AlignRight)
         self._column.addWidget(rows)
+        loop = part.loop()
+        if loop is not None:
+            plot = BodePlot(loop)
+            words = f"its loop, {plot.words}; dashed: degrees left to half a turn"
+            self._column.addWidget(label(words, "caption", wrap=True))
+            self._column.addWidget(plot)
         for note in found.notes:
             self._column.addWidget(label(note, "caption", wrap=True))
 
