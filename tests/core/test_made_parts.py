@@ -65,6 +65,11 @@ def test_ratings_follow_the_circuit_and_what_was_measured_stays() -> None:
     assert less.max_W == pytest.approx(less.circuit.made().sink.continuous_W())
     # Ratings are never typed: what stands in a file beside the circuit does not count.
     assert changed(part, max_W=500.0).max_W == 60
+    # 3.3 V pulses of 1 kHz through 10 kΩ and 10 µF: 8.25 mV, by 0.5 V of 3.3 V and 2·10 A/V.
+    pulsed = changed(part, circuit=changed(part.circuit, pulses={}))
+    figures = {f.title: f.value for f in pulsed.worked_out().figures}
+    per_V = pulsed.circuit.made().per_V
+    assert figures["ripple of its pulses, p-p"] == pytest.approx(8.25e-3 * 0.5 / 3.3 * per_V, rel=1e-3)
     flyback = shipped("made_flyback")
     read = changed(flyback, no_load_V=12.31, origins={"no_load_V": "measured"})
     assert read.no_load_V == 12.31
@@ -79,6 +84,7 @@ def test_ratings_follow_the_circuit_and_what_was_measured_stays() -> None:
         (lambda: load(drive={"highest_V": 3.3}), "do not turn on"),
         (lambda: load(amps=3.0, devices=1, watts=20.0, shunt={"rated_W": 0.25}), "half of that"),
         (lambda: load(devices=1, watts=150.0), "does not hold"),
+        (lambda: load(device={"stands_V": 35.0}), "leads that are pulled"),
         (lambda: flyback(limit_A=2.5, wound=WOUND), "saturates"),
         (lambda: flyback(preload_A=0.0), "starves"),
     ],

@@ -10,7 +10,8 @@ from benchmarks.budgets import SINK, inside
 from benchmarks.loops import LOADS, STAGES, sink_errors, stage_errors
 
 from tensimeter.core.electrical.control_loop import ControlLoop
-from tensimeter.core.electrical.made_sink import MadeSink, Scale, Shunt, shared
+from tensimeter.core.electrical.made_sink import MadeSink, Scale, Shunt
+from tensimeter.core.electrical.sink_load import unequal_C
 from tensimeter.core.electrical.sink_loop import Amplifier, GateDriven
 from tensimeter.core.electrical.sink_start import started
 from tensimeter.core.electrical.sink_words import minded, wrong
@@ -108,7 +109,31 @@ def test_nonsense_is_named(other: dict[str, object], said: str) -> None:
     assert any(said in words for words in wrong(replace(good, **other)))  # type: ignore[arg-type]
 
 
-def test_shunts_of_a_bin_share_by_their_ohms() -> None:
-    assert shared([0.1, 0.22], 3.2) == pytest.approx([2.2, 1.0])
-    with pytest.raises(UserError):
-        shared([0.1, 0.0], 1.0)
+@pytest.mark.parametrize("seed", range(40))
+def test_unequal_junctions_are_those_of_a_nodal_solve(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(1, 7))
+    devices = [
+        replace(SINK.device, junction_K_W=rng.uniform(0.3, 2.0), mounting_K_W=rng.uniform(0.1, 1.0))
+        for _ in range(n)
+    ]
+    amps, shunts = rng.uniform(0.2, 3.0, n), rng.uniform(0.05, 0.3, n)
+    volts, sink_K_W, air = rng.uniform(5, 30), rng.uniform(0.2, 2.0), rng.uniform(10, 45)
+    # Nodes: junctions, cases, the sink; each tie a conductance, the watts into the junctions.
+    g = np.zeros((2 * n + 1, 2 * n + 1))
+    for k, device in enumerate(devices):
+        for a, b, ohm in ((k, n + k, device.junction_K_W), (n + k, 2 * n, device.mounting_K_W)):
+            g[[a, b], [a, b]] += 1 / ohm
+            g[[a, b], [b, a]] -= 1 / ohm
+    g[2 * n, 2 * n] += 1 / sink_K_W
+    watts = amps * volts - amps**2 * shunts
+    hot = air + np.linalg.solve(g, [*watts, *[0.0] * (n + 1)])[:n]
+    assert unequal_C(devices, amps, shunts, volts, sink_K_W, air) == pytest.approx(hot, abs=0.01)
+
+
+def test_the_lowest_shunt_makes_the_hottest_junction() -> None:
+    even = MadeSink(SINK, Shunt(0.0, 0.0))
+    assert even.unequal_C == pytest.approx(float(SINK.junction_C.max()), abs=0.3)
+    # 5 %: one of two takes 1/0.95 of its half; at 30 V and 30 W that is 1.58 W in 1.05 K/W more.
+    coarse = MadeSink(SINK, Shunt(0.05, 0.0))
+    assert coarse.unequal_C - even.unequal_C == pytest.approx(1.05 * 30 * 0.0526 + 0.8 * 0.15, abs=0.3)

@@ -35,7 +35,6 @@ def _window(path: Path, job: Job) -> "MainWindow":
 def _ridge_pier(scratch: Path, folder: Path) -> None:
     """The main demo from its stock to its plate."""
     from tensimeter.ui.pictures import picture, wait_until
-    from tensimeter.ui.theme import theme
 
     window = _window(scratch / "ridge-pier.tensi", demo_job("ridge-pier"))
     session = window.session
@@ -78,10 +77,6 @@ def _ridge_pier(scratch: Path, folder: Path) -> None:
     wait_until(lambda: plate.ready, 60)
     picture(window, folder / "plate.png")
     _front(window, folder)
-    theme.use(night=True)
-    window.stage("design")
-    picture(window, folder / "design-night.png")
-    theme.use(night=False)
     window.close()
 
 
@@ -188,6 +183,19 @@ def _other_designs(scratch: Path, folder: Path) -> None:
         window.close()
 
 
+def _made_load(scratch: Path, folder: Path) -> None:
+    """A load that one makes, on its card, by night."""
+    from tensimeter.ui.pictures import picture
+    from tensimeter.ui.theme import theme
+
+    theme.use(night=True)
+    window = _window(scratch / "test-load.tensi", demo_job("test-load"))
+    window.stage("stock").choose("own-sink")
+    picture(window, folder / "made-load-night.png")
+    window.close()
+    theme.use(night=False)
+
+
 def _tune(scratch: Path, folder: Path) -> None:
     """Why the shutter does not read as designed, by what a hand reads of the demo's supply."""
     from tensimeter.ui.pictures import picture
@@ -221,6 +229,7 @@ def main(folder: Path) -> None:
         _ridge_pier(Path(scratch), folder)
         _other_designs(Path(scratch), folder)
         _tune(Path(scratch), folder)
+        _made_load(Path(scratch), folder)
 
         file = JobFile.create(Path(scratch) / "shed.tensi", readings_first("Shed bench supply", "12V 5A"))
         session = Session(file)

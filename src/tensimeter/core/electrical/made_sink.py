@@ -1,13 +1,12 @@
 """A home-made electronic load as a whole: what it holds, how well it is set and reads, what its loop does."""
 
-import math
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+import numpy as np
 from scipy.optimize import brentq
 
-from tensimeter.core.electrical.sink_load import RDS_PER_K, SHUNT_RISE_K, SinkLoad
+from tensimeter.core.electrical.sink_load import RDS_PER_K, SHUNT_RISE_K, SinkLoad, unequal_C
 from tensimeter.core.electrical.sink_loop import Amplifier, GateDriven, SinkLoop
 from tensimeter.core.electrical.sink_start import Start, started
 from tensimeter.core.errors import UserError
@@ -123,6 +122,17 @@ class MadeSink:
             return stated(1.0)
         return stated(float(brentq(lambda g: stated(g).half_width(full) - wanted, 0.0, 1.0, xtol=1e-7)))
 
+    @property
+    def unequal_C(self) -> float:
+        """Hottest junction where one shunt is as low as it may be and the others as high, for good."""
+        n, sink, stray = self.sink.devices, self.sink, self.shunt.tolerance
+        volts, amps = sink.area
+        at = int(np.argmax(sink.each_W))
+        ohms = [sink.shunt_ohm * (1 - stray), *[sink.shunt_ohm * (1 + stray)] * (n - 1)]
+        each = [amps[at] / n * sink.shunt_ohm / ohm for ohm in ohms]
+        hot = unequal_C([sink.device] * n, each, ohms, float(volts[at]), sink.sink_K_W, sink.ambient_C)
+        return float(hot.max())
+
     # -- what it needs and does ------------------------------------------------------------------
 
     def loop(self, share: float = 1.0) -> SinkLoop | None:
@@ -180,15 +190,3 @@ class MadeSink:
         still = replace(self.sink, sink_K_W=self.still_K_W)
         minutes = still.minutes_at(self.sink.watts, self.sink_J_K) if self.sink_J_K else None
         return still.continuous_W(), minutes
-
-
-def shared(of_bin: Sequence[float], amps: float) -> list[float]:
-    """Amps of shunts of different Ω that one voltage sets, so that they add up to `amps`.
-
-    >>> [round(x, 3) for x in shared([0.1, 0.1, 0.2], 5)]
-    [2.0, 2.0, 1.0]
-    """
-    if not of_bin or min(of_bin) <= 0:
-        raise UserError("Every shunt has a resistance above zero.")
-    whole = math.fsum(1 / ohm for ohm in of_bin)
-    return [amps / ohm / whole for ohm in of_bin]

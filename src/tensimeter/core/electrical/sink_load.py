@@ -5,6 +5,7 @@ its device warms, and the warmest takes ever more.
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -154,6 +155,23 @@ class SinkLoad:
             middle = (low + high) / 2
             low, high = (middle, high) if replace(self, watts=middle).holds else (low, middle)
         return low
+
+
+def unequal_C(
+    devices: Sequence[Device], amps: Sequence[float], shunts: Sequence[float], volts: float, sink_K_W: float,
+    ambient_C: float,
+) -> Array:  # fmt: skip
+    """°C of every junction (n,) of devices that differ, each with amps and a shunt of its own, on one sink.
+
+    T_k = air + θsink·ΣP + P_k·(θmounting + θjunction) with P_k = I_k·(V − I_k·R_k).
+
+    References
+    ----------
+    Superposition in a linear thermal network; each device heats the sink, and itself above it.
+    """
+    own = np.asarray(amps, float) * (volts - np.asarray(amps, float) * np.asarray(shunts, float))
+    chain = np.array([d.junction_K_W + d.mounting_K_W for d in devices])
+    return np.asarray(ambient_C + sink_K_W * own.sum() + own * chain)
 
 
 def sized(load: SinkLoad) -> SinkLoad:

@@ -30,6 +30,11 @@ def wrong(made: MadeSink) -> list[str]:
             )
             + f". {show(made.sink.continuous_W(), 'W')} it does; more devices, or a larger sink."
         )
+    elif made.unequal_C > sink.device.hottest_C:
+        said.append(
+            f"With its shunts at the ends of tolerance one junction comes to {made.unequal_C:.0f} °C of "
+            f"{sink.device.hottest_C:.0f} °C. Closer shunts, or a larger sink."
+        )
     if sink.shunt_W > SHUNT_SHARE * made.shunt.rated_W:
         said.append(
             f"Each shunt takes {sink.shunt_W:.3g} W of {made.shunt.rated_W:.3g} W: half of that is used at "

@@ -26,6 +26,8 @@ from tensimeter.core.record import NotNegative, Positive
 from tensimeter.core.settings import Spread
 from tensimeter.core.thermal.heatsink import SinkFigures
 
+#: Of what a device stands: leads' inductance adds as amps are let go; rule of thumb.
+STANDS_SHARE = 0.8
 #: Heat that the case and tab of one device take; rule of thumb.
 DEVICE_J_K = 6.0
 _NONE_YET = Accuracy(of_reading=0.0, counts=0.0, resolution=1.0)
@@ -55,7 +57,7 @@ class MadeLoad(LoadByCircuit, ElectronicLoad, PassivePart):
         made = self.circuit.made()
         devices = f"{made.sink.devices} device" + ("s" if made.sink.devices > 1 else "")
         lowest = "never" if math.isinf(made.lowest_V) else f"from {show(made.lowest_V, 'V')}"
-        return f"{self.max_V:g} V  {self.max_A:g} A  {self.max_W:.3g} W", f"made here, {devices}, {lowest}"
+        return f"{self.max_V:g} V  {self.max_A:g} A  {self.max_W:.3g} W", f"{devices}, {lowest}"
 
     # -- as the end of a path -------------------------------------------------------------------
 
@@ -122,7 +124,14 @@ class MadeLoad(LoadByCircuit, ElectronicLoad, PassivePart):
         return one.loop if one else None
 
     def wrong(self) -> tuple[str, ...]:
-        return tuple(sink_words.wrong(self.circuit.made()))
+        stands, found = self.circuit.device.stands_V, sink_words.wrong(self.circuit.made())
+        if self.circuit.volts > STANDS_SHARE * stands:
+            found.append(
+                f"It is put across {show(self.circuit.volts, 'V')} and its devices stand "
+                f"{show(stands, 'V')}: leads "
+                "that are pulled add to that. Four fifths are used at the most, a rule of thumb."
+            )
+        return tuple(found)
 
     def worked_out(self) -> Sized:
         circuit, made = self.circuit, self.circuit.made()
@@ -141,6 +150,7 @@ class MadeLoad(LoadByCircuit, ElectronicLoad, PassivePart):
         chain = "T = air + n·P·θsink + P·(θmounting + θjunction)"
         rows = [
             figure("hottest junction", chain, hottest, "C", *heat, source=series),
+            figure("hottest, shunts apart", "one shunt low, the others high", made.unequal_C, "C", *heat),
             figure(
                 "DC curve allows",
                 "allowed over wanted, worst volts",
@@ -155,6 +165,12 @@ class MadeLoad(LoadByCircuit, ElectronicLoad, PassivePart):
             figure("a shunt takes", "P = I²·R", sink.shunt_W, "W", each, shunt),
             figure("one count of setting", "count·n/R", count * made.per_V, "A", shunt),
         ]
+        if circuit.pulses:
+            ripple, settles = circuit.of_pulses(circuit.pulses)
+            rows.append(
+                figure("ripple of its pulses, p-p", "of the filter, at half duty, to amps", ripple, "A")
+            )
+            rows.append(figure("pulses settle in", "RC·ln(2^(bits + 1))", settles, "s"))
         for share in SHARES:
             amps = share * circuit.amps
             off = made.half_width_A(made.set_by, amps)
@@ -168,7 +184,7 @@ class MadeLoad(LoadByCircuit, ElectronicLoad, PassivePart):
             minutes = sink.minutes_at(circuit.peak_W, circuit.sink_J_K)
             if not math.isinf(minutes):
                 title = f"{circuit.peak_W:g} W for"
-                rows.append(figure(title, "its sink warming up from cold", 60 * minutes, "s"))
+                rows.append(figure(title, "its sink warming up from cold", minutes, "min"))
         return Sized(tuple(rows), (self.plate(), *sink_words.minded(made), *self._minded()))
 
     def _minded(self) -> list[str]:

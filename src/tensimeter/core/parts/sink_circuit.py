@@ -9,11 +9,13 @@ from pydantic import Field
 from tensimeter.core.described import Quantity
 from tensimeter.core.electrical import made_sink as sinks
 from tensimeter.core.electrical.made_sink import MadeSink, Scale
+from tensimeter.core.electrical.pwm_dac import pwm_dac
 from tensimeter.core.electrical.sink_load import MOST_DEVICES, Device, SinkLoad, sized
 from tensimeter.core.electrical.sink_loop import Amplifier, GateDriven
 from tensimeter.core.electrical.sink_words import NO_CURVE, ONE_GATE
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.parts.figures import PulseControl
 from tensimeter.core.parts.made_part import Circuit, MadePart
 from tensimeter.core.record import Count, Derating, Fraction, NotNegative, Positive, Record
 
@@ -52,6 +54,7 @@ class PassDevice(Record):
     junction_K_W: Annotated[NotNegative, Quantity("K/W", "junction to case", "of its sheet")] = 0.75
     mounting_K_W: Annotated[NotNegative, Quantity("K/W", "its mounting", "its case above the sink")] = 0.5
     hottest_C: Annotated[Positive, Quantity("°C", "hottest junction", "of its sheet")] = 150.0
+    stands_V: Annotated[Positive, Quantity("V", "stands", "drain to source, of its sheet")] = 60.0
 
 
 class ShuntResistor(Record):
@@ -104,6 +107,9 @@ class SinkCircuit(Circuit):
     shunt: Annotated[ShuntResistor, Quantity("", "shunt", "of each device")] = ShuntResistor()
     drive: Annotated[GateDrive, Quantity("", "amplifier", "of each device")] = GateDrive()
     set_by: Annotated[ScaleOf, Quantity("", "what sets it", "a converter, pulses, a pot")] = ScaleOf()
+    pulses: Annotated[
+        PulseControl | None, Quantity("", "set by filtered pulses", "ripple and settling of what sets it")
+    ] = None
     read_by: Annotated[ScaleOf | None, Quantity("", "what reads it", "its own measuring")] = None
     volts_share: Annotated[Fraction, Quantity("%", "its volts, known to", "divider and reference")] = 0.02
     volts_full: Annotated[Positive, Quantity("V", "its volts, full scale", "of what reads its volts")] = 40.0
@@ -122,6 +128,12 @@ class SinkCircuit(Circuit):
     reverse_diode: Annotated[
         bool, Quantity("", "stands reversed leads", "a fuse and a diode that blows it, or a switch")
     ] = False
+
+    def of_pulses(self, pulses: PulseControl) -> tuple[float, float]:
+        """A of ripple p-p, and s until half a step: the pulses' volts brought down to the full scale."""
+        found = pwm_dac(pulses.supply_V, pulses.pulse_Hz, pulses.bits, pulses.filter_ohm, pulses.filter_F)
+        scale = self.set_by.full_V / pulses.supply_V
+        return found.ripple_pp_V * scale * self.made().per_V, found.settling_s
 
     def made(self) -> MadeSink:
         """It in numbers; UserError where it is no circuit that anybody could rate."""
