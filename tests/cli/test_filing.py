@@ -225,3 +225,27 @@ def test_what_is_claimed_is_held_against_what_was_read(tensimeter, path: Path) -
     )
     # 5.1 W at the hub, by a converter, off one donor of 24 V: some quarter of an ampere.
     assert 0.2 < unit["reached_A"]["value"] < 0.35
+
+
+def test_a_log_as_it_comes_is_filed_with_what_was_taken_for_what(
+    tensimeter, path: Path, tmp_path: Path
+) -> None:
+    log = tmp_path / "abend.csv"
+    rows = "\n".join(f"{k};13,{60 - k};{-k},0 A" for k in range(5))
+    log.write_bytes(f"Messung 7\nZeit;Spannung;Last\n{rows}\nEnde\n".encode("latin-1"))
+    assert tensimeter("file", path, "--log", log)[0] == 2
+    named = ("--map", "amps=-Last")
+    code, out, said = tensimeter("file", path, "--log", log, *named, "--json")
+    assert code == 0, said
+    found = json.loads(out)
+    assert found["rows"] == 5
+    assert "a comma is the decimal mark" in found["said"]
+    assert any(s.startswith("“Last") and s.endswith("taken for amps") for s in found["said"])
+    with JobFile(path) as file:
+        amps = [r.value for r in file.readings() if r.quantity == "A"]
+    assert amps == pytest.approx([0, 1, 2, 3, 4])
+    code, out, _ = tensimeter("analyse", "regulation", log, *named, "--nominal", "13.6V", "--json")
+    assert code == 0
+    assert json.loads(out)["no_load_V"]["value"] == pytest.approx(13.6, abs=0.01)
+    for wrong in ("volts", "colour=blue", "decimal=dot", "volts=#9"):
+        assert tensimeter("analyse", "regulation", log, "--map", wrong, "--nominal", "13.6V")[0] == 2

@@ -201,3 +201,32 @@ def test_a_load_limits_the_end_of_its_path() -> None:
     with pytest.raises(UserError, match="says nothing of"):
         blank("load-regulation", job, job.output("test-load"))
     assert blank("soak", job, job.output("test-load")).kind == "soak"
+
+
+def test_constant_power_and_noise_are_judged_too() -> None:
+    job = demo_job("test-load")
+    test = changed(job.campaign.tests[0], mode="CP", volts=(12.0, 19.0), points=(0.5, 1.0))
+    worked = plan(job, test)
+    # 3 A at 19 V are 57 W; half of it, and all, at both volts; 57 W at 12 V are 4.75 A.
+    assert [(s.watts, s.set_A) for s in worked.steps[:4]] == [
+        (28.5, 2.375), (57.0, 4.75), (28.5, 1.5), (57.0, 3.0),
+    ]  # fmt: skip
+    rows = []
+    for s in worked.steps:
+        volts = 12.0 if s.title.endswith("12 V") else 19.0
+        rows += [read(10 * s.index + 1, "test-load", "V", volts, s.index)]
+        rows += [read(10 * s.index + 2, "test-load", "A", s.watts / volts if s.watts else s.set_A, s.index)]
+    held = worked.steps[-1].index
+    rows += [read(95, "test-load-case", "C", 70.0, held), read(96, "own-sink-noise", "A", 0.004, held)]
+    found = {f.key: f for f in outcome(job, worked, rows).findings}
+    assert [found[f"set:{k}"].unit for k in range(4)] == ["W"] * 4
+    assert {found[f"set:{k}"].verdict for k in range(4)} == {Verdict.CONFORMS}
+    assert found["noise"].verdict is Verdict.CONFORMS
+    loud = [r._replace(value=0.2) if r.id == 96 else r for r in rows]
+    noisy = {f.key: f for f in outcome(job, worked, loud).findings}
+    assert noisy["noise"].verdict is Verdict.NONCONFORMING
+    pulsed = shipped("made_stage")
+    pulsed = changed(pulsed, circuit=changed(pulsed.circuit, pulses={}))
+    figures = {f.title: f.value for f in pulsed.worked_out().figures}
+    # 8.25 mV of 3.3 V, brought up to the highest volts.
+    assert figures["ripple of its pulses, p-p"] == pytest.approx(8.25e-3 / 3.3 * pulsed.out_max_V, rel=1e-3)

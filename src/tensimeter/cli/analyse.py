@@ -8,7 +8,7 @@ import numpy as np
 import typer
 
 from tensimeter.cli.commands import app
-from tensimeter.cli.compute import Json, Require, check_required, known_verdict
+from tensimeter.cli.compute import Json, Map, Require, check_required, known_verdict
 from tensimeter.cli.output import answer
 from tensimeter.core.analysis.capacity import capacity
 from tensimeter.core.analysis.cross import cross_regulation
@@ -33,6 +33,7 @@ from tensimeter.core.measurement.readings import UNKNOWN_METER
 from tensimeter.core.measurement.recorder import Recorder
 from tensimeter.core.quantity import parse
 from tensimeter.store.logs import read_load_cases, read_log
+from tensimeter.store.untidy import mapping
 from tensimeter.store.waveforms import read_waveform
 
 analyse = typer.Typer(help="Analyse a log of readings.", no_args_is_help=True)
@@ -64,6 +65,7 @@ def analyse_regulation(
     ammeter: Annotated[str, typer.Option(help="Ammeter: 0.5%+2@0.01")] = "",
     volts: str = "",
     amps: str = "",
+    map_: Map = "",
     accept: Accept = False,
     require: Require = "",
     json: Json = False,
@@ -71,7 +73,7 @@ def analyse_regulation(
     """Load regulation and output resistance from volts over amps."""
     known_verdict(require)
     share = _share(tolerance)
-    named = {k: v for k, v in (("volts", volts), ("amps", amps)) if v}
+    named = mapping(map_) | {k: v for k, v in (("volts", volts), ("amps", amps)) if v}
     columns = [read_log(path, named).need("volts", "amps") for path in files]
     for path, (volts_read, amps_read) in zip(files, columns, strict=True):
         expected = parse(nominal, "V") if nominal else None
@@ -219,11 +221,12 @@ def analyse_capacity(
     time: str = "",
     volts: str = "",
     amps: str = "",
+    map_: Map = "",
     accept: Accept = False,
     json: Json = False,
 ) -> None:
     """Charge and energy down to a cut-off, from volts and amps over time."""
-    named = {k: v for k, v in (("time", time), ("volts", volts), ("amps", amps)) if v}
+    named = mapping(map_) | {k: v for k, v in (("time", time), ("volts", volts), ("amps", amps)) if v}
     t, v, i = read_log(file, named).need("time", "volts", "amps")
     must_be_plausible(file, accept, volts=v, amps=i)
     warnings: list[str] = []
@@ -244,10 +247,11 @@ def analyse_transient(
     step: StepV = "0",
     time: str = "",
     volts: str = "",
+    map_: Map = "",
     json: Json = False,
 ) -> None:
     """Dip, overshoot and recovery after a step of the load."""
-    named = {k: v for k, v in (("time", time), ("volts", volts)) if v}
+    named = mapping(map_) | {k: v for k, v in (("time", time), ("volts", volts)) if v}
     t, v = read_log(file, named).need("time", "volts")
     at_s = parse(step_at, "s") if step_at else None
     recorder = Recorder(_share(gain), parse(step, "V"))
@@ -266,10 +270,11 @@ def analyse_ripple(
     step: StepV = "0",
     time: str = "",
     volts: str = "",
+    map_: Map = "",
     json: Json = False,
 ) -> None:
     """Ripple and noise from a waveform in CSV or NumPy: p-p, rms, and the lines of its spectrum."""
-    named = {k: v for k, v in (("time", time), ("volts", volts)) if v}
+    named = mapping(map_) | {k: v for k, v in (("time", time), ("volts", volts)) if v}
     wave = read_waveform(file, parse(rate, "Hz") if rate else None, named)
     found = ripple(
         wave.volts,
@@ -308,12 +313,13 @@ def analyse_limit(
     volts: str = "",
     amps: str = "",
     set_: Annotated[str, typer.Option("--set", help="Column of the load's setting.")] = "",
+    map_: Map = "",
     accept: Accept = False,
     json: Json = False,
 ) -> None:
     """Current limit from volts and amps in the order taken: where it begins, and its kind."""
     given = (("time", time), ("volts", volts), ("amps", amps), ("set", set_))
-    log = read_log(file, {k: v for k, v in given if v})
+    log = read_log(file, mapping(map_) | {k: v for k, v in given if v})
     v, i = log.need("volts", "amps")
     must_be_plausible(file, accept, volts=v, amps=i, steady=False)
     found = current_limit(

@@ -7,7 +7,7 @@ import numpy as np
 import typer
 
 from tensimeter.cli.analyse import Accept, analyse, must_be_plausible
-from tensimeter.cli.compute import Json
+from tensimeter.cli.compute import Json, Map
 from tensimeter.cli.output import answer
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.errors import UserError
@@ -21,6 +21,7 @@ from tensimeter.core.testplan.soak.identified import Shown, shown
 from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import read_temperatures
+from tensimeter.store.untidy import mapping
 
 
 @analyse.command("soak")
@@ -38,13 +39,14 @@ def analyse_soak(
     steady: Annotated[str, typer.Option(help="Steady when less than this is to come, K.")] = "1",
     time: str = "",
     temp: str = "",
+    map_: Map = "",
     accept: Accept = False,
     json: Json = False,
 ) -> None:
     """Where a heat-up ends, its slow time constant, minutes to a limit: 95 % intervals."""
     if order not in ("1", "2", "auto"):
         raise UserError(f"“{order}” is no order; use 1, 2 or auto.")
-    t, celsius, room, warnings = _columns(file, ambient, time, temp)
+    t, celsius, room, warnings = _columns(file, ambient, time, temp, map_)
     must_be_plausible(file, accept, celsius=celsius)
     if len(t) < 3 or not np.ptp(celsius):
         raise UserError(
@@ -84,9 +86,11 @@ def analyse_soak(
     )
 
 
-def _columns(file: Path, ambient: str, time: str, temp: str) -> tuple[Array, Array, Figure, list[str]]:
+def _columns(
+    file: Path, ambient: str, time: str, temp: str, map_: str
+) -> tuple[Array, Array, Figure, list[str]]:
     """Time, temperature, room and what should be known of them."""
-    log = read_temperatures(file, time)
+    log = read_temperatures(file, time, mapping(map_))
     names = list(log.celsius)
     warnings: list[str] = []
     room_name = ambient if ambient in names else next((n for n in names if n in ("ambient", "room")), "")

@@ -19,6 +19,9 @@ from tensimeter.core.rating.ladder import at, ranked
 from tensimeter.store.jobfile import JobFile
 
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
+Map = Annotated[
+    str, typer.Option("--map", help="Which column is which: volts=Spannung,amps=-#3,decimal=comma.")
+]
 Require = Annotated[str, typer.Option(help="Exit 1 unless the verdict is this one.")]
 
 

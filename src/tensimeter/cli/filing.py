@@ -9,7 +9,7 @@ import typer
 from tensimeter.app.imported_readings import import_log, import_typed
 from tensimeter.app.imported_temperatures import import_temperatures
 from tensimeter.cli.commands import app
-from tensimeter.cli.compute import Json
+from tensimeter.cli.compute import Json, Map
 from tensimeter.cli.output import answer
 from tensimeter.core.correction_line import Correction, correction
 from tensimeter.core.errors import Doubtful, UserError
@@ -25,6 +25,7 @@ from tensimeter.core.testplan.step import Plan
 from tensimeter.store.corrections import correct
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import read_log, read_temperatures
+from tensimeter.store.untidy import mapping
 
 Accept = Annotated[
     bool, typer.Option("--accept", help="Keep what can't be right, or a new place, all the same.")
@@ -41,6 +42,7 @@ def file_command(
     log: Annotated[Path | None, typer.Option(help="A log in CSV instead.")] = None,
     test: Annotated[str, typer.Option(help="The test that it belongs to, by id or kind.")] = "",
     step: Annotated[int | None, typer.Option(min=0, help="The step in hand; else the next open one.")] = None,
+    map_: Map = "",
     accept: Accept = False,
     json: Json = False,
 ) -> None:
@@ -50,7 +52,7 @@ def file_command(
         raise UserError("Type a reading, or name a log with --log; one of them.")
     with JobFile(job) as file:
         if log is not None:
-            answer(_take_log(file, log, test, accept), json)
+            answer(_take_log(file, log, test, accept, mapping(map_)), json)
             return
         kept = [_take_line(file, text, test, step, accept) for text in lines]
     answer(kept[0] if len(kept) == 1 else {"kept": sum(k["kept"] for k in kept), "readings": kept}, json)
@@ -133,21 +135,25 @@ def _step_in_hand(file: JobFile, worked_out: Plan | None, step: int | None) -> i
     return ReadSoFar(file.readings()).next_step(worked_out)
 
 
-def _take_log(file: JobFile, log: Path, test: str, accept: bool) -> dict[str, Any]:
+def _take_log(file: JobFile, log: Path, test: str, accept: bool, named: dict[str, str]) -> dict[str, Any]:
     worked_out = _plan_for(file, test)
     if worked_out is None:
         raise UserError("This job has no test yet that a log could belong to; plan one first.")
     kept: list[Reading]
+    said: tuple[str, ...] = ()
     try:
         if kind_of(worked_out.test).heats:
-            kept = import_temperatures(file, read_temperatures(log), worked_out, log.name, accept=accept)
+            temperatures = read_temperatures(log, named=named)
+            kept = import_temperatures(file, temperatures, worked_out, log.name, accept=accept)
         else:
-            kept = import_log(file, read_log(log), worked_out, log.name, accept=accept)
+            read = read_log(log, named)
+            kept, said = import_log(file, read, worked_out, log.name, accept=accept), read.said
     except Doubtful as doubtful:
         raise Doubtful(f"{doubtful} --accept takes it all the same.") from doubtful
     rows = len({r.scan for r in kept})
     file.log("reading", f"{rows} rows from {log.name}")
-    return {"kept": len(kept), "rows": rows, "place": worked_out.output.id, "test": worked_out.test.id}
+    result = {"kept": len(kept), "rows": rows, "place": worked_out.output.id, "test": worked_out.test.id}
+    return result | ({"said": list(said)} if said else {})
 
 
 @app.command("strike")

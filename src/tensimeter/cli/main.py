@@ -12,7 +12,12 @@ from tensimeter.core.errors import UserError
 
 def run() -> None:
     """Entry point: a command, or the window for a job file (or for none)."""
-    if len(sys.argv) <= 1 or _is_job(sys.argv[1]):
+    asked = "_TENSIMETER_COMPLETE" in os.environ
+    if asked:
+        from typer._completion_classes import completion_init
+
+        completion_init()
+    if not asked and (len(sys.argv) <= 1 or _is_job(sys.argv[1])):
         _guarded(lambda: sys.exit(_open_window(sys.argv[1:2])))
         return
     if sys.argv[1:] == ["--version"]:
@@ -25,6 +30,7 @@ def run() -> None:
         analyse_soak,
         bench,
         compute,
+        desktop,
         files,
         filing,
         measure,
@@ -42,7 +48,8 @@ def run() -> None:
     )
     from tensimeter.cli.commands import app
 
-    _guarded(app)
+    # By whatever way it was started: completion asks by this name.
+    _guarded(lambda: app(prog_name="tensimeter"))
 
 
 def _is_job(word: str) -> bool:

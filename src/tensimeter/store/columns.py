@@ -43,10 +43,22 @@ _UNITS["set"] = _UNITS["amps"]
 
 #: What a header may be called, by the quantity it stands for.
 _NAMES = {
-    "time": re.compile(r"^(t|time|times?tamp|elapsed)\b|^time_", re.I),
-    "volts": re.compile(r"^(v|u|voltage|vout|v_?meas)\b|^(v|u|voltage|vout)_", re.I),
-    "amps": re.compile(r"^(i|current|iout|i_?meas)\b|^(i|current|iout)_", re.I),
-    "temp": re.compile(r"^(temp|temperature|t_)", re.I),
+    "time": re.compile(
+        r"^(t|time|times?tamp|elapsed|zeit|uhrzeit|zeitstempel|dauer|temps|heure|tiempo|hora|tempo|ora|czas|tid|"
+        r"tijd|aika|date|datum|fecha)\b|^time_",
+        re.I,
+    ),
+    "volts": re.compile(
+        r"^(v|u|voltage|volts?|vout|v_?meas|spannung|tension|tensión|voltaje|tensione|tensão|napięcie|spänning|"
+        r"spanning|jännite)\b|^(v|u|voltage|vout)_",
+        re.I,
+    ),
+    "amps": re.compile(
+        r"^(i|current|amps?|iout|i_?meas|strom|stromstärke|courant|intensité|corriente|corrente|prąd|ström|stroom|"
+        r"virta)\b|^(i|current|iout)_",
+        re.I,
+    ),
+    "temp": re.compile(r"^(temp|temperature|température|lämpötila|t_)", re.I),
     "set": re.compile(r"^(set|setpoint|set_?a)\b", re.I),
 }
 _BRACKETS = re.compile(r"[\[(]\s*([^\])]*?)\s*[\])]")
@@ -84,6 +96,21 @@ def unit_of(text: str, quantity: str) -> tuple[float, float] | None:
     if len({known[u] for u in alike}) != 1 or (text[:1] == "M" and len(text) == 2):
         return None
     return known[alike.pop()]
+
+
+#: Units of what a log may hold beside: they are read, and no quantity is made of them.
+_OTHERS = {
+    f"{p}{u}": (f, 0.0)
+    for p, f in {**_PREFIXES, "M": 1e6}.items()
+    for u in ("Ω", "ohm", "Ohm", "W", "Hz", "Ah", "Wh", "F", "VA")
+}
+_OTHERS |= dict.fromkeys(("%", "rpm", "dB"), (1.0, 0.0))
+
+
+def any_unit(text: str) -> tuple[float, float] | None:
+    """Factor and offset of a unit of whatever quantity; None where it is no unit that is known."""
+    known = (unit_of(text, quantity) for quantity in ("volts", "amps", "time", "temp"))
+    return next((u for u in known if u is not None), _OTHERS.get(text))
 
 
 def header_of(text: str, quantity: str | None = None) -> Header | None:

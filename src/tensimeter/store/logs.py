@@ -2,7 +2,8 @@
 
 import codecs
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,8 +11,10 @@ import numpy as np
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
+from tensimeter.store.cells import OVER
 from tensimeter.store.columns import Header, header_of
 from tensimeter.store.regular import MOST_TABLE, open_regular
+from tensimeter.store.untidy import CHOICES, Tidied, tidied
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -28,6 +31,8 @@ class Log:
 
     columns: dict[str, Array]
     headers: tuple[str, ...]
+    #: What was taken for what, and what was left out, a few words each.
+    said: tuple[str, ...] = ()
 
     def __len__(self) -> int:
         return max((len(c) for c in self.columns.values()), default=0)
@@ -59,12 +64,50 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     names. UserError in one sentence for an empty file, a word in a number column, a unit that is not known,
     or a column that is missing.
     """
-    path = Path(path)
-    headers, separator, comma = headers_of(path)
-    wanted = _match(headers, named or {}, path)
+    path, given = Path(path), dict(named or {})
+    choices = {k: given.pop(k) for k in CHOICES if k in given}
+    headers, separator, comma = headers_of(path, choices)
+    wanted = _match(headers, given, path)
     if not wanted:
-        raise UserError(f"{path.name} has no header that is known; its first line begins {_begins(headers)}.")
-    return Log(read_columns(path, headers, separator, comma, wanted), tuple(headers))
+        raise UserError(
+            f"{path.name} has no header that is known; it begins {_begins(headers)}. Say which column is "
+            "which: "
+            "--map volts=#2,amps=#3."
+        )
+    columns = read_columns(path, headers, separator, comma, wanted, choices)
+    rows = len(next(iter(columns.values())))
+    columns, gaps = _without_gaps(columns)
+    said = list(_said(path, separator, choices))
+    if said or named:
+        said += [f"“{h.text}” taken for {q}" for q, (_, h) in wanted.items()]
+    if gaps:
+        said.append(f"{gaps} of {rows} rows with empty cells left out")
+    return Log(columns, tuple(headers), tuple(said))
+
+
+def _without_gaps(columns: dict[str, Array]) -> tuple[dict[str, Array], int]:
+    """Columns without the rows in which one of them has nothing, and how many those were."""
+    whole = ~np.any([np.isnan(c) for c in columns.values()], axis=0)
+    return {q: c[whole] for q, c in columns.items()}, int((~whole).sum())
+
+
+#: The separator of a log that was put in order first.
+UNTIDY = ""
+
+
+@lru_cache(maxsize=4)
+def _in_order(path: Path, _stamp: tuple[int, int], choices: tuple[tuple[str, str], ...]) -> Tidied:
+    return tidied(path, dict(choices))
+
+
+def _tidied(path: Path, choices: dict[str, str]) -> Tidied:
+    """A log put in order; read once as long as it stays as it is."""
+    stat = path.stat()
+    return _in_order(path, (stat.st_mtime_ns, stat.st_size), tuple(sorted(choices.items())))
+
+
+def _said(path: Path, separator: str, choices: dict[str, str]) -> tuple[str, ...]:
+    return _tidied(path, choices).said if separator == UNTIDY else ()
 
 
 @dataclass(frozen=True)
@@ -85,14 +128,18 @@ _TEMPERATURE = re.compile(
 )
 
 
-def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
+def read_temperatures(path: Path, time: str = "", named: dict[str, str] | None = None) -> TemperatureLog:
     """Temperatures over time; `time` names the column of times where its header does not say so.
+
+    `named` may say the same, and answer what was asked, as in `read_log`.
 
     Times in minutes or hours are told by the header's unit. UserError where there is no time or temperature.
     """
-    path = Path(path)
-    headers, separator, comma = headers_of(path)
-    base = _match(headers, {"time": time} if time else {}, path)
+    path, given = Path(path), {"time": time} if time else {}
+    given |= {k: v for k, v in (named or {}).items() if k in ("time", "volts", "amps", *CHOICES)}
+    choices = {k: given.pop(k) for k in CHOICES if k in given}
+    headers, separator, comma = headers_of(path, choices)
+    base = _match(headers, given, path)
     wanted = {k: v for k, v in base.items() if k in ("time", "volts", "amps")}
     taken = {column for column, _ in wanted.values()}
     for k, header in enumerate(headers):
@@ -110,7 +157,7 @@ def read_temperatures(path: Path, time: str = "") -> TemperatureLog:
         raise UserError(
             f"{path.name} has no column of {missing} that is known; it begins {_begins(headers)}."
         )
-    columns = read_columns(path, headers, separator, comma, wanted)
+    columns, _ = _without_gaps(read_columns(path, headers, separator, comma, wanted, choices))
     Log({k: columns[k] for k in ("time", *places)}, tuple(headers)).need("time", *places)
     celsius = {key.removeprefix("at "): columns[key] for key in places}
     return TemperatureLog(columns["time"], celsius, columns.get("volts"), columns.get("amps"))
@@ -157,15 +204,28 @@ def _begins(headers: list[str]) -> str:
     return f"“{', '.join(headers)[:60]}”"
 
 
-def headers_of(path: Path) -> tuple[list[str], str, bool]:
-    """Headers, separator, and whether the decimal mark is a comma."""
+def headers_of(path: Path, choices: dict[str, str] | None = None) -> tuple[list[str], str, bool]:
+    """Headers, separator, and whether the decimal mark is a comma.
+
+    A log that is no plain table (other encoding, preamble, units in cells …) is put in order first; its
+    separator is `UNTIDY`.
+    """
+    plain = None if choices else _plain_head(path)
+    if plain is not None:
+        return plain
+    found = _tidied(path, choices or {})
+    return list(found.headers), UNTIDY, False
+
+
+def _plain_head(path: Path) -> tuple[list[str], str, bool] | None:
+    """The same of a plain table; None where it is none."""
     with open_regular(path, MOST_TABLE) as file:
         start = file.read(HEAD_BYTES)
     try:
         # A character may lie across the end of what was read.
         text = codecs.getincrementaldecoder("utf-8-sig")().decode(start, final=len(start) < HEAD_BYTES)
-    except UnicodeDecodeError as error:
-        raise UserError(f"{path.name} is not a text file in UTF-8.") from error
+    except UnicodeDecodeError:
+        return None
     lines = text.splitlines()
     if not any(line.strip() for line in lines):
         raise UserError(f"{path.name} is empty; there is nothing to read in it.")
@@ -175,15 +235,53 @@ def headers_of(path: Path) -> tuple[list[str], str, bool]:
     headers = [h.strip().strip('"') for h in lines[0].split(separator)]
     if len(headers) > MOST_COLUMNS:
         raise UserError(f"{path.name} has {len(headers)} columns; {MOST_COLUMNS} are the most of a log.")
-    if len(set(headers)) != len(headers):
-        raise UserError(f"{path.name} has two columns of one name; give each a name of its own.")
-    return headers, separator, comma
+    return (headers, separator, comma) if _is_plain(lines, headers, separator, comma) else None
+
+
+def _tells_decimals(lines: list[str]) -> bool:
+    """Whether one of the first rows has a comma that can't part thousands."""
+    commas = re.findall(r"(?<![\d.,])\d+,\d+(?![\d,])", "\n".join(lines[1:400]))
+    return any(not re.fullmatch(r"[1-9]\d{0,2},\d{3}", c) for c in commas)
+
+
+#: A figure that is written plainly.
+_PLAIN = re.compile(r"^\s*\"?[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?\"?\s*$")
+
+
+def _is_plain(lines: list[str], headers: list[str], separator: str, comma: bool) -> bool:
+    """A header of one line, rows of plain figures right below it."""
+    if lines[0].lstrip().startswith("#") or len(set(headers)) != len(headers):
+        return False
+    first = next((line for line in lines[1:] if line.strip()), "")
+    cells = first.replace(",", ".").split(separator) if comma else first.split(separator)
+    if comma and not _tells_decimals(lines):
+        return False
+    plain = [bool(_PLAIN.match(c)) for c in cells if c.strip()]
+    # A word, such as a mode, is passed over; a date or a figure with a unit has to be put in order.
+    words = sum(c.strip()[:1].isalpha() and c.strip().casefold() not in OVER for c in cells)
+    whole = len(cells) == len(headers) and sum(plain) >= 1 and sum(plain) + words == len(plain)
+    return whole and not any(_PLAIN.match(h) for h in headers) and (not first or lines[1:2] == [first])
 
 
 def read_columns(
+    path: Path,
+    headers: list[str],
+    separator: str,
+    comma: bool,
+    wanted: dict[str, tuple[int, Header]],
+    choices: dict[str, str] | None = None,
+) -> dict[str, Array]:
+    """The wanted columns in SI units, by their keys; nan where a cell is empty."""
+    if separator == UNTIDY:
+        table = _tidied(path, choices or {}).columns
+        return {q: header.in_si(table[k]) for q, (k, header) in wanted.items()}
+    return _plain_columns(path, headers, separator, comma, wanted)
+
+
+def _plain_columns(
     path: Path, headers: list[str], separator: str, comma: bool, wanted: dict[str, tuple[int, Header]]
 ) -> dict[str, Array]:
-    """The wanted columns in SI units, by their keys."""
+    """The same of a plain table, by a reader that is made for it."""
     import pyarrow as pa
     import pyarrow.csv
 
@@ -196,7 +294,15 @@ def read_columns(
     try:
         table = pa.csv.read_csv(path, read, pa.csv.ParseOptions(delimiter=separator), convert)
     except (pa.ArrowException, OSError, ValueError) as error:
-        raise UserError(f"{path.name}: {_reason(str(error))} Nothing was taken from it.") from error
+        plainly = UserError(f"{path.name}: {_reason(str(error))} Nothing was taken from it.")
+        try:
+            found = _as_it_came(path, headers, wanted)
+        except UserError as trouble:
+            # What can be answered, or names a unit, says more than that a figure is none.
+            raise (trouble if re.search(r"--map|unit", str(trouble)) else plainly) from error
+        if found is not None:
+            return found
+        raise plainly from error
     if table.num_rows == 0:
         raise UserError(f"{path.name} has a header but no rows; there is nothing to read in it.")
     columns = {q: header.in_si(_column(table, headers[k], path)) for q, (k, header) in wanted.items()}
@@ -204,6 +310,22 @@ def read_columns(
     del table
     pa.default_memory_pool().release_unused()
     return columns
+
+
+def _as_it_came(
+    path: Path, headers: list[str], wanted: dict[str, tuple[int, Header]]
+) -> dict[str, Array] | None:
+    """Columns of a table that begins plainly and does not go on so; None where they are others."""
+    table = _tidied(path, {})
+    if len(table.headers) != len(headers):
+        return None
+    found = {}
+    for quantity, (k, header) in wanted.items():
+        same = header if table.headers[k] == header.text else header_of(table.headers[k], header.quantity)
+        if same is None:
+            return None
+        found[quantity] = same.in_si(table.columns[k])
+    return found
 
 
 def _format(lines: list[str]) -> tuple[str, bool]:
@@ -218,11 +340,12 @@ def _match(headers: list[str], named: dict[str, str], path: Path) -> dict[str, t
     found: dict[str, tuple[int, Header]] = {}
     try:
         for quantity, name in named.items():
-            if name not in headers:
-                raise UserError(f"{path.name} has no column “{name}”; it has {', '.join(headers)[:200]}.")
-            header = header_of(name, quantity)
+            k, turned = _named(name, headers, path)
+            header = header_of(headers[k], quantity)
             assert header is not None
-            found[quantity] = (headers.index(name), header)
+            # The other way round: what flows out is written as less than nothing.
+            header = replace(header, factor=-header.factor, offset=-header.offset) if turned else header
+            found[quantity] = (k, header)
         taken = {k for k, _ in found.values()}
         for k, text in enumerate(headers):
             header = header_of(text) if k not in taken else None
@@ -231,6 +354,20 @@ def _match(headers: list[str], named: dict[str, str], path: Path) -> dict[str, t
     except UserError as trouble:
         raise UserError(f"{path.name}: {trouble}") from trouble
     return found
+
+
+def _named(name: str, headers: list[str], path: Path) -> tuple[int, bool]:
+    """Which column a name means (`#3` the third, `-NAME` with its sign turned), and whether it is turned."""
+    turned = name not in headers and name.startswith("-")
+    bare = name[1:] if turned else name
+    if bare in headers:
+        return headers.index(bare), turned
+    alike = [k for k, h in enumerate(headers) if _plain(h) == bare]
+    if len(alike) == 1:
+        return alike[0], turned
+    if re.fullmatch(r"#\d+", bare) and 1 <= int(bare[1:]) <= len(headers):
+        return int(bare[1:]) - 1, turned
+    raise UserError(f"{path.name} has no column “{bare}”; it has {', '.join(headers)[:200]}.")
 
 
 def _reason(text: str) -> str:
@@ -246,17 +383,14 @@ def _reason(text: str) -> str:
 
 def _column(table: "pa.Table", name: str, path: Path) -> Array:
     column = table.column(name)
-    if column.null_count:
-        raise UserError(
-            f"{path.name}: column “{name}” has {column.null_count} empty cells. Fill or "
-            "remove those rows; nothing was taken."
-        )
+    if column.null_count == len(column):
+        raise UserError(f"{path.name}: column “{name}” has empty cells only; nothing was taken.")
     values: Array = column.to_numpy()
     beyond = np.abs(values) >= OVER_RANGE
     # A figure too large for any number is not what an instrument says when it is over range.
     said_so = np.abs(values) < 1e39
-    if beyond.any() and said_so[beyond].all() and not np.isnan(values).any():
+    if beyond.any() and said_so[beyond].all():
         return np.where(beyond, np.copysign(np.inf, values), values)
-    if not np.isfinite(values).all() or beyond.any():
+    if np.isinf(values).any() or beyond.any():
         raise UserError(f"{path.name}: column “{name}” has values that are not finite numbers.")
     return values

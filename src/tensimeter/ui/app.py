@@ -6,23 +6,28 @@ import gc
 import logging
 import signal
 import sys
+from importlib import resources
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import TracebackType
 
 from platformdirs import user_log_path
-from PyQt6.QtCore import QLocale, QSettings, QTimer
+from PyQt6.QtCore import QLocale, QSettings, Qt, QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import use_decimal_mark
+from tensimeter.store.desktop import APP_ID
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.aside import Aside
+from tensimeter.ui.one_program import OneProgram, handed_over
 from tensimeter.ui.recent import remember
 from tensimeter.ui.session import Session
 from tensimeter.ui.sweep import Sweep
 from tensimeter.ui.theme import load_fonts, theme
 from tensimeter.ui.window import MainWindow
+from tensimeter.ui.window_memory import follow_system, remember_window
 
 #: Qt's application lives as long as Python holds it.
 _application: QApplication | None = None
@@ -34,6 +39,8 @@ class Tensimeter:
     def __init__(self) -> None:
         self.window: MainWindow | None = None
         self.start: QWidget | None = None
+        #: Windows of further jobs, opened by further starts of the program.
+        self.others: list[MainWindow] = []
         self.sweep = Sweep()
 
     def show_start(self, said: str = "") -> None:
@@ -51,6 +58,7 @@ class Tensimeter:
         before = self.window
         self.window = MainWindow(Session(file, Aside(threaded=True)))
         self.window.jobs_wanted.connect(self._leave_job)
+        remember_window(self.window)
         self.window.show()
         if self.start is not None:
             self.start.close()
@@ -60,6 +68,36 @@ class Tensimeter:
             self.sweep.unsettle()
         self.sweep.settle(self.window.session)
         return self.window
+
+    def also(self, path: str) -> None:
+        """A further start asks for a job: in a window of its own, or forward where it is open already."""
+        wanted = Path(path) if path else None
+        windows = [w for w in (self.window, *self.others) if w is not None and w.isVisible()]
+        there = next((w for w in windows if wanted and w.session.file.path.resolve() == wanted), None)
+        front: QWidget | None = there or (windows[0] if windows else self.start)
+        if wanted is not None and there is None:
+            try:
+                front = self._another(JobFile(wanted))
+            except UserError as trouble:
+                if windows:
+                    windows[0].line.say(str(trouble))
+                elif self.start is not None:
+                    self.start.said.setText(str(trouble))  # type: ignore[attr-defined]
+        if front is not None:
+            front.setWindowState(front.windowState() & ~Qt.WindowState.WindowMinimized)
+            front.raise_()
+            front.activateWindow()
+
+    def _another(self, file: JobFile) -> MainWindow:
+        if self.window is None:
+            return self.show_job(file)
+        remember(file.path)
+        window = MainWindow(Session(file, Aside(threaded=True)))
+        window.jobs_wanted.connect(window.close)
+        window.jobs_wanted.connect(lambda: self.also(""))
+        self.others = [*(w for w in self.others if w.isVisible()), window]
+        window.show()
+        return window
 
     def _leave_job(self) -> None:
         self.show_start()
@@ -78,6 +116,8 @@ def make_application() -> QApplication:
     keep_memory()
     app.setApplicationName("Tensimeter")
     app.setOrganizationName("Tensimeter")
+    app.setDesktopFileName(APP_ID)
+    app.setWindowIcon(QIcon(str(resources.files("tensimeter.assets").joinpath("desktop", f"{APP_ID}.svg"))))
     app.setStyle("Fusion")
     load_fonts()
     use_decimal_mark("," if QLocale.system().decimalPoint() == "," else ".")
@@ -115,9 +155,11 @@ def _say_unforeseen(program: Tensimeter, app: QApplication) -> None:
 
     def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         logging.getLogger("tensimeter").error("unforeseen", exc_info=(kind, error, trace))
-        if program.window is not None:
-            program.window.session.drop_load()
-            program.window.line.say(
+        for window in (program.window, *program.others):
+            if window is None or not window.isVisible():
+                continue
+            window.session.drop_load()
+            window.line.say(
                 "Something in the program failed; the load was dropped and all readings are kept. "
                 "Details are in the log."
             )
@@ -143,11 +185,12 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
         print(said, file=sys.stderr)
     app = make_application()
     _keep_log()
+    if handed_over(path):
+        return 0
     settings = QSettings()
-    theme.use(night=settings.value("night", False, bool), scale=settings.value("scale", 1.0, float))
-    theme.changed.connect(lambda: settings.setValue("night", theme.night))
-    theme.changed.connect(lambda: settings.setValue("scale", theme.scale))
-    program = Tensimeter()
+    follow_system(app, settings)
+    program, one = Tensimeter(), OneProgram()
+    one.asked.connect(program.also)
     _say_unforeseen(program, app)
     program.show_job(file) if file else program.show_start(said)
     # Ctrl+C and a polite kill close the window, which puts the load off; Python needs to be

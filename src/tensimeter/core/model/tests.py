@@ -255,6 +255,7 @@ class OwnLoad(TestRecord):
     """A load that one makes, against another ammeter: at amps and volts, warm, as it starts, held."""
 
     kind: Literal["own-load"] = "own-load"
+    mode: Annotated[Literal["CC", "CP"], Quantity("", "mode", "what the load holds constant")] = "CC"
     points: Annotated[Shares, Quantity("%", "points, shares of its amps", "where it is read")] = (
         0.1,
         0.5,

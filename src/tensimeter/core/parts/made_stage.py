@@ -6,6 +6,7 @@ from tensimeter.core.derivation import Input
 from tensimeter.core.described import Quantity
 from tensimeter.core.electrical import stage_words
 from tensimeter.core.electrical.control_loop import ControlLoop
+from tensimeter.core.electrical.pwm_dac import pwm_dac
 from tensimeter.core.parts.converter import Converter
 from tensimeter.core.parts.made_part import Circuit, MadePart
 from tensimeter.core.parts.sized import Sized, figure
@@ -88,6 +89,13 @@ class MadeStage(MadePart, Converter):
             rows.append(
                 figure("one count of setting", "full scale / 2^bits", circuit.set_by.scale().count_V, "V")
             )
+        if circuit.pulses:
+            by = circuit.pulses
+            pulses = pwm_dac(by.supply_V, by.pulse_Hz, by.bits, by.filter_ohm, by.filter_F)
+            gain = high / by.supply_V
+            rows.append(figure("a step of its pulses", "at the output", pulses.step_V * gain, "V"))
+            rows.append(figure("ripple of its pulses, p-p", "at half duty", pulses.ripple_pp_V * gain, "V"))
+            rows.append(figure("pulses settle in", "RC·ln(2^(bits + 1))", pulses.settling_s, "s"))
         return Sized(tuple(rows), (*stage_words.minded(stage), *self._minded()))
 
     def _minded(self) -> list[str]:

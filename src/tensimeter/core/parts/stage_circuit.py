@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from tensimeter.core.described import Quantity
 from tensimeter.core.electrical.linear_stage import CurrentLimit, Divider, LinearStage, Taps, checked
 from tensimeter.core.electrical.stage_loop import Follower, StageAmplifier
+from tensimeter.core.parts.figures import PulseControl
 from tensimeter.core.parts.made_part import Circuit
 from tensimeter.core.parts.sink_circuit import ScaleOf
 from tensimeter.core.record import Count, Fraction, NotNegative, Positive, Record
@@ -87,6 +88,9 @@ class StageCircuit(Circuit):
     own_A: Annotated[NotNegative, Quantity("A", "takes itself", "its control and its relay's coil")] = 0.01
     set_by: Annotated[
         ScaleOf | None, Quantity("", "set by a converter", "else by its pot; full scale at the output")
+    ] = None
+    pulses: Annotated[
+        PulseControl | None, Quantity("", "set by filtered pulses", "ripple and settling of what sets it")
     ] = None
     taps: Annotated[TapsOf | None, Quantity("", "tap switch", "a relay between two taps")] = None
     tracks_V: Annotated[

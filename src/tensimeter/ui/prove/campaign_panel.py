@@ -330,10 +330,11 @@ class CampaignPanel(QScrollArea):
             warm = plan is not None and kind_of(plan.test).heats
             log = read_temperatures(path) if warm else read_log(path)
             count = self.session.take_log(log, path.name)
+            said = "; ".join(getattr(log, "said", ()))
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        self.session.say(f"{count} rows of {path.name} kept.")
+        self.session.say(f"{count} rows of {path.name} kept" + (f": {said}." if said else "."))
 
 
 def _figure(result: Outcome) -> str:

@@ -33,10 +33,47 @@ def start_of(part: str) -> str:
     return f"{part}-start"
 
 
+def noise_of(part: str) -> str:
+    """Where its amps p-p are filed while it is held."""
+    return f"{part}-noise"
+
+
 def load_at(job: Job, output: OutputLink) -> LoadByCircuit | None:
     """The load that one makes at the end of a path; None where something else ends it."""
     part = job.part(output.part)
     return part if isinstance(part, LoadByCircuit) else None
+
+
+def _point(
+    load: LoadByCircuit, test: OwnLoad, amps: float, volts: float, nominal_V: float, hand: str
+) -> Step:
+    """A point at volts: amps that are set, or in constant power the watts that they are at nominal volts."""
+    most = min(amps, load.max_W / volts)
+    watts = None
+    if test.mode == "CP":
+        watts = math.floor(min(amps * nominal_V, load.max_W) * 100 + 1e-6) / 100
+        most = min(watts / volts, load.max_A)
+    set_A = math.floor(most * 1000 + 1e-6) / 1000
+    title = f"{show(set_A, 'A') if watts is None else show(watts, 'W')} at {volts:g} V"
+    return Step(set_A, None, Band(set_A * load.on_ohm, load.max_V), title, watts=watts, hand=hand, asks="A")
+
+
+def _watts(facts: Facts, load: LoadByCircuit, step: Step, amps: Interval | None) -> list[Finding]:
+    """What it takes in constant power, beside what its amps and its own volts allow together."""
+    volts = facts.interval(step.index, "V")
+    if amps is None or volts is None or step.watts is None:
+        return []
+    made = load.circuit.made()
+    watts = Interval(*(a * v for a, v in zip(_ends(amps), _ends(volts), strict=True)))
+    own_V = 0.95 * load.circuit.volts_share * step.watts
+    half = math.hypot(made.half_width_A(made.set_by, step.set_A) * volts.value, own_V)
+    band = Band(step.watts - half, step.watts + half)
+    name = f"set to {step.title}"
+    return [Finding(f"set:{step.index}", name, "W", watts, "", judge(watts, band), band)]
+
+
+def _ends(found: Interval) -> tuple[float, float, float]:
+    return found.value, found.low, found.high
 
 
 class OwnLoadKind(TestKind[OwnLoad]):
@@ -60,10 +97,7 @@ class OwnLoadKind(TestKind[OwnLoad]):
         for volts in test.volts or (s.output.nominal_V,):
             hand = f"Set what feeds it to {show(volts, 'V')}."
             for share in test.points:
-                amps = math.floor(min(share * full, load.max_W / volts) * 1000 + 1e-6) / 1000
-                room = Band(amps * load.on_ohm, load.max_V)
-                title = f"{show(amps, 'A')} at {volts:g} V"
-                found.append(Step(amps, None, room, title, hand=hand, asks="A"))
+                found.append(_point(load, test, share * full, volts, s.output.nominal_V, hand))
                 hand = ""
         if not found:
             return []
@@ -76,7 +110,7 @@ class OwnLoadKind(TestKind[OwnLoad]):
         )  # fmt: skip
         held = replace(
             most, title=HELD, hold_s=test.hold_s, every_s=max(test.hold_s / 20, 1.0),
-            also=((case_of(s.output.id), "C"),),
+            also=((case_of(s.output.id), "C"), (noise_of(load.id), "A")),
         )  # fmt: skip
         return [*found, again, start, held]
 
@@ -85,7 +119,7 @@ class OwnLoadKind(TestKind[OwnLoad]):
         if load is None:
             return []
         found = [*self._set(facts, load), *self._over_volts(facts, test), *self._drift(facts, test)]
-        found += [*self._start(facts, load, test), *self._hot(facts, load)]
+        found += [*self._start(facts, load, test), *self._hot(facts, load), *self._noise(facts, load, test)]
         shown = self._shown(facts, load, found)
         return [*found, *shown]
 
@@ -102,6 +136,9 @@ class OwnLoadKind(TestKind[OwnLoad]):
         for step, reading in self._points(facts):
             name = f"set to {step.title}"
             amps = interval_of(reading)
+            if step.watts is not None:
+                found += _watts(facts, load, step, amps)
+                continue
             if reading.instrument == load.id:
                 said = "read by itself: that proves nothing of it"
                 key = f"set:{step.index}"
@@ -116,7 +153,8 @@ class OwnLoadKind(TestKind[OwnLoad]):
         """How far its amps go with the volts, the same amps being set."""
         by_amps: dict[float, list[Reading]] = {}
         for step, reading in self._points(facts):
-            by_amps.setdefault(step.set_A, []).append(reading)
+            if step.watts is None:
+                by_amps.setdefault(step.set_A, []).append(reading)
         band = Band(-test.allowed, test.allowed)
         found = []
         for amps, readings in by_amps.items():
@@ -163,6 +201,15 @@ class OwnLoadKind(TestKind[OwnLoad]):
         return [
             Finding("junction", "hottest junction, held", "C", junction, said, judge(junction, band), band)
         ]
+
+    def _noise(self, facts: Facts, load: LoadByCircuit, test: OwnLoad) -> list[Finding]:
+        """Amps p-p while it is held, off a screen across a shunt."""
+        step = next((s for s in facts.plan.steps if s.title == HELD), None)
+        swing = facts.interval(step.index, "A", noise_of(load.id)) if step else None
+        if step is None or swing is None:
+            return []
+        band = Band(None, test.allowed * step.set_A)
+        return [Finding("noise", "noise p-p, held", "A", swing, "", judge(swing, band), band)]
 
     def _shown(self, facts: Facts, load: LoadByCircuit, found: Sequence[Finding]) -> list[Finding]:
         """What may stand on its own plate: amps and volts that held, watts that it was held at."""

@@ -1,0 +1,57 @@
+"""What is remembered from one evening to the next: the window's size, its stage, its column, night or day."""
+
+from PyQt6.QtCore import QByteArray, QEvent, QObject, QSettings, Qt
+from PyQt6.QtWidgets import QApplication
+
+from tensimeter.ui.theme import theme
+from tensimeter.ui.window import MainWindow
+
+
+class _Keeper(QObject):
+    """Writes down how a window stands as it closes."""
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.Close and isinstance(watched, MainWindow):
+            settings = QSettings()
+            settings.setValue("geometry", watched.saveGeometry())
+            settings.setValue("stage", watched.stages.currentIndex())
+            settings.setValue("column", watched.column.isVisibleTo(watched))
+        return False
+
+
+def remember_window(window: MainWindow) -> None:
+    """Set a window up as the last one stood, and keep how it stands when it closes."""
+    settings = QSettings()
+    geometry = settings.value("geometry")
+    if isinstance(geometry, QByteArray):
+        window.restoreGeometry(geometry)
+    stage = settings.value("stage", -1, int)
+    # A supply without a path begins where it is read.
+    if 0 <= stage < window.stages.count() and window.session.now.solved:
+        window.go_to(stage)
+    if not settings.value("column", True, bool):
+        window.toggle_column()
+    window.installEventFilter(_Keeper(window))
+
+
+def follow_system(app: QApplication, settings: QSettings) -> None:
+    """Night or day and the size of the text as they were told; not told, night as the system has it."""
+    hints = app.styleHints()
+    dark = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+    theme.use(night=settings.value("night", dark, bool), scale=settings.value("scale", 1.0, float))
+    followed = [theme.night]
+
+    def keep() -> None:
+        settings.setValue("scale", theme.scale)
+        if theme.night != followed[0]:
+            followed[0] = theme.night
+            settings.setValue("night", theme.night)
+
+    def system(scheme: Qt.ColorScheme) -> None:
+        if settings.value("night") is None:
+            followed[0] = scheme == Qt.ColorScheme.Dark
+            theme.use(night=followed[0])
+
+    theme.changed.connect(keep)
+    if hints is not None:
+        hints.colorSchemeChanged.connect(system)

@@ -1,0 +1,84 @@
+"""One program running: a further start hands its job over; what a window was is remembered."""
+
+import json
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QSettings
+from PyQt6.QtNetwork import QLocalSocket
+
+from tensimeter.core.model.job import Job
+from tensimeter.demo.library import demo_job
+from tensimeter.store.jobfile import JobFile
+from tensimeter.ui import one_program
+from tensimeter.ui.app import Tensimeter
+from tensimeter.ui.one_program import OneProgram
+from tensimeter.ui.window import MainWindow
+from tensimeter.ui.window_memory import remember_window
+
+
+def call(raw: bytes) -> QLocalSocket:
+    socket = QLocalSocket()
+    socket.connectToServer(one_program._name())
+    socket.write(raw)
+    return socket
+
+
+def test_a_further_start_is_heard_and_nonsense_is_not(qtbot) -> None:
+    one = OneProgram()
+    asked: list[str] = []
+    one.asked.connect(asked.append)
+    odd = [call(raw) for raw in (b"\xff\xfe\n", b"{}\n", b'{"path": 7}\n', b"no line")]
+    told = call(json.dumps({"path": "/a/job.tensi"}).encode() + b"\n")
+    qtbot.waitUntil(lambda: "/a/job.tensi" in asked, timeout=3000)
+    qtbot.waitUntil(lambda: told.bytesAvailable() > 0, timeout=3000)
+    assert told.readAll().data().strip() == b"taken"
+    assert set(asked) <= {"", "/a/job.tensi"}
+    assert len(odd) == 4
+
+
+def test_nobody_answers_where_nobody_runs() -> None:
+    assert one_program.handed_over(Path("/a/job.tensi")) is False
+
+
+@pytest.fixture
+def program():
+    made = Tensimeter()
+    yield made
+    for window in (made.window, *made.others, made.start):
+        if window is not None:
+            window.close()
+
+
+def test_a_second_job_has_its_own_window(program: Tensimeter, tmp_path: Path) -> None:
+    first = program.show_job(JobFile.create(tmp_path / "a.tensi", demo_job("ridge-pier")))
+    JobFile.create(tmp_path / "b.tensi", Job(name="Second")).close()
+    program.also(str(tmp_path / "b.tensi"))
+    assert [w.session.job.name for w in program.others] == ["Second"]
+    assert first.isVisible()
+    # The same again comes forward; what is none is told, and nothing is lost.
+    program.also(str(tmp_path / "b.tensi"))
+    assert len(program.others) == 1
+    (tmp_path / "c.tensi").write_text("no job")
+    program.also(str(tmp_path / "c.tensi"))
+    assert len(program.others) == 1
+    assert first.line.hint.text()
+    program.also("")
+    assert first.isVisible()
+
+
+def test_a_window_stands_as_the_last_one_stood(open_window, tmp_path: Path) -> None:
+    QSettings().clear()
+    window: MainWindow = open_window(JobFile.create(tmp_path / "a.tensi", demo_job("ridge-pier")))
+    remember_window(window)
+    window.resize(1010, 640)
+    window.go_to(2)
+    window.toggle_column()
+    size = window.size()
+    window.close()
+    again: MainWindow = open_window(JobFile.create(tmp_path / "b.tensi", demo_job("ridge-pier")))
+    remember_window(again)
+    assert again.size() == size
+    assert again.stage_index == 2
+    assert not again.column.isVisible()
+    QSettings().clear()
