@@ -392,3 +392,46 @@ def test_the_sheet_has_a_section_for_each_test(
     part = JobFile(window.session.file.path, read_only=True)
     assert len(build(part).sections) == 4
     part.close()
+
+
+def test_a_log_as_it_comes_is_shown_before_it_is_taken(window, tmp_path: Path) -> None:
+    window.stage("prove")
+    session = window.session
+    session.choose_test("load-regulation")
+    panel = window.stage("prove").campaign
+    log = tmp_path / "abend.csv"
+    rows = "\n".join(f"{k};13,{60 - k};{-2 * k},0" for k in range(5))
+    log.write_bytes(f"Messung 7\nZeit;Spannung;Last\n{rows}\nEnde\n".encode("latin-1"))
+    panel.take_in(log)
+    shown = panel.log_window
+    assert [b.currentText() for b in shown.boxes] == ["time", "volts", "–"]
+    assert not shown.take.isEnabled() or "volts" in shown.mapping()
+    assert shown.grid.item(1, 1).text() == "13.6 V"
+    shown.boxes[2].setCurrentIndex(shown.boxes[2].findData("amps"))
+    shown.boxes[2].activated.emit(0)
+    shown.turned.setChecked(True)
+    assert shown.mapping() == {"time": "#1", "volts": "#2", "amps": "-#3"}
+    assert shown.grid.item(5, 2).text() == "8 A"
+    assert "a comma is the decimal mark" in shown.said.text()
+    shown.accept()
+    assert "5 rows of abend.csv kept" in window.line.hint.text()
+    kept = [r.value for r in session.now.readings if r.quantity == "A" and r.origin == "file"]
+    assert kept == pytest.approx([0, 2, 4, 6, 8])
+    # The next one of its kind is known already.
+    panel.take_in(log)
+    assert panel.log_window.mapping() == {"time": "#1", "volts": "#2", "amps": "-#3"}
+    panel.log_window.reject()
+    # What can be read in two ways is asked about there; what is no log is a sentence, and no window.
+    log.write_text("time;voltage;current\n1;13,600;1,200\n2;13,550;2,400\n")
+    panel.take_in(log)
+    asked = panel.log_window
+    assert not asked.take.isEnabled()
+    asked.choices["decimal"].setCurrentIndex(asked.choices["decimal"].findData("comma"))
+    asked.choices["decimal"].activated.emit(0)
+    assert asked.take.isEnabled()
+    assert asked.grid.item(1, 1).text() == "13.6 V"
+    asked.reject()
+    log.write_text("nothing of the kind\n")
+    panel.take_in(log)
+    assert panel.log_window is asked
+    assert "no rows of figures" in window.line.hint.text()

@@ -101,9 +101,9 @@ def tidied(path: Path, choices: Mapping[str, str] | None = None) -> Tidied:
     if encoding != "UTF-8":
         said.append(f"read as {encoding}")
     if table.before:
-        said.append(f"{table.before} lines before the table left out")
+        said.append(f"{_lines(table.before)} before the table left out")
     if table.after:
-        said.append(f"{table.after} lines behind it left out")
+        said.append(f"{_lines(table.after)} behind it left out")
     if table.head is None:
         said.append("it has no header: columns are numbered")
     marks = Marks.of([c for row in table.rows[:LOOKED_AT] for c in row], table.separator, dict(choices or {}))
@@ -113,6 +113,10 @@ def tidied(path: Path, choices: Mapping[str, str] | None = None) -> Tidied:
     if marks.comma:
         said.append("a comma is the decimal mark")
     return Tidied(tuple(headers), tuple(columns), tuple(said))
+
+
+def _lines(count: int) -> str:
+    return f"{count} line" if count == 1 else f"{count} lines"
 
 
 def _fields(line: str, separator: str) -> list[str]:

@@ -25,7 +25,7 @@ from tensimeter.core.testplan.evaluation import already_read
 from tensimeter.core.testplan.generator import blank, generated
 from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import Outcome, Plan
-from tensimeter.store.logs import read_log, read_temperatures
+from tensimeter.store.logs import Log, read_log, read_temperatures
 from tensimeter.store.waveforms import read_waveform
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
@@ -327,14 +327,38 @@ class CampaignPanel(QScrollArea):
                 self.session.take_wave(wave, path.name)
                 self.session.say(f"{len(wave.volts)} samples of {path.name} kept.")
                 return
-            warm = plan is not None and kind_of(plan.test).heats
-            log = read_temperatures(path) if warm else read_log(path)
-            count = self.session.take_log(log, path.name)
-            said = "; ".join(getattr(log, "said", ()))
+            if plan is not None and kind_of(plan.test).heats:
+                count = self.session.take_log(read_temperatures(path), path.name)
+                self.session.say(f"{count} rows of {path.name} kept.")
+                return
+            self._look_at(path)
+        except UserError as trouble:
+            self.session.complain(str(trouble))
+
+    def _look_at(self, path: Path) -> None:
+        """A plain log is taken at once; any other is shown first, with what each column was taken for."""
+        try:
+            log = read_log(path)
+            if not log.said and {"volts", "amps"} <= set(log.columns):
+                self._keep(log, path.name)
+                return
+        except UserError as trouble:
+            if "--map" not in str(trouble):
+                raise
+        from tensimeter.ui.prove.log_window import LogWindow
+
+        self.log_window = LogWindow(path)
+        self.log_window.taken.connect(lambda log: self._keep(log, path.name))
+        self.log_window.open()
+
+    def _keep(self, log: Log, name: str) -> None:
+        try:
+            count = self.session.take_log(log, name)
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        self.session.say(f"{count} rows of {path.name} kept" + (f": {said}." if said else "."))
+        said = "; ".join(log.said)
+        self.session.say(f"{count} rows of {name} kept" + (f": {said}." if said else "."))
 
 
 def _figure(result: Outcome) -> str:
