@@ -2,7 +2,9 @@
 
 import math
 
+import numpy as np
 import pytest
+from pydantic import ValidationError
 
 from tensimeter.core.electrical.linear_stage import CurrentLimit, Divider
 from tensimeter.core.errors import UserError
@@ -230,3 +232,32 @@ def test_constant_power_and_noise_are_judged_too() -> None:
     figures = {f.title: f.value for f in pulsed.worked_out().figures}
     # 8.25 mV of 3.3 V, brought up to the highest volts.
     assert figures["ripple of its pulses, p-p"] == pytest.approx(8.25e-3 / 3.3 * pulsed.out_max_V, rel=1e-3)
+
+
+@pytest.mark.parametrize("seed", range(36))
+def test_figures_at_random_are_worked_out_or_refused_in_a_sentence(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    part = shipped(("made_load", "made_stage", "made_flyback")[seed % 3])
+
+    def strayed(figures: dict[str, object]) -> dict[str, object]:
+        out = {}
+        for name, value in figures.items():
+            stray = rng.random() < 0.4 and name != "curve"
+            if isinstance(value, dict):
+                out[name] = strayed(value)
+            elif isinstance(value, float) and stray:
+                out[name] = rng.choice([value * 10 ** rng.uniform(-2, 2), 0.0, -value, 1e9])
+            else:
+                out[name] = rng.integers(1, 30) if isinstance(value, int) and stray else value
+        return out
+
+    try:
+        made = type(part).model_validate(
+            {"id": "x", "name": "x", "circuit": strayed(part.circuit.model_dump())}
+        )
+        found = made.worked_out()
+        assert all(f.text() for f in found.figures)
+        assert all(isinstance(w, str) for w in made.wrong())
+        assert made.rated() is None or min(made.rated()) >= 0
+    except (UserError, ValidationError) as trouble:
+        assert str(trouble)

@@ -17,6 +17,8 @@ from tensimeter.core.measurement.conformity import Accuracy, half_width_95
 TWO_WIRE_OHM, AMPLIFIER_RISE_K = 0.002, 15.0
 #: Shares of full amps at which the loop and the errors are looked at.
 SHARES = (0.1, 0.5, 1.0)
+#: So often a start is looked at where somebody waits for it: a third of a second.
+LOOKS = 20_000
 
 
 @dataclass(frozen=True)
@@ -178,7 +180,8 @@ class MadeSink:
         """As its source comes while full amps are set; None where its loop is not known, or oscillates."""
         one = self.loop()
         try:
-            found = started(one) if one and self.lowest_V < self.sink.volts else None
+            able = one is not None and self.lowest_V < self.sink.volts and one.loop.stable
+            found = started(one, looks=LOOKS) if one and able else None
         except UserError:
             return None
         return Start(found.peak_A * self.sink.devices, found.above_s) if found else None

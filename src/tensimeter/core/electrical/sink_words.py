@@ -98,6 +98,8 @@ def minded(made: MadeSink) -> list[str]:
             "source is "
             "up, clamp the integrator, or raise what is set slowly."
         )
+    elif made.start is None and made.margins and min(m for _, m, _ in made.margins) > 0:
+        said.append("How far it overshoots as its source comes can't be told: switch it on after its source.")
     stands = made.without_fan()
     if stands:
         watts, minutes = stands

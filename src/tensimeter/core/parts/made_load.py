@@ -115,7 +115,8 @@ class MadeLoad(LoadByCircuit, ElectronicLoad, PassivePart):
         circuit, made = self.circuit, self.circuit.made()
         text = f"{circuit.amps:g} A, {circuit.volts:g} V, {math.floor(self.max_W):g} W continuous"
         if circuit.peak_W and self.max_W < circuit.peak_W:
-            minutes = math.floor(made.sink.minutes_at(circuit.peak_W, circuit.sink_J_K))
+            held = made.sink.minutes_at(circuit.peak_W, circuit.sink_J_K)
+            minutes = 0 if math.isinf(held) else math.floor(held)
             text += f", {circuit.peak_W:g} W for {minutes:g} min" if minutes >= 1 else ""
         return text
 
