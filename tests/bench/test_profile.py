@@ -1,5 +1,6 @@
 """Profiles tried command by command, and who answers where; nothing is switched on by looking."""
 
+import os
 import socket
 import threading
 from pathlib import Path
@@ -7,8 +8,10 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pyvisa.constants import ControlFlow, Parity, StopBits
 
 from tensimeter.bench.finding import found_instruments, resource_of
+from tensimeter.bench.link import Serial
 from tensimeter.bench.profile import GENERIC, NEEDED, load_profile, role_of, try_profile
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import open_bench_file, read_bench_file, write_bench_file
@@ -228,3 +231,107 @@ def test_paths_of_a_bench_file_are_meant_from_where_it_lies(tmp_path: Path, monk
         file.write_text(text)
         with pytest.raises(UserError, match=words):
             read_bench_file(file)
+
+
+class PtyMeter:
+    """A serial meter on a pseudo-terminal: answers each line by a table."""
+
+    def __init__(self, answers: dict[bytes, bytes]) -> None:
+        self.answers = answers
+        self.far, near = os.openpty()
+        self.resource = f"ASRL{os.ttyname(near)}::INSTR"
+        self._near = near
+        self._thread = threading.Thread(target=self._serve, daemon=True)
+        self._thread.start()
+
+    def _serve(self) -> None:
+        held = b""
+        while True:
+            try:
+                held += os.read(self.far, 256)
+            except OSError:
+                return
+            while b"\n" in held:
+                line, held = held.split(b"\n", 1)
+                os.write(self.far, self.answers.get(line.strip(), b"ERR\r\n"))
+
+    def close(self) -> None:
+        os.close(self._near)
+        os.close(self.far)
+
+
+HANDHELD = """
+role = "voltmeter"
+baud = 19200
+parity = "even"
+stop_bits = 2
+termination = "\\r\\n"
+acknowledge = "OK"
+[commands]
+identify = "ID"
+reset = "RANGE 60"
+read_volts = "R"
+read_amps = "L"
+[patterns]
+read_volts = 'V=(?P<value>[-+.0-9]+) *(?P<unit>m?V)'
+[columns]
+read_amps = 3
+"""
+
+
+def test_a_meter_with_its_own_way_of_answering(tmp_path: Path) -> None:
+    own = tmp_path / "own.toml"
+    # A pseudo-terminal has no parity.
+    own.write_text(HANDHELD.replace('"even"', '"none"').replace("stop_bits = 2", "stop_bits = 1"))
+    meter = PtyMeter({
+        b"ID": b"METER 7\r\n", b"RANGE 60": b"OK\r\n", b"R": b"I=4.8 A V=13600 mV\r\n",
+        b"L": b"1,13.6,4.80,ok\r\n",
+    })  # fmt: skip
+    instrument = VisaInstrument(meter.resource, load_profile(str(own)), "meter")
+    try:
+        assert instrument.identity() == "METER 7"
+        instrument.prepare()
+        assert instrument.read_volts() == pytest.approx(13.6)
+        assert instrument.read_amps() == pytest.approx(4.8)
+        rows = {r.command: r for r in try_profile(instrument, load_profile(str(own)))}
+        assert (rows["read_volts"].fits, rows["read_amps"].fits) == (True, True)
+        # What is no figure, a unit that is none, an acknowledgement that is none: each is a sentence.
+        meter.answers[b"R"] = b"I=4.8 A\r\n"
+        with pytest.raises(LinkFailed, match="a number was asked"):
+            instrument.read_volts()
+        meter.answers[b"RANGE 60"] = b"NO\r\n"
+        with pytest.raises(LinkFailed, match="OK was awaited"):
+            instrument.prepare()
+    finally:
+        instrument.close()
+        meter.close()
+
+
+def test_a_serial_port_is_set_up_as_its_profile_says(tmp_path: Path) -> None:
+    class Port:
+        """What is set on it."""
+
+    own = tmp_path / "own.toml"
+    own.write_text(HANDHELD)
+    p, port = load_profile(str(own)), Port()
+    Serial(p.baud, p.data_bits, p.parity, p.stop_bits, p.flow).set_up(port)
+    assert (port.baud_rate, port.data_bits) == (19200, 8)
+    assert (port.parity, port.stop_bits) == (Parity.even, StopBits.two)
+    assert port.flow_control == ControlFlow.none
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        (HANDHELD.replace("P<value>", "P<volts>"), "group"),
+        (HANDHELD.replace("'V=(", "'V=(("), "none"),
+        (HANDHELD.replace("read_amps = 3", "read_volts = 3"), "has a pattern too"),
+        (HANDHELD.replace("even", "mark"), "parity"),
+        ("role = 'load'\nacknowledge = 'OK'\n[commands]\nset_amps = 'A {amps}'\n", "guard"),
+    ],
+)
+def test_a_way_of_answering_that_is_none_is_refused(tmp_path: Path, text: str, said: str) -> None:
+    own = tmp_path / "own.toml"
+    own.write_text(text)
+    with pytest.raises(UserError, match=said):
+        load_profile(str(own))

@@ -255,9 +255,8 @@ def test_figures_at_random_are_worked_out_or_refused_in_a_sentence(seed: int) ->
         made = type(part).model_validate(
             {"id": "x", "name": "x", "circuit": strayed(part.circuit.model_dump())}
         )
-        found = made.worked_out()
-        assert all(f.text() for f in found.figures)
-        assert all(isinstance(w, str) for w in made.wrong())
-        assert made.rated() is None or min(made.rated()) >= 0
-    except (UserError, ValidationError) as trouble:
-        assert str(trouble)
+    except (UserError, ValidationError):
+        return
+    assert all(f.text() for f in made.worked_out().figures)
+    assert all(isinstance(w, str) for w in made.wrong())
+    assert made.rated() is None or min(made.rated()) >= 0

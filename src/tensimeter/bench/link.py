@@ -14,6 +14,7 @@ import termios
 import threading
 import time
 import warnings
+from dataclasses import dataclass
 from typing import Any
 
 from tensimeter.bench.roles import LinkFailed
@@ -61,10 +62,33 @@ class BrokenOff(LinkFailed):
     """Someone else wanted the exchange to end; nothing is said of the instrument."""
 
 
+@dataclass(frozen=True)
+class Serial:
+    """How a serial port is set up."""
+
+    baud: int = 9600
+    data_bits: int = 8
+    parity: str = "none"
+    stop_bits: int = 1
+    flow: str = "none"
+
+    def set_up(self, port: Any) -> None:  # noqa: ANN401 - pyvisa tells no types
+        from pyvisa.constants import ControlFlow, Parity, StopBits
+
+        port.baud_rate, port.data_bits = self.baud, self.data_bits
+        port.parity = {"none": Parity.none, "even": Parity.even, "odd": Parity.odd}[self.parity]
+        port.stop_bits = {1: StopBits.one, 2: StopBits.two}[self.stop_bits]
+        port.flow_control = {
+            "none": ControlFlow.none, "xon_xoff": ControlFlow.xon_xoff, "rts_cts": ControlFlow.rts_cts,
+        }[self.flow]  # fmt: skip
+
+
 class Link:
     """A VISA session. One thread speaks; any thread may `break_off`. LinkFailed for all that goes wrong."""
 
-    def __init__(self, resource: str, termination: str, timeout_s: float, baud: int = 9600) -> None:
+    def __init__(
+        self, resource: str, termination: str, timeout_s: float, serial: "Serial | None" = None
+    ) -> None:
         import pyvisa
         from pyvisa.constants import StatusCode
 
@@ -78,7 +102,7 @@ class Link:
                 resource, timeout=int(timeout_s * 1000), open_timeout=1000
             )
             if resource.upper().startswith("ASRL"):
-                self._visa.baud_rate = baud
+                (serial or Serial()).set_up(self._visa)
         except Exception as error:
             # What a back end raises for a name or a port it can't use has no common kind.
             os.close(self._wake)

@@ -12,13 +12,14 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.errors import UserError
+from tensimeter.store.columns import any_unit
 from tensimeter.store.regular import MOST_TEXT, parse_toml, read_regular
 
 Role = Literal["load", "voltmeter", "thermometer", "scope", "clamp", "line", "hands"]
 
 
-#: The longest command that is sent, characters.
-MOST_COMMAND = 400
+#: The longest command that is sent, and what of an answer is looked through by a pattern, characters.
+MOST_COMMAND, MOST_LOOKED = 400, 400
 _NOTHING: frozenset[str] = frozenset()
 #: Every command that is known, and what must stand in it in braces.
 PLACES: dict[str, frozenset[str]] = {
@@ -68,6 +69,17 @@ class Profile(BaseModel):
     timeout_s: float = Field(default=0.7, ge=0.01, le=10)
     #: For a serial port.
     baud: int = Field(default=9600, gt=0, le=4_000_000)
+    data_bits: Literal[7, 8] = 8
+    parity: Literal["none", "even", "odd"] = "none"
+    stop_bits: Literal[1, 2] = 1
+    flow: Literal["none", "xon_xoff", "rts_cts"] = "none"
+    #: The line that it sends after each command that is no question, such as `OK`; of what only reads.
+    acknowledge: str = Field(default="", max_length=40)
+    #: Where the figure is in an answer, by command: a regular expression with a group `value` and, where it
+    #: says so, one `unit`; or the column of a list, the first 1. Of what only reads: a load's guard knows
+    #: figures alone.
+    patterns: dict[str, Annotated[str, Field(max_length=200)]] = Field(default_factory=dict)
+    columns: dict[str, Annotated[int, Field(ge=1, le=64)]] = Field(default_factory=dict)
     #: How a waveform comes: a binary block (IEEE 488.2) of integers or floats, or text.
     encoding: Literal["int16", "float32", "ascii"] = "int16"
     big_endian: bool = True
@@ -83,11 +95,69 @@ class Profile(BaseModel):
             if name not in PLACES:
                 raise ValueError(f"“{name[:40]}” is no command that is known")
             _must_be_plain(f"the command {name}", text, PLACES[name])
+        if self.role == "load" and (self.patterns or self.columns or self.acknowledge):
+            raise ValueError("patterns, columns, acknowledge are not for a load: its guard knows figures")
+        for name, pattern in self.patterns.items():
+            _must_find_a_value(name, pattern, self.commands)
+        for name in self.columns:
+            if name not in self.commands or name in self.patterns:
+                raise ValueError(f"columns: “{name[:40]}” is no command that is asked, or has a pattern too")
         if self.sequence:
             _must_be_plain("sequence", self.sequence, frozenset(("n",)))
         return self
 
 
+def _must_find_a_value(name: str, pattern: str, commands: dict[str, str]) -> None:
+    if name not in commands:
+        raise ValueError(f"patterns: “{name[:40]}” is no command of it")
+    try:
+        groups = re.compile(pattern).groupindex
+    except re.error as error:
+        raise ValueError(f"the pattern of {name} is none: {error}") from error
+    if "value" not in groups:
+        raise ValueError(f"the pattern of {name} has no group (?P<value>…)")
+
+
+def figure(profile: Profile, command: str, answer: str) -> float:
+    """The figure in an answer, in V, A, W or °C; ValueError where there is none.
+
+    >>> p = Profile(role="voltmeter", commands={"read_volts": "R"},
+    ...             patterns={"read_volts": r"V=(?P<value>[-+.\\d]+)\\s*(?P<unit>m?V)"})
+    >>> figure(p, "read_volts", "I=4.8 V=13600 mV")
+    13.6
+    """
+    text, scale = answer, 1.0
+    if command in profile.patterns:
+        found = re.search(profile.patterns[command], answer[:MOST_LOOKED])
+        if found is None:
+            raise ValueError(answer)
+        text, unit = found["value"], found.groupdict().get("unit") or ""
+        if unit:
+            known = any_unit(unit.strip())
+            if known is None:
+                raise ValueError(unit)
+            scale = known[0]
+            return _finite(float(text)) * scale + known[1]
+    elif command in profile.columns:
+        cells = re.split(r"[,;\t]\s*|\s+", answer.strip())
+        text = cells[profile.columns[command] - 1] if len(cells) >= profile.columns[command] else ""
+    return _finite(float(text)) * scale
+
+
+def _finite(value: float) -> float:
+    """A figure; infinite where it stands for more than can be shown (IEEE 488.2; SCPI 1999, 7.2.1.4)."""
+    if math.isnan(value):
+        raise ValueError("nan")
+    return math.copysign(math.inf, value) if abs(value) >= 9.9e37 else value
+
+
+#: Commands that are questions, whatever they look like.
+QUESTIONS = frozenset(
+    (
+        "identify", "error", "is_on", "read_volts", "read_amps", "read_celsius", "read_all_celsius",
+        "read_watts", "scaling", "fetch",
+    )
+)  # fmt: skip
 #: Commands that a role can't do without.
 NEEDED: dict[str, set[str]] = {
     "load": {"set_amps", "on", "off", "is_on", "read_volts", "read_amps"},
@@ -198,7 +268,7 @@ def _tried(instrument: "Talks", profile: Profile, name: str, text: str) -> Incom
         if name == "fetch":
             count = len(instrument.fetch_raw())
             return IncomingResult(name, text, f"{count} samples", count > 1)
-        if "?" not in text:
+        if name not in QUESTIONS:
             instrument.say_raw(text)
             if "error" not in profile.commands:
                 return IncomingResult(name, text, "", None, "sent; this profile has no way to ask for errors")
@@ -209,7 +279,7 @@ def _tried(instrument: "Talks", profile: Profile, name: str, text: str) -> Incom
     except LinkFailed as failed:
         _drain(instrument, profile)
         return IncomingResult(name, text, "", False, str(failed))
-    return IncomingResult(name, text, answer[:60], *_fits(name, answer))
+    return IncomingResult(name, text, answer[:60], *_fits(profile, name, answer))
 
 
 def _drain(instrument: "Talks", profile: Profile) -> None:
@@ -222,7 +292,7 @@ def _drain(instrument: "Talks", profile: Profile) -> None:
         return
 
 
-def _fits(name: str, answer: str) -> tuple[bool, str]:
+def _fits(profile: Profile, name: str, answer: str) -> tuple[bool, str]:
     if answer.startswith(("HTTP/", "<")):
         return False, "this is a web server, or an error of one"
     if name == "error":
@@ -236,12 +306,10 @@ def _fits(name: str, answer: str) -> tuple[bool, str]:
         return fine, "" if fine else "on or off was asked"
     if name in ("read_volts", "read_amps", "read_celsius", "read_all_celsius", "read_watts"):
         try:
-            value = float(answer)
+            value = figure(profile, name, answer)
         except ValueError:
             return False, "a number was asked"
-        if math.isnan(value):
-            return False, "a number was asked"
-        return True, "over range" if abs(value) >= 9.9e37 else ""
+        return True, "over range" if math.isinf(value) else ""
     if name == "scaling":
         parts = answer.split(",")
         return len(parts) == 4, "" if len(parts) == 4 else "four figures were asked: s, s, V, V"

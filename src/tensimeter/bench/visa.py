@@ -9,8 +9,8 @@ from typing import TypeVar
 
 import numpy as np
 
-from tensimeter.bench.link import MOST_BLOCK, MOST_LINE, BrokenOff, Link
-from tensimeter.bench.profile import Profile
+from tensimeter.bench.link import MOST_BLOCK, MOST_LINE, BrokenOff, Link, Serial
+from tensimeter.bench.profile import Profile, figure
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.arrays import Array
 
@@ -53,7 +53,8 @@ class VisaInstrument:
         """Open its link anew; what was on its way is gone with the old one."""
         self.close()
         p = self.profile
-        self.link = Link(self.resource, p.termination, p.timeout_s, p.baud)
+        serial = Serial(p.baud, p.data_bits, p.parity, p.stop_bits, p.flow)
+        self.link = Link(self.resource, p.termination, p.timeout_s, serial)
 
     def close(self) -> None:
         if self.link is not None:
@@ -254,12 +255,11 @@ class VisaInstrument:
     def _number(self, command: str) -> float:
         answer = self._ask(command)
         try:
-            value = _number_of(answer)
+            return figure(self.profile, command, answer)
         except ValueError as error:
             raise LinkFailed(
                 f"{self.part} answered “{_clean(answer)[:40]}” where a number was asked."
             ) from error
-        return value
 
     def _text(self, command: str, **values: str) -> str:
         text = self.profile.commands[command]
@@ -279,6 +279,13 @@ class VisaInstrument:
     def _say_line(self, text: str) -> None:
         link, deadline = self._ready()
         self._guarded(lambda: link.say(text.encode(), deadline))
+        wanted = self.profile.acknowledge
+        if wanted:
+            said = _clean(self._guarded(lambda: link.line(deadline)))
+            if said != wanted:
+                raise LinkFailed(
+                    f"{self.part} answered “{said[:40]}” to “{text}” where {wanted} was awaited."
+                )
 
     def _answer(self, text: str, most: int = MOST_LINE) -> str:
         """The answer that belongs to a question; LinkFailed where none is known to."""
