@@ -1,10 +1,13 @@
 """Profiles tried command by command, and who answers where; nothing is switched on by looking."""
 
+import contextlib
 import os
 import socket
 import threading
+import time
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -335,3 +338,63 @@ def test_a_way_of_answering_that_is_none_is_refused(tmp_path: Path, text: str, s
     own.write_text(text)
     with pytest.raises(UserError, match=said):
         load_profile(str(own))
+
+
+class Streamer:
+    """A meter that sends of itself: what it measures is `volts` as a line begins, sent in two halves."""
+
+    def __init__(self, rate: float) -> None:
+        self.volts, self.pause, self.stalled = 1.0, 1 / rate, False
+        self.banner = b""
+        self._server = socket.create_server(("127.0.0.1", 0))
+        self.resource = f"TCPIP::127.0.0.1::{self._server.getsockname()[1]}::SOCKET"
+        self._over = threading.Event()
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    def _serve(self) -> None:
+        with contextlib.suppress(OSError):
+            link, _ = self._server.accept()
+            while not self._over.wait(self.pause / 2):
+                if self.stalled:
+                    continue
+                text = self.banner + f"DC V {self.volts:+.4f} ok\r\n".encode()
+                self.banner = b""
+                link.sendall(text[:6])
+                self._over.wait(self.pause / 2)
+                link.sendall(text[6:])
+
+    def close(self) -> None:
+        self._over.set()
+        self._server.close()
+
+
+@pytest.mark.parametrize(("rate", "reads"), [(1.0, 2), (4.0, 4), (10.0, 6), (50.0, 20)])
+def test_a_meter_that_sends_of_itself_never_gives_an_old_value(
+    tmp_path: Path, rate: float, reads: int
+) -> None:
+    own = tmp_path / "own.toml"
+    own.write_text(
+        'role = "voltmeter"\nstreaming = true\ntermination = "\\r\\n"\ntimeout_s = 1.0\n'
+        + "[patterns]\nread_volts = 'DC (?P<unit>V) (?P<value>[-+.0-9]+)'\n"
+    )
+    meter = Streamer(rate)
+    instrument = VisaInstrument(meter.resource, load_profile(str(own)), "meter")
+    instrument.longest_s = max(1.0, 2.2 / rate)
+    try:
+        rng = np.random.default_rng(3)
+        for k in range(reads):
+            time.sleep(rng.uniform(0, 1.5 / rate))
+            # The load is set now: what was measured before is of another point.
+            meter.volts = 2.0 + k
+            assert instrument.read_volts() == pytest.approx(2.0 + k)
+        meter.banner = b"\r\nMETER 7 restarted\r\n"
+        meter.volts = 77.0
+        assert instrument.read_volts() == pytest.approx(77.0)
+        meter.stalled = True
+        time.sleep(1.2 / rate)
+        instrument.longest_s = 0.3
+        with pytest.raises(LinkFailed, match="no answer in time"):
+            instrument.read_volts()
+    finally:
+        instrument.close()
+        meter.close()

@@ -94,6 +94,8 @@ class Link:
 
         self.resource, self._end = resource, termination.encode()
         self._buffer = bytearray()
+        #: Whether what came last ended with a line's end: then the next line is a whole one.
+        self._whole = False
         self._wake = os.eventfd(0, os.EFD_NONBLOCK | os.EFD_CLOEXEC)
         #: Whether an exchange was left half-way: what comes next may belong to it.
         self.torn = False
@@ -214,6 +216,13 @@ class Link:
         self.torn = False
         return thrown
 
+    def fresh_line(self, deadline: float, most: int = MOST_LINE) -> bytes:
+        """The first whole line that begins from now on; what came before, or is half-way, is none."""
+        self.drain()
+        if not self._whole:
+            self.line(deadline, most)
+        return self.line(deadline, most)
+
     def quiet_for(self, seconds: float) -> bool:
         """Whether nothing more comes for a while."""
         return not self._buffer and (self._fd is None or not self._waits(seconds))
@@ -251,6 +260,7 @@ class Link:
         with _told():
             data, _ = self._library.read(self._session, min(count[0], TAKEN_AT_ONCE))
         self._buffer += data
+        self._whole = data.endswith(self._end)
 
     def _take_message(self, deadline: float) -> None:
         left = deadline - time.monotonic()

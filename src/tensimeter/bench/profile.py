@@ -73,6 +73,8 @@ class Profile(BaseModel):
     parity: Literal["none", "even", "odd"] = "none"
     stop_bits: Literal[1, 2] = 1
     flow: Literal["none", "xon_xoff", "rts_cts"] = "none"
+    #: It sends lines of itself and is asked nothing: the first that begins after a question counts.
+    streaming: bool = False
     #: The line that it sends after each command that is no question, such as `OK`; of what only reads.
     acknowledge: str = Field(default="", max_length=40)
     #: Where the figure is in an answer, by command: a regular expression with a group `value` and, where it
@@ -86,7 +88,9 @@ class Profile(BaseModel):
     #: What an instrument is asked so that it gives `{n}` back before its answer, in one line: then an answer
     #: that comes late, twice or out of order is known for what it is.
     sequence: str = Field(default="", max_length=80)
-    commands: dict[str, Annotated[str, Field(min_length=1, max_length=MOST_COMMAND)]]
+    commands: dict[str, Annotated[str, Field(min_length=1, max_length=MOST_COMMAND)]] = Field(
+        default_factory=dict
+    )
 
     @model_validator(mode="after")
     def _says_no_more_than_it_says(self) -> "Profile":
@@ -97,10 +101,12 @@ class Profile(BaseModel):
             _must_be_plain(f"the command {name}", text, PLACES[name])
         if self.role == "load" and (self.patterns or self.columns or self.acknowledge):
             raise ValueError("patterns, columns, acknowledge are not for a load: its guard knows figures")
+        if self.streaming and self.role not in ("voltmeter", "thermometer", "clamp"):
+            raise ValueError("only a voltmeter, a thermometer or a clamp may send of itself")
         for name, pattern in self.patterns.items():
             _must_find_a_value(name, pattern, self.commands)
         for name in self.columns:
-            if name not in self.commands or name in self.patterns:
+            if name not in {**self.commands, **dict.fromkeys(QUESTIONS)} or name in self.patterns:
                 raise ValueError(f"columns: “{name[:40]}” is no command that is asked, or has a pattern too")
         if self.sequence:
             _must_be_plain("sequence", self.sequence, frozenset(("n",)))
@@ -108,7 +114,7 @@ class Profile(BaseModel):
 
 
 def _must_find_a_value(name: str, pattern: str, commands: dict[str, str]) -> None:
-    if name not in commands:
+    if name not in commands and name not in QUESTIONS:
         raise ValueError(f"patterns: “{name[:40]}” is no command of it")
     try:
         groups = re.compile(pattern).groupindex
@@ -137,17 +143,18 @@ def figure(profile: Profile, command: str, answer: str) -> float:
             if known is None:
                 raise ValueError(unit)
             scale = known[0]
-            return _finite(float(text)) * scale + known[1]
+            return number(text) * scale + known[1]
     elif command in profile.columns:
         cells = re.split(r"[,;\t]\s*|\s+", answer.strip())
         text = cells[profile.columns[command] - 1] if len(cells) >= profile.columns[command] else ""
-    return _finite(float(text)) * scale
+    return number(text) * scale
 
 
-def _finite(value: float) -> float:
+def number(text: str) -> float:
     """A figure; infinite where it stands for more than can be shown (IEEE 488.2; SCPI 1999, 7.2.1.4)."""
+    value = float(text)
     if math.isnan(value):
-        raise ValueError("nan")
+        raise ValueError(text)
     return math.copysign(math.inf, value) if abs(value) >= 9.9e37 else value
 
 
@@ -206,7 +213,8 @@ def load_profile(name: str) -> Profile:
         raise UserError(
             f"The profile {name} is not one that can be used: {where}: {first['msg']}."
         ) from error
-    missing = NEEDED[profile.role] - set(profile.commands)
+    told = {*profile.patterns, *profile.columns} if profile.streaming else set()
+    missing = NEEDED[profile.role] - set(profile.commands) - told
     if missing:
         raise UserError(f"The profile {name} lacks the command {', '.join(sorted(missing))}.")
     return profile

@@ -1,6 +1,6 @@
 """Real and simulated instruments alike, reached through PyVISA by resource string and profile."""
 
-import math
+import contextlib
 import re
 import threading
 import time
@@ -10,7 +10,7 @@ from typing import TypeVar
 import numpy as np
 
 from tensimeter.bench.link import MOST_BLOCK, MOST_LINE, BrokenOff, Link, Serial
-from tensimeter.bench.profile import Profile, figure
+from tensimeter.bench.profile import Profile, figure, number
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.arrays import Array
 
@@ -19,6 +19,8 @@ T = TypeVar("T")
 _ERROR = re.compile(r"^[+-]?\d+\s*(,|$)")
 #: How many answers that belong to an earlier question are passed over before a link is given up.
 MOST_STALE = 32
+#: How much later than an answer a line that comes of itself may be, s: one a second is never quite on time.
+STREAM_GRACE_S = 0.12
 #: How long an instrument without any mark on its answers must be silent after one, s.
 SILENT_S = 0.02
 #: How a simulated instrument begins what it says of itself.
@@ -232,7 +234,7 @@ class VisaInstrument:
             return [self.read_celsius()]
         answer = self._ask("read_all_celsius", channels=str(channels))
         try:
-            found = [_number_of(x) for x in answer.split(",")]
+            found = [number(x) for x in answer.split(",")]
         except ValueError as error:
             raise LinkFailed(
                 f"{self.part} answered “{_clean(answer)[:40]}” where numbers were asked."
@@ -253,6 +255,8 @@ class VisaInstrument:
         return found
 
     def _number(self, command: str) -> float:
+        if self.profile.streaming:
+            return self._streamed(command)
         answer = self._ask(command)
         try:
             return figure(self.profile, command, answer)
@@ -260,6 +264,18 @@ class VisaInstrument:
             raise LinkFailed(
                 f"{self.part} answered “{_clean(answer)[:40]}” where a number was asked."
             ) from error
+
+    def _streamed(self, command: str) -> float:
+        """The figure of the first line that begins from now on and has one; a banner is passed over."""
+        with self._mutex:
+            link, deadline = self._ready()
+            deadline += STREAM_GRACE_S
+            wanted = self._guarded(lambda: link.fresh_line(deadline))
+            for _ in range(MOST_STALE):
+                with contextlib.suppress(ValueError, LinkFailed):
+                    return figure(self.profile, command, _decoded(wanted))
+                wanted = self._guarded(lambda: link.line(deadline))
+        raise LinkFailed(f"{self.part} sends lines without a figure.")
 
     def _text(self, command: str, **values: str) -> str:
         text = self.profile.commands[command]
@@ -374,11 +390,3 @@ def _clean(said: bytes | str) -> str:
     """What an instrument said, fit to be kept and shown: no control characters, no more than a line."""
     text = said.decode("ascii", "replace") if isinstance(said, bytes) else said
     return "".join(c if c.isprintable() else "?" for c in text.strip())[:MOST_SAID]
-
-
-def _number_of(answer: str) -> float:
-    value = float(answer)
-    if math.isnan(value):
-        raise ValueError(answer)
-    # IEEE 488.2 and SCPI 1999 (vol. 1, 7.2.1.4): 9.9E37 stands for infinity.
-    return math.copysign(math.inf, value) if abs(value) >= 9.9e37 else value
