@@ -1,8 +1,11 @@
 """The run engine on real sockets: every way to end ends with the load off and the readings kept."""
 
+import contextlib
+import socket
 import threading
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 
@@ -282,3 +285,51 @@ def test_a_log_fills_the_same_campaign_plateau_by_plateau(job_file: JobFile) -> 
     with pytest.raises(UserError, match="wires swapped"):
         import_log(job_file, backwards, worked_out, "bench.csv")
     assert len(job_file.readings()) == 48
+
+
+class Bridge:
+    """The simulated voltmeter as one that sends of itself: it is asked ever again, each answer a line."""
+
+    def __init__(self, resource: str) -> None:
+        _, host, port, _ = resource.split("::")
+        self._asks = socket.create_connection((host, int(port)))
+        self._server = socket.create_server(("127.0.0.1", 0))
+        self.resource = f"TCPIP::127.0.0.1::{self._server.getsockname()[1]}::SOCKET"
+        self._over = threading.Event()
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    def _serve(self) -> None:
+        with contextlib.suppress(OSError, ValueError):
+            link, _ = self._server.accept()
+            answers = self._asks.makefile("rb")
+            while not self._over.wait(0.005):
+                self._asks.sendall(b"MEAS:VOLT?\n")
+                volts = float(answers.readline())
+                link.sendall(f"DC {1e3 * volts:.1f} mV\r\n".encode())
+
+    def close(self) -> None:
+        self._over.set()
+        for one in (self._server, self._asks):
+            one.close()
+
+
+def test_a_load_regulation_by_a_meter_that_sends_of_itself(
+    job_file: JobFile, stand_ins: SimulatedBench, tmp_path: Path
+) -> None:
+    run(job_file, open_bench(job_file.job, stand_ins.resources, speed=SPEED))
+    asked = [(r.step, r.value) for r in job_file.readings() if r.quantity == "V"]
+    own = tmp_path / "own.toml"
+    own.write_text(
+        'role = "voltmeter"\nstreaming = true\ntermination = "\\r\\n"\n[patterns]\n'
+        "read_volts = 'DC (?P<value>[-+.0-9]+) (?P<unit>mV)'\n"
+    )
+    bridge = Bridge(stand_ins.resources["voltmeter"])
+    resources = {"load": stand_ins.resources["load"], "voltmeter": bridge.resource}
+    bench = open_bench(job_file.job, resources, profiles={"voltmeter": str(own)}, speed=SPEED)
+    engine = run(job_file, bench)
+    bridge.close()
+    assert engine.alive is False
+    sent = [(r.step, r.value) for r in job_file.readings() if r.quantity == "V"][len(asked) :]
+    assert [s for s, _ in sent] == [s for s, _ in asked]
+    # The same figures, but for what scatters from reading to reading.
+    assert [v for _, v in sent] == pytest.approx([v for _, v in asked], abs=0.01)
