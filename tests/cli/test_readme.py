@@ -41,7 +41,8 @@ def here(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, demo) -> Path:
     over = "\n".join(f"{k},{v:.3f},{a:.3f}" for k, (v, a) in enumerate(zip(volts, amps * 3, strict=True)))
     (tmp_path / "overload.csv").write_text(f"time [s],voltage [V],current [A]\n{over}\n")
     (tmp_path / "cases.csv").write_text(
-        "v 12 V,i 12 V,v 5 V,i 5 V\n12.1,0,5.1,0\n12.0,2,5.12,0\n12.2,0,5.0,3\n12.05,2,5.02,3\n12.02,1,5.05,2\n"
+        "v 12 V,i 12 V,v 5 V,i 5 V\n12.1,0,5.1,0\n12.0,2,5.12,0\n12.2,0,5.0,3\n"
+        "12.05,2,5.02,3\n12.02,1,5.05,2\n"
     )
     t = np.arange(0, 1800, 5.0)
     warm = "\n".join(f"{s:g},{22 + 40 * (1 - np.exp(-s / 400)):.2f},22.0" for s in t)
