@@ -333,7 +333,10 @@ class MainWindow(QMainWindow):
         elif self.session.outcome and self.session.outcome.regulation and self.stage_index == PROVE:
             self.session.why(self.session.outcome.regulation.worked()["resistance"])
         else:
-            self.line.say("Tab to a figure, then F1 shows how it came about.", "pencil")
+            from tensimeter.ui.manual_window import show_manual
+
+            self.line.say("The manual; with a figure in hand F1 shows how it came about.", "pencil")
+            self.manual = show_manual(self, self.stage_index + 1)
 
     def toggle_night(self) -> None:
         theme.use(night=not theme.night)
