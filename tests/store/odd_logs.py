@@ -120,7 +120,10 @@ REFUSED = {
     "an unknown unit": (b"time,voltage,current\n0,13.6 fu,1\n1,13.5 fu,2\n", "fu"),
     "an unknown unit in a header": (b"time,voltage (furlong),current\n0,13.6,1\n1,13.5,2\n", "furlong"),
     "no figures": (b"a file of words\nand no more\n", "no rows of figures"),
-    "thousands or decimals": (b"time;voltage;current\n1;13,600;1,200\n2;13,550;2,400\n", "decimal=comma"),
+    "thousands or decimals": (
+        b"time\tvoltage\tcurrent\n1\t13,600\t1,200\n2\t13,550\t2,400\n",
+        "decimal=comma",
+    ),
     "day or month": (b"time,voltage,current\n03/04/2026 10:00,1,2\n04/04/2026 10:00,1,2\n", "day-first"),
     "a torn row": (b"time,voltage,current\n0,13.6,1\n1,13.5,2\n2,13.\x00", "columns than the header"),
     "a word among figures": (b"time,voltage,current\n0,13.6,1\n1,13.5,2\n2,13x.4,3\n", "is not a number"),

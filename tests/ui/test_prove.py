@@ -422,7 +422,7 @@ def test_a_log_as_it_comes_is_shown_before_it_is_taken(window, tmp_path: Path) -
     assert panel.log_window.mapping() == {"time": "#1", "volts": "#2", "amps": "-#3"}
     panel.log_window.reject()
     # What can be read in two ways is asked about there; what is no log is a sentence, and no window.
-    log.write_text("time;voltage;current\n1;13,600;1,200\n2;13,550;2,400\n")
+    log.write_text("time\tvoltage\tcurrent\n1\t13,600\t1,200\n2\t13,550\t2,400\n")
     panel.take_in(log)
     asked = panel.log_window
     assert not asked.take.isEnabled()

@@ -356,7 +356,7 @@ def test_rails_are_fitted_and_a_rating_is_kept(open_window, tmp_path: Path, keys
     assert "12 V moves most: 30 mΩ by each ampere on 5 V" in window.line.hint.text()
     table.write_text("nothing")
     stock.editor.fit_cases(table)
-    assert "no columns such as" in window.line.hint.text()
+    assert "no rows of figures" in window.line.hint.text()
     # From the list by the arrow keys: it is filled when it gets the focus.
     stock.other.setFocus()
     QApplication.processEvents()

@@ -43,29 +43,31 @@ class Marks:
         if "decimal" in choices:
             return Marks(choices["decimal"] == "comma")
         figures = [m["digits"] for m in (_FIGURE.match(c) for c in cells) if m]
-        comma = point = unsure = False
-        for text in figures:
-            marks = [c for c in text if c in ".,"]
-            if not marks:
-                continue
-            if len(set(marks)) == 2:
-                comma, point = comma or marks[-1] == ",", point or marks[-1] == "."
-            elif len(marks) > 1:
-                # Several of one kind part thousands, so that the other is the decimal mark.
-                comma, point = comma or marks[0] == ".", point or marks[0] == ","
-            elif marks[0] == ".":
-                point = True
-            elif re.fullmatch(r"[1-9]\d{0,2},\d{3}", text):
-                unsure = True
-            else:
-                comma = True
+        told = {_mark_of(text) for text in figures}
+        comma, point, unsure = "," in told, "." in told, "?" in told
         if comma and point and not any("," in f and "." in f for f in figures):
             raise UserError("Some figures have a comma and some a point: say --map decimal=comma or point.")
         if unsure and not (comma or point):
+            if separator == ";":
+                # Columns are parted by semicolons where the comma is the decimal mark.
+                return Marks(True)
             raise UserError(
                 "Its commas may part thousands or be decimal marks: say --map decimal=comma or decimal=point."
             )
         return Marks(comma)
+
+
+def _mark_of(figure: str) -> str:
+    """The decimal mark that a figure tells of, `?` where it may part thousands; empty without one."""
+    marks = [c for c in figure if c in ".,"]
+    if not marks:
+        return ""
+    if len(set(marks)) == 2:
+        return marks[-1]
+    if len(marks) > 1:
+        # Several of one kind part thousands, so that the other is the decimal mark.
+        return "," if marks[0] == "." else "."
+    return "?" if re.fullmatch(r"[1-9]\d{0,2},\d{3}", figure) else marks[0]
 
 
 def takes_as_value(cell: str) -> bool:

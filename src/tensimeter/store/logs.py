@@ -254,7 +254,7 @@ def _is_plain(lines: list[str], headers: list[str], separator: str, comma: bool)
         return False
     first = next((line for line in lines[1:] if line.strip()), "")
     cells = first.replace(",", ".").split(separator) if comma else first.split(separator)
-    if comma and not _tells_decimals(lines):
+    if comma and separator != ";" and not _tells_decimals(lines):
         return False
     plain = [bool(_PLAIN.match(c)) for c in cells if c.strip()]
     # A word, such as a mode, is passed over; a date or a figure with a unit has to be put in order.

@@ -174,6 +174,10 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     """
     # Nothing is thrown away while the window is built either.
     gc.disable()
+    app = make_application()
+    # Before the file is opened: one program alone may hold it.
+    if handed_over(path):
+        return 0
     file, said = None, ""
     try:
         file = JobFile(path) if path else None
@@ -183,10 +187,7 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
             raise
         said = str(trouble)
         print(said, file=sys.stderr)
-    app = make_application()
     _keep_log()
-    if handed_over(path):
-        return 0
     settings = QSettings()
     follow_system(app, settings)
     program, one = Tensimeter(), OneProgram()
