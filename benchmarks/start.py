@@ -55,6 +55,8 @@ def rows() -> list[Row]:
             environment = {**os.environ, "HOME": scratch, "QT_QPA_PLATFORM": "offscreen"}
             # A user's Python keeps what it has compiled; one told not to would compile at each start.
             environment.pop("PYTHONDONTWRITEBYTECODE", None)
+            # What a window remembers of the start before is not what is timed.
+            environment["XDG_CONFIG_HOME"] = tempfile.mkdtemp(dir=scratch)
             subprocess.run(
                 [sys.executable, "-c", code, *arguments], check=True, capture_output=True, env=environment
             )

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.optimize import brentq
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -40,6 +39,8 @@ def bulk_valley_V(line_V: float, mains_Hz: float, bulk_F: float, watts: float) -
     ----------
     Energy of a capacitor at constant power; the times are those of a full-wave rectified sine.
     """
+    from scipy.optimize import brentq  # noqa: PLC0415 - a window that has none of it does not wait
+
     peak, omega = bulk_peak_V(line_V), 2 * math.pi * mains_Hz
     if not peak > 0:
         raise UserError("The line gives nothing at its lowest: type its lowest rms volts.")

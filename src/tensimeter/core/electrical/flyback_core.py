@@ -3,8 +3,6 @@
 import math
 from dataclasses import dataclass
 
-from scipy.optimize import brentq
-
 from tensimeter.core.electrical.wire import RHO_20
 from tensimeter.core.errors import UserError
 
@@ -58,6 +56,8 @@ class Core:
         UserError
             Where no gap up to the breadth of the pole gives so little.
         """
+        from scipy.optimize import brentq  # noqa: PLC0415 - a window that has none of it does not wait
+
         if self.inductance_H(turns, 0.0) <= henry:
             return 0.0
         if self.inductance_H(turns, self.pole_m) > henry:

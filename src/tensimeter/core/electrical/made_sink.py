@@ -4,7 +4,6 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from scipy.optimize import brentq
 
 from tensimeter.core.electrical.sink_load import RDS_PER_K, SHUNT_RISE_K, SinkLoad, unequal_C
 from tensimeter.core.electrical.sink_loop import Amplifier, GateDriven, SinkLoop
@@ -111,6 +110,8 @@ class MadeSink:
 
     def accuracy(self, scale: Scale | None) -> Accuracy:
         """The same as an instrument's: right at no amps and at full amps, and near between them."""
+        from scipy.optimize import brentq  # noqa: PLC0415 - a window that has none of it does not wait
+
         count = scale.count_V * self.per_V if scale else max(self.sink.amps * 1e-4, 1e-6)
         offset = half_width_95(self._offset_terms()) / 0.95
         wanted, full = self.half_width_A(scale, self.sink.amps), self.sink.amps

@@ -8,7 +8,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.integrate import solve_ivp
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.sink_loop import SinkLoop, checked
@@ -52,6 +51,8 @@ def started(
     UserError
         Where it does not come down again (the loop oscillates), or can't be followed.
     """
+    from scipy.integrate import solve_ivp  # noqa: PLC0415 - a window that has none of it does not wait
+
     checked(sink)
     top = sink.amplifier.highest_V if from_V is None else min(max(from_V, 0.0), sink.amplifier.highest_V)
     dark = np.array([top, top, top, 0.0, 0.0, 0.0])
