@@ -10,7 +10,6 @@ from tensimeter.core.parts.made_part import MadePart
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.text import Figure, clear, label
 from tensimeter.ui.session import Session
-from tensimeter.ui.stock.bode_plot import BodePlot
 from tensimeter.ui.theme import theme
 
 
@@ -42,6 +41,9 @@ class WorkedOut(QWidget):
         self._column.addWidget(rows)
         loop = part.loop()
         if loop is not None:
+            # A window begins with its stock, and does not wait for what draws plots.
+            from tensimeter.ui.stock.bode_plot import BodePlot
+
             plot = BodePlot(loop)
             words = f"its loop, {plot.words}; dashed: degrees left to half a turn"
             self._column.addWidget(label(words, "caption", wrap=True))
