@@ -119,6 +119,13 @@ def test_a_divider_and_its_limits_by_hand() -> None:
     assert other.span_V == (5.0, 7.5)
     assert other.open_wiper_V == math.inf
     assert Divider(2.5, 1e3, 1e3, 1e3, "bottom", across_top=False).open_wiper_V == 2.5
+    # The least that flows: the reference across its own leg, a pot in it at its most.
+    assert of.draws_A == pytest.approx(1.25 / 240)
+    assert Divider(1.25, 240.0, 2400.0, 1e3, "top").draws_A == pytest.approx(1.25 / 1240)
+    assert (other.draws_A, Divider(2.5, 1e3, 1e3, 1e3, "bottom", across_top=False).draws_A) == (
+        2.5e-3,
+        1.25e-3,
+    )
     # 0.65 V over 0.5 Ω; folded by 0.1 of the output: (0.65·1.1 + 0.1·12)/0.5 at 12 V and 1.43 A into a short.
     assert CurrentLimit(0.5).amps(12.0) == pytest.approx(1.3)
     folded = CurrentLimit(0.5, 0.65, 0.1)
@@ -174,17 +181,29 @@ def test_a_load_is_proven_by_another_ammeter_and_gets_a_plate() -> None:
         read(10 * s.index + 2, "test-load", "V", 19.05, s.index),
     )]  # fmt: skip
     rows += [read(90, "test-load-case", "C", 74.0, 5), read(91, "own-sink-start", "A", 3.2, 4)]
+    early = rows[-2]._replace(id=89, scan=89, at=rows[-2].at - 1270, value=40.0)
+    rows = [early, *rows]
     judged = outcome(job, worked, rows)
     found = {f.key: f for f in judged.findings}
     assert {f.verdict for f in judged.findings if f.verdict} == {Verdict.CONFORMS}
     # 57.15 W in two devices of 0.7 K/W over a case of 74 °C.
     assert found["junction"].value.value == pytest.approx(74 + 3 * 19.05 / 2 * 0.7, abs=0.1)
-    assert found["shown"].text == "3 A, 19 V, 57 W held for 20 min"
+    # 1 % of shunt: the lowest takes 1.01 of 2 as the other has 0.99.
+    assert found["junction"].value.high > 74 + 3.004 * 19.05 * 1.01 / 2 * 0.7
+    # 21 min by the readings, though 20 are planned; 3.004 A × 19.05 V less what both may be off.
+    assert found["shown"].text == "3 A, 19 V, 57.1 W held for 21 min"
     label = plate(job, [judged], rows, 1e9).outlets[0]
-    assert label.entries[0].text == "sinks 3 A · 19 V · 57 W held for 20 min"
+    assert label.entries[0].text == "sinks 3 A · 19 V · 57.1 W held for 21 min"
+    # Held for moments, or a case read once only: nothing is said of watts.
+    brief = outcome(job, worked, [r._replace(at=1e9) for r in rows])
+    assert {f.key: f for f in brief.findings}["shown"].text == "3 A, 19 V"
     # Read by itself it proves nothing; a peak as it is fed, or a case too hot, is a miss and no plate.
     own = outcome(job, worked, [r._replace(instrument="own-sink") for r in rows])
     assert own.verdict is Verdict.NOT_MEASURED
+    assert {f.verdict for f in own.findings if f.verdict} == {Verdict.NOT_MEASURED}
+    high = plan(job, changed(test, volts=(19.0, 90.0)))
+    assert len(high.steps) == 6
+    assert [u for u in high.unreachable if u.startswith("90 V is left out")]
     for k, value in ((90, 141.0), (91, 40.0)):
         worse = outcome(job, worked, [r._replace(value=value) if r.id == k else r for r in rows])
         assert worse.verdict is Verdict.NONCONFORMING
@@ -224,6 +243,8 @@ def test_constant_power_and_noise_are_judged_too() -> None:
     assert [found[f"set:{k}"].unit for k in range(4)] == ["W"] * 4
     assert {found[f"set:{k}"].verdict for k in range(4)} == {Verdict.CONFORMS}
     assert found["noise"].verdict is Verdict.CONFORMS
+    own = outcome(job, worked, [r._replace(instrument="own-sink") for r in rows])
+    assert own.verdict is Verdict.NOT_MEASURED
     loud = [r._replace(value=0.2) if r.id == 96 else r for r in rows]
     noisy = {f.key: f for f in outcome(job, worked, loud).findings}
     assert noisy["noise"].verdict is Verdict.NONCONFORMING

@@ -430,6 +430,9 @@ def test_a_log_as_it_comes_is_shown_before_it_is_taken(window, tmp_path: Path) -
     asked.choices["decimal"].activated.emit(0)
     assert asked.take.isEnabled()
     assert asked.grid.item(1, 1).text() == "13.6 V"
+    # Read anew: the boxes that are seen are those that count.
+    asked.choices["dates"].activated.emit(0)
+    assert [asked.grid.cellWidget(0, k) for k in range(3)] == asked.boxes
     asked.reject()
     log.write_text("nothing of the kind\n")
     panel.take_in(log)

@@ -95,7 +95,7 @@ def _without_gaps(columns: dict[str, Array]) -> tuple[dict[str, Array], int]:
 UNTIDY = ""
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=1)
 def _in_order(path: Path, _stamp: tuple[int, int], choices: tuple[tuple[str, str], ...]) -> Tidied:
     return tidied(path, dict(choices))
 

@@ -53,7 +53,7 @@ class ControlLoop:
 
     @cached_property
     def _crossing(self) -> tuple[float, float] | None:
-        """Hz of the last crossing of one, and the phase margin in degrees there."""
+        """Hz of the crossing of one with the least phase margin, and that margin in degrees."""
         hertz = np.logspace(0, 8.5, int(8.5 * PER_DECADE))
         gain = self.gain(hertz)
         above = np.abs(gain) > 1

@@ -186,6 +186,9 @@ class Flyback:
         stage, volts = self.worst.stage, self.wanted.lowest_V
         one = stage.reflected_V / (volts + stage.reflected_V)
         ramp = volts * one / (stage.primary_H * stage.frequency_Hz)
+        if self.wanted.mode == "crm":
+            # At the edge its frequency follows its peak: half of it flows as a mean while it is on.
+            return 0.5 * volts * one * self.limit_A * self.wanted.efficiency
         middle = self.limit_A - ramp / 2
         if middle > ramp / 2:
             return volts * one * middle * self.wanted.efficiency

@@ -14,6 +14,8 @@ from tensimeter.core.errors import UserError
 #: How far two bases of one kind differ, V; the output's F from which a three-terminal part wants diodes;
 #: share of volts below which a ballast does not make devices share. Rules of thumb.
 BASES_DIFFER_V, DIODES_FROM_F, SHARES_WITHIN = 0.05, 10e-6, 0.2
+#: Shares of its amps that its loop is judged at: a pass device that idles is slow.
+LOOP_SHARES = (0.01, 0.1, 1.0)
 
 
 @dataclass(frozen=True)
@@ -75,12 +77,9 @@ class Divider:
 
     @property
     def draws_A(self) -> float:
-        """What flows through it at its lowest volts."""
-        low = self.volts(0.0 if self.volts(0.0) <= self.volts(1.0) else 1.0)
-        up = self.top_ohm + (self.pot_ohm if self.pot_in == "top" and not self.across_top else 0.0)
-        if self.across_top:
-            return self.reference_V / self.top_ohm
-        return max(low - self.reference_V, 0.0) / max(up, 1e-9)
+        """The least that flows through it: the reference across its leg, the pot at its most."""
+        leg, own = (self.top_ohm, "top") if self.across_top else (self.bottom_ohm, "bottom")
+        return self.reference_V / (leg + (self.pot_ohm if self.pot_in == own else 0.0))
 
 
 @dataclass(frozen=True)
@@ -169,6 +168,18 @@ class LinearStage:
             self.follower, self.amplifier, of.reference_V, top, down, self.output_F, self.esr_ohm,
             self.amps if amps is None else amps,
         )  # fmt: skip
+
+    @cached_property
+    def margins(self) -> list[tuple[float, float]]:
+        """Share of full amps, phase margin in ° (−180 where it oscillates); none of a three-terminal."""
+        found = []
+        for share in LOOP_SHARES:
+            one = self.loop(amps=self.amps * share)
+            if one is None:
+                return []
+            margin = one.phase_margin if one.loop.stable else -180.0
+            found.append((share, 180.0 if margin is None else margin))
+        return found
 
     @property
     def dropout_V(self) -> float:

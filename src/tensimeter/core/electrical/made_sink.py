@@ -126,6 +126,12 @@ class MadeSink:
         return stated(float(brentq(lambda g: stated(g).half_width(full) - wanted, 0.0, 1.0, xtol=1e-7)))
 
     @property
+    def most_share(self) -> float:
+        """Of all amps, in the device with the lowest shunt, the others' as high as they may be: as 1/R."""
+        others, stray = self.sink.devices - 1, self.shunt.tolerance
+        return (1 + stray) / ((1 + stray) + others * (1 - stray))
+
+    @property
     def unequal_C(self) -> float:
         """Hottest junction where one shunt is as low as it may be and the others as high, for good."""
         n, sink, stray = self.sink.devices, self.sink, self.shunt.tolerance

@@ -40,10 +40,11 @@ def wrong(stage: LinearStage) -> list[str]:
             "tie its wiper to the end that is lower."
         )
     said += _of_its_feed(stage)
-    loop = stage.loop()
-    if loop is not None and not loop.loop.stable:
+    share, margin = min(stage.margins, key=lambda row: row[1], default=(1.0, 180.0))
+    if margin == -180.0:
         said.append(
-            "Its loop oscillates at full amps: a larger integrator, or an output capacitor with more ESR."
+            f"Its loop oscillates at {100 * share:.0f} % of its amps: a larger integrator, or an output "
+            "capacitor with more ESR."
         )
     return said
 
@@ -86,11 +87,10 @@ def minded(stage: LinearStage) -> list[str]:
         )
     if stage.limit is None:
         said.append("No current limit is stated: into a short it drives what its source can.")
-    loop = stage.loop()
-    if loop is not None and loop.loop.stable and (loop.phase_margin or 180.0) < LEAST_MARGIN:
+    share, margin = min(stage.margins, key=lambda row: row[1], default=(1.0, 180.0))
+    if -180.0 < margin < LEAST_MARGIN:
         said.append(
-            f"Phase margin {loop.phase_margin:.0f}° at full amps: it rings. {LEAST_MARGIN:.0f}° and more "
-            "are aimed "
-            "at, a rule of thumb."
+            f"Phase margin {margin:.0f}° at {100 * share:.0f} % of its amps: it rings. "
+            f"{LEAST_MARGIN:.0f}° and more are aimed at, a rule of thumb."
         )
     return said

@@ -66,7 +66,7 @@ class MadeStage(MadePart, Converter):
             figure("highest, at all tolerances", "corners of reference and legs", of.worst_V[1], "V"),
             figure("needs across itself", "headroom, base, ballast, sense", stage.dropout_V, "V"),
             figure("gives at the lowest input", "lowest input less what it needs", stage.most_V, "V"),
-            figure("divider draws", "Vref/R1" if of.across_top else "(V − Vref)/R1", of.draws_A, "A"),
+            figure("divider draws", "Vref/R1" if of.across_top else "Vref/R2", of.draws_A, "A"),
             figure("for good at its lowest volts", "by its hottest junction", stage.holds_A, "A"),
         ]
         for words, volts, amps, hot_C in stage.worst_points:
@@ -80,8 +80,9 @@ class MadeStage(MadePart, Converter):
         loop = stage.loop()
         if loop is not None and loop.loop.stable:
             step, dip = loop.set_step(), loop.load_step(0.1 * circuit.amps)
-            margin = 180.0 if loop.phase_margin is None else loop.phase_margin
-            rows.append(figure("phase margin", "180° + phase where the loop’s gain is one", margin, "°"))
+            for share, margin in stage.margins:
+                name = f"phase margin at {100 * share:.0f} % of its amps"
+                rows.append(figure(name, "180° + phase where the loop’s gain is one", margin, "°"))
             rows.append(figure("overshoot", "of a small step of what is set", step.overshoot, "%"))
             rows.append(figure("settles in", "to 1 % of a step", step.settles_s, "s"))
             rows.append(figure("dips by", "at a tenth of its amps more", dip[0], "V"))

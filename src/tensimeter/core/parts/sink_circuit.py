@@ -16,6 +16,7 @@ from tensimeter.core.electrical.sink_words import NO_CURVE, ONE_GATE
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.parts.figures import PulseControl
+from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.parts.made_part import Circuit, MadePart
 from tensimeter.core.record import Count, Derating, Fraction, NotNegative, Positive, Record
 
@@ -155,21 +156,13 @@ class SinkCircuit(Circuit):
         }
 
 
-class LoadByCircuit(MadePart):
+class LoadByCircuit(MadePart, SetLoad):
     """A load that is known by its circuit."""
 
     if TYPE_CHECKING:
 
         @property
         def circuit(self) -> SinkCircuit: ...
-        @property
-        def max_V(self) -> float: ...
-        @property
-        def max_A(self) -> float: ...
-        @property
-        def max_W(self) -> float: ...
-        @property
-        def on_ohm(self) -> float: ...
 
     @abstractmethod
     def plate(self) -> str:

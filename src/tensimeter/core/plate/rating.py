@@ -105,12 +105,16 @@ def outlet_plate(job: Job, judged: Sequence[Outcome], output: OutputLink) -> Out
         *_least_load(mine),
         *(Entry("fuse", f"fuse {p.summary()[0]}", computed=True) for p in fuses[-1:]),
     )
-    marks = tuple(
+    return OutletPlate(output.id, output.name, entries, _marks(output, mine), corners)
+
+
+def _marks(output: OutputLink, mine: Sequence[Outcome]) -> tuple[str, ...]:
+    """The tests of an outlet that do not hold."""
+    return tuple(
         f"{output.name}, {kind_of(o.plan.test).name}: does not hold"
         for o in mine
         if o.verdict is Verdict.NONCONFORMING
     )
-    return OutletPlate(output.id, output.name, entries, marks, corners)
 
 
 def _load_plate(job: Job, mine: Sequence[Outcome], output: LoadLink) -> OutletPlate:
@@ -121,12 +125,7 @@ def _load_plate(job: Job, mine: Sequence[Outcome], output: LoadLink) -> OutletPl
     if isinstance(part, LoadByCircuit):
         lowest = show_at_most(part.on_ohm * part.max_A, "V")
         entries.append(Entry("lowest", f"full amps from {lowest}", part.on_ohm * part.max_A, computed=True))
-    marks = tuple(
-        f"{output.name}, {kind_of(o.plan.test).name}: does not hold"
-        for o in mine
-        if o.verdict is Verdict.NONCONFORMING
-    )
-    return OutletPlate(output.id, output.name, tuple(entries), marks, np.zeros((0, 2)))
+    return OutletPlate(output.id, output.name, tuple(entries), _marks(output, mine), np.zeros((0, 2)))
 
 
 def _fixed(job: Job, judged: Sequence[Outcome], output: OutputLink, found: Sequence[Point]) -> list[Entry]:

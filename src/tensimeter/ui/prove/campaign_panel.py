@@ -347,7 +347,7 @@ class CampaignPanel(QScrollArea):
                 raise
         from tensimeter.ui.prove.log_window import LogWindow
 
-        self.log_window = LogWindow(path)
+        self.log_window = LogWindow(path, self)
         self.log_window.taken.connect(lambda log: self._keep(log, path.name))
         self.log_window.open()
 

@@ -1,5 +1,6 @@
 """A log before it is taken in: what each column was taken for, its first rows in SI, a small plot."""
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +15,7 @@ from PyQt6.QtWidgets import (
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
+    QWidget,
 )
 
 from tensimeter.core.errors import UserError
@@ -30,6 +32,8 @@ from tensimeter.ui.theme import theme
 #: What a column may be taken for, in words, with the unit that its figures are shown in.
 _TAKEN = (("–", ""), ("time", "s"), ("volts", "V"), ("amps", "A"), ("set", "A"))
 ROWS = 8
+#: How a sentence names what is chosen here, for whoever types it.
+_BY_MAP = re.compile(r"--map \w+=[\w-]+ or (?:\w+=)?[\w-]+")
 
 
 class LogWindow(QDialog):
@@ -37,8 +41,8 @@ class LogWindow(QDialog):
 
     taken = pyqtSignal(object)
 
-    def __init__(self, path: Path) -> None:
-        super().__init__()
+    def __init__(self, path: Path, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.path = path
         self.table: Tidied | None = None
         self.setWindowTitle(f"Take in {path.name}")
@@ -89,7 +93,7 @@ class LogWindow(QDialog):
             self.table = tidied(self.path, self._chosen())
         except UserError as trouble:
             self.table = None
-            self.said.setText(str(trouble).replace("--map decimal=comma or decimal=point", "which below"))
+            self.said.setText(_BY_MAP.sub("which below", str(trouble)))
             self.take.setEnabled(False)
             return
         self._columns(self.table)
@@ -103,6 +107,7 @@ class LogWindow(QDialog):
         self.turned.setChecked(any(v.startswith("-") for v in remembered_shape(table.headers).values()))
         self.turned.blockSignals(False)
         self.grid.setColumnCount(len(table.headers))
+        self.grid.setRowCount(1)
         self.grid.setHorizontalHeaderLabels(list(table.headers))
         self.boxes = []
         used: set[str] = set()
@@ -120,6 +125,7 @@ class LogWindow(QDialog):
                 box.setCurrentIndex(box.findData(guess))
                 used.add(guess)
             box.activated.connect(lambda _=0: self.show_rows())
+            self.grid.setCellWidget(0, k, box)
             self.boxes.append(box)
 
     def mapping(self) -> dict[str, str]:
@@ -137,8 +143,6 @@ class LogWindow(QDialog):
         rows = min(ROWS, len(table.columns[0]))
         self.grid.setRowCount(rows + 1)
         for k, (head, box) in enumerate(zip(table.headers, self.boxes, strict=True)):
-            if self.grid.cellWidget(0, k) is None:
-                self.grid.setCellWidget(0, k, box)
             unit = dict(_TAKEN).get(box.currentText(), "")
             scale = _scale(head, box.currentData())
             values = scale.in_si(table.columns[k]) if scale else table.columns[k]
