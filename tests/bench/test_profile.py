@@ -15,9 +15,10 @@ from pyvisa.constants import ControlFlow, Parity, StopBits
 
 from tensimeter.bench.finding import found_instruments, resource_of
 from tensimeter.bench.link import Serial
-from tensimeter.bench.profile import GENERIC, NEEDED, load_profile, role_of, try_profile
+from tensimeter.bench.profile import GENERIC, NEEDED, load_profile, role_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import open_bench_file, read_bench_file, write_bench_file
+from tensimeter.bench.trying import try_profile
 from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job

@@ -14,6 +14,8 @@ import termios
 import threading
 import time
 import warnings
+from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -29,6 +31,9 @@ TAKEN_AT_ONCE = 4096
 GRACE_S = 0.3
 #: How long what an instrument sends of itself may go on before it is called a flood, s.
 MOST_DRAIN_S = 0.1
+
+#: Bytes that are text.
+_SEEN = frozenset((*range(32, 127), *b"\r\n\t"))
 
 _manager: Any = None
 _manager_lock = threading.Lock()
@@ -56,6 +61,28 @@ def listed() -> list[str]:
         return [r for r in found if r.endswith(("INSTR", "SOCKET"))]
     except (pyvisa.Error, OSError, ValueError):
         return []
+
+
+@dataclass(frozen=True)
+class Said:
+    """Bytes that went over a link: sent by this program, or come from the instrument."""
+
+    sent: bool
+    data: bytes
+
+    def __str__(self) -> str:
+        return shown_bytes(self.data)
+
+
+def shown_bytes(data: bytes) -> str:
+    r"""Bytes so that each can be seen: as text where it is text, else in hexadecimal.
+
+    >>> shown_bytes(b"OK\r\n"), shown_bytes(b"\xab\xcd\x03")
+    ('OK\\r\\n', 'AB CD 03')
+    """
+    if all(byte in _SEEN for byte in data):
+        return data.decode("ascii").replace("\r", r"\r").replace("\n", r"\n").replace("\t", r"\t")
+    return data.hex(" ").upper()
 
 
 class BrokenOff(LinkFailed):
@@ -87,13 +114,21 @@ class Link:
     """A VISA session. One thread speaks; any thread may `break_off`. LinkFailed for all that goes wrong."""
 
     def __init__(
-        self, resource: str, termination: str, timeout_s: float, serial: "Serial | None" = None
+        self,
+        resource: str,
+        termination: str,
+        timeout_s: float,
+        serial: "Serial | None" = None,
+        talk: "deque[Said] | None" = None,
     ) -> None:
         import pyvisa
         from pyvisa.constants import StatusCode
 
         self.resource, self._end = resource, termination.encode()
         self._buffer = bytearray()
+        self._talk: deque[Said] = deque(maxlen=1) if talk is None else talk
+        #: When the line or the frame that was taken last began to come, s of `time.monotonic`.
+        self.began_at = 0.0
         #: Whether what came last ended with a line's end: then the next line is a whole one.
         self._whole = False
         self._wake = os.eventfd(0, os.EFD_NONBLOCK | os.EFD_CLOEXEC)
@@ -156,13 +191,18 @@ class Link:
             os.eventfd_read(self._wake)
 
     def say(self, data: bytes, deadline: float) -> None:
-        """Send bytes; a link that takes none until the deadline (s of `time.monotonic`) has failed."""
+        """Send a line; a link that takes none until the deadline (s of `time.monotonic`) has failed."""
+        self.send(data + self._end, deadline)
+
+    def send(self, data: bytes, deadline: float) -> None:
+        """Send bytes as they are; a link that takes none until the deadline has failed."""
         if self._fd is not None:
             left = max(deadline - time.monotonic(), 0.0)
             if not select.select([], [self._fd], [], left)[1]:
                 raise LinkFailed("it takes nothing any more.")
         with _told():
-            self._library.write(self._session, data + self._end)
+            self._library.write(self._session, data)
+        self._talk.append(Said(True, data))
 
     def line(self, deadline: float, most: int = MOST_LINE) -> bytes:
         """The next line of `most` bytes or fewer, without its end; it must be whole by the deadline."""
@@ -223,6 +263,17 @@ class Link:
             self.line(deadline, most)
         return self.line(deadline, most)
 
+    def frame(self, first_in: Callable[[bytearray], int | None], length: int, deadline: float) -> bytes:
+        """The first frame in what comes, as `first_in` finds it; what stands before it is passed over."""
+        while (at := first_in(self._buffer)) is None:
+            if len(self._buffer) > MOST_LINE:
+                raise LinkFailed("it sends no frame as its profile has it.")
+            self._fill(deadline)
+        found = bytes(self._buffer[at : at + length])
+        del self._buffer[: at + length]
+        self.torn = False
+        return found
+
     def quiet_for(self, seconds: float) -> bool:
         """Whether nothing more comes for a while."""
         return not self._buffer and (self._fd is None or not self._waits(seconds))
@@ -259,8 +310,14 @@ class Link:
             raise LinkFailed("its link was lost.")
         with _told():
             data, _ = self._library.read(self._session, min(count[0], TAKEN_AT_ONCE))
-        self._buffer += data
+        self._came(data)
         self._whole = data.endswith(self._end)
+
+    def _came(self, data: bytes) -> None:
+        if not self._buffer:
+            self.began_at = time.monotonic()
+        self._buffer += data
+        self._talk.append(Said(False, data))
 
     def _take_message(self, deadline: float) -> None:
         left = deadline - time.monotonic()
@@ -269,7 +326,7 @@ class Link:
         with _told():
             self._visa.timeout = max(int(left * 1000), 1)
             data, _ = self._library.read(self._session, MOST_LINE)
-        self._buffer += data
+        self._came(data)
         if not data.endswith(self._end) and len(data) < MOST_LINE:
             # The message's own end stands for the line's.
             self._buffer += self._end

@@ -1,16 +1,15 @@
-"""What to say to an instrument of a role: profiles in TOML, and trying one out."""
+"""What to say to an instrument of a role: profiles in TOML."""
 
-import math
 import re
-from collections.abc import Iterator, Sized
-from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
-from typing import Annotated, Literal, Protocol
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.figures import Scale, number, scaled
+from tensimeter.bench.frame import Frame
+from tensimeter.bench.registers import Registers
 from tensimeter.core.errors import UserError
 from tensimeter.store.columns import any_unit
 from tensimeter.store.regular import MOST_TEXT, parse_toml, read_regular
@@ -21,6 +20,8 @@ Role = Literal["load", "voltmeter", "thermometer", "scope", "clamp", "line", "ha
 #: The longest command that is sent, and what of an answer is looked through by a pattern, characters.
 MOST_COMMAND, MOST_LOOKED = 400, 400
 _NOTHING: frozenset[str] = frozenset()
+#: Roles that only read.
+_READERS = ("voltmeter", "thermometer", "clamp")
 #: Every command that is known, and what must stand in it in braces.
 PLACES: dict[str, frozenset[str]] = {
     **dict.fromkeys(
@@ -82,6 +83,12 @@ class Profile(BaseModel):
     #: figures alone.
     patterns: dict[str, Annotated[str, Field(max_length=200)]] = Field(default_factory=dict)
     columns: dict[str, Annotated[int, Field(ge=1, le=64)]] = Field(default_factory=dict)
+    #: What the figures of a command are multiplied by.
+    scales: dict[str, Scale] = Field(default_factory=dict)
+    #: It sends frames of bytes instead of lines.
+    frame: Frame | None = None
+    #: It speaks Modbus: over TCP, or RTU on a serial port.
+    registers: Registers | None = None
     #: How a waveform comes: a binary block (IEEE 488.2) of integers or floats, or text.
     encoding: Literal["int16", "float32", "ascii"] = "int16"
     big_endian: bool = True
@@ -99,18 +106,42 @@ class Profile(BaseModel):
             if name not in PLACES:
                 raise ValueError(f"“{name[:40]}” is no command that is known")
             _must_be_plain(f"the command {name}", text, PLACES[name])
-        if self.role == "load" and (self.patterns or self.columns or self.acknowledge):
-            raise ValueError("patterns, columns, acknowledge are not for a load: its guard knows figures")
-        if self.streaming and self.role not in ("voltmeter", "thermometer", "clamp"):
-            raise ValueError("only a voltmeter, a thermometer or a clamp may send of itself")
         for name, pattern in self.patterns.items():
             _must_find_a_value(name, pattern, self.commands)
         for name in self.columns:
             if name not in {**self.commands, **dict.fromkeys(QUESTIONS)} or name in self.patterns:
                 raise ValueError(f"columns: “{name[:40]}” is no command that is asked, or has a pattern too")
+        for name in (*self.told_by_itself(), *self.scales):
+            if name not in QUESTIONS:
+                raise ValueError(f"“{name[:40]}” is nothing that can be read")
         if self.sequence:
             _must_be_plain("sequence", self.sequence, frozenset(("n",)))
         return self
+
+    @model_validator(mode="after")
+    def _fits_its_role(self) -> "Profile":
+        """What switches something is spoken to in lines; one way of speaking is enough."""
+        if self.role == "load" and (self.patterns or self.columns or self.acknowledge or self.scales):
+            raise ValueError(
+                "patterns, columns, scales, acknowledge are not for a load: its guard knows figures"
+            )
+        if self.role not in _READERS and (self.streaming or self.frame or self.registers):
+            raise ValueError(
+                "only a voltmeter, a thermometer or a clamp may send of itself, in frames or by Modbus: what "
+                "switches is spoken to in lines, so that its guard can switch it off"
+            )
+        if (self.frame or self.registers) and (self.commands or (self.frame and self.registers)):
+            raise ValueError("frame, registers and commands are three ways; a profile has one")
+        return self
+
+    def told_by_itself(self) -> dict[str, object]:
+        """What it tells without a command in lines: of itself, in frames, in registers."""
+        if self.frame or self.registers:
+            return {
+                **(self.frame.values if self.frame else {}),
+                **(self.registers.values if self.registers else {}),
+            }
+        return {**self.patterns, **self.columns} if self.streaming else {}
 
 
 def _must_find_a_value(name: str, pattern: str, commands: dict[str, str]) -> None:
@@ -132,30 +163,35 @@ def figure(profile: Profile, command: str, answer: str) -> float:
     >>> figure(p, "read_volts", "I=4.8 V=13600 mV")
     13.6
     """
-    text, scale = answer, 1.0
+    return figures(profile, command, answer, 1)[0]
+
+
+def figures(profile: Profile, command: str, answer: str, count: int) -> list[float]:
+    """The first figures in an answer; ValueError where there are fewer.
+
+    By a pattern they are what it finds one after the other, by a column that one and those behind it.
+    """
     if command in profile.patterns:
-        found = re.search(profile.patterns[command], answer[:MOST_LOOKED])
-        if found is None:
-            raise ValueError(answer)
-        text, unit = found["value"], found.groupdict().get("unit") or ""
-        if unit:
-            known = any_unit(unit.strip())
-            if known is None:
-                raise ValueError(unit)
-            scale = known[0]
-            return number(text) * scale + known[1]
+        found = list(re.finditer(profile.patterns[command], answer[:MOST_LOOKED]))
+        told = [(m["value"], m.groupdict().get("unit") or "") for m in found]
     elif command in profile.columns:
         cells = re.split(r"[,;\t]\s*|\s+", answer.strip())
-        text = cells[profile.columns[command] - 1] if len(cells) >= profile.columns[command] else ""
-    return number(text) * scale
+        told = [(cell, "") for cell in cells[profile.columns[command] - 1 :]]
+    else:
+        told = [(cell, "") for cell in (answer.split(",") if count > 1 else [answer])]
+    if len(told) < count:
+        raise ValueError(answer)
+    scale = profile.scales.get(command, 1.0)
+    return [scaled(_with_unit(text, unit.strip()), scale) for text, unit in told[:count]]
 
 
-def number(text: str) -> float:
-    """A figure; infinite where it stands for more than can be shown (IEEE 488.2; SCPI 1999, 7.2.1.4)."""
-    value = float(text)
-    if math.isnan(value):
-        raise ValueError(text)
-    return math.copysign(math.inf, value) if abs(value) >= 9.9e37 else value
+def _with_unit(text: str, unit: str) -> float:
+    if not unit:
+        return number(text)
+    known = any_unit(unit)
+    if known is None:
+        raise ValueError(unit)
+    return scaled(number(text), known[0]) + known[1]
 
 
 #: Commands that are questions, whatever they look like.
@@ -213,124 +249,7 @@ def load_profile(name: str) -> Profile:
         raise UserError(
             f"The profile {name} is not one that can be used: {where}: {first['msg']}."
         ) from error
-    told = {*profile.patterns, *profile.columns} if profile.streaming else set()
-    missing = NEEDED[profile.role] - set(profile.commands) - told
+    missing = NEEDED[profile.role] - {*profile.commands, *profile.told_by_itself()}
     if missing:
         raise UserError(f"The profile {name} lacks the command {', '.join(sorted(missing))}.")
     return profile
-
-
-@dataclass(frozen=True)
-class IncomingResult:
-    """One command of a profile as it was tried: what was sent, what came back, whether that fits."""
-
-    command: str
-    sent: str
-    answer: str
-    fits: bool | None
-    remark: str = ""
-
-
-#: What is put into a command while it is tried: nothing that lets current flow or moves the line.
-_HARMLESS = {
-    "amps": "0",
-    "ohms": "1000",
-    "watts": "0",
-    "seconds": "1.50",
-    "rate": "1000000",
-    "points": "1000",
-    "channels": "1",
-    "before": "0.2",
-    "source": "IMM",
-}
-#: What would switch something on or move what is set; never sent by looking.
-_MOVES = frozenset(("on", "set_volts", "trim", "place_load", "place_meter", "power_on", "power_off", "join"))
-_ORDER = ("identify", "clear", "error", "reset")
-
-
-def try_profile(instrument: "Talks", profile: Profile) -> Iterator[IncomingResult]:
-    """Try each command of a profile on an instrument; nothing is switched on or moved by it.
-
-    A query must answer in time and with what is asked for; after another command the error queue, where
-    the profile has one, must be empty.
-    """
-    names = [*(n for n in _ORDER if n in profile.commands)]
-    names += [n for n in profile.commands if n not in names]
-    for name in names:
-        text = profile.commands[name]
-        if name in _MOVES or (profile.role == "line" and name in ("off", "reset")):
-            yield IncomingResult(name, text, "", None, "not sent: it would switch something on or move it")
-            continue
-        for word, value in _HARMLESS.items():
-            text = text.replace("{" + word + "}", value)
-        if "{" in text:
-            yield IncomingResult(name, text, "", False, "has a word in braces that is not known")
-            continue
-        yield _tried(instrument, profile, name, text)
-
-
-def _tried(instrument: "Talks", profile: Profile, name: str, text: str) -> IncomingResult:
-    try:
-        if name == "identify" and instrument.ask_raw(text) != instrument.ask_raw(text):
-            return IncomingResult(name, text, "", False, "it does not answer the same twice")
-        if name == "fetch":
-            count = len(instrument.fetch_raw())
-            return IncomingResult(name, text, f"{count} samples", count > 1)
-        if name not in QUESTIONS:
-            instrument.say_raw(text)
-            if "error" not in profile.commands:
-                return IncomingResult(name, text, "", None, "sent; this profile has no way to ask for errors")
-            said = instrument.ask_raw(profile.commands["error"])
-            fine = said.lstrip("+").startswith("0")
-            return IncomingResult(name, text, "", fine, "accepted" if fine else f"refused: {said}")
-        answer = instrument.ask_raw(text)
-    except LinkFailed as failed:
-        _drain(instrument, profile)
-        return IncomingResult(name, text, "", False, str(failed))
-    return IncomingResult(name, text, answer[:60], *_fits(profile, name, answer))
-
-
-def _drain(instrument: "Talks", profile: Profile) -> None:
-    """After a command that got no answer: a link opened anew, and the error it left behind taken away."""
-    try:
-        instrument.reconnect()
-        if "error" in profile.commands:
-            instrument.ask_raw(profile.commands["error"])
-    except LinkFailed:
-        return
-
-
-def _fits(profile: Profile, name: str, answer: str) -> tuple[bool, str]:
-    if answer.startswith(("HTTP/", "<")):
-        return False, "this is a web server, or an error of one"
-    if name == "error":
-        fine = bool(re.match(r"^[+-]?\d+\s*(,|$)", answer))
-        return fine, "" if fine else 'a number and a text were asked, such as 0,"No error"'
-    if name == "identify":
-        fine = not re.fullmatch(r"[+-]?[\d.]+([eE][+-]?\d+)?", answer.strip()) and bool(answer.strip())
-        return fine, "" if fine else "who it is was asked"
-    if name == "is_on":
-        fine = answer.strip().upper() in ("0", "1", "ON", "OFF")
-        return fine, "" if fine else "on or off was asked"
-    if name in ("read_volts", "read_amps", "read_celsius", "read_all_celsius", "read_watts"):
-        try:
-            value = figure(profile, name, answer)
-        except ValueError:
-            return False, "a number was asked"
-        return True, "over range" if math.isinf(value) else ""
-    if name == "scaling":
-        parts = answer.split(",")
-        return len(parts) == 4, "" if len(parts) == 4 else "four figures were asked: s, s, V, V"
-    return bool(answer.strip()), ""
-
-
-class Talks(Protocol):
-    """What trying a profile needs of a link."""
-
-    def say_raw(self, text: str) -> None: ...
-
-    def ask_raw(self, text: str) -> str: ...
-
-    def fetch_raw(self) -> Sized: ...
-
-    def reconnect(self) -> None: ...

@@ -30,6 +30,10 @@ class Replay:
         self._at = {"row": 0, "on": 0}
         self._most = max(float(np.abs(self._amps).max()), 1e-9)
 
+    @property
+    def age_s(self) -> float | None:
+        return None
+
     def as_part(self, part: str) -> "Replay":
         """The same log, at the same row, in the role of another card of the stock."""
         other = copy.copy(self)

@@ -7,9 +7,12 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from tensimeter.bench import doors
+from tensimeter.bench.by_file import PREFIX
 from tensimeter.bench.clock import PATIENT_S, Clock
 from tensimeter.bench.cuts import Cut
 from tensimeter.bench.profile import GENERIC, load_profile, role_of
+from tensimeter.bench.profiled import ProfiledInstrument
 from tensimeter.bench.replay import Replay
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.visa import VisaInstrument
@@ -23,11 +26,11 @@ class Bench:
     """Opened instruments, and the clock that they live by; `others` are further loads by role."""
 
     load: VisaInstrument | Replay
-    voltmeter: VisaInstrument | Replay | None = None
-    thermometer: VisaInstrument | Replay | None = None
+    voltmeter: ProfiledInstrument | Replay | None = None
+    thermometer: ProfiledInstrument | Replay | None = None
     others: dict[str, VisaInstrument] = field(default_factory=dict)
     scope: VisaInstrument | None = None
-    clamp: VisaInstrument | None = None
+    clamp: ProfiledInstrument | None = None
     line: VisaInstrument | None = None
     #: Simulated hands; a person is asked where there are none.
     hands: VisaInstrument | None = None
@@ -35,7 +38,7 @@ class Bench:
     #: What cuts the supply where a load does not obey, by name, in the order used.
     cuts: dict[str, Cut] = field(default_factory=dict)
 
-    def longest_of(self, instrument: VisaInstrument | Replay, seconds: float) -> float:
+    def longest_of(self, instrument: ProfiledInstrument | Replay, seconds: float) -> float:
         """How long an exchange with an instrument may take, s: at most so many while time goes on."""
         return PATIENT_S if self.clock.stepped else min(instrument.longest_s, seconds)
 
@@ -64,8 +67,8 @@ class Bench:
             if instrument:
                 instrument.break_off()
 
-    def all(self) -> dict[str, VisaInstrument | Replay]:
-        named = {
+    def all(self) -> dict[str, ProfiledInstrument | Replay]:
+        named: dict[str, ProfiledInstrument | Replay | None] = {
             "load": self.load,
             "voltmeter": self.voltmeter,
             "thermometer": self.thermometer,
@@ -116,7 +119,7 @@ def open_bench(
     if "load" not in resources:
         raise UserError("A run needs a load; the bench names none.")
     clock = clock or Clock(speed)
-    opened: dict[str, VisaInstrument | Replay] = {}
+    opened: dict[str, ProfiledInstrument | Replay] = {}
     replays: dict[str, Replay] = {}
     try:
         for name, resource in resources.items():
@@ -140,7 +143,7 @@ def open_bench(
 
 def open_instrument(
     name: str, resource: str, profile_name: str, part: str, *, patient: bool = False
-) -> VisaInstrument:
+) -> ProfiledInstrument:
     """Open one instrument and ask who it is, which switches nothing; `patient` waits long for its answers.
 
     UserError or LinkFailed when it fails.
@@ -150,13 +153,12 @@ def open_instrument(
     profile = load_profile(chosen)
     if profile.role != role:
         raise UserError(f"The profile {chosen} is for a {profile.role}, not for a {role}.")
-    instrument = VisaInstrument(resource, profile, part)
+    instrument = doors.opened(resource, profile, part)
     if patient:
         instrument.longest_s = PATIENT_S
     try:
         # A socket may open on nothing; only an answer tells.
-        if instrument.can("identify"):
-            instrument.identity()
+        instrument.identity()
     except LinkFailed:
         instrument.close()
         raise
@@ -239,12 +241,19 @@ def read_bench_file(path: Path) -> BenchFile:
         if isinstance(entry.get("replay"), str):
             resources[role] = f"replay:{path.parent / entry['replay']}"
         elif isinstance(entry.get("resource"), str):
-            resources[role] = entry["resource"]
+            resources[role] = _from_beside(path, entry["resource"])
         else:
             raise UserError(f'{path}: [{role}] needs a line resource = "…".')
         if "profile" in entry:
             profiles[role] = _profile_from(path, entry["profile"])
     return BenchFile(resources, profiles, cuts, float(speed))
+
+
+def _from_beside(path: Path, resource: str) -> str:
+    """A resource; one that is a file is meant from where the bench file lies."""
+    if resource.startswith(PREFIX):
+        return f"{PREFIX}{path.parent / resource.removeprefix(PREFIX)}"
+    return resource
 
 
 def _profile_from(path: Path, named: object) -> str:

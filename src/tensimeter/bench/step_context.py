@@ -108,10 +108,16 @@ class StepContext:
                     self.plan.test.id,
                     step.index,
                     self.run,
-                    note,
+                    self._with_age(note, part),
                 )
             )
         return self.file.keep(readings)
+
+    def _with_age(self, note: str, part: str) -> str:
+        """A note with how long ago a meter began to send what it was not asked for."""
+        ages = (i.age_s for i in self.bench.all().values() if i.part == part)
+        told = [f"sent {age:.2f} s before" for age in ages if age is not None]
+        return "; ".join(text for text in (note, *told) if text)
 
     def look(self, step: Step) -> Live:
         """Read without keeping; raises when a limit is crossed or the user wants something else."""

@@ -2,7 +2,6 @@
 
 import contextlib
 import re
-import threading
 import time
 from collections.abc import Callable
 from typing import TypeVar
@@ -10,7 +9,8 @@ from typing import TypeVar
 import numpy as np
 
 from tensimeter.bench.link import MOST_BLOCK, MOST_LINE, BrokenOff, Link, Serial
-from tensimeter.bench.profile import Profile, figure, number
+from tensimeter.bench.profile import Profile, figures
+from tensimeter.bench.profiled import ProfiledInstrument, cleaned
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.arrays import Array
 
@@ -23,40 +23,29 @@ MOST_STALE = 32
 STREAM_GRACE_S = 0.12
 #: How long an instrument without any mark on its answers must be silent after one, s.
 SILENT_S = 0.02
-#: How a simulated instrument begins what it says of itself.
-SIMULATED = "Simulated,"
-#: The longest text of an instrument that is kept or shown, characters.
-MOST_SAID = 200
 
 
-class VisaInstrument:
-    """One instrument of any role; plays those for which its profile has commands.
+class VisaInstrument(ProfiledInstrument):
+    """An instrument that is spoken to in lines; plays the roles for which its profile has commands.
 
     An answer counts only where it is known to belong to its question: by a number that the instrument
     gives back with it (`sequence`), by its identity asked right behind it (`identify`), or, with neither,
     by a link on which nothing else is ever said.
     """
 
-    plays_back = False
-
     def __init__(self, resource: str, profile: Profile, part: str) -> None:
-        self.resource, self.profile, self.part = resource, profile, part
         self.link: Link | None = None
-        self._mutex = threading.Lock()
         self._number_asked = 0
-        self._known_as = b""
         #: Whether it gives numbers back; None while it was not tried.
         self._numbers: bool | None = None
-        #: The longest that one exchange may take, s; a run sets it to what it can bear.
-        self.longest_s = profile.timeout_s
-        self.reconnect()
+        super().__init__(resource, profile, part)
 
     def reconnect(self) -> None:
         """Open its link anew; what was on its way is gone with the old one."""
         self.close()
         p = self.profile
         serial = Serial(p.baud, p.data_bits, p.parity, p.stop_bits, p.flow)
-        self.link = Link(self.resource, p.termination, p.timeout_s, serial)
+        self.link = Link(self.resource, p.termination, p.timeout_s, serial, self.talk)
 
     def close(self) -> None:
         if self.link is not None:
@@ -76,10 +65,6 @@ class VisaInstrument:
         else:
             self.link.calm()
 
-    @property
-    def has_watchdog(self) -> bool:
-        return "watchdog" in self.profile.commands
-
     def identity(self) -> str:
         """What it says of itself; empty where its profile does not ask. From then on answers are known."""
         with self._mutex:
@@ -87,12 +72,7 @@ class VisaInstrument:
                 self._known_as = self._plain_answer(self._text("identify").encode())
             if self._numbers is None and self.profile.sequence:
                 self._numbers = self._gives_numbers_back()
-        return _clean(self._known_as)
-
-    @property
-    def simulated(self) -> bool:
-        """Whether it says of itself that it is simulated; an instrument that was not asked is a real one."""
-        return self._known_as.startswith(SIMULATED.encode())
+        return cleaned(self._known_as)
 
     def _gives_numbers_back(self) -> bool:
         """Whether it answers with the number that it was given; tried with a question that is harmless."""
@@ -117,9 +97,6 @@ class VisaInstrument:
         for command in ("reset", "clear", "constant_current"):
             if command in self.profile.commands:
                 self._say(command)
-
-    def can(self, command: str) -> bool:
-        return command in self.profile.commands
 
     def set_amps(self, amps: float) -> None:
         self._say("set_amps", amps=f"{amps:.4f}")
@@ -155,7 +132,7 @@ class VisaInstrument:
             step_s, start_s, volts, zero = (float(x) for x in answer.split(","))
         except ValueError as error:
             raise LinkFailed(
-                f"{self.part} answered “{_clean(answer)[:40]}” where four figures were asked."
+                f"{self.part} answered “{cleaned(answer)[:40]}” where four figures were asked."
             ) from error
         if not step_s > 0:
             raise LinkFailed(f"{self.part} gave no time from sample to sample.")
@@ -166,7 +143,6 @@ class VisaInstrument:
         return record, 1 / step_s, start_s
 
     def fetch_raw(self) -> Array:
-        """The record as it is sent: codes, or volts."""
         if self.profile.encoding == "ascii":
             with self._mutex:
                 answer = self._answer(self._text("fetch"), MOST_BLOCK)
@@ -195,7 +171,6 @@ class VisaInstrument:
             self._say_line(text)
 
     def ask_raw(self, text: str) -> str:
-        """One answer to one question, and nothing else said beside it."""
         with self._mutex:
             link, deadline = self._ready()
             unasked = self._guarded(link.drain)
@@ -205,7 +180,7 @@ class VisaInstrument:
             found = self._guarded(lambda: link.line(deadline))
             if not self._guarded(lambda: link.quiet_for(SILENT_S)):
                 raise LinkFailed(f"{self.part} sends more than one answer.")
-        return _clean(found)
+        return cleaned(found)
 
     def switch(self, on: bool) -> None:
         self._say("on" if on else "off")
@@ -213,67 +188,46 @@ class VisaInstrument:
     def is_on(self) -> bool:
         answer = self._ask("is_on").upper()
         if answer not in ("0", "1", "ON", "OFF"):
-            raise LinkFailed(f"{self.part} answered “{_clean(answer)[:40]}” where on or off was asked.")
+            raise LinkFailed(f"{self.part} answered “{cleaned(answer)[:40]}” where on or off was asked.")
         return answer in ("1", "ON")
 
-    def read_volts(self) -> float:
-        return self._number("read_volts")
-
-    def read_amps(self) -> float:
-        return self._number("read_amps")
-
-    def read_watts(self) -> float:
-        return self._number("read_watts")
-
-    def read_celsius(self) -> float:
-        return self._number("read_celsius")
-
-    def read_all_celsius(self, channels: int) -> list[float]:
-        """°C of the first channels, in one question where the profile knows it."""
-        if channels == 1 or not self.can("read_all_celsius"):
-            return [self.read_celsius()]
-        answer = self._ask("read_all_celsius", channels=str(channels))
-        try:
-            found = [number(x) for x in answer.split(",")]
-        except ValueError as error:
-            raise LinkFailed(
-                f"{self.part} answered “{_clean(answer)[:40]}” where numbers were asked."
-            ) from error
-        if len(found) != channels:
-            raise LinkFailed(f"{self.part} answered {len(found)} temperatures where {channels} were asked.")
-        return found
+    def read(self, command: str, channels: int = 1) -> list[float]:
+        """The figures of a command; of several temperatures in one question where the profile knows it."""
+        if command == "read_celsius" and channels > 1:
+            if "read_all_celsius" not in {**self.profile.commands, **self.profile.told_by_itself()}:
+                channels = 1
+            else:
+                command = "read_all_celsius"
+        if self.profile.streaming:
+            return self._streamed(command, channels)
+        answer = self._ask(command, **({"channels": str(channels)} if command == "read_all_celsius" else {}))
+        wanted = "numbers were" if channels > 1 else "a number was"
+        return self.figures_of(answer, lambda: figures(self.profile, command, answer, channels), wanted)
 
     def errors(self) -> list[str]:
         found: list[str] = []
         while "error" in self.profile.commands and len(found) < 32:
             answer = self._ask("error")
             if not _ERROR.match(answer):
-                raise LinkFailed(f"{self.part} answered “{_clean(answer)[:40]}” where its errors were asked.")
+                raise LinkFailed(
+                    f"{self.part} answered “{cleaned(answer)[:40]}” where its errors were asked."
+                )
             if answer.lstrip("+").startswith("0"):
                 break
-            found.append(_clean(answer))
+            found.append(cleaned(answer))
         return found
 
-    def _number(self, command: str) -> float:
-        if self.profile.streaming:
-            return self._streamed(command)
-        answer = self._ask(command)
-        try:
-            return figure(self.profile, command, answer)
-        except ValueError as error:
-            raise LinkFailed(
-                f"{self.part} answered “{_clean(answer)[:40]}” where a number was asked."
-            ) from error
-
-    def _streamed(self, command: str) -> float:
-        """The figure of the first line that begins from now on and has one; a banner is passed over."""
+    def _streamed(self, command: str, channels: int) -> list[float]:
+        """Figures of the first line that begins from now on and has them; a banner is passed over."""
         with self._mutex:
             link, deadline = self._ready()
             deadline += STREAM_GRACE_S
             wanted = self._guarded(lambda: link.fresh_line(deadline))
             for _ in range(MOST_STALE):
                 with contextlib.suppress(ValueError, LinkFailed):
-                    return figure(self.profile, command, _decoded(wanted))
+                    found = figures(self.profile, command, _decoded(wanted), channels)
+                    self.age_s = time.monotonic() - link.began_at
+                    return found
                 wanted = self._guarded(lambda: link.line(deadline))
         raise LinkFailed(f"{self.part} sends lines without a figure.")
 
@@ -297,7 +251,7 @@ class VisaInstrument:
         self._guarded(lambda: link.say(text.encode(), deadline))
         wanted = self.profile.acknowledge
         if wanted:
-            said = _clean(self._guarded(lambda: link.line(deadline)))
+            said = cleaned(self._guarded(lambda: link.line(deadline)))
             if said != wanted:
                 raise LinkFailed(
                     f"{self.part} answered “{said[:40]}” to “{text}” where {wanted} was awaited."
@@ -384,9 +338,3 @@ def _decoded(answer: bytes) -> str:
         return answer.decode("ascii").strip()
     except UnicodeDecodeError as error:
         raise LinkFailed("it answers what is no text.") from error
-
-
-def _clean(said: bytes | str) -> str:
-    """What an instrument said, fit to be kept and shown: no control characters, no more than a line."""
-    text = said.decode("ascii", "replace") if isinstance(said, bytes) else said
-    return "".join(c if c.isprintable() else "?" for c in text.strip())[:MOST_SAID]

@@ -5,10 +5,11 @@ from typing import Annotated
 
 import typer
 
+from tensimeter.bench.doors import opened
 from tensimeter.bench.finding import found_instruments
-from tensimeter.bench.profile import load_profile, try_profile
+from tensimeter.bench.profile import load_profile
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.bench.visa import VisaInstrument
+from tensimeter.bench.trying import try_profile
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
@@ -24,7 +25,7 @@ def check_profile(
     """Try each command of a profile on an instrument and show its answer; nothing is switched on."""
     wanted = load_profile(profile)
     try:
-        instrument = VisaInstrument(resource, wanted, resource)
+        instrument = opened(resource, wanted, resource)
     except LinkFailed as failed:
         raise UserError(str(failed)) from failed
     try:

@@ -44,14 +44,21 @@ def stand_ins(
     output: Annotated[str, typer.Option(help="The output that load and meter sit on.")] = "",
     speed: Annotated[float, typer.Option(min=0.001)] = 1.0,
     seed: int = 1,
+    voltmeter_as: Annotated[
+        str, typer.Option(help="The voltmeter as a meter of another kind: list, stream, frame, modbus.")
+    ] = "",
 ) -> None:
     """Serve simulated instruments; prints one JSON line with a VISA resource for each role."""
     document = _job_of(job, demo)
     stopped = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stopped.set())
-    with simulated(document, seed=seed, speed=speed, output=output or None) as bench:
+    with simulated(
+        document, seed=seed, speed=speed, output=output or None, voltmeter_as=voltmeter_as
+    ) as bench:
         resources: dict[str, Any] = {**bench.resources, "speed": speed}
+        if bench.profiles:
+            resources["profiles"] = bench.profiles
         print(json_module.dumps(resources), flush=True)
         stopped.wait()
 

@@ -37,7 +37,13 @@ _BEHAVIOURS = {"ridge-pier": ridge_pier.BEHAVIOURS}
 
 
 def stand_ins(
-    job: Job, *, seed: int = 1, speed: float = 1.0, output: str | None = None, clock: Clock | None = None
+    job: Job,
+    *,
+    seed: int = 1,
+    speed: float = 1.0,
+    output: str | None = None,
+    clock: Clock | None = None,
+    voltmeter_as: str = "",
 ) -> SimulatedBench:
     """The simulated bench of a job, with what is hidden in it where it is a demo."""
     behaviours = next((b for short, b in _BEHAVIOURS.items() if _JOBS[short][0]().name == job.name), {})
@@ -50,6 +56,7 @@ def stand_ins(
         behaviours=behaviours,
         heat=_hidden_heat(job),
         clock=clock,
+        voltmeter_as=voltmeter_as,
     )
 
 

@@ -6,6 +6,7 @@ import threading
 from collections.abc import Mapping
 
 from tensimeter.bench.clock import Clock
+from tensimeter.bench.figures import number
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.instrument_part import (
@@ -25,6 +26,7 @@ from tensimeter.simulation.instruments import (
     World,
 )
 from tensimeter.simulation.misbehaving import Fault, stream
+from tensimeter.simulation.other_doors import PROFILES, OtherDoor, must_be_door
 from tensimeter.simulation.powering import SimulatedHands, SimulatedLine
 from tensimeter.simulation.scope import SimulatedScope
 from tensimeter.simulation.scpi import ScpiDevice
@@ -55,6 +57,7 @@ class SimulatedBench:
         behaviours: Mapping[str, Behaviour] | None = None,
         heat: HiddenHeat | None = None,
         clock: Clock | None = None,
+        voltmeter_as: str = "",
     ) -> None:
         outputs = job.design.outputs()
         if not outputs:
@@ -65,6 +68,10 @@ class SimulatedBench:
         self.world = World(supply, HiddenErrors(seed), self.clock, chosen)
         self.devices: dict[str, ScpiDevice] = _devices(job, self.world)
         self.resources: dict[str, str] = {}
+        #: The profile of each instrument that is not asked as its role's generic one is.
+        self.profiles: dict[str, str] = {}
+        #: The voltmeter behind another door than questions in lines.
+        self.other_door = self._other_voltmeter(voltmeter_as) if voltmeter_as else None
         #: Ways to go wrong, for trying out, by role: a fault, or the name of one that meets every answer.
         self.faults: dict[str, str | Fault] = {}
         #: Lines a second that an instrument sends without being asked, by role.
@@ -139,6 +146,16 @@ class SimulatedBench:
             port = server.sockets[0].getsockname()[1]
             self.resources[role] = f"TCPIP::127.0.0.1::{port}::SOCKET"
             self._servers.append(server)
+
+        if self.other_door is not None:
+            self.resources["voltmeter"] = await self.other_door.serve()
+            self.profiles["voltmeter"] = PROFILES[self.other_door.kind]
+
+    def _other_voltmeter(self, kind: str) -> OtherDoor:
+        meter = self.devices.get("voltmeter")
+        if meter is None:
+            raise UserError("The campaign names no voltmeter; choose one from the stock first.")
+        return OtherDoor(must_be_door(kind), lambda: number(str(meter.handle("MEAS:VOLT:DC?"))))
 
     async def _watch(self) -> None:
         while True:

@@ -50,12 +50,12 @@ _NAMES = {
     ),
     "volts": re.compile(
         r"^(v|u|voltage|volts?|vout|v_?meas|spannung|tension|tensión|voltaje|tensione|tensão|napięcie|spänning|"
-        r"spanning|jännite)\b|^(v|u|voltage|vout)_",
+        r"spanning|jännite)\b|^(v|u|voltage|volts?|vout)_",
         re.I,
     ),
     "amps": re.compile(
         r"^(i|current|amps?|iout|i_?meas|strom|stromstärke|courant|intensité|corriente|corrente|prąd|ström|stroom|"
-        r"virta)\b|^(i|current|iout)_",
+        r"virta)\b|^(i|current|amps?|iout)_",
         re.I,
     ),
     "temp": re.compile(r"^(temp|temperature|température|lämpötila|t_)", re.I),

@@ -17,11 +17,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tensimeter.bench.doors import opened
 from tensimeter.bench.finding import found_instruments, resource_of
-from tensimeter.bench.profile import GENERIC, load_profile, role_of, try_profile
+from tensimeter.bench.profile import GENERIC, load_profile, role_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import parts_by_role, write_bench_file
-from tensimeter.bench.visa import VisaInstrument
+from tensimeter.bench.trying import try_profile
 from tensimeter.core.errors import UserError
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
@@ -142,7 +143,7 @@ class InstrumentsWindow(QDialog):
         self.answers.clear()
         try:
             profile = load_profile(self.profiles[role].currentText())
-            instrument = VisaInstrument(resource_of(text), profile, _ROLES[role])
+            instrument = opened(resource_of(text), profile, _ROLES[role])
         except (UserError, LinkFailed) as error:
             self.said.setText(str(error))
             return

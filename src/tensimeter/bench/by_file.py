@@ -1,0 +1,71 @@
+"""An instrument that is read from a file: a 1-wire thermometer as the kernel shows it."""
+
+import glob
+import threading
+import time
+from pathlib import Path
+
+from tensimeter.bench.link import BrokenOff, Said
+from tensimeter.bench.profile import MOST_LOOKED, Profile, figures
+from tensimeter.bench.profiled import ProfiledInstrument
+from tensimeter.bench.roles import LinkFailed
+
+PREFIX = "file:"
+_LOOK_S = 0.02
+
+
+class FileInstrument(ProfiledInstrument):
+    """Each file that the pattern of its resource finds is a channel, in the order of their names.
+
+    Reading one makes the kernel ask the sensor, which takes a while: it is done beside, and not waited for
+    longer than an answer may take.
+    """
+
+    def __init__(self, resource: str, profile: Profile, part: str) -> None:
+        self._broken = threading.Event()
+        self._paths: list[Path] = []
+        super().__init__(resource, profile, part)
+
+    def reconnect(self) -> None:
+        self._paths = [Path(p) for p in sorted(glob.glob(self.resource.removeprefix(PREFIX)))]
+        if not self._paths:
+            raise LinkFailed(f"{self.resource} can't be reached: no such file.")
+
+    def close(self) -> None:
+        """Nothing is held open."""
+
+    def break_off(self) -> None:
+        self._broken.set()
+
+    def calm(self) -> None:
+        self._broken.clear()
+
+    def read(self, command: str, channels: int = 1) -> list[float]:
+        if command not in self.profile.told_by_itself():
+            raise LinkFailed(f"{self.part} has no {command.replace('_', ' ')} in its profile.")
+        if channels > len(self._paths):
+            raise LinkFailed(f"{self.part} has {len(self._paths)} files where {channels} are asked.")
+        told: list[bytes] = []
+        reading = threading.Thread(target=self._take, args=(self._paths[:channels], told), daemon=True)
+        reading.start()
+        deadline = time.monotonic() + self.longest_s
+        while reading.is_alive() and time.monotonic() < deadline:
+            if self._broken.wait(_LOOK_S if time.monotonic() + _LOOK_S < deadline else 0.001):
+                raise BrokenOff("the exchange was broken off.")
+        if len(told) < channels:
+            raise LinkFailed(f"{self.part}: no answer in time.")
+        return [self._figure(command, data) for data in told]
+
+    def _take(self, paths: list[Path], told: list[bytes]) -> None:
+        for path in paths:
+            try:
+                with path.open("rb") as file:
+                    data = file.read(MOST_LOOKED)
+            except OSError as error:
+                data = str(error.strerror).encode()
+            self.talk.append(Said(False, data))
+            told.append(data)
+
+    def _figure(self, command: str, data: bytes) -> float:
+        answer = data.decode("ascii", "replace")
+        return self.figures_of(answer, lambda: figures(self.profile, command, answer, 1))[0]

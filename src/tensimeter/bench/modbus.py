@@ -1,0 +1,152 @@
+"""An instrument that speaks Modbus, over TCP or as RTU on a serial port, through pymodbus."""
+
+import contextlib
+import socket
+import threading
+import time
+from typing import TYPE_CHECKING, Any, Literal
+
+from tensimeter.bench.cuts import address_of
+from tensimeter.bench.link import BrokenOff, Said
+from tensimeter.bench.profile import Profile
+from tensimeter.bench.profiled import ProfiledInstrument
+from tensimeter.bench.registers import Register
+from tensimeter.bench.roles import LinkFailed
+
+if TYPE_CHECKING:
+    from pymodbus.client import ModbusBaseSyncClient
+
+#: How long a late answer is waited for before a link is opened anew, s.
+_LATE_S = 1.0
+_PARITY = {"none": "N", "even": "E", "odd": "O"}
+
+
+class ModbusInstrument(ProfiledInstrument):
+    """Each figure is asked for anew; which answer belongs to which question the protocol itself tells."""
+
+    def __init__(self, resource: str, profile: Profile, part: str) -> None:
+        self._client: ModbusBaseSyncClient | None = None
+        self._broken = threading.Event()
+        self._failed = False
+        super().__init__(resource, profile, part)
+
+    def reconnect(self) -> None:
+        late = self._client is not None and self._failed
+        self.close()
+        if late:
+            # RTU marks no answer with its question: one that is late must have come, and be thrown away.
+            time.sleep(min(self.longest_s, _LATE_S))
+        self._client, self._failed = self._opened(), False
+
+    def _opened(self) -> "ModbusBaseSyncClient":
+        address, p = address_of(self.resource), self.profile
+        common: dict[str, Any] = {"timeout": self.longest_s, "retries": 0, "trace_packet": self._traced}
+        if address is None:
+            raise LinkFailed(f"{self.resource} is no socket and no serial port, and Modbus needs one.")
+        # It is loaded where a profile asks for it: most benches have none.
+        from pymodbus.client import ModbusSerialClient, ModbusTcpClient
+
+        client: ModbusBaseSyncClient
+        if "tcp" in address:
+            host, port = address["tcp"]
+            client = ModbusTcpClient(host, port=port, **common)
+        else:
+            client = ModbusSerialClient(
+                address["serial"], baudrate=p.baud, bytesize=p.data_bits, parity=_PARITY[p.parity],
+                stopbits=p.stop_bits, **common,
+            )  # fmt: skip
+        with contextlib.suppress(OSError):
+            if client.connect():
+                return client
+        _close(client)
+        raise LinkFailed(f"{self.resource} can't be reached.")
+
+    def _traced(self, sending: bool, data: bytes) -> bytes:
+        if data:
+            self.talk.append(Said(sending, bytes(data)))
+        return data
+
+    def close(self) -> None:
+        client, self._client = self._client, None
+        if client is not None:
+            _close(client)
+
+    def break_off(self) -> None:
+        self._broken.set()
+        client = self._client
+        held = getattr(client, "socket", None)
+        with contextlib.suppress(OSError):
+            # Whoever waits on it sees its end; a serial port knows no other end than to be closed.
+            if isinstance(held, socket.socket):
+                held.shutdown(socket.SHUT_RDWR)
+            elif client is not None:
+                _close(client)
+
+    def calm(self) -> None:
+        self._broken.clear()
+        if self._client is None or self._failed:
+            self.reconnect()
+
+    def identity(self) -> str:
+        """Maker and product as it tells them (function 43 / 14), where its profile says that it does."""
+        registers = self.profile.registers
+        if registers is not None and registers.identifies and not self._known_as:
+            with self._mutex:
+                answer = self._asked(lambda client: client.read_device_information(device_id=registers.unit))
+            told: dict[int, bytes] = getattr(answer, "information", {})
+            self._known_as = b",".join(told[k] for k in sorted(told))
+        return super().identity()
+
+    def read(self, command: str, channels: int = 1) -> list[float]:
+        registers = self.profile.registers
+        if registers is None or command not in registers.values:
+            raise LinkFailed(f"{self.part} has no {command.replace('_', ' ')} in its profile.")
+        with self._mutex:
+            return [self._figure(registers.values[command], k, registers.unit) for k in range(channels)]
+
+    def _figure(self, register: Register, channel: int, unit: int) -> float:
+        at, count = register.address(channel), register.words
+
+        def ask(client: "ModbusBaseSyncClient") -> Any:  # noqa: ANN401 - one of pymodbus's answers
+            if register.table == "input":
+                return client.read_input_registers(at, count=count, device_id=unit)
+            return client.read_holding_registers(at, count=count, device_id=unit)
+
+        answer = self._asked(ask)
+        words = list(getattr(answer, "registers", []))
+        if len(words) != count:
+            raise LinkFailed(f"{self.part} answered {len(words)} registers where {count} were asked.")
+        from pymodbus.client import ModbusTcpClient
+
+        kind = ModbusTcpClient.DATATYPE[register.kind.upper()]
+        order: Literal["little", "big"] = "little" if register.low_word_first else "big"
+        value = ModbusTcpClient.convert_from_registers(words, kind, word_order=order)
+        try:
+            return register.in_si(float(value))  # type: ignore[arg-type]
+        except ValueError as error:
+            raise LinkFailed(f"{self.part}: {error}.") from error
+
+    def _asked(self, ask: Any) -> Any:  # noqa: ANN401 - pymodbus's clients and answers
+        from pymodbus.exceptions import ModbusException
+
+        client = self._client
+        if client is None or self._failed:
+            raise LinkFailed(f"{self.part} is not connected.")
+        client.comm_params.timeout_connect = self.longest_s
+        try:
+            answer = ask(client)
+        except (ModbusException, OSError, ValueError, TypeError, AttributeError) as error:
+            self._failed = True
+            _close(client)
+            if self._broken.is_set():
+                raise BrokenOff("the exchange was broken off.") from error
+            raise LinkFailed(f"{self.part}: no answer in time.") from error
+        if answer.isError():
+            code = getattr(answer, "exception_code", "?")
+            raise LinkFailed(f"{self.part} refuses that register (exception {code}).")
+        return answer
+
+
+def _close(client: "ModbusBaseSyncClient") -> None:
+    with contextlib.suppress(OSError):
+        client.close()  # type: ignore[no-untyped-call]
