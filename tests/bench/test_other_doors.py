@@ -15,10 +15,11 @@ from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.frame import Frame, FrameValue
 from tensimeter.bench.link import BrokenOff
-from tensimeter.bench.profile import Profile, load_profile
+from tensimeter.bench.profile import Profile, figures, load_profile
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import open_bench, open_bench_file
 from tensimeter.bench.trying import try_profile
+from tensimeter.bench.understood import frame_shape, last_frame, of_frame, of_line
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import LoadRegulation
@@ -234,3 +235,41 @@ def test_a_door_that_is_none_is_refused(tmp_path: Path, text: str, said: str) ->
     own.write_text(text)
     with pytest.raises(UserError, match=said):
         load_profile(str(own))
+
+
+@given(st.integers(0, 3), st.integers(1, 9000), st.sampled_from(["sum8", "sum16", "xor8", "crc16"]))
+def test_frames_of_an_unknown_meter_are_told_from_what_it_sends(pad: int, base: int, checksum: str) -> None:
+    """Whatever their layout: length, front, sum and where the figure stands are found again."""
+    at, values = 3 + pad, {"read_volts": FrameValue(at=3 + pad, size=2)}
+    length = at + 4 + (1 if checksum in ("sum8", "xor8") else 2)
+    frame = Frame(length=length, start="5A A5", checksum=checksum, values=values)
+    # What stands between is another quantity that moves too.
+    digits = [base + 7 * k for k in range(8)]
+    bodies = [bytes([k, *[9] * pad]) + f.to_bytes(2, "big") + bytes([k, 3]) for k, f in enumerate(digits)]
+    sent = b"".join(frame.sealed(body) for body in bodies)[5:]
+    shape = frame_shape(sent)
+    assert shape == {"length": length, "start": "5A A5", "checksum": checksum}
+    newest = last_frame(sent, shape)
+    assert newest == frame.sealed(bodies[-1])
+    found = of_frame(newest, shape, "read_volts", f"{digits[-1] / 1000:.3f}")
+    assert (at, 0.001) in [
+        (v["at"], v.get("scale")) for p in found if (v := p.told["frame"]["values"]["read_volts"])
+    ]
+
+
+@pytest.mark.parametrize(
+    ("line", "shown", "told"),
+    [
+        ("V=13.600 I=4.80", "4.8", {"patterns"}),
+        ("CH1 13600;4800", "13.60", {"columns", "scales"}),
+        ("13.600 V", "13.6", {"patterns"}),
+        ("13.600 V", "12.0", None),
+        ("ERR", "13.6", None),
+    ],
+)
+def test_a_figure_is_looked_for_in_a_line(line: str, shown: str, told: set[str] | None) -> None:
+    found = of_line(line, "read_volts", shown)
+    assert [set(p.told) for p in found] == ([told] if told else [])
+    if found:
+        profile = Profile.model_validate({"role": "voltmeter", "streaming": True, **found[0].told})
+        assert figures(profile, "read_volts", line, 1)[0] == pytest.approx(float(shown))

@@ -35,18 +35,24 @@ MOST_DRAIN_S = 0.1
 #: Bytes that are text.
 _SEEN = frozenset((*range(32, 127), *b"\r\n\t"))
 
-_manager: Any = None
+#: Names the VISA library of this machine, where pyvisa-py is not to be used.
+VISA_VARIABLE = "TENSIMETER_VISA"
+_managers: dict[str, Any] = {}
 _manager_lock = threading.Lock()
 
 
 def _resource_manager() -> Any:  # noqa: ANN401 - pyvisa tells no types
-    global _manager
+    """The VISA library in use, opened once: pyvisa-py, or the one that the environment names."""
+    library = os.environ.get(VISA_VARIABLE, "") or "@py"
     with _manager_lock:
-        if _manager is None:
+        if library not in _managers:
             import pyvisa
 
-            _manager = pyvisa.ResourceManager("@py")
-        return _manager
+            try:
+                _managers[library] = pyvisa.ResourceManager(library)
+            except (pyvisa.Error, OSError, ValueError) as error:
+                raise LinkFailed(f"The VISA library {library} can't be used: {_first_line(error)}") from error
+        return _managers[library]
 
 
 def listed() -> list[str]:
@@ -59,7 +65,7 @@ def listed() -> list[str]:
             warnings.simplefilter("ignore")
             found = [str(r) for r in _resource_manager().list_resources("?*")]
         return [r for r in found if r.endswith(("INSTR", "SOCKET"))]
-    except (pyvisa.Error, OSError, ValueError):
+    except (pyvisa.Error, OSError, ValueError, LinkFailed):
         return []
 
 

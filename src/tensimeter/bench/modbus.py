@@ -4,13 +4,13 @@ import contextlib
 import socket
 import threading
 import time
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any
 
 from tensimeter.bench.cuts import address_of
 from tensimeter.bench.link import BrokenOff, Said
 from tensimeter.bench.profile import Profile
 from tensimeter.bench.profiled import ProfiledInstrument
-from tensimeter.bench.registers import Register
+from tensimeter.bench.registers import Register, Table, value_of
 from tensimeter.bench.roles import LinkFailed
 
 if TYPE_CHECKING:
@@ -19,6 +19,14 @@ if TYPE_CHECKING:
 #: How long a late answer is waited for before a link is opened anew, s.
 _LATE_S = 1.0
 _PARITY = {"none": "N", "even": "E", "odd": "O"}
+
+
+#: So many registers of each table are looked through where it is not known what stands where.
+LOOKED_THROUGH = 48
+
+
+class Refused(LinkFailed):
+    """It answered that it has no such register; the link is as good as before."""
 
 
 class ModbusInstrument(ProfiledInstrument):
@@ -104,27 +112,40 @@ class ModbusInstrument(ProfiledInstrument):
         with self._mutex:
             return [self._figure(registers.values[command], k, registers.unit) for k in range(channels)]
 
+    def first_registers(self, count: int = LOOKED_THROUGH) -> dict[tuple[Table, int], int]:
+        """What stands in its first registers of both tables; those that it has not are left out."""
+        found: dict[tuple[Table, int], int] = {}
+        unit = self.profile.registers.unit if self.profile.registers else 1
+        tables: tuple[Table, ...] = ("input", "holding")
+        for table in tables:
+            for at in range(count):
+                try:
+                    with self._mutex:
+                        word = self._words(Register(at=at, table=table), at, unit)
+                except Refused:
+                    continue
+                found[table, at] = word[0]
+        return found
+
     def _figure(self, register: Register, channel: int, unit: int) -> float:
-        at, count = register.address(channel), register.words
+        words = self._words(register, register.address(channel), unit)
+        try:
+            return register.in_si(value_of(words, register))
+        except ValueError as error:
+            raise LinkFailed(f"{self.part}: {error}.") from error
+
+    def _words(self, register: Register, at: int, unit: int) -> list[int]:
+        count = register.words
 
         def ask(client: "ModbusBaseSyncClient") -> Any:  # noqa: ANN401 - one of pymodbus's answers
             if register.table == "input":
                 return client.read_input_registers(at, count=count, device_id=unit)
             return client.read_holding_registers(at, count=count, device_id=unit)
 
-        answer = self._asked(ask)
-        words = list(getattr(answer, "registers", []))
+        words = list(getattr(self._asked(ask), "registers", []))
         if len(words) != count:
             raise LinkFailed(f"{self.part} answered {len(words)} registers where {count} were asked.")
-        from pymodbus.client import ModbusTcpClient
-
-        kind = ModbusTcpClient.DATATYPE[register.kind.upper()]
-        order: Literal["little", "big"] = "little" if register.low_word_first else "big"
-        value = ModbusTcpClient.convert_from_registers(words, kind, word_order=order)
-        try:
-            return register.in_si(float(value))  # type: ignore[arg-type]
-        except ValueError as error:
-            raise LinkFailed(f"{self.part}: {error}.") from error
+        return words
 
     def _asked(self, ask: Any) -> Any:  # noqa: ANN401 - pymodbus's clients and answers
         from pymodbus.exceptions import ModbusException
@@ -143,7 +164,7 @@ class ModbusInstrument(ProfiledInstrument):
             raise LinkFailed(f"{self.part}: no answer in time.") from error
         if answer.isError():
             code = getattr(answer, "exception_code", "?")
-            raise LinkFailed(f"{self.part} refuses that register (exception {code}).")
+            raise Refused(f"{self.part} refuses that register (exception {code}).")
         return answer
 
 

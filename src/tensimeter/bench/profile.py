@@ -1,10 +1,12 @@
 """What to say to an instrument of a role: profiles in TOML."""
 
+import contextlib
 import re
 from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal
 
+from platformdirs import user_config_path
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from tensimeter.bench.figures import Scale, number, scaled
@@ -21,7 +23,7 @@ Role = Literal["load", "voltmeter", "thermometer", "scope", "clamp", "line", "ha
 MOST_COMMAND, MOST_LOOKED = 400, 400
 _NOTHING: frozenset[str] = frozenset()
 #: Roles that only read.
-_READERS = ("voltmeter", "thermometer", "clamp")
+READERS = ("voltmeter", "thermometer", "clamp")
 #: Every command that is known, and what must stand in it in braces.
 PLACES: dict[str, frozenset[str]] = {
     **dict.fromkeys(
@@ -125,7 +127,7 @@ class Profile(BaseModel):
             raise ValueError(
                 "patterns, columns, scales, acknowledge are not for a load: its guard knows figures"
             )
-        if self.role not in _READERS and (self.streaming or self.frame or self.registers):
+        if self.role not in READERS and (self.streaming or self.frame or self.registers):
             raise ValueError(
                 "only a voltmeter, a thermometer or a clamp may send of itself, in frames or by Modbus: what "
                 "switches is spoken to in lines, so that its guard can switch it off"
@@ -232,24 +234,52 @@ def role_of(name: str) -> str:
     return plain
 
 
+def own_profiles() -> Path:
+    """The folder in which a user's own profiles are found by name."""
+    return user_config_path("tensimeter") / "profiles"
+
+
+def profile_names(role: str) -> list[str]:
+    """Profiles of a role by name, the generic one first, the user's own last; what can't be read is left."""
+    shipped = resources.files("tensimeter.bench").joinpath("profiles")
+    names = [p.name.removesuffix(".toml") for p in shipped.iterdir() if p.name.endswith(".toml")]
+    own = sorted(p.stem for p in own_profiles().glob("*.toml"))
+    found = []
+    for name in dict.fromkeys((GENERIC[role], *sorted(names), *own)):
+        with contextlib.suppress(UserError):
+            if load_profile(name).role == role:
+                found.append(name)
+    return found
+
+
 def load_profile(name: str) -> Profile:
-    """A shipped profile by name, or one of the user's by path; UserError when it can't be used."""
+    """A profile: one of the user's folder or a shipped one by name, or any by path.
+
+    UserError when it can't be used.
+    """
     try:
         path = Path(name)
         path.is_file()
     except (OSError, ValueError) as error:
         raise UserError("That is no name of a profile.") from error
     shipped = resources.files("tensimeter.bench").joinpath("profiles", f"{path.name}.toml")
-    data = shipped.read_bytes() if shipped.is_file() else read_regular(path, MOST_TEXT)
+    own = own_profiles() / f"{path.name}.toml"
+    if path.name == name and own.is_file():
+        data = read_regular(own, MOST_TEXT)
+    else:
+        data = shipped.read_bytes() if shipped.is_file() else read_regular(path, MOST_TEXT)
+    return parsed_profile(data, f"The profile {name}")
+
+
+def parsed_profile(data: bytes, called: str) -> Profile:
+    """A profile from its text; UserError in the words of `called` when it can't be used."""
     try:
-        profile = Profile.model_validate(parse_toml(data, f"The profile {name}", "one that can be used"))
+        profile = Profile.model_validate(parse_toml(data, called, "one that can be used"))
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(step) for step in first["loc"]) or "the whole"
-        raise UserError(
-            f"The profile {name} is not one that can be used: {where}: {first['msg']}."
-        ) from error
+        raise UserError(f"{called} is not one that can be used: {where}: {first['msg']}.") from error
     missing = NEEDED[profile.role] - {*profile.commands, *profile.told_by_itself()}
     if missing:
-        raise UserError(f"The profile {name} lacks the command {', '.join(sorted(missing))}.")
+        raise UserError(f"{called} lacks the command {', '.join(sorted(missing))}.")
     return profile

@@ -1,6 +1,7 @@
 """Registers of an instrument that speaks Modbus: which one holds what, and how it is written there."""
 
 import math
+import struct
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -8,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from tensimeter.bench.figures import Scale, scaled
 
 _SETTINGS = ConfigDict(frozen=True, extra="forbid")
+Table = Literal["holding", "input"]
 Kind = Literal["uint16", "int16", "uint32", "int32", "float32"]
 
 
@@ -17,7 +19,7 @@ class Register(BaseModel):
     model_config = _SETTINGS
 
     at: int = Field(ge=0, le=65535)
-    table: Literal["holding", "input"] = "holding"
+    table: Table = "holding"
     kind: Kind = "uint16"
     #: Of two registers, the lower address holds the low word.
     low_word_first: bool = False
@@ -66,3 +68,16 @@ class Registers(BaseModel):
     #: Whether it answers who it is (function 43 / 14).
     identifies: bool = False
     values: dict[str, Register] = Field(min_length=1)
+
+
+def value_of(words: list[int], register: Register) -> float:
+    """What registers hold as the kind that they are said to be, before it is scaled.
+
+    >>> value_of([0x4159, 0x999A], Register(at=0, kind="float32"))
+    13.600000381469727
+    """
+    ordered = words[::-1] if register.low_word_first else words
+    data = b"".join(word.to_bytes(2, "big") for word in ordered)
+    if register.kind == "float32":
+        return float(struct.unpack(">f", data)[0])
+    return float(int.from_bytes(data, "big", signed=register.kind.startswith("int")))

@@ -40,6 +40,7 @@ def check_profile(
             "answer": row.answer,
             "fits": {True: "yes", False: "no", None: "not tried"}[row.fits],
             "remark": row.remark,
+            "raw": "  ".join(f"{'→' if said.sent else '←'} {said}" for said in row.raw)[:400],
         }
         for row in rows
     ]

@@ -19,13 +19,14 @@ from PyQt6.QtWidgets import (
 
 from tensimeter.bench.doors import opened
 from tensimeter.bench.finding import found_instruments, resource_of
-from tensimeter.bench.profile import GENERIC, load_profile, role_of
+from tensimeter.bench.profile import load_profile, profile_names, role_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import parts_by_role, write_bench_file
 from tensimeter.bench.trying import try_profile
 from tensimeter.core.errors import UserError
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.prove.profile_window import ProfileWindow
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -101,13 +102,16 @@ class InstrumentsWindow(QDialog):
             field.setAccessibleName(f"where the {words} is")
             field.cursorPositionChanged.connect(lambda *_, role=role: setattr(self, "_last", role))
             profile.setEditable(True)
-            names = [GENERIC[role_of(role)]]
-            profile.addItems([*names, "generic-scope-text"] if role == "scope" else names)
+            profile.addItems(profile_names(role_of(role)))
             profile.setAccessibleName(f"profile of the {words}")
             check = QPushButton("try it")
             check.setToolTip("Send each command of the profile but those that switch something on")
             check.clicked.connect(lambda _=False, role=role: self.check(role))
-            for k, widget in enumerate((field, profile, check)):
+            make = QPushButton("make one …")
+            make.setToolTip("Make a profile from what it says")
+            make.setAccessibleName(f"make a profile of the {words}")
+            make.clicked.connect(lambda _=False, role=role: self.make_profile(role))
+            for k, widget in enumerate((field, profile, check, make)):
                 grid.addWidget(widget, row, 2 + k)
             self.fields[role], self.profiles[role] = field, profile
         grid.setColumnStretch(2, 3)
@@ -155,6 +159,24 @@ class InstrumentsWindow(QDialog):
             bad += tried.fits is False
         instrument.close()
         self.said.setText(f"{bad} commands do not fit." if bad else "Every command that was tried fits.")
+
+    def make_profile(self, role: str) -> None:
+        """Open the window that makes a profile, on what is typed where this role is."""
+        text = self.fields[role].text().strip()
+        if not text:
+            self.said.setText(f"Type where the {_ROLES[role]} is first.")
+            return
+        box = self.profiles[role]
+        window = ProfileWindow(role, resource_of(text), box.currentText(), self)
+
+        def use(name: str) -> None:
+            if box.findText(name) < 0:
+                box.addItem(name)
+            box.setCurrentText(name)
+            self.said.setText(f"The profile {name} was kept; it is used for the {_ROLES[role]}.")
+
+        window.kept.connect(use)
+        window.show()
 
     def use(self) -> None:
         """Write what is assigned as a bench file and measure with it."""

@@ -1,0 +1,382 @@
+"""Makes a profile from what an instrument says: its bytes, and what they are taken for."""
+
+import time
+import tomllib
+from collections import deque
+from typing import Any
+
+import tomli_w
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tensimeter.bench import doors
+from tensimeter.bench.by_file import PREFIX
+from tensimeter.bench.link import Link, Said, Serial
+from tensimeter.bench.modbus import ModbusInstrument
+from tensimeter.bench.profile import (
+    NEEDED,
+    READERS,
+    Profile,
+    load_profile,
+    own_profiles,
+    parsed_profile,
+    role_of,
+)
+from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.trying import try_profile
+from tensimeter.bench.understood import Proposal, frame_shape, last_frame, of_frame, of_line, of_registers
+from tensimeter.core.errors import UserError
+from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.theme import theme
+
+_ASKED = "answers questions in lines"
+#: Ways in which an instrument talks, and what a profile of each begins with.
+_WAYS = {
+    "sends lines of itself": 'streaming = true\ntermination = "\\r\\n"\ntimeout_s = 1.0\n',
+    "answers questions in lines": 'termination = "\\n"\n[commands]\nidentify = "*IDN?"\n',
+    "sends frames of bytes": "timeout_s = 1.0\n",
+    "has registers (Modbus)": "[registers]\nunit = 1\n",
+}
+_LOOK_MS = 150
+#: So many bytes of the newest are looked through for frames.
+_NEWEST = 4096
+
+
+class ProfileWindow(QDialog):
+    """`kept` gives the name of a profile that was written."""
+
+    kept = pyqtSignal(str)
+
+    def __init__(self, role: str, resource: str, profile: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.role, self.resource = role_of(role), resource
+        self.setWindowTitle(f"Profile of the {self.role}")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.resize(theme.px(960), theme.px(600))
+        self.talk: deque[Said] = deque(maxlen=400)
+        self._came = bytearray()
+        self._link: Link | None = None
+        self._proposals: list[Proposal] = []
+        column = QVBoxLayout(self)
+        column.addWidget(label("What it says, and what is read from it", "heading"))
+        self.said = label("", "caption", wrap=True)
+        column.addWidget(self.said)
+        halves = QGridLayout()
+        halves.setHorizontalSpacing(theme.px(16))
+        halves.addLayout(self._conversation(), 0, 0)
+        halves.addLayout(self._understood(), 0, 1)
+        halves.setColumnStretch(0, 1)
+        halves.setColumnStretch(1, 1)
+        column.addLayout(halves, 1)
+        column.addLayout(self._last_row(profile))
+        self._begin(profile)
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._listen)
+        self._timer.start(_LOOK_MS)
+
+    def _conversation(self) -> QVBoxLayout:
+        left = QVBoxLayout()
+        left.setSpacing(theme.px(6))
+        left.addWidget(label("over the link: → sent, ← come", "caption"))
+        self.words = QListWidget()
+        self.words.setAccessibleName("bytes that went over the link")
+        left.addWidget(self.words, 1)
+        row = QHBoxLayout()
+        self.line = Field()
+        self.line.setPlaceholderText("a question to send, as it stands in its manual")
+        self.line.setAccessibleName("a line to send")
+        self.line.returnPressed.connect(self.send)
+        row.addWidget(self.line, 1)
+        self.send_it = QPushButton("send")
+        self.send_it.setAutoDefault(False)
+        self.send_it.clicked.connect(self.send)
+        row.addWidget(self.send_it)
+        left.addLayout(row)
+        caution = "It is sent as typed: send questions only, nothing that switches an output or a load on."
+        left.addWidget(label(caution, "caption", wrap=True))
+        return left
+
+    def _understood(self) -> QVBoxLayout:
+        right = QVBoxLayout()
+        right.setSpacing(theme.px(6))
+        row = QHBoxLayout()
+        self.way = QComboBox()
+        self.way.setAccessibleName("how it talks")
+        # What switches is asked in lines: its guard knows nothing else.
+        self.way.addItems(list(_WAYS) if self.role in READERS else [_ASKED])
+        self.way.activated.connect(lambda _: self._start_from(self.way.currentText()))
+        row.addWidget(self.way, 1)
+        row.addWidget(label("its display shows", "caption"))
+        self.shown = Field()
+        self.shown.setPlaceholderText("13.60")
+        self.shown.setAccessibleName("what its display shows now")
+        self.shown.setMaximumWidth(theme.px(90))
+        self.shown.textChanged.connect(lambda _: self.propose())
+        self.shown.returnPressed.connect(self.look_through)
+        row.addWidget(self.shown)
+        row.addWidget(label({"thermometer": "°C", "clamp": "A"}.get(self.role, "V"), "caption"))
+        row.setSpacing(theme.px(8))
+        right.addLayout(row)
+        hint = "Where that may stand; Enter takes one. Measure something else, and what is not it goes."
+        right.addWidget(label(hint, "caption", wrap=True))
+        self.proposals = QListWidget()
+        self.proposals.setAccessibleName("where that figure may stand; Enter takes one")
+        self.proposals.itemActivated.connect(lambda _: self.take(self.proposals.currentRow()))
+        right.addWidget(self.proposals, 1)
+        right.addWidget(label("the profile, as it is kept", "caption"))
+        self.text = QPlainTextEdit()
+        self.text.setTabChangesFocus(True)
+        self.text.setAccessibleName("text of the profile")
+        self.text.textChanged.connect(self._judge)
+        right.addWidget(self.text, 2)
+        return right
+
+    def _last_row(self, profile: str) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(theme.px(8))
+        self.try_it = QPushButton("try it")
+        self.try_it.setAutoDefault(False)
+        self.try_it.setToolTip("Read what the profile names; nothing is switched on")
+        self.try_it.clicked.connect(self.try_all)
+        row.addWidget(self.try_it)
+        row.addWidget(label("kept as", "caption"))
+        self.name = Field(f"my-{self.role}" if "/" in profile or profile.startswith("generic") else profile)
+        self.name.setAccessibleName("name of the profile")
+        row.addWidget(self.name, 1)
+        self.keep = QPushButton("Keep and use it")
+        self.keep.setProperty("kind", "main")
+        self.keep.setAutoDefault(False)
+        self.keep.clicked.connect(self.keep_it)
+        row.addWidget(self.keep)
+        return row
+
+    @property
+    def command(self) -> str:
+        """What the figure asked for is called in a profile."""
+        return sorted(c for c in NEEDED[self.role] if c.startswith("read_"))[-1]
+
+    def _begin(self, name: str) -> None:
+        """From the profile in use where it can be read; a meter that is not asked is listened to at once."""
+        try:
+            told = load_profile(name).model_dump(exclude_defaults=True)
+        except UserError:
+            told = {"role": self.role}
+        self.text.setPlainText(tomli_w.dumps(_plain(told)))
+
+    def _start_from(self, way: str) -> None:
+        role = f'role = "{self.role}"\n'
+        self.text.setPlainText(role + _WAYS[way])
+        self._close_link()
+        self.propose()
+
+    def _told(self) -> dict[str, Any] | None:
+        try:
+            return tomllib.loads(self.text.toPlainText())
+        except tomllib.TOMLDecodeError as error:
+            self._say(f"The profile can't be read: {error}.")
+            return None
+
+    def _profile(self) -> Profile | None:
+        try:
+            return parsed_profile(self.text.toPlainText().encode(), "It")
+        except UserError as trouble:
+            self._say(str(trouble))
+            return None
+
+    def _judge(self) -> None:
+        if self._profile() is not None:
+            self._say("It can be used. Try it before it is kept.")
+        self.keep.setEnabled(self._says_it_can)
+
+    def _say(self, text: str) -> None:
+        self._says_it_can = text.startswith("It can")
+        self.said.setText(text)
+
+    def _listen(self) -> None:
+        """Show what came; a link is opened by the settings that stand in the profile."""
+        if self._link is None and not self._open():
+            return
+        assert self._link is not None
+        try:
+            self._link.drain()
+        except LinkFailed as failed:
+            if "without end" not in str(failed):
+                self._close_link()
+                self._say(f"The link was lost: {failed}")
+        self._show(list(self.talk))
+        self.talk.clear()
+
+    def _open(self) -> bool:
+        told = self._told() or {}
+        if "registers" in told or self.resource.startswith(PREFIX) or not self.resource:
+            return False
+        known = Profile.model_construct(**{k: v for k, v in told.items() if k in Profile.model_fields})
+        serial = Serial(known.baud, known.data_bits, known.parity, known.stop_bits, known.flow)
+        try:
+            self._link = Link(self.resource, known.termination, 0.7, serial, self.talk)
+        except LinkFailed as failed:
+            self._say(str(failed))
+            self._timer.setInterval(2000)
+            return False
+        self._timer.setInterval(_LOOK_MS)
+        return True
+
+    def _close_link(self) -> None:
+        if self._link is not None:
+            self._link.close()
+            self._link = None
+
+    def _show(self, said: list[Said]) -> None:
+        for one in said:
+            self.words.addItem(QListWidgetItem(f"{'→' if one.sent else '←'}  {one}"))
+            if not one.sent:
+                self._came = (self._came + one.data)[-_NEWEST:]
+        while self.words.count() > 400:
+            self.words.takeItem(0)
+        if said:
+            self.words.scrollToBottom()
+            self.propose()
+
+    def send(self) -> None:
+        """Send the line typed, and wait for what comes."""
+        text = self.line.text()
+        if not text.strip():
+            return
+        if self._link is None and not self._open():
+            return
+        assert self._link is not None
+        try:
+            self._link.say(text.encode("ascii"), time.monotonic() + 1.0)
+        except (LinkFailed, UnicodeEncodeError) as failed:
+            self._say(f"It was not sent: {failed}")
+            return
+        self.line.selectAll()
+
+    def propose(self) -> None:
+        """Where what the display shows may stand in what came last."""
+        data, shown = bytes(self._came), self.shown.text()
+        told = self._told() or {}
+        if "registers" in told:
+            return
+        found: list[Proposal] = []
+        try:
+            if self.way.currentText() == "sends frames of bytes" or "frame" in told:
+                shape = frame_shape(data)
+                newest = last_frame(data, shape) if shape else None
+                if newest and shape and shown.strip():
+                    found = of_frame(newest, shape, self.command, shown)
+            else:
+                lines = [x for x in data.decode("ascii", "replace").splitlines() if x.strip()]
+                found = of_line(lines[-1], self.command, shown) if lines else []
+        except ValueError:
+            # What is typed there is no figure yet.
+            found = []
+        self._offer(found)
+
+    def look_through(self) -> None:
+        """Of an instrument with registers: read the first of them, and see which hold what is shown."""
+        told = self._told() or {}
+        if "registers" not in told or not self.shown.text().strip():
+            return
+        any_one = {"role": self.role, "registers": {**told["registers"], "values": {self.command: {"at": 0}}}}
+        kept = {k: v for k, v in told.items() if k in ("baud", "parity", "stop_bits", "data_bits")}
+        try:
+            meter = ModbusInstrument(self.resource, Profile.model_validate({**any_one, **kept}), "It")
+            words = meter.first_registers()
+            meter.close()
+            found = of_registers(words, self.command, self.shown.text())
+        except (LinkFailed, ValueError) as failed:
+            self._say(f"Its registers were not read: {failed}")
+            return
+        self._show(list(meter.talk)[-4:])
+        self._offer(found)
+        self._say(f"{len(words)} registers were read; {len(found)} ways fit what it shows.")
+
+    def _offer(self, found: list[Proposal]) -> None:
+        self._proposals = found
+        at = self.proposals.currentRow()
+        self.proposals.clear()
+        self.proposals.addItems([f"{p.words} → {p.value:g}" for p in found])
+        self.proposals.setCurrentRow(min(max(at, 0), len(found) - 1))
+
+    def take(self, row: int) -> None:
+        """Put a proposal into the profile."""
+        told = self._told()
+        if told is None or not 0 <= row < len(self._proposals):
+            return
+        for key in ("patterns", "columns", "scales"):
+            told.get(key, {}).pop(self.command, None)
+        for key, value in self._proposals[row].told.items():
+            # Of a table in tables the newest counts whole; other commands of a flat one stay.
+            flat = key not in ("frame", "registers")
+            told[key] = {**told.get(key, {}), **value}
+            if not flat:
+                told[key]["values"] = value["values"]
+        if not told.get("commands") and "frame" not in told and "registers" not in told:
+            told["streaming"] = True
+        self.text.setPlainText(tomli_w.dumps({k: v for k, v in told.items() if v != {}}))
+
+    def try_all(self) -> None:
+        """Read each thing that the profile names, by the profile's own door."""
+        profile = self._profile()
+        if profile is None:
+            return
+        self._close_link()
+        try:
+            instrument = doors.opened(self.resource, profile, "It")
+        except LinkFailed as failed:
+            self._say(str(failed))
+            return
+        rows = list(try_profile(instrument, profile))
+        instrument.close()
+        for row in rows:
+            self._show(list(row.raw))
+            mark = {True: "fits", False: "DOES NOT FIT", None: "not tried"}[row.fits]
+            words = "  ".join(x for x in (row.command, row.answer, mark, row.remark) if x)
+            self.words.addItem(QListWidgetItem(f"     {words}"))
+        self.words.scrollToBottom()
+        bad = [row for row in rows if row.fits is False]
+        self._say(
+            f"It does not fit: {bad[0].command}: {bad[0].remark or bad[0].answer}." if bad
+            else "It can be used: everything that was tried fits."
+        )  # fmt: skip
+
+    def keep_it(self) -> None:
+        """Write the profile into the user's own folder, and use it."""
+        if self._profile() is None:
+            return
+        name = self.name.text().strip()
+        if not name or "/" in name or name.startswith("."):
+            self._say("A profile is kept by a plain name, such as my-meter.")
+            return
+        path = own_profiles() / f"{name}.toml"
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(self.text.toPlainText())
+        except OSError as error:
+            self._say(f"{path} can't be written: {error.strerror}.")
+            return
+        self.kept.emit(name)
+        self.close()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self._timer.stop()
+        self._close_link()
+        super().closeEvent(event)
+
+
+def _plain(told: dict[str, Any]) -> dict[str, Any]:
+    """As TOML has it: no nothing, and keys of text."""
+    return {str(k): _plain(v) if isinstance(v, dict) else v for k, v in told.items() if v is not None}
