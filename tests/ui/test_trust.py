@@ -151,7 +151,7 @@ def test_nothing_simulated_is_proven_in_anybodys_job(open_window, tmp_path, qtbo
 def test_a_demo_says_on_every_page_that_it_is_one(window: MainWindow) -> None:
     from tensimeter.report.datasheet import html
 
-    assert "a demo" in window._place.text()
+    assert "a demo" in window.header._place.text()
     sheet = build(window.session.file)
     assert sheet.stamp == "DEMO"
     text = html(sheet)

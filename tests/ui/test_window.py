@@ -57,7 +57,7 @@ def test_undo_and_redo_by_key(window: MainWindow, keys) -> None:
     stage.nameplate.setFocus()
     keys(window, "Enter")
     assert window.session.job.part("shed-brick") is not None
-    assert "shed brick added" in window._tools["undo"].toolTip()
+    assert "shed brick added" in window.header.tools["undo"].toolTip()
     keys(window, "Ctrl+z")
     assert window.session.job.part("shed-brick") is None
     keys(window, "Ctrl+Shift+z")
@@ -214,7 +214,7 @@ def test_custom_widgets_have_names(window: MainWindow) -> None:
             module = type(widget).__module__
             if module.startswith("tensimeter.ui.parts.margin") or module.endswith("stock.card"):
                 assert widget.accessibleName()
-    for widget in (window.strip, window.line.entry, window.notices, *window.rail.buttons):
+    for widget in (window.strip, window.line.entry, window.notices.widget(), *window.rail.buttons):
         assert widget.accessibleName()
 
 

@@ -63,6 +63,8 @@ class JobInHand:
         self.hand_meter: str | None = None
         #: The step in hand of Assemble or Wake; None where a test is.
         self.hand: Hand | None = None
+        #: Whether a bare figure without a step of its own is of the test in hand.
+        self.reads_tests = True
         #: The supply that is practised on, put together rightly or not; None on a real one.
         self.practice: Practice | None = None
         #: A bench file whose voltmeter may read the step in hand; empty without one.
@@ -261,6 +263,11 @@ class JobInHand:
         """What a typed line means with what is in hand; UserError where it means nothing."""
         if self.hand is not None and is_bare(text):
             return at_place(self.hand.place, self.hand.name, self.hand.quantity, text)
+        if not self.reads_tests and is_bare(text):
+            raise UserError(
+                "Nothing is read at the step in hand, so nothing was kept: choose one that is read, "
+                "or name the place before the figure."
+            )
         in_hand = in_hand_of(self.plan, self.step_index, self.output_id)
         return understand(self.job, text, in_hand, self.now.so_far.places, self.now.numbered)
 

@@ -1,18 +1,19 @@
 """Commands on job files: report, export, import, logbook, check, schema."""
 
 import json as json_module
-import time
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
+from tensimeter.app.logbook import KINDS, Wanted, chosen, entries_of
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.migrations import MAJOR, MINOR
+from tensimeter.report.logbook import as_markdown
 from tensimeter.store.database import TABLES
 from tensimeter.store.exchange import export as export_folder
 from tensimeter.store.exchange import import_folder
@@ -55,24 +56,20 @@ def export_command(
 def logbook_command(
     job: Path,
     find: Annotated[str, typer.Option(help="Only entries with these words.")] = "",
-    kind: Annotated[str, typer.Option(help="Only edit, reading, run, remark or export.")] = "",
+    kind: Annotated[str, typer.Option(help="Only edit, reading, run, remark, export or photo.")] = "",
+    link: Annotated[str, typer.Option(help="Only what names this link, by its id.")] = "",
+    test: Annotated[str, typer.Option(help="Only what names this test, by its id.")] = "",
 ) -> None:
-    """The logbook of a job as Markdown: every edit, reading, run, remark and export, by day."""
+    """The logbook of a job as Markdown: every edit, reading, run, remark, photo and export, by day."""
     with JobFile(job, read_only=True) as file:
-        entries, name = file.logbook(last=1_000_000), file.job.name
-    if kind and kind not in ("edit", "reading", "run", "remark", "export"):
-        raise UserError(f"“{kind}” is no kind of entry: edit, reading, run, remark or export.")
-    print(f"# {name}, logbook")
-    day = ""
-    for entry in entries:
-        if (kind and entry.kind != kind) or find.casefold() not in entry.text.casefold():
-            continue
-        now = time.strftime("%Y-%m-%d", time.localtime(entry.at))
-        if now != day:
-            print(f"\n## {now}\n")
-            day = now
-        text = entry.text.replace("\n", " ").replace("*", "\\*").replace("_", "\\_")
-        print(f"- {time.strftime('%H:%M:%S', time.localtime(entry.at))} *{entry.kind}* {text}")
+        entries, job_in_it = entries_of(file), file.job
+    if kind and kind not in KINDS:
+        raise UserError(f"“{kind}” is no kind of entry: {', '.join(KINDS)}.")
+    if link and link not in {x.id for x in job_in_it.design.links}:
+        raise UserError(f"“{link}” is no link of this job; its links are named by their ids.")
+    if test and test not in {t.id for t in job_in_it.campaign.tests}:
+        raise UserError(f"“{test}” is no test of this job; its tests are named by their ids.")
+    print(as_markdown(job_in_it.name, chosen(job_in_it, entries, Wanted(find, kind, link, test))))
 
 
 @app.command("import")

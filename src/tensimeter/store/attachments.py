@@ -38,6 +38,6 @@ def attach(file: JobFile, subject: str, path: Path) -> int:
     return file.add_attachment(subject, path.name, media, data)
 
 
-def attachments(file: JobFile, subject: str) -> list[Attachment]:
-    """What belongs to a subject and was not taken away again, in the order taken in."""
+def attachments(file: JobFile, subject: str = "") -> list[Attachment]:
+    """What belongs to a subject (all for none) and was not taken away again, in the order taken in."""
     return [Attachment(*row) for row in file.attachment_rows(subject)]

@@ -273,11 +273,13 @@ class JobFile:
         row = {"subject": subject, "name": name, "media": media, "data": data, "hides": hides}
         return self.add("attachment", at=time.time(), **row)
 
-    def attachment_rows(self, subject: str) -> list[tuple[int, float, str, str, str]]:
+    def attachment_rows(self, subject: str = "") -> list[tuple[int, float, str, str, str]]:
+        """Id, time, subject, name, kind of what belongs to a subject (all for none) and is not hidden."""
         with self._mutex, said(self.path):
             return self._db.execute(
-                "SELECT id, at, subject, name, media FROM attachment a WHERE subject = ? AND hides IS NULL"
-                " AND NOT EXISTS (SELECT 1 FROM attachment h WHERE h.hides = a.id) ORDER BY id",
+                "SELECT id, at, subject, name, media FROM attachment a WHERE ? IN (subject, '')"
+                " AND hides IS NULL AND NOT EXISTS (SELECT 1 FROM attachment h WHERE h.hides = a.id)"
+                " ORDER BY id",
                 (subject,),
             ).fetchall()
 

@@ -22,6 +22,7 @@ from tensimeter.store.desktop import APP_ID
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.aside import Aside
 from tensimeter.ui.one_program import OneProgram, handed_over
+from tensimeter.ui.preferences import preferences
 from tensimeter.ui.recent import remember
 from tensimeter.ui.session import Session
 from tensimeter.ui.sweep import Sweep
@@ -58,6 +59,7 @@ class Tensimeter:
         before = self.window
         self.window = MainWindow(Session(file, Aside(threaded=True)))
         self.window.jobs_wanted.connect(self._leave_job)
+        self.window.job_wanted.connect(self.also)
         remember_window(self.window)
         self.window.show()
         if self.start is not None:
@@ -94,6 +96,7 @@ class Tensimeter:
         remember(file.path)
         window = MainWindow(Session(file, Aside(threaded=True)))
         window.jobs_wanted.connect(window.close)
+        window.job_wanted.connect(self.also)
         window.jobs_wanted.connect(lambda: self.also(""))
         self.others = [*(w for w in self.others if w.isVisible()), window]
         window.show()
@@ -190,6 +193,7 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     _keep_log()
     settings = QSettings()
     follow_system(app, settings)
+    preferences().apply()
     program, one = Tensimeter(), OneProgram()
     one.asked.connect(program.also)
     _say_unforeseen(program, app)

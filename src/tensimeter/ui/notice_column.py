@@ -162,8 +162,8 @@ class NoticeColumn(QScrollArea):
         self._opened = ""
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("before you go on")
-        inside = QWidget()
+        inside = QFrame()
+        inside.setAccessibleName("before you go on")
         self._all = QVBoxLayout(inside)
         self._all.setContentsMargins(0, 0, 0, 0)
         #: What stands here at each stage, and what it was made of: gone back to, it is shown as it is.

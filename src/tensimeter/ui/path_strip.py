@@ -2,10 +2,11 @@
 
 import time
 from dataclasses import dataclass
+from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPen
+from PyQt6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QWidget
 
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.path import OutputLink, UnitLink
@@ -30,7 +31,14 @@ class Cell:
     stacked: bool = False
 
 
-class PathStrip(QWidget):
+class LinkButton(QAbstractButton):
+    """One link of the strip: it is painted with the strip, and told and clicked by itself."""
+
+    def paintEvent(self, event: object) -> None:
+        """The strip paints it."""
+
+
+class PathStrip(QFrame):
     """Cards of links with volts, amps and the limit that is nearest; a click makes one the subject."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -38,6 +46,7 @@ class PathStrip(QWidget):
         self.session = session
         self._live: Event | None = None
         self._boxes: list[tuple[QRectF, str]] = []
+        self._buttons: list[LinkButton] = []
         self._shown: object = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -67,10 +76,7 @@ class PathStrip(QWidget):
             return
         self._shown = shown
         self.cells, self.also = shown[0], shown[1]
-        spoken = "; ".join(
-            f"{c.name} {fixed(c.volts, 'V')} {fixed(c.amps, 'A')} {c.limit}" for c in self.cells
-        )
-        self.setAccessibleDescription(f"{shown[2]}. {spoken}")
+        self.setAccessibleDescription(f"{shown[2]}. {'; '.join(_spoken(c) for c in self.cells)}")
         self.updateGeometry()
         self.update()
 
@@ -193,6 +199,25 @@ class PathStrip(QWidget):
             left += width + gap
         if also_w:
             self._also(painter, self.width() - also_w + theme.px(10), also_w - theme.px(10))
+        self._place_buttons()
+
+    def _place_buttons(self) -> None:
+        """A button over each link, where it was painted."""
+        while len(self._buttons) < len(self._boxes):
+            button = LinkButton(self)
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(partial(self._choose, len(self._buttons)))
+            self._buttons.append(button)
+        said = [_spoken(c) for c in self.cells] + self.also
+        for k, button in enumerate(self._buttons):
+            button.setVisible(k < len(self._boxes))
+            if k < len(self._boxes):
+                button.setGeometry(self._boxes[k][0].toAlignedRect())
+                button.setAccessibleName(said[k])
+
+    def _choose(self, k: int, _: bool = False) -> None:
+        self.setFocus()
+        self.session.choose(self._boxes[k][1])
 
     def _card(self, painter: QPainter, box: QRectF, cell: Cell, *, last: bool) -> None:
         chosen = cell.link == self.session.subject
@@ -254,13 +279,6 @@ class PathStrip(QWidget):
 
     # -- hands ----------------------------------------------------------------------------------
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        for box, link in self._boxes:
-            if box.contains(event.position()):
-                self.session.choose(link)
-                return
-
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         links = [link for _, link in self._boxes] or [c.link for c in self.cells]
@@ -278,3 +296,7 @@ class PathStrip(QWidget):
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)
         self.update()
+
+
+def _spoken(cell: Cell) -> str:
+    return f"{cell.name} {fixed(cell.volts, 'V')} {fixed(cell.amps, 'A')} {cell.limit}"

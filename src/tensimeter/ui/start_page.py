@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from platformdirs import user_documents_path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
@@ -20,9 +19,11 @@ from PyQt6.QtWidgets import (
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import identifier, readings_first
 from tensimeter.core.model.job import Job
+from tensimeter.core.procedure.guide import guided_job
 from tensimeter.demo.library import demo_file, demo_job, demo_names
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.parts.text import Field, label, rule
+from tensimeter.ui.preferences import preferences
 from tensimeter.ui.recent import recent
 from tensimeter.ui.theme import theme
 
@@ -36,7 +37,7 @@ _KEYS = (
 
 
 def jobs_folder() -> Path:
-    return user_documents_path() / "Tensimeter"
+    return preferences().folder()
 
 
 class StartPage(QWidget):
@@ -130,6 +131,7 @@ class StartPage(QWidget):
             column.addWidget(label("None yet.", "caption"))
         for words, act in (
             ("Open a job file …", self._browse),
+            ("Show me: a first supply, step by step", self.begin_guide),
             *(
                 (f"Open the demo: {demo_job(name).name}", lambda name=name: self.open_demo(name))
                 for name in demo_names()
@@ -167,10 +169,17 @@ class StartPage(QWidget):
 
     def begin_readings(self) -> None:
         made = self.read_made.currentData()
-        self._begin(lambda: readings_first(self._name(self.read_name), self.read_plate.text(), made=made))
+        self._begin(
+            lambda: preferences().of_new_job(
+                readings_first(self._name(self.read_name), self.read_plate.text(), made=made)
+            )
+        )
 
     def begin_design(self) -> None:
-        self._begin(lambda: Job(name=self._name(self.design_name)))
+        self._begin(lambda: preferences().of_new_job(Job(name=self._name(self.design_name))))
+
+    def begin_guide(self) -> None:
+        self._begin(guided_job)
 
     def _name(self, field: Field) -> str:
         name = field.text().strip()[:80]

@@ -163,6 +163,7 @@ def _style(t: Theme) -> str:
     QScrollBar:horizontal {{ background: transparent; height: {px(9)}px; margin: 0; }}
     QScrollBar::handle {{ background: {c.rule}; min-height: 24px; min-width: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QFrame#guide {{ background: {c.sheet}; border: none; border-bottom: 1px solid {c.rule}; }}
     QProgressBar {{ border: 1px solid {c.rule}; background: {c.sheet}; height: {px(6)}px; }}
     QProgressBar::chunk {{ background: {c.prediction}; }}
     QToolTip {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.rule}; }}

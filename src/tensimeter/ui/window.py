@@ -1,29 +1,29 @@
 """The frame: path strip, stages, workspace, right column, drop-load bar, reading line."""
 
-from collections.abc import Callable
-from functools import partial
 from typing import TYPE_CHECKING, Literal, overload
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QContextMenuEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
     QMainWindow,
     QPushButton,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from tensimeter.bench.events import ENDS, Event
+from tensimeter.core.procedure.guide import GUIDED
 from tensimeter.core.procedure.notices import STAGES
+from tensimeter.ui import dropped, telling, window_keys
 from tensimeter.ui.ahead import Ahead
+from tensimeter.ui.job_header import JobHeader
 from tensimeter.ui.make_stage import make_stage
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.present import present
-from tensimeter.ui.parts.text import Elided, label, rule, tip
+from tensimeter.ui.parts.text import rule
 from tensimeter.ui.path_strip import PathStrip
 from tensimeter.ui.prove.bench_view import BenchView
 from tensimeter.ui.prove.now_panel import NowPanel
@@ -31,11 +31,12 @@ from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.reading_line import ReadingLine
 from tensimeter.ui.session import Session
 from tensimeter.ui.stage_rail import StageRail
-from tensimeter.ui.theme import icon, theme
+from tensimeter.ui.theme import theme
 
 if TYPE_CHECKING:
     from tensimeter.ui.assemble.stage import AssembleStage
     from tensimeter.ui.design.stage import DesignStage
+    from tensimeter.ui.guide_bar import GuideBar
     from tensimeter.ui.plate.stage import PlateStage
     from tensimeter.ui.prove.stage import ProveStage
     from tensimeter.ui.stock.stage import StockStage
@@ -48,6 +49,8 @@ class MainWindow(QMainWindow):
     """One job in one window."""
 
     jobs_wanted = pyqtSignal()
+    #: The path of a job that is to be opened as well.
+    job_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -67,13 +70,16 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addLayout(self._header())
+        self.header = JobHeader(self)
+        column.addWidget(self.header)
         self.strip = PathStrip(session)
         strip_row = QHBoxLayout()
         strip_row.setContentsMargins(theme.px(18), 0, theme.px(14), theme.px(6))
         strip_row.addWidget(self.strip)
         column.addLayout(strip_row)
         column.addWidget(rule())
+        self._guide_row = QVBoxLayout()
+        column.addLayout(self._guide_row)
         column.addLayout(self._middle(), 1)
         self.drop_bar = QPushButton("Drop load      Esc, from anywhere")
         self.drop_bar.setProperty("kind", "drop")
@@ -86,39 +92,14 @@ class MainWindow(QMainWindow):
         self.bench_view = BenchView(session, page)
         self.bench_view.hide()
         self._connect()
-        self._shortcuts()
+        window_keys.bind(self)
+        self.setAcceptDrops(True)
         self.ahead = Ahead(self) if session.aside.threaded else None
+        self.guide: GuideBar | None = None
         self.go_to(PROVE if session.plan and not session.now.solved else 0)
+        if session.job.demo and session.job.name == GUIDED:
+            self._begin_guide()
         self._show_job()
-
-    def _header(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setContentsMargins(theme.px(18), theme.px(8), theme.px(14), theme.px(2))
-        self._name, self._place = label("", "strong"), Elided()
-        row.addWidget(self._name)
-        row.addSpacing(theme.px(10))
-        row.addWidget(self._place, 1)
-        self._mode = label("", "prediction")
-        row.addWidget(self._mode)
-        row.addSpacing(theme.px(10))
-        self._tools: dict[str, QToolButton] = {}
-        for name, picture, words, act in (
-            ("jobs", "folder-open", "All jobs, Ctrl+O", self.jobs_wanted.emit),
-            ("undo", "arrow-back-up", "Undo", self.session.undo),
-            ("redo", "arrow-forward-up", "Do again", self.session.redo),
-            ("night", "moon", "Night or day, Alt+N", self.toggle_night),
-            ("bench", "eye", "Bench view, Ctrl+B", self.toggle_bench_view),
-            ("column", "chevron-right", "Hide or show the right column, F2", self.toggle_column),
-        ):
-            button = QToolButton()
-            button.setToolTip(words)
-            button.setAccessibleName(words)
-            button.setIconSize(QSize(theme.px(18), theme.px(18)))
-            button.clicked.connect(lambda _=False, act=act: act())
-            button.setProperty("picture", picture)
-            self._tools[name] = button
-            row.addWidget(button)
-        return row
 
     def _middle(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -178,24 +159,6 @@ class MainWindow(QMainWindow):
             signal.connect(self._show_job)
         theme.changed.connect(self._restyle)
 
-    def _shortcuts(self) -> None:
-        keys: list[tuple[str, Callable[[], object]]] = [
-            *((f"Alt+{k + 1}", partial(self.go_to, k)) for k in range(len(STAGES))),
-            ("Ctrl+L", self.focus_line),
-            ("Ctrl+B", self.toggle_bench_view),
-            ("Esc", self.escape),
-            ("Ctrl+Z", self.session.undo),
-            ("Ctrl+Shift+Z", self.session.redo),
-            ("Ctrl+O", self.jobs_wanted.emit),
-            ("Alt+N", self.toggle_night),
-            ("F1", self.ask_why),
-            ("F2", self.toggle_column),
-            ("Ctrl++", lambda: theme.use(scale=min(theme.scale + 0.1, 1.5))),
-            ("Ctrl+-", lambda: theme.use(scale=max(theme.scale - 0.1, 0.8))),
-        ]
-        for key, act in keys:
-            QShortcut(QKeySequence(key), self).activated.connect(act)
-
     # -- what is shown --------------------------------------------------------------------------
 
     def go_to(self, index: int) -> None:
@@ -208,7 +171,9 @@ class MainWindow(QMainWindow):
             old.deleteLater()
             self.stages.insertWidget(index, self._made[stage.id])
         self.stage_index = index
-        if stage.id not in ("assemble", "wake"):
+        # Where a build is read, a bare figure is of its step in hand, never of a test.
+        self.session.reads_tests = stage.id not in ("assemble", "wake")
+        if self.session.reads_tests:
             self.session.take_up(None)
         self.stages.setCurrentIndex(index)
         self.rail.show_stage(index)
@@ -216,6 +181,8 @@ class MainWindow(QMainWindow):
         self.now_panel.setVisible(stage.id == "prove")
         self._now_rule.setVisible(stage.id == "prove")
         self._give_room()
+        if self.guide is not None:
+            self.guide.refresh()
         first = getattr(self._made[stage.id], "first_focus", None)
         (first() if first else self.rail.buttons[index]).setFocus()
 
@@ -241,45 +208,22 @@ class MainWindow(QMainWindow):
     def _show_job(self) -> None:
         job = self.session.job
         self.setWindowTitle(f"{job.name} – Tensimeter")
-        self._name.setText(job.name)
-        self._place.setText(f"{job.place} · a demo: all of it is made up" if job.demo else job.place)
-        self._mode.setText(self.strip.mode())
-        undo, redo = self.session.deeds.undo_name(), self.session.deeds.redo_name()
-        for name, what, words, key in (
-            ("undo", undo, "Undo", "Ctrl+Z"),
-            ("redo", redo, "Do again", "Ctrl+Shift+Z"),
-        ):
-            button = self._tools[name]
-            button.setEnabled(bool(what))
-            button.setToolTip(tip(f"{words}: {what}, {key}" if what else f"nothing to {words.lower()}"))
-            button.setAccessibleName(button.toolTip())
-        self._restyle_tools()
-
-    def _restyle_tools(self) -> None:
-        for name, button in self._tools.items():
-            picture = button.property("picture")
-            if name == "night":
-                picture = "sun" if theme.night else "moon"
-            if name == "column":
-                picture = "chevron-right" if self.column.isVisible() else "chevron-left"
-            if button.property("drawn") != (picture, theme.night):
-                button.setProperty("drawn", (picture, theme.night))
-                button.setIcon(icon(picture, "ink"))
+        self.header.show_job(self.strip.mode(), self.column.isVisible())
 
     def _restyle(self) -> None:
-        self.notices.filled.connect(self._give_room)
-        self.notices.hold_wanted.connect(self._take_up)
         self._give_room()
         self._fit_column()
-        self._restyle_tools()
+        self.header.restyle(self.column.isVisible())
 
     def _on_run_event(self, event: Event) -> None:
         if event.kind == "off":
             self._say_off(event)
         elif event.kind == "started":
             self._ready_to_drop()
+        if event.kind in ENDS or event.kind == "ask":
+            telling.tell(self, self.session.job, event)
         self.drop_bar.setVisible(event.kind not in ENDS or self._not_off)
-        self._mode.setText(self.strip.mode())
+        self.header.mode.setText(self.strip.mode())
         if event.kind in ENDS:
             self._show_job()
         if self.bench_view.isVisible():
@@ -338,6 +282,39 @@ class MainWindow(QMainWindow):
             self.line.say("The manual; with a figure in hand F1 shows how it came about.", "pencil")
             self.manual = show_manual(self, self.stage_index + 1)
 
+    def _begin_guide(self) -> None:
+        from tensimeter.ui.guide_bar import guide_for
+
+        self.guide = guide_for(self)
+        if self.guide is not None:
+            self._guide_row.addWidget(self.guide)
+
+    def show_logbook(self) -> None:
+        from tensimeter.ui.logbook_window import show_logbook
+
+        show_logbook(self.session, self)
+
+    def show_settings(self) -> None:
+        from tensimeter.ui.settings_window import show_settings
+
+        show_settings(self)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is not None and dropped.paths_in(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        for path in dropped.paths_in(event.mimeData() if event else None):
+            dropped.take(self, path)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """A table or a plot under the pointer can be copied and kept."""
+        from tensimeter.ui.copying import offer_copy
+
+        said = offer_copy(event.pos(), self) if event is not None else ""
+        if said:
+            self.line.say(said, "pencil")
+
     def toggle_night(self) -> None:
         theme.use(night=not theme.night)
 
@@ -346,7 +323,7 @@ class MainWindow(QMainWindow):
 
     def toggle_column(self) -> None:
         self.column.setVisible(not self.column.isVisible())
-        self._restyle_tools()
+        self.header.restyle(self.column.isVisible())
 
     def toggle_bench_view(self) -> None:
         if self.bench_view.isVisible():
@@ -372,7 +349,7 @@ class MainWindow(QMainWindow):
         if narrow != self._narrow:
             self._narrow = narrow
             self.column.setVisible(not narrow)
-            self._restyle_tools()
+            self.header.restyle(self.column.isVisible())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         assert event is not None

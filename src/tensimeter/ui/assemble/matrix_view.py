@@ -17,7 +17,7 @@ from tensimeter.core.procedure.matrix import checked
 from tensimeter.ui.parts.node_matrix import NodeMatrix
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import label, tip
-from tensimeter.ui.parts.verdict_square import verdict_icon
+from tensimeter.ui.parts.verdict_square import mark_verdict
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -72,7 +72,7 @@ class MatrixView(QWidget):
         self.pairs.clear()
         for number, check in enumerate(self.found, start=1):
             item = QTreeWidgetItem([f"{number}  {check.pair.name}{'  · hold' if check.pair.hold else ''}"])
-            item.setIcon(0, verdict_icon(check.verdict))
+            mark_verdict(item, 0, check.verdict)
             item.setData(0, Qt.ItemDataRole.UserRole, check.pair.place)
             item.setToolTip(0, tip(f"{check.pair.expected}; {check.verdict.words}"))
             self.pairs.addTopLevelItem(item)

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tensimeter.core.assembly.box_fit import Fit, fit
 from tensimeter.core.quantity import fixed
@@ -16,7 +16,7 @@ from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 
-class BoxPlan(QWidget):
+class BoxPlan(QFrame):
     """The box from above, to scale: parts by number, those above others dashed, cables at the dashed side."""
 
     def __init__(self, box: BoxRecord, found: Fit) -> None:

@@ -159,7 +159,8 @@ class HeatPlot(Plot):
         curves.append((found.sink_C, "its sink", Qt.PenStyle.DotLine))
         labels = []
         for celsius, words, style in curves:
-            self.plot(minutes, celsius, pen=pg.mkPen(theme.colour("prediction"), width=1, style=style))
+            pen = pg.mkPen(theme.colour("prediction"), width=1, style=style)
+            self.plot(minutes, celsius, name=words, pen=pen)
             labels.append(Label(minutes[at], float(celsius[at]), words, "prediction"))
         low, high = float(found.sink_C.min()), max(float(found.junction_C.max()), limit)
         self._fit(float(minutes[-1]), low, high, [])
@@ -180,7 +181,7 @@ class HeatPlot(Plot):
         low = bottom + 0.03 * (top - bottom)
         level = np.where(gone | np.append(False, gone[:-1]), low, np.nan)
         pen = pg.mkPen(theme.colour("miss"), width=6)
-        self.plot(run.time_s / 60, level, pen=pen, connect="finite")
+        self.plot(run.time_s / 60, level, name="output off", pen=pen, connect="finite")
         first = float(run.time_s[np.argmax(gone)]) / 60
         self.write("output off", first, low, "miss", (1.02, 0.5))
 
@@ -198,7 +199,8 @@ class HeatPlot(Plot):
             pen = pg.mkPen(theme.colour(colour), width=2 if watched else 1, style=dash)
             marks = {"symbol": "o", "symbolSize": 5, "symbolBrush": theme.colour(colour), "symbolPen": None}
             few = len(heat.run.time_s) <= FEW
-            self._curves[place] = self.plot(*_thinned(t / 60, celsius), pen=pen, **(marks if few else {}))
+            named = {"name": heat.names.get(place, place), **(marks if few else {})}
+            self._curves[place] = self.plot(*_thinned(t / 60, celsius), pen=pen, **named)
             labels.append(Label(t[-1] / 60, float(celsius[-1]), heat.names.get(place, place), colour, place))
         return labels
 
@@ -234,7 +236,7 @@ class HeatPlot(Plot):
         self.addItem(high)
         self.addItem(pg.FillBetweenItem(low, high, brush=theme.colour("hold", 0.18)))
         dash = pg.mkPen(theme.colour("hold"), width=2, style=Qt.PenStyle.DashLine)
-        self.plot(x, np.minimum(cone[1], top), pen=dash)
+        self.plot(x, np.minimum(cone[1], top), name="forecast", pen=dash)
         now = pg.mkPen(theme.colour("pencil"), width=1, style=Qt.PenStyle.DotLine)
         self.addItem(pg.InfiniteLine(state.elapsed_s / 60, angle=90, pen=now), ignoreBounds=True)
         what = "junction" if state.on_spot else state.place_name
@@ -312,7 +314,7 @@ class HeatPlot(Plot):
             newest = k == len(runs) - 1
             colour = "ink" if newest else "prediction"
             pen = pg.mkPen(theme.colour(colour), width=2, style=_DASHES[(len(runs) - 1 - k) % len(_DASHES)])
-            self.plot(t / 60, rise, pen=pen)
+            self.plot(t / 60, rise, name=name, pen=pen)
             ends.append(Label(t[-1] / 60, float(rise[-1]), name, colour, name))
             top, end = max(top, float(rise.max())), max(end, t[-1] / 60)
         self.setYRange(-0.05 * top, 1.15 * top, padding=0)

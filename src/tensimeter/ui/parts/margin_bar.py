@@ -1,10 +1,11 @@
 """The margin bar: how much of a limit is used; ranked, they make the limits ladder."""
 
+import math
 from dataclasses import replace
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QProgressBar, QSizePolicy, QWidget
 
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.quantity import fixed
@@ -33,7 +34,7 @@ def paint_bar(painter: QPainter, box: QRectF, fraction: float, edge: float | Non
         painter.drawRect(frame.adjusted(0, 0, -1, -1))
 
 
-class MarginRow(QWidget):
+class MarginRow(QProgressBar):
     """One rung of the ladder: the limit's name, its bar, used of allowed, and what sets it."""
 
     asked = pyqtSignal(object)
@@ -51,11 +52,16 @@ class MarginRow(QWidget):
         """Take another limit's place: what is read again and again is not made anew."""
         self.limit, self.edge = limit, edge
         self.setAccessibleName(f"{limit.name}, {self._words()}")
+        share = float(limit.fraction)
+        self.setValue(round(100 * min(max(share, 0.0), 1.0)) if math.isfinite(share) else 100)
         self.setToolTip(tip(f"{limit.note}. {self._at_edge()}F1 or click: why?"))
         self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(420), theme.px(26))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(theme.px(200), theme.px(26))
 
     def worked(self) -> object:
         """Why it stands where it does; the worst state is named."""

@@ -1,19 +1,22 @@
 """The triangular matrix of nodes: what must be joined, what must be apart, and how each stands."""
 
+import math
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QFrame
 
 from tensimeter.core.procedure.matrix import Checked
+from tensimeter.core.quantity import fixed
+from tensimeter.ui.parts.figures_table import Figures, FiguresTable, SpeaksFigures
 from tensimeter.ui.parts.verdict_square import paint_verdict
 from tensimeter.ui.theme import theme
 
 _SIGN = {"joined": "=", "apart": "≠", "not_shorted": ">", "diode": "▸", "either": "?"}
 
 
-class NodeMatrix(QWidget):
+class NodeMatrix(QFrame, SpeaksFigures):
     """Rows by name, columns by the row's letters; a click or the arrows choose a pair."""
 
     chosen = pyqtSignal(str)
@@ -27,6 +30,7 @@ class NodeMatrix(QWidget):
         self._boxes: dict[str, QRectF] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("isolation and continuity matrix")
+        FiguresTable(self, "isolation and continuity, as a table", self)
 
     def show_pairs(self, found: Sequence[Checked], place: str) -> None:
         self.found, self.place = found, place
@@ -39,6 +43,11 @@ class NodeMatrix(QWidget):
         self.setAccessibleDescription(said)
         self.setFixedSize(self.sizeHint())
         self.update()
+
+    def figures(self) -> Figures:
+        """Each pair: what it must be, what was read, how it stands."""
+        rows = tuple((c.pair.name, c.pair.expected, _read(c), c.verdict.words) for c in self.found)
+        return Figures(("pair", "must be", "read", "verdict"), rows)
 
     def _sizes(self) -> tuple[int, int]:
         """Width of the names and side of a cell."""
@@ -99,6 +108,13 @@ class NodeMatrix(QWidget):
             self.chosen.emit(places[(at + (1 if forward else -1)) % len(places)])
         else:
             super().keyPressEvent(event)
+
+
+def _read(check: Checked) -> str:
+    r = check.reading
+    if r is None:
+        return ""
+    return fixed(r.value, r.quantity) if math.isfinite(r.value) else "OL"
 
 
 def _letters(k: int) -> str:

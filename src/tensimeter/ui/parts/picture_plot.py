@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.testplan.picture import Line, Picture
+from tensimeter.ui.parts.figures_table import Cell, Figures, of_lines
 from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.verdict_square import verdict_colour
@@ -42,6 +43,18 @@ class PicturePlot(Plot):
         self._fit(picture)
         self._name_points(picture)
         self.paper.renew()
+
+    def figures(self) -> Figures:
+        """Its points with their verdicts, and its lines."""
+        picture = self._picture
+        if picture is None:
+            return Figures((), ())
+        rows: list[tuple[Cell, ...]] = [
+            (s.verdict.words if s.verdict else "point", s.x, s.y, s.half) for s in picture.spots
+        ]
+        lines = [(line.name or "line", line.x, line.y) for line in picture.lines]
+        rows += [(*row, "") for row in of_lines(lines, "", "").rows]
+        return Figures(("what", picture.across, picture.up, "±"), tuple(rows))
 
     def _paint(self, paper: Paper) -> None:
         picture = self._picture

@@ -10,6 +10,7 @@ from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.quantity import fixed, localised
 from tensimeter.core.testplan.step import Outcome
+from tensimeter.ui.parts.figures_table import Cell, Figures, FiguresTable, SpeaksFigures, of_lines
 from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.verdict_square import verdict_colour
 from tensimeter.ui.theme import theme
@@ -22,8 +23,8 @@ class _Axis(pg.AxisItem):  # type: ignore[misc]  # pyqtgraph tells no types
         return [localised(s) for s in super().tickStrings(values, scale, spacing)]
 
 
-class Plot(pg.PlotWidget):  # type: ignore[misc]
-    """A plot with the theme's colours, a quiet grid and no menu."""
+class Plot(pg.PlotWidget, SpeaksFigures):  # type: ignore[misc]
+    """A plot with the theme's colours and a quiet grid; its figures can be read, copied and kept."""
 
     def __init__(self, bottom: str, left: str, parent: QWidget | None = None) -> None:
         axes = {"bottom": _Axis("bottom"), "left": _Axis("left")}
@@ -33,8 +34,25 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.hideButtons()
         self.setMinimumHeight(120)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._table: FiguresTable | None = None
         theme.changed.connect(self.restyle)
         self.restyle()
+
+    def figures(self) -> Figures:
+        """What it shows: the points of its lines."""
+        lines = []
+        for k, item in enumerate(self.listDataItems()):
+            x, y = item.getOriginalDataset()
+            if x is not None and y is not None and len(x):
+                lines.append((item.name() or f"line {k + 1}", np.asarray(x, float), np.asarray(y, float)))
+        return of_lines(lines, self._names["bottom"], self._names["left"])
+
+    def setAccessibleName(self, name: str | None) -> None:
+        """A plot is read as a table of that name."""
+        super().setAccessibleName(name)
+        if self._table is None:
+            self._table = FiguresTable(self, "", self)
+        self._table.setAccessibleName(f"{(name or '').split(';')[0]}, as a table")
 
     def sizeHint(self) -> QSize:
         """A modest wish: a plot takes what room there is, and asks for little."""
@@ -115,6 +133,22 @@ class LoadLinePlot(Plot):
         self._most = max(most, 1e-3)
         self._fit_range()
         self.paper.renew()
+
+    def figures(self) -> Figures:
+        """Amps, and the volts there: allowed, predicted with its spread, read with its interval."""
+        if self._last is None:
+            return Figures((), ())
+        band, line, _, result, _ = self._last
+        rows: list[tuple[Cell, ...]] = [("allowed", "", *band.ends)]
+        if line is not None:
+            told = of_lines([("predicted", line.amps, line.volts)], "", "").rows
+            rows += [(*row, "") for row in told]
+        if result is not None:
+            rows += [
+                (f"read, {r.verdict.words}", r.pair.amps.value, r.volts.value, r.volts.half_width)
+                for r in result.steps if r.pair is not None and r.volts is not None
+            ]  # fmt: skip
+        return Figures(("what", "amps", "volts", "±, or to"), tuple(rows))
 
     def _paint(self, paper: Paper) -> None:
         if self._last is None:
@@ -204,7 +238,7 @@ class TraceView(Plot):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("seconds of the run", "volts", parent)
         self.setAccessibleName("trace of volts")
-        self._curve = self.plot([], [], pen=pg.mkPen(theme.colour("ink"), width=1.5))
+        self._curve = self.plot([], [], name="volts", pen=pg.mkPen(theme.colour("ink"), width=1.5))
         self._curve.setDownsampling(auto=True, method="peak")
         self._curve.setClipToView(True)
 

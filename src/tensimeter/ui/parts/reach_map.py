@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from tensimeter.core.design.reach import Border, Borders, Reach
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.quantity import fixed, localised
+from tensimeter.ui.parts.figures_table import Figures
 from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.present import present
@@ -65,6 +66,12 @@ class ReachMap(Plot):
         self.setYRange(0, self._top(drawn) * 1.12, padding=0)
         self.setXRange(0, float(drawn.reach.volts[-1]) * 1.02, padding=0)
         self.paper.renew()
+
+    def figures(self) -> Figures:
+        """Its border: volts, amps for good and for minutes, and what limits them."""
+        border, longer = self._border
+        rows = tuple((b.volts, b.amps, long.amps, b.limiter) for b, long in zip(border, longer, strict=True))
+        return Figures(("output volts", "amps for good", "amps for minutes", "limited by"), rows)
 
     def _top(self, drawn: Drawn) -> float:
         amps = [b.amps for b in self._border[1]] + [a for _, a, _ in drawn.steps] + [drawn.point[1]]

@@ -22,6 +22,8 @@ def text_table(
     Cells of `missed` (row, column) are shown as what is wrong.
     """
     table = QWidget()
+    # It can be copied as a table.
+    table.setProperty("table", True)
     grid = QGridLayout(table)
     grid.setContentsMargins(0, 0, 0, 0)
     grid.setHorizontalSpacing(theme.px(16))

@@ -4,7 +4,7 @@ from functools import cache
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QLabel, QTreeWidgetItem, QWidget
 
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.ui.theme import theme
@@ -43,6 +43,14 @@ def verdict_icon(verdict: Verdict, size: int = 14) -> QIcon:
     return _icon(verdict, size, theme.night)
 
 
+def mark_verdict(item: QTreeWidgetItem, column: int, verdict: Verdict, size: int = 14) -> None:
+    """A verdict's square in a row, and its words for who can't see it."""
+    item.setIcon(column, verdict_icon(verdict, size))
+    text = item.text(column)
+    role = Qt.ItemDataRole.AccessibleTextRole
+    item.setData(column, role, f"{text}, {verdict.words}" if text else verdict.words)
+
+
 @cache
 def _icon(verdict: Verdict, size: int, night: bool) -> QIcon:
     pixmap = QPixmap(QSize(size, size) * 2)
@@ -58,7 +66,7 @@ def _icon(verdict: Verdict, size: int, night: bool) -> QIcon:
     return icon
 
 
-class VerdictSquare(QWidget):
+class VerdictSquare(QLabel):
     """A square of its own, named for those who cannot see it."""
 
     def __init__(self, verdict: Verdict = Verdict.NOT_MEASURED, parent: QWidget | None = None):

@@ -32,11 +32,11 @@ class WavePlot(Plot):
         self._wave: Wave | None = None
         self._envelope: Envelope | None = None
         self._scale = 1.0
-        self._curve = self.plot([], [], pen=pg.mkPen(theme.colour("ink"), width=1))
-        self._slow = self.plot([], [], pen=pg.mkPen(theme.colour("prediction"), width=2))
+        self._curve = self.plot([], [], name="record", pen=pg.mkPen(theme.colour("ink"), width=1))
+        self._slow = self.plot([], [], name="slow ripple", pen=pg.mkPen(theme.colour("prediction"), width=2))
         #: Where the time axis begins, s from the record's event.
         self._zero_s = 0.0
-        self._levels = self.plot([], [], connect="pairs")
+        self._levels = self.plot([], [], name="levels", connect="pairs")
         self._level_words = pg.TextItem("", anchor=(0, 0))
         self.addItem(self._level_words)
         self._allowed_V: float | None = None
@@ -179,7 +179,7 @@ class SpectrumPlot(Plot):
             return
         hertz, volts = found.spectrum
         volts = np.maximum(volts, 1e-9)
-        self.plot(hertz, volts, pen=pg.mkPen(theme.colour("prediction"), width=1))
+        self.plot(hertz, volts, name="spectrum", pen=pg.mkPen(theme.colour("prediction"), width=1))
         # A record without noise has a floor that nobody wants to see.
         low = max(float(np.median(volts)) / 3, float(volts.max()) * 1e-5)
         top = max(float(volts.max()), max((x.rms_V for x in found.lines), default=1e-9))

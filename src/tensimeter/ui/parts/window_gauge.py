@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QProgressBar, QSizePolicy, QWidget
 
 from tensimeter.core.measurement.conformity import Band, Interval
 from tensimeter.core.quantity import fixed
@@ -13,7 +13,7 @@ from tensimeter.ui.parts.present import present
 from tensimeter.ui.theme import theme
 
 
-class WindowGauge(QWidget):
+class WindowGauge(QProgressBar):
     """Where a reading meets an expectation, on one horizontal scale."""
 
     def __init__(self, unit: str = "V", parent: QWidget | None = None) -> None:
@@ -44,8 +44,18 @@ class WindowGauge(QWidget):
         if reading:
             words.append(f"read {fixed(reading.value, self.unit, 3)}")
         self.setAccessibleDescription(", ".join(words))
+        self._say_share()
         self.setToolTip(", ".join(words))
         self.update()
+
+    def _say_share(self) -> None:
+        """How far across the allowed band the reading stands, or what is predicted; for a screen reader."""
+        low, high = self.band.ends
+        shown = self.reading or self.predicted
+        if shown is None or not math.isfinite(low + high) or not high > low:
+            self.reset()
+            return
+        self.setValue(round(100 * min(max((shown.value - low) / (high - low), 0.0), 1.0)))
 
     def _span(self) -> tuple[float, float] | None:
         low, high = self.band.ends

@@ -8,7 +8,7 @@ from tensimeter.core.quantity import show
 from tensimeter.core.testplan.claims import Claim
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import tip
-from tensimeter.ui.parts.verdict_square import verdict_icon
+from tensimeter.ui.parts.verdict_square import mark_verdict
 from tensimeter.ui.theme import theme
 
 _COLUMNS = (
@@ -82,9 +82,9 @@ def _row(claim: Claim) -> QTreeWidgetItem:
         if k:
             row.setTextAlignment(k, _RIGHT)
     if claim.verdict is not Verdict.NOT_MEASURED:
-        row.setIcon(2, verdict_icon(claim.verdict, theme.px(14)))
+        mark_verdict(row, 2, claim.verdict, theme.px(14))
     if claim.charge_verdict is not Verdict.NOT_MEASURED:
-        row.setIcon(6, verdict_icon(claim.charge_verdict, theme.px(14)))
+        mark_verdict(row, 6, claim.charge_verdict, theme.px(14))
     return row
 
 

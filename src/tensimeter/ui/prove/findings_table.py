@@ -10,7 +10,7 @@ from tensimeter.core.quantity import with_uncertainty
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import Finding, Outcome
 from tensimeter.ui.parts.present import present
-from tensimeter.ui.parts.verdict_square import verdict_icon
+from tensimeter.ui.parts.verdict_square import mark_verdict
 from tensimeter.ui.parts.why_table import WhyTable
 from tensimeter.ui.theme import theme
 
@@ -66,7 +66,7 @@ class FindingsTable(WhyTable):
             self.add([(name, None), (found, why), (allowed, None), (words, None)])
             if finding.verdict is not None:
                 item = present(self.topLevelItem(self.topLevelItemCount() - 1))
-                item.setIcon(3, verdict_icon(finding.verdict, theme.px(14)))
+                mark_verdict(item, 3, finding.verdict, theme.px(14))
 
     @staticmethod
     def _worked(finding: Finding, method: str) -> Callable[[], Derivation] | None:

@@ -31,7 +31,7 @@ from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.plots import TraceView
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label, rule, tip
-from tensimeter.ui.parts.verdict_square import verdict_icon
+from tensimeter.ui.parts.verdict_square import mark_verdict
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
 from tensimeter.ui.prove.equipment_view import EquipmentView
@@ -252,7 +252,7 @@ class ProveStage(QWidget):
                 ]
             )
             if r.step.allowed != OPEN:
-                item.setIcon(0, verdict_icon(r.verdict, theme.px(14)))
+                mark_verdict(item, 0, r.verdict, theme.px(14))
             if r.step.title:
                 item.setToolTip(1, tip(f"{r.step.title}, {fixed(r.step.set_A, 'A', 3)}"))
             for k in (1, 2, 3, 4) if not r.step.title else (2, 3, 4):

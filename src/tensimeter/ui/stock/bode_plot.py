@@ -21,9 +21,9 @@ class BodePlot(Plot):
         middle = loop.crossover_Hz or 1e4
         hertz = np.geomspace(middle / 300, middle * 300, 400)
         gain, left = loop.bode(hertz)
-        self.plot(hertz, gain, pen=pg.mkPen(theme.colour("ink"), width=2))
+        self.plot(hertz, gain, name="gain, dB", pen=pg.mkPen(theme.colour("ink"), width=2))
         dashed = pg.mkPen(theme.colour("prediction"), width=2, style=Qt.PenStyle.DashLine)
-        self.plot(hertz, left, pen=dashed)
+        self.plot(hertz, left, name="phase left, degrees", pen=dashed)
         self.addItem(pg.InfiniteLine(0.0, angle=0, pen=theme.colour("pencil")))
         self.words = "its gain never falls through one"
         if loop.crossover_Hz is not None and loop.phase_margin is not None:

@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.quantity import localised
@@ -13,7 +13,7 @@ from tensimeter.ui.theme import theme
 SCALE_V, SCALE_A = 60.0, 20.0
 
 
-class PartCard(QWidget):
+class PartCard(QAbstractButton):
     """One part on its shelf. Enter or a click edits it."""
 
     chosen = pyqtSignal(str)

@@ -36,7 +36,7 @@ from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label, rule, tip
-from tensimeter.ui.parts.verdict_square import verdict_icon
+from tensimeter.ui.parts.verdict_square import mark_verdict
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -150,7 +150,7 @@ class WakeStage(QWidget):
             if woken_.reading is not None and woken_.reading.origin in PRETENDED:
                 marks.append(woken_.reading.origin)
             item = QTreeWidgetItem([step.title + (f"  · {', '.join(marks)}" if marks else "")])
-            item.setIcon(0, verdict_icon(woken_.verdict))
+            mark_verdict(item, 0, woken_.verdict)
             item.setData(0, Qt.ItemDataRole.UserRole, step.id)
             item.setToolTip(0, tip(f"{step.title}: {woken_.verdict.words}"))
             self.steps.addTopLevelItem(item)
