@@ -1,8 +1,11 @@
 """What goes out: readings as Parquet, the logbook as Markdown, the schema with its name."""
 
+import io
 import json
+import sys
 from pathlib import Path
 
+import numpy as np
 import pyarrow.dataset as ds
 import pytest
 
@@ -64,3 +67,54 @@ def test_the_schema_has_a_name_and_describes_everything(tensimeter) -> None:
     ]
     assert len(fields) > 500
     assert [(n, k) for n, k, f in fields if "description" not in f] == []
+
+
+class Stdin:
+    """Standard input with bytes to read."""
+
+    def __init__(self, data: bytes) -> None:
+        self.buffer = io.BytesIO(data)
+
+
+def test_a_dash_is_standard_input_and_output(
+    tensimeter, path: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    log = "volts,amps\n13.600,0\n13.540,2\n13.480,4\n"
+    (tmp_path / "log.csv").write_text(log)
+    monkeypatch.setattr(sys, "stdin", Stdin(log.encode()))
+    words = ("--nominal", "13.6V", "--meter", "0.05%+3@0.001", "--json")
+    told = tensimeter("analyse", "regulation", "-", *words)
+    assert told == tensimeter("analyse", "regulation", tmp_path / "log.csv", *words)
+    assert told[0] == 0
+    # A record of samples is known by how it begins.
+    wave = io.BytesIO()
+    np.save(wave, 13.6 + 0.01 * np.sin(np.arange(100_000) * 0.04))
+    monkeypatch.setattr(sys, "stdin", Stdin(wave.getvalue()))
+    assert tensimeter("analyse", "ripple", "-", "--rate", "10M")[0] == 0
+    # Where a file goes out, what is answered goes beside it.
+    code, out, said = tensimeter("report", path, "-o", "-")
+    assert (code, out[:15]) == (0, "<!DOCTYPE html>")
+    assert "written" in said
+    for table in ("-.csv", "-"):
+        front = f"template {path} front --from-design --size 260x110x2 --table {table}"
+        code, out, _ = tensimeter(*front.split())
+        assert code == 0
+        assert out.splitlines()[0].count(",") >= 3
+    code, out, said = tensimeter("report", tmp_path / "none.tensi", "-o", "-")
+    assert (code, out) == (2, "")
+    assert tensimeter("analyse", "regulation", "-", "-")[2].startswith("“-” stands for one file")
+    # A figure below zero is a figure.
+    assert (
+        tensimeter(*["size", "derating", "--curve", "-10=100%", "--curve", "150=0%", "--temperature", "-5"])[
+            0
+        ]
+        == 0
+    )
+
+
+def test_quiet_is_quiet_and_verbose_tells_more(tensimeter, path: Path, tmp_path: Path) -> None:
+    assert tensimeter("--quiet", "report", path, "-o", tmp_path / "a.html")[1] == ""
+    assert "written" in tensimeter("report", path, "-o", tmp_path / "b.html")[1]
+    assert tensimeter("-q", "claims", path)[1] != ""
+    assert tensimeter("--verbose", "report", path, "-o", tmp_path / "c.pdf")[0] == 0
+    assert tensimeter("-q", "report", tmp_path / "none.tensi", "-o", tmp_path / "a.html")[2] != ""

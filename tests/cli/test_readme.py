@@ -7,7 +7,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from typer.main import get_command
 
+from tensimeter.cli.commands import app
+from tensimeter.cli.examples import EXAMPLES
 from tensimeter.core.plate.face_edits import new_face
 from tensimeter.demo.library import demo_job
 from tensimeter.simulation.server import SimulatedBench
@@ -49,6 +52,13 @@ def here(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, demo) -> Path:
     (tmp_path / "LOG.csv").write_text(f"time [s],temp sink [degC],ambient [degC]\n{warm}\n")
     pack = "\n".join(f"{s:g},{12.6 - s / 1500:.3f},1.000" for s in t * 2)
     (tmp_path / "pack.csv").write_text(f"time [s],voltage [V],current [A]\n{pack}\n")
+    held = "\n".join(f"{a:g},{1.012 * a + 0.004:.3f}" for a in np.linspace(0.5, 4, 8))
+    (tmp_path / "meter.csv").write_text(f"panel [A],reference [A]\n{held}\n")
+    step_s = np.linspace(0, 0.02, 2001)
+    dip = 13.6 - 0.3 * np.exp(-np.maximum(step_s - 0.005, 0) / 1e-3) * (step_s > 0.005)
+    (tmp_path / "step.csv").write_text(
+        "time [s],voltage [V]\n" + "\n".join(f"{s:.5f},{v:.4f}" for s, v in zip(step_s, dip, strict=True))
+    )
     k = np.arange(1_000_000)
     np.save(tmp_path / "scope.npy", 13.6 + 0.01 * np.sin(2 * np.pi * 65e3 * k / 10e6))
     return tmp_path
@@ -61,6 +71,32 @@ def test_the_readme_shows_commands() -> None:
 
 @pytest.mark.parametrize("command", [c for c in ALL if not any(part in c for part in ELSEWHERE)])
 def test_a_command_of_the_readme_runs_as_it_is_written(tensimeter, here: Path, command: str) -> None:
+    run_as_written(tensimeter, here, command)
+
+
+#: Served until it is stopped; played in its own test; asks an instrument that is served in a test of its own.
+SERVED = ("stand-ins", "demo", "check-profile")
+
+
+@pytest.mark.parametrize("words", [w for w in EXAMPLES if w not in SERVED])
+def test_the_example_of_each_command_runs_as_it_is_written(tensimeter, here: Path, words: str) -> None:
+    if words == "import":
+        assert tensimeter("export", "JOB", "folder")[0] == 0
+    run_as_written(tensimeter, here, f"{words} {EXAMPLES[words]}")
+
+
+def test_every_command_shows_its_example(tensimeter) -> None:
+    def ends(command, words: str):
+        inner = getattr(command, "commands", None)
+        return [w for n, c in inner.items() for w in ends(c, f"{words} {n}".strip())] if inner else [words]
+
+    tensimeter("--help")
+    assert sorted(ends(get_command(app), "")) == sorted(EXAMPLES)
+    for words in ("size fuse", "logbook"):
+        assert f"Example: tensimeter {words} {EXAMPLES[words]}" in tensimeter(*words.split(), "-h")[1]
+
+
+def run_as_written(tensimeter, here: Path, command: str) -> None:
     words = shlex.split(command)
     if words[:3] == ["tune", "JOB", "fan"]:
         # Of the demos the finisher's bench has a fan.

@@ -11,6 +11,7 @@ from typer._completion_shared import get_completion_script
 
 from tensimeter import __version__
 from tensimeter.cli.commands import app
+from tensimeter.cli.streams import say
 from tensimeter.store import desktop
 
 #: A command as the library that reads them has it; its own type is not for others.
@@ -38,11 +39,11 @@ def install_desktop(
     )
     if remove:
         gone = desktop.remove(data, wanted)
-        print(f"{len(gone)} files taken away." if gone else "Nothing of it was there.")
+        say(f"{len(gone)} files taken away." if gone else "Nothing of it was there.")
         return
     for path in desktop.install(data, wanted):
-        print(path)
-    print("Tensimeter is in the menu and opens .tensi files; --remove takes all of it away again.")
+        say(str(path))
+    say("Tensimeter is in the menu and opens .tensi files; --remove takes all of it away again.")
 
 
 def completion(shell: str) -> str:

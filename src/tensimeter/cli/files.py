@@ -10,6 +10,7 @@ from tensimeter.app.logbook import KINDS, Wanted, chosen, entries_of
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
+from tensimeter.cli.streams import say
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.migrations import MAJOR, MINOR
@@ -34,7 +35,7 @@ def report(
 
     with JobFile(job, read_only=True) as file:
         write(file, output, beside or ())
-    print(f"{output} written.")
+    say(f"{output} written.")
 
 
 @app.command("export")
@@ -46,10 +47,10 @@ def export_command(
     """A job as a folder of JSON and CSV, or its readings as Parquet beside those of others."""
     with JobFile(job, read_only=True) as file:
         if parquet:
-            print(f"{export_partitioned(file, folder)} readings written to {folder}.")
+            say(f"{export_partitioned(file, folder)} readings written to {folder}.")
             return
         written = export_folder(file, folder)
-    print(f"{len(written)} files written to {folder}.")
+    say(f"{len(written)} files written to {folder}.")
 
 
 @app.command("logbook")
@@ -76,7 +77,7 @@ def logbook_command(
 def import_command(folder: Path, job: Path) -> None:
     """A job file from an exported folder."""
     with import_folder(folder, job) as file:
-        print(f"{job}: {file.job.name}, {file.count('reading')} readings.")
+        say(f"{job}: {file.job.name}, {file.count('reading')} readings.")
 
 
 @app.command()

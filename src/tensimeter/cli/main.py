@@ -4,10 +4,14 @@ import gc
 import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from tensimeter import __version__
 from tensimeter.cli.display import has_display
 from tensimeter.core.errors import UserError
+
+if TYPE_CHECKING:
+    from typer import Typer
 
 
 def run() -> None:
@@ -48,8 +52,21 @@ def run() -> None:
     )
     from tensimeter.cli.commands import app
 
-    # By whatever way it was started: completion asks by this name.
-    _guarded(lambda: app(prog_name="tensimeter"))
+    _guarded(lambda: _answer(app, asked))
+
+
+def _answer(app: "Typer", asked: bool) -> None:
+    """Run a command, by whatever way it was started: completion asks by this name."""
+    from typer.main import get_command
+
+    from tensimeter.cli.examples import with_examples
+    from tensimeter.cli.streams import streamed
+
+    command = get_command(app)
+    if not asked:
+        with_examples(command)
+    with streamed(sys.argv[1:]) as words:
+        command(args=words, prog_name="tensimeter")
 
 
 def _is_job(word: str) -> bool:

@@ -18,6 +18,7 @@ from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.display import has_display
 from tensimeter.cli.output import answer, span
+from tensimeter.cli.streams import say
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval, worst
 from tensimeter.core.measurement.readings import real_ones
@@ -285,7 +286,7 @@ def demo(
     made = demo_job(name)
     if file is not None:
         JobFile.create(file, made).close()
-        print(f"{file} written.")
+        say(f"{file} written.")
         return
     if headless or not has_display():
         from tensimeter.ui.headless import play

@@ -162,6 +162,7 @@ class NoticeColumn(QScrollArea):
         self._opened = ""
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         inside = QFrame()
         inside.setAccessibleName("before you go on")
         self._all = QVBoxLayout(inside)

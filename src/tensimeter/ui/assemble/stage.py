@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -63,6 +64,7 @@ class AssembleStage(QWidget):
         self._body.setContentsMargins(0, 0, theme.px(8), 0)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(inside)
         column.addWidget(scroll, 1)
         self.shown: _View | None = None

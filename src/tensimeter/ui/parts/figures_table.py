@@ -12,6 +12,8 @@ from PyQt6.QtWidgets import QAbstractItemView, QTableView, QTreeView, QWidget
 
 from tensimeter.core.quantity import localised
 
+#: What an empty cell is told as; it is copied empty.
+NOTHING = "nothing yet"
 #: So many points of a line at the most are told.
 MOST_POINTS = 200
 #: For so long what was told counts as what is shown, s.
@@ -91,7 +93,8 @@ def of_view(view: QAbstractItemView) -> Figures:
 def _told(index: QModelIndex) -> str:
     """A cell's words; of a square that is only drawn, what it is called."""
     shown = str(index.data(Qt.ItemDataRole.DisplayRole) or "")
-    return shown or str(index.data(Qt.ItemDataRole.AccessibleTextRole) or "")
+    named = str(index.data(Qt.ItemDataRole.AccessibleTextRole) or "")
+    return shown or ("" if named == NOTHING else named)
 
 
 def _hidden(view: QAbstractItemView, column: int) -> bool:
@@ -167,4 +170,6 @@ class FiguresTable(QTableView):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.setFrameShape(QTableView.Shape.NoFrame)
+        if (numbers := self.verticalHeader()) is not None:
+            numbers.hide()
         self.setGeometry(0, 0, 1, 1)

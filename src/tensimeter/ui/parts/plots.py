@@ -50,8 +50,10 @@ class Plot(pg.PlotWidget, SpeaksFigures):  # type: ignore[misc]
     def setAccessibleName(self, name: str | None) -> None:
         """A plot is read as a table of that name."""
         super().setAccessibleName(name)
+        self.viewport().setAccessibleName(name)
         if self._table is None:
-            self._table = FiguresTable(self, "", self)
+            # What lies in a view's viewport is told of, what lies in the view itself is not.
+            self._table = FiguresTable(self, "", self.viewport())
         self._table.setAccessibleName(f"{(name or '').split(';')[0]}, as a table")
 
     def sizeHint(self) -> QSize:

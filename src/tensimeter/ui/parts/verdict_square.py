@@ -7,6 +7,7 @@ from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QLabel, QTreeWidgetItem, QWidget
 
 from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.ui.parts.figures_table import NOTHING
 from tensimeter.ui.theme import theme
 
 _COLOUR = {
@@ -49,6 +50,14 @@ def mark_verdict(item: QTreeWidgetItem, column: int, verdict: Verdict, size: int
     text = item.text(column)
     role = Qt.ItemDataRole.AccessibleTextRole
     item.setData(column, role, f"{text}, {verdict.words}" if text else verdict.words)
+
+
+def name_empty(item: QTreeWidgetItem) -> None:
+    """Cells that hold nothing are told as that."""
+    role = Qt.ItemDataRole.AccessibleTextRole
+    for column in range(item.columnCount()):
+        if not item.text(column) and not item.data(column, role):
+            item.setData(column, role, NOTHING)
 
 
 @cache

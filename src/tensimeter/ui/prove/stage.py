@@ -31,7 +31,7 @@ from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.plots import TraceView
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label, rule, tip
-from tensimeter.ui.parts.verdict_square import mark_verdict
+from tensimeter.ui.parts.verdict_square import mark_verdict, name_empty
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
 from tensimeter.ui.prove.equipment_view import EquipmentView
@@ -257,6 +257,7 @@ class ProveStage(QWidget):
                 item.setToolTip(1, tip(f"{r.step.title}, {fixed(r.step.set_A, 'A', 3)}"))
             for k in (1, 2, 3, 4) if not r.step.title else (2, 3, 4):
                 item.setTextAlignment(k, right)
+            name_empty(item)
             self.steps.addTopLevelItem(item)
             if r.step.index == self.session.step_index:
                 self.steps.setCurrentItem(item)
