@@ -2,10 +2,13 @@
 
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import QMimeData, QSettings, QUrl
+from PyQt6.QtCore import QMimeData, QSettings, QSize, QUrl
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QApplication, QLineEdit
+from PyQt6.QtPdf import QPdfDocument
+from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from tensimeter.app.logbook import Wanted, chosen, entries_of
 from tensimeter.bench.events import Event
@@ -17,6 +20,7 @@ from tensimeter.store.jobfile import JobFile
 from tensimeter.ui import dropped, telling
 from tensimeter.ui.logbook_window import LogbookWindow
 from tensimeter.ui.preferences import Preferences, keep_preferences, preferences
+from tensimeter.ui.printing import print_pdf
 from tensimeter.ui.settings_window import SettingsWindow, about
 from tensimeter.ui.start_page import StartPage
 from tensimeter.ui.theme import theme
@@ -199,3 +203,34 @@ def test_the_desktop_is_told_where_nobody_looks(window: MainWindow, monkeypatch:
     assert not telling.tell(window, window.session.job, event)
     words = "A limit was crossed; the load is off: Ridge pier supply"
     assert told == [(words, "The sink passed 85 °C.", True)]
+
+
+def test_what_is_printed_is_as_long_as_what_is_drawn(window: MainWindow, tmp_path: Path, monkeypatch) -> None:
+    plate = window.stage("plate")
+    path = tmp_path / "sheet.pdf"
+    plate.path._prints(path)
+    printed = tmp_path / "printed.pdf"
+    printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+    printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+    printer.setOutputFileName(str(printed))
+    pages = print_pdf(path, printer)
+    drawn = []
+    for file in (path, printed):
+        document = QPdfDocument(None)
+        document.load(str(file))
+        assert document.pageCount() == pages
+        image = document.render(0, QSize(595, 842)).convertToFormat(QImage.Format.Format_Grayscale8)
+        bits = image.constBits()
+        bits.setsize(image.sizeInBytes())
+        ink = np.frombuffer(bits, np.uint8).reshape(842, -1)[:, :595] < 128
+        drawn.append(np.argwhere(ink))
+    # First and last ink, across and down, to half a millimetre.
+    for end in (np.min, np.max):
+        assert end(drawn[0], axis=0) == pytest.approx(end(drawn[1], axis=0), abs=1.5)
+    # Nobody chose a printer: nothing went out, and that is said.
+    monkeypatch.setattr(QPrintDialog, "exec", lambda _: QPrintDialog.DialogCode.Rejected)
+    plate.path.print_it()
+    assert "Nothing was printed." in window.line.hint.text()
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "there.pdf"), ""))
+    plate.path.choose()
+    assert plate.path.text() == str(tmp_path / "there.pdf")

@@ -18,8 +18,9 @@ from tensimeter.core.assembly.wiring import Conductor, wire_list
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.assembly_edits import with_wire
 from tensimeter.core.quantity import fixed, parse, show
+from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.present import present
-from tensimeter.ui.parts.text import Field, label, tip
+from tensimeter.ui.parts.text import label, tip
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -64,10 +65,12 @@ class WiresView(QWidget):
 
     def _prints(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.path = Field(str(self.session.file.path.with_name(f"{self.session.file.path.stem}-wires.pdf")))
+        stem = self.session.file.path.with_suffix("")
+        self.path = PathField(f"{stem}-wires.pdf", "Lists (*.pdf)", prints=self._listed_at)
+        self.path.told.connect(self.session.say)
         self.path.setAccessibleName("file of the wire list")
         row.addWidget(self.path, 1)
-        for words, labels in (("print the list", False), ("print labels", True)):
+        for words, labels in (("write the list", False), ("write labels", True)):
             button = QPushButton(words)
             button.clicked.connect(lambda _=False, labels=labels: self.print_list(labels))
             row.addWidget(button)
@@ -136,6 +139,11 @@ class WiresView(QWidget):
         else:
             job = with_wire(self.session.job, wire, **fields)
         self.session.edit(words, job)
+
+    def _listed_at(self, path: Path) -> None:
+        from tensimeter.report.wirelist import write_list
+
+        write_list(self.session.job, path)
 
     def print_list(self, labels: bool) -> None:
         """Write the list or the label sheet as PDF."""

@@ -40,6 +40,7 @@ from tensimeter.core.plate.template import AROUND_MM, template
 from tensimeter.report.vector import write_drawing
 from tensimeter.store.drill_table import write_table
 from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.plate.drawing_view import DrawingView, caption
 from tensimeter.ui.plate.photo_row import PhotoRow
@@ -191,7 +192,9 @@ class FaceView(QWidget):
     def _writing(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.addWidget(label("Write it to", "strong"))
-        self.path = Field(str(self.session.file.path.with_name(f"{self.session.file.path.stem}-front.pdf")))
+        path = f"{self.session.file.path.with_suffix('')}-front.pdf"
+        self.path = PathField(path, "Templates (*.pdf *.svg *.dxf *.csv)", prints=self._print_to)
+        self.path.told.connect(self.session.say)
         self.path.setAccessibleName("file of the template, .pdf, .svg, .dxf, or of its drill table, .csv")
         row.addWidget(self.path, 1)
         self.write_button = QPushButton("Write the template")
@@ -376,17 +379,20 @@ class FaceView(QWidget):
             self.shift(*way)
         self._held = None
 
+    def _print_to(self, path: Path) -> None:
+        if self.face is not None:
+            write_drawing(self._template(self.face), path)
+
     def write(self) -> None:
         """Write the template, or with .csv its drill table, beside the name in the line."""
-        face = self.face
+        path, face = Path(self.path.text().strip() or f"{self.side}.pdf"), self.face
         if face is None:
             return
-        path = Path(self.path.text().strip() or f"{self.side}.pdf")
         try:
             if path.suffix.casefold() == ".csv":
                 write_table(face, path)
             else:
-                write_drawing(self._template(face), path)
+                self._print_to(path)
         except UserError as trouble:
             self.session.complain(str(trouble))
             return

@@ -17,6 +17,7 @@ from tensimeter.core.quantity import parse
 from tensimeter.report.lettering import EngravedLetters, OutlineLetters
 from tensimeter.report.vector import write_drawing
 from tensimeter.ui.parts.flow import FlowLayout
+from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.plate.drawing_view import DrawingView, caption
 from tensimeter.ui.session import Session
@@ -47,7 +48,9 @@ class PlateView(QWidget):
         column.addWidget(self.lacks)
         row = QHBoxLayout()
         row.addWidget(label("Write it to", "strong"))
-        self.path = Field(str(session.file.path.with_name(f"{session.file.path.stem}-plate.pdf")))
+        stem = session.file.path.with_suffix("")
+        self.path = PathField(f"{stem}-plate.pdf", "Drawings (*.pdf *.svg *.dxf)", prints=self._written_to)
+        self.path.told.connect(session.say)
         self.path.setAccessibleName("file of the plate, .pdf, .svg or .dxf")
         row.addWidget(self.path, 1)
         self.button = QPushButton("Write the plate")
@@ -136,13 +139,17 @@ class PlateView(QWidget):
         self.lacks.setText(f"For a fuller plate: {words}." if told else "")
         self.button.setEnabled(self.drawing is not None)
 
+    def _written_to(self, path: Path) -> None:
+        if self.drawing is not None:
+            write_drawing(self.drawing, path, engraved=self.engraved.isChecked())
+
     def write(self) -> None:
         """Write it beside the name in the line."""
         if self.drawing is None:
             return
         path = Path(self.path.text().strip() or "plate.pdf")
         try:
-            write_drawing(self.drawing, path, engraved=self.engraved.isChecked())
+            self._written_to(path)
         except UserError as trouble:
             self.session.complain(str(trouble))
             return

@@ -41,9 +41,10 @@ from tensimeter.report.sheet import Rating, Sheet, build, rating
 from tensimeter.store.attachments import attach
 from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.next_act import NextAct
+from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.scrolled import scrolled
-from tensimeter.ui.parts.text import Field, clear, label, rule
+from tensimeter.ui.parts.text import clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.plate.claims_table import ClaimsTable
@@ -173,7 +174,9 @@ class PlateStage(QWidget):
         column.addWidget(self.keep)
         column.addStretch(1)
         column.addWidget(label("Write the sheet to", "strong"))
-        self.path = Field(str(self.session.file.path.with_suffix(".pdf")))
+        stem, kinds = self.session.file.path.with_suffix(".pdf"), "Sheets (*.pdf *.html)"
+        self.path = PathField(str(stem), kinds, prints=lambda path: write(self.session.file, path))
+        self.path.told.connect(self.session.say)
         self.path.setAccessibleName("file of the data sheet, .pdf or .html")
         self.path.setMinimumWidth(theme.px(210))
         column.addWidget(self.path)

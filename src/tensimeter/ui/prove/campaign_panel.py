@@ -27,6 +27,7 @@ from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import Outcome, Plan
 from tensimeter.store.logs import Log, read_log, read_temperatures
 from tensimeter.store.waveforms import read_waveform
+from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.prove.run_control import RunControl
@@ -90,7 +91,7 @@ class CampaignPanel(QScrollArea):
         self.meter.setAccessibleName("meter in hand")
         self.meter.activated.connect(self._on_meter)
         column.addWidget(self.meter)
-        self.bench_path = Field()
+        self.bench_path = PathField("", "Bench files (*.toml)", saves=False)
         self.bench_path.setPlaceholderText("path of a bench file")
         self.bench_path.setAccessibleName("path of a bench file")
         column.addWidget(self.bench_path)

@@ -24,6 +24,7 @@ from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import parts_by_role, write_bench_file
 from tensimeter.bench.trying import try_profile
 from tensimeter.core.errors import UserError
+from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.prove.profile_window import ProfileWindow
@@ -76,7 +77,7 @@ class InstrumentsWindow(QDialog):
         self.said = label("", "", wrap=True)
         column.addWidget(self.said)
         last = QHBoxLayout()
-        self.path = Field(str(session.file.path.with_suffix(".bench.toml")))
+        self.path = PathField(str(session.file.path.with_suffix(".bench.toml")), "Bench files (*.toml)")
         self.path.setAccessibleName("bench file")
         last.addWidget(label("kept as", "caption"))
         last.addWidget(self.path, 1)
