@@ -107,6 +107,10 @@ def test_the_logbook_is_looked_through(window: MainWindow, keys, tmp_path: Path)
     assert "rubber washer helps \\*much\\*" in (tmp_path / "book.md").read_text()
     book.save(tmp_path / "none" / "book.md")
     assert "can't be written" in book.said.text()
+    book.export(tmp_path / "all")
+    assert {"readings.csv", "reading.csv", "job.json"} & {p.name for p in (tmp_path / "all").iterdir()}
+    book.export(tmp_path / "all")
+    assert "is not empty" in book.said.text()
     # It follows what is done beside it.
     window.line.entry.setText("mount 13.55V @2A")
     window.line.take()

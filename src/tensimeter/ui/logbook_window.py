@@ -18,8 +18,10 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.app.logbook import KINDS, PhotoEntry, Wanted, chosen, entries_of
+from tensimeter.core.errors import UserError
 from tensimeter.report.logbook import as_markdown
 from tensimeter.store.entries import LogEntry
+from tensimeter.store.exchange import export
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.session import Session
@@ -97,6 +99,10 @@ class LogbookWindow(QWidget):
         last = QHBoxLayout()
         self.said = label("", "caption", wrap=True)
         last.addWidget(self.said, 1)
+        self.take_out = QPushButton("Take everything out …")
+        self.take_out.setToolTip("Job, readings, waveforms, attachments: JSON, CSV and files in a folder")
+        self.take_out.clicked.connect(self._ask_folder)
+        last.addWidget(self.take_out)
         self.keep = QPushButton("Save as Markdown …")
         self.keep.clicked.connect(self._ask_path)
         last.addWidget(self.keep)
@@ -171,6 +177,21 @@ class LogbookWindow(QWidget):
         name, _ = QFileDialog.getSaveFileName(self, "Save the logbook", f"{stem}-logbook.md", kinds)
         if name:
             self.save(Path(name))
+
+    def _ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "An empty folder for all of it")
+        if name:
+            self.export(Path(name))
+
+    def export(self, folder: Path) -> None:
+        """Write the whole job into a folder, as open formats."""
+        try:
+            written = export(self.session.file, folder)
+        except UserError as trouble:
+            self.said.setText(str(trouble))
+            return
+        self.session.note("export", f"everything written to {folder.name}")
+        self.said.setText(f"{len(written)} files written to {folder}.")
 
     def save(self, path: Path) -> None:
         """Write the entries that are shown."""

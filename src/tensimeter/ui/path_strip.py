@@ -47,6 +47,8 @@ class PathStrip(QFrame):
         self._live: Event | None = None
         self._boxes: list[tuple[QRectF, str]] = []
         self._buttons: list[LinkButton] = []
+        self.cells: list[Cell] = []
+        self.also: list[str] = []
         self._shown: object = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -64,10 +66,15 @@ class PathStrip(QFrame):
         self.refresh()
 
     def sizeHint(self) -> QSize:
-        return QSize(theme.px(900), theme.px(80))
+        return QSize(theme.px(900), self._height)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(theme.px(300), theme.px(80))
+        return QSize(theme.px(300), self._height)
+
+    @property
+    def _height(self) -> int:
+        """That of its cards; a line of words needs less."""
+        return theme.px(80 if self.cells else 36)
 
     def refresh(self) -> None:
         here = (self.session.subject, self.session.output_id, theme.night, theme.scale)

@@ -16,7 +16,7 @@ class StageButton(QAbstractButton):
 
     def __init__(self, stage: Stage, number: int) -> None:
         super().__init__()
-        self.stage, self.caption, self.open_holds = stage, "", 0
+        self.stage, self.caption, self.open_holds, self._number = stage, "", 0, number
         self.setCheckable(True)
         self.setAutoExclusive(True)
         self.setToolTip(f"Alt+{number}")
@@ -27,6 +27,7 @@ class StageButton(QAbstractButton):
     def show_caption(self, caption: str, open_holds: int) -> None:
         self.caption, self.open_holds = caption, open_holds
         self.setAccessibleName(f"{self.stage.name}, {caption}")
+        self.setToolTip(f"{caption}; Alt+{self._number}")
         self.update()
 
     def paintEvent(self, event: object) -> None:
@@ -34,14 +35,19 @@ class StageButton(QAbstractButton):
         if self.isChecked():
             painter.fillRect(self.rect(), theme.colour("sheet"))
             painter.fillRect(0, 0, 4, self.height(), theme.colour("ink"))
-        box = QRectF(self.rect()).adjusted(theme.px(18), theme.px(5), -2, -theme.px(5))
+        # Where there is little height the edges give way first, then the line on how it stands.
+        edge = max(0.0, min(theme.px(5), (self.height() - theme.px(34)) / 2))
+        box = QRectF(self.rect()).adjusted(theme.px(18), edge, -2, -edge)
         painter.setFont(theme.font(11, bold=self.isChecked()))
         painter.setPen(theme.colour("ink" if self.isChecked() else "pencil"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignTop, self.stage.name)
+        tight = self.height() < theme.px(34)
+        where = Qt.AlignmentFlag.AlignVCenter if tight else Qt.AlignmentFlag.AlignTop
+        painter.drawText(box, where, self.stage.name)
         painter.setFont(theme.font(8.5))
         painter.setPen(theme.colour("hold" if self.open_holds else "pencil"))
         text = painter.fontMetrics().elidedText(self.caption, Qt.TextElideMode.ElideRight, round(box.width()))
-        painter.drawText(box, Qt.AlignmentFlag.AlignBottom, text)
+        if not tight:
+            painter.drawText(box, Qt.AlignmentFlag.AlignBottom, text)
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("prediction"), 1))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
