@@ -43,6 +43,8 @@ class ManualWindow(QWidget):
         self.page = QTextBrowser()
         self.page.setAccessibleName("page of the manual")
         self.page.setOpenExternalLinks(False)
+        # Pictures lie beside the pages.
+        self.page.setSearchPaths([str(resources.files("tensimeter.assets").joinpath("manual"))])
         present(self.page.document()).setDocumentMargin(theme.px(14))
         row.addWidget(self.page, 1)
         self._list()

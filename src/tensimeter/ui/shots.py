@@ -96,13 +96,13 @@ def _soak(window: "MainWindow", folder: Path) -> None:
     run()
     stage.show_view("found")
     picture(window, folder / "prove-soak.png")
+    # The one after its repair is what Tune lays over it.
     soak = present(session.test)
     runs = [r.run for r in session.now.readings if r.test == "soak" and r.run is not None]
     change = Changed(link="front-end", what="thermal pad seated anew", after_run=max(runs))
     mended = changed(soak, changes=(change,), every_s=60.0, hold_s=4500.0)
     session.edit("what was changed", with_test(session.job, mended))
     run()
-    picture(window, folder / "prove-soak-mended.png")
     stage.show_view("points")
     session.choose_test("load-regulation")
 
@@ -211,6 +211,43 @@ def _tune(scratch: Path, folder: Path) -> None:
     window.close()
 
 
+def _profile(folder: Path) -> None:
+    """A profile made from what a handheld meter sends."""
+    from tensimeter.ui.pictures import picture, wait_until
+    from tensimeter.ui.prove.profile_window import ProfileWindow
+
+    with stand_ins(demo_job("ridge-pier"), voltmeter_as="frame") as served:
+        window = ProfileWindow("voltmeter", served.resources["voltmeter"], "generic-meter")
+        window.resize(1280, 800)
+        window.show()
+        window.way.setCurrentIndex(2)
+        window.way.activated.emit(2)
+        wait_until(lambda: window.words.count() > 18, 20)
+        window.shown.setText("13.57")
+        wait_until(lambda: window.proposals.count() > 0, 20)
+        window.take(0)
+        window.try_all()
+        picture(window, folder / "profile.png")
+        window.close()
+
+
+#: Pictures that the manual inside shows, smaller, beside its pages.
+IN_MANUAL = ("start", "stock", "design", "assemble-matrix", "wake", "prove", "tune", "plate")
+MANUAL_WIDTH = 560
+
+
+def for_manual(folder: Path, manual: Path) -> None:
+    """Small copies of the pictures, for the manual that comes with the program."""
+    from PyQt6.QtCore import Qt
+    from PyQt6.QtGui import QImage
+
+    manual.mkdir(exist_ok=True)
+    for name in IN_MANUAL:
+        whole = QImage(str(folder / f"{name}.png"))
+        small = whole.scaledToWidth(MANUAL_WIDTH, Qt.TransformationMode.SmoothTransformation)
+        small.save(str(manual / f"{name}.jpg"), "JPG", 85)
+
+
 def main(folder: Path) -> None:
     """Every main view at 1280 × 800, by day; one of them by night."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -230,6 +267,7 @@ def main(folder: Path) -> None:
         _other_designs(Path(scratch), folder)
         _tune(Path(scratch), folder)
         _made_load(Path(scratch), folder)
+        _profile(folder)
 
         file = JobFile.create(Path(scratch) / "shed.tensi", readings_first("Shed bench supply", "12V 5A"))
         session = Session(file)
@@ -244,6 +282,7 @@ def main(folder: Path) -> None:
         start = StartPage()
         start.show()
         picture(start, folder / "start.png")
+        for_manual(folder, Path(__file__).parents[1] / "assets" / "manual" / "pictures")
 
 
 if __name__ == "__main__":
