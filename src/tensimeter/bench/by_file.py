@@ -50,7 +50,8 @@ class FileInstrument(ProfiledInstrument):
         reading.start()
         deadline = time.monotonic() + self.longest_s
         while reading.is_alive() and time.monotonic() < deadline:
-            if self._broken.wait(_LOOK_S if time.monotonic() + _LOOK_S < deadline else 0.001):
+            reading.join(_LOOK_S)
+            if self._broken.is_set():
                 raise BrokenOff("the exchange was broken off.")
         if len(told) < channels:
             raise LinkFailed(f"{self.part}: no answer in time.")
