@@ -1,5 +1,6 @@
 """The program, called as a script calls it."""
 
+import logging
 import sys
 from pathlib import Path
 
@@ -29,6 +30,10 @@ def tensimeter(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[st
         except SystemExit as stop:
             code = int(stop.code or 0)
         out = capsys.readouterr()
+        # What --verbose turned on would go on into the tests behind.
+        told = logging.getLogger("tensimeter")
+        told.handlers, told.propagate = [], True
+        told.setLevel(logging.NOTSET)
         return code, out.out, out.err
 
     return call

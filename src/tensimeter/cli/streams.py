@@ -27,7 +27,12 @@ def be_quiet(quiet: bool) -> None:
 
 def be_verbose() -> None:
     """Tell on standard error what is done meanwhile."""
-    logging.basicConfig(level=logging.DEBUG, stream=sys.stderr, format="%(name)s: %(message)s", force=True)
+    handler = logging.StreamHandler(sys.stderr)
+    handler.setFormatter(logging.Formatter("%(name)s: %(message)s"))
+    # What other packages tell of themselves is for their own makers.
+    told = logging.getLogger("tensimeter")
+    told.handlers, told.propagate = [handler], False
+    told.setLevel(logging.DEBUG)
 
 
 def say(text: str) -> None:
