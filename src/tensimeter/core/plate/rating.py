@@ -119,7 +119,7 @@ def _marks(output: OutputLink, mine: Sequence[Outcome]) -> tuple[str, ...]:
 
 def _load_plate(job: Job, mine: Sequence[Outcome], output: LoadLink) -> OutletPlate:
     """What may be written of a load that one makes: what it was shown to sink, and its lowest volts."""
-    shown = [f.text for o in mine for f in o.findings if f.key == "shown"]
+    shown = [text for o in mine if (text := kind_of(o.plan.test).sinks(o))]
     part = job.part(output.part)
     entries = [Entry("continuous", f"sinks {text.replace(', ', ' · ')}") for text in shown[-1:]]
     if isinstance(part, LoadByCircuit):

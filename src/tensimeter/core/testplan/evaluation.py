@@ -36,7 +36,7 @@ def rates(result: Outcome) -> bool:
 
 def shows_load(result: Outcome) -> bool:
     """Whether a load that one makes was shown to sink something; what was simulated shows nothing."""
-    return not result.pretended and any(f.key == "shown" for f in result.findings)
+    return not result.pretended and bool(kind_of(result.plan.test).sinks(result))
 
 
 def proven_A(result: Outcome) -> float | None:

@@ -74,6 +74,10 @@ class TestKind(ABC, Generic[T]):
         """What its plot shows."""
         return in_band(result)
 
+    def sinks(self, result: Outcome) -> str:
+        """What a load that one makes was shown to sink, in words; empty where it shows nothing of one."""
+        return ""
+
     def rates(self, test: T) -> bool:
         """Whether an output's rating is proven by it: volts over amps at its own volts."""
         return False

@@ -127,6 +127,8 @@ def _reached(load: LoadByCircuit, test: OwnLoad, output: OutputLink) -> list[flo
     """The volts of a test that its circuit stands."""
     return [volts for volts in test.volts or (output.nominal_V,) if volts <= load.max_V]
 
+#: The key of the finding that says what was shown of it.
+_SHOWN = "shown"
 
 class OwnLoadKind(TestKind[OwnLoad]):
     """A load that one makes, proven: setting, constancy over volts, drift, start, heat."""
@@ -294,7 +296,10 @@ class OwnLoadKind(TestKind[OwnLoad]):
             text += f", {show_at_least(max(volts), 'V')}"
         if "junction" in good:
             text += _held(facts, load)
-        return [Finding("shown", "shown of it", text=text, is_note=True)]
+        return [Finding(_SHOWN, "shown of it", text=text, is_note=True)]
+
+    def sinks(self, result: Outcome) -> str:
+        return next((f.text for f in result.findings if f.key == _SHOWN), "")
 
     def picture(self, result: Outcome, test: OwnLoad) -> Picture:
         """How far each set current is off, in mA, between what its circuit allows."""
