@@ -3,7 +3,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.ready
 
-.PHONY: demo test check bench shots mutants clean
+.PHONY: demo test check bench shots texts mutants clean
 
 $(STAMP): pyproject.toml constraints.txt tools/setup.sh
 	@bash tools/setup.sh $(VENV)
@@ -30,6 +30,10 @@ mutants: $(STAMP)
 
 shots: $(STAMP)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m tensimeter.ui.shots docs/screenshots
+
+# Every text of the window, for those who translate it.
+texts: $(STAMP)
+	@$(BIN)/python tools/texts.py src/tensimeter/assets/translations/tensimeter.ts
 
 clean:
 	rm -rf $(VENV) .mutants demo-out build .mypy_cache .ruff_cache .pytest_cache

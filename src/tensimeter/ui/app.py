@@ -22,11 +22,13 @@ from tensimeter.store.desktop import APP_ID
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.aside import Aside
 from tensimeter.ui.one_program import OneProgram, handed_over
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.preferences import preferences
 from tensimeter.ui.recent import remember
 from tensimeter.ui.session import Session
 from tensimeter.ui.sweep import Sweep
 from tensimeter.ui.theme import load_fonts, theme
+from tensimeter.ui.translation import use_language
 from tensimeter.ui.window import MainWindow
 from tensimeter.ui.window_memory import follow_system, remember_window
 
@@ -163,8 +165,10 @@ def _say_unforeseen(program: Tensimeter, app: QApplication) -> None:
                 continue
             window.session.drop_load()
             window.line.say(
-                "Something in the program failed; the load was dropped and all readings are kept. "
-                "Details are in the log."
+                tr(
+                    "Something in the program failed; the load was dropped and all readings are kept. "
+                    "Details are in the log."
+                )
             )
 
     sys.excepthook = hook
@@ -193,7 +197,9 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     _keep_log()
     settings = QSettings()
     follow_system(app, settings)
-    preferences().apply()
+    wanted = preferences()
+    wanted.apply()
+    use_language(wanted.language)
     program, one = Tensimeter(), OneProgram()
     one.asked.connect(program.also)
     _say_unforeseen(program, app)

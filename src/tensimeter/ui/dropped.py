@@ -5,6 +5,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QMimeData
 
+from tensimeter.ui.parts.words import tr
+
 if TYPE_CHECKING:
     from tensimeter.ui.window import MainWindow
 
@@ -43,5 +45,5 @@ def _photo(window: "MainWindow", path: Path) -> None:
     except UserError as trouble:
         window.line.say(str(trouble))
         return
-    session.say(f"{path.name} is kept with {name}.")
+    session.say(tr("{0} is kept with {1}.").format(path.name, name))
     session.readings_changed.emit()

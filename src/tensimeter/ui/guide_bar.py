@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLa
 from tensimeter.core.procedure.guide import GUIDE, GUIDED, GuideStep, step_at
 from tensimeter.core.procedure.notices import STAGES
 from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 if TYPE_CHECKING:
@@ -20,7 +21,7 @@ class GuideBar(QFrame):
     def __init__(self, window: "MainWindow") -> None:
         super().__init__(window)
         self.window_, self.passed = window, 0
-        self.setAccessibleName("guide")
+        self.setAccessibleName(tr("guide"))
         self.setObjectName("guide")
         row = QHBoxLayout(self)
         row.setContentsMargins(theme.px(18), theme.px(6), theme.px(14), theme.px(6))
@@ -36,7 +37,7 @@ class GuideBar(QFrame):
         self.act.setProperty("kind", "main")
         self.act.clicked.connect(self.do)
         row.addWidget(self.act)
-        self.leave = QPushButton("leave the guide")
+        self.leave = QPushButton(tr("leave the guide"))
         self.leave.clicked.connect(self.stop)
         row.addWidget(self.leave)
         window.session.job_changed.connect(self.refresh)
@@ -57,17 +58,19 @@ class GuideBar(QFrame):
             self.stop()
             return
         stage = next(s for s in STAGES if s.id == step.stage)
-        self.title.setText(f"{self.passed + 1} of {len(GUIDE)} · {stage.name}: {step.title}")
+        self.title.setText(
+            tr("{0} of {1} · {2}: {3}").format(self.passed + 1, len(GUIDE), stage.name, step.title)
+        )
         self.words.setText(step.words)
         here = STAGES[self.window_.stage_index].id == step.stage
         number = STAGES.index(stage) + 1
         line = self._line(step)
         if not here:
-            self.act.setText(f"go to {stage.name}, Alt+{number}")
+            self.act.setText(tr("go to {0}, Alt+{1}").format(stage.name, number))
         elif line:
-            self.act.setText(f"put “{line}” there, Alt+G")
+            self.act.setText(tr("put “{0}” there, Alt+G").format(line))
         else:
-            self.act.setText("that was the last" if self.passed == len(GUIDE) - 1 else "go on, Alt+G")
+            self.act.setText(tr("that was the last") if self.passed == len(GUIDE) - 1 else tr("go on, Alt+G"))
         self.act.setAccessibleName(self.act.text())
 
     def _line(self, step: GuideStep) -> str:

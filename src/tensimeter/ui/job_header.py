@@ -6,6 +6,7 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tensimeter.ui.parts.text import Elided, label, tip
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import icon, theme
 
 if TYPE_CHECKING:
@@ -27,14 +28,14 @@ class JobHeader(QWidget):
         row.addSpacing(theme.px(10))
         self.tools: dict[str, QToolButton] = {}
         for name, picture, words, act in (
-            ("jobs", "folder-open", "All jobs, Ctrl+O", window.jobs_wanted.emit),
-            ("undo", "arrow-back-up", "Undo", self.session.undo),
-            ("redo", "arrow-forward-up", "Do again", self.session.redo),
-            ("logbook", "notebook", "Logbook, Ctrl+J", window.show_logbook),
-            ("night", "moon", "Night or day, Alt+N", window.toggle_night),
-            ("settings", "adjustments", "Settings and about, Ctrl+,", window.show_settings),
-            ("bench", "eye", "Bench view, Ctrl+B", window.toggle_bench_view),
-            ("column", "chevron-right", "Hide or show the right column, F2", window.toggle_column),
+            ("jobs", "folder-open", tr("All jobs, Ctrl+O"), window.jobs_wanted.emit),
+            ("undo", "arrow-back-up", tr("Undo"), self.session.undo),
+            ("redo", "arrow-forward-up", tr("Do again"), self.session.redo),
+            ("logbook", "notebook", tr("Logbook, Ctrl+J"), window.show_logbook),
+            ("night", "moon", tr("Night or day, Alt+N"), window.toggle_night),
+            ("settings", "adjustments", tr("Settings and about, Ctrl+,"), window.show_settings),
+            ("bench", "eye", tr("Bench view, Ctrl+B"), window.toggle_bench_view),
+            ("column", "chevron-right", tr("Hide or show the right column, F2"), window.toggle_column),
         ):
             button = QToolButton()
             button.setToolTip(words)
@@ -49,17 +50,19 @@ class JobHeader(QWidget):
         """The job as it is now."""
         job = self.session.job
         self._name.setText(job.name)
-        made_up = "a demo: all of it is made up" if job.demo else ""
+        made_up = tr("a demo: all of it is made up") if job.demo else ""
         self._place.setText(" · ".join(words for words in (job.place, made_up) if words))
         self.mode.setText(mode)
         undo, redo = self.session.deeds.undo_name(), self.session.deeds.redo_name()
         for name, what, words, key in (
-            ("undo", undo, "Undo", "Ctrl+Z"),
-            ("redo", redo, "Do again", "Ctrl+Shift+Z"),
+            ("undo", undo, tr("Undo"), "Ctrl+Z"),
+            ("redo", redo, tr("Do again"), "Ctrl+Shift+Z"),
         ):
             button = self.tools[name]
             button.setEnabled(bool(what))
-            button.setToolTip(tip(f"{words}: {what}, {key}" if what else f"nothing to {words.lower()}"))
+            button.setToolTip(
+                tip(f"{words}: {what}, {key}" if what else tr("nothing to {0}").format(words.lower()))
+            )
             button.setAccessibleName(button.toolTip())
         self.restyle(column_shown)
 

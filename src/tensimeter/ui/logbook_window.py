@@ -24,6 +24,7 @@ from tensimeter.store.entries import LogEntry
 from tensimeter.store.exchange import export
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -68,16 +69,16 @@ class LogbookWindow(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent, Qt.WindowType.Window)
         self.session = session
-        self.setWindowTitle(f"Logbook of {session.job.name}")
+        self.setWindowTitle(tr("Logbook of {0}").format(session.job.name))
         self.resize(theme.px(860), theme.px(560))
         column = QVBoxLayout(self)
         column.setSpacing(theme.px(8))
-        column.addWidget(label("Logbook", "heading"))
+        column.addWidget(label(tr("Logbook"), "heading"))
         column.addLayout(self._choices())
         self.model = _Entries(self)
         self.table = QTableView()
         self.table.setModel(self.model)
-        self.table.setAccessibleName("entries of the logbook, the newest first")
+        self.table.setAccessibleName(tr("entries of the logbook, the newest first"))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setShowGrid(False)
         self.table.setWordWrap(False)
@@ -99,11 +100,11 @@ class LogbookWindow(QWidget):
         last = QHBoxLayout()
         self.said = label("", "caption", wrap=True)
         last.addWidget(self.said, 1)
-        self.take_out = QPushButton("Take everything out …")
-        self.take_out.setToolTip("Job, readings, waveforms, attachments: JSON, CSV and files in a folder")
+        self.take_out = QPushButton(tr("Take everything out …"))
+        self.take_out.setToolTip(tr("Job, readings, waveforms, attachments: JSON, CSV and files in a folder"))
         self.take_out.clicked.connect(self._ask_folder)
         last.addWidget(self.take_out)
-        self.keep = QPushButton("Save as Markdown …")
+        self.keep = QPushButton(tr("Save as Markdown …"))
         self.keep.clicked.connect(self._ask_path)
         last.addWidget(self.keep)
         column.addLayout(last)
@@ -116,8 +117,8 @@ class LogbookWindow(QWidget):
         row = QHBoxLayout()
         row.setSpacing(theme.px(8))
         self.words = Field()
-        self.words.setPlaceholderText("words to look for")
-        self.words.setAccessibleName("words to look for in the logbook")
+        self.words.setPlaceholderText(tr("words to look for"))
+        self.words.setAccessibleName(tr("words to look for in the logbook"))
         self.words.textChanged.connect(lambda _: self._choose())
         row.addWidget(self.words, 1)
         job = self.session.job
@@ -129,7 +130,7 @@ class LogbookWindow(QWidget):
             ("kind", "every kind", kinds), ("link", "every link", links), ("test", "every test", tests),
         ):  # fmt: skip
             box = QComboBox()
-            box.setAccessibleName(f"which {name}")
+            box.setAccessibleName(tr("which {0}").format(name))
             box.addItem(all_, "")
             for words, value in options:
                 box.addItem(words, value)
@@ -152,7 +153,7 @@ class LogbookWindow(QWidget):
     def _choose(self) -> None:
         rows = chosen(self.session.job, self._every, self._wanted())
         self.model.show_rows(rows)
-        self.said.setText(f"{len(rows)} of {len(self._every)} entries")
+        self.said.setText(tr("{0} of {1} entries").format(len(rows), len(self._every)))
         if rows:
             self.table.selectRow(0)
         self._show_entry()
@@ -161,7 +162,7 @@ class LogbookWindow(QWidget):
         """The whole of the entry in hand, and its photo."""
         at = self.table.currentIndex().row()
         entry = self.model.rows[at] if 0 <= at < len(self.model.rows) else None
-        self.text.setText(entry.text if entry is not None else "No entry is like that.")
+        self.text.setText(entry.text if entry is not None else tr("No entry is like that."))
         photo = QPixmap()
         if isinstance(entry, PhotoEntry):
             photo.loadFromData(self.session.file.blob("attachment", entry.attachment))
@@ -191,7 +192,7 @@ class LogbookWindow(QWidget):
             self.said.setText(str(trouble))
             return
         self.session.note("export", f"everything written to {folder.name}")
-        self.said.setText(f"{len(written)} files written to {folder}.")
+        self.said.setText(tr("{0} files written to {1}.").format(len(written), folder))
 
     def save(self, path: Path) -> None:
         """Write the entries that are shown."""
@@ -199,9 +200,11 @@ class LogbookWindow(QWidget):
         try:
             path.write_text(text + "\n", encoding="utf-8")
         except OSError as error:
-            self.said.setText(f"{path} can't be written: {error.strerror}. Choose another folder.")
+            self.said.setText(
+                tr("{0} can't be written: {1}. Choose another folder.").format(path, error.strerror)
+            )
             return
-        self.said.setText(f"Written: {path}")
+        self.said.setText(tr("Written: {0}").format(path))
 
 
 def show_logbook(session: Session, parent: QWidget) -> LogbookWindow:

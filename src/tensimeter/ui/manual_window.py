@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QTextBrow
 
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 
@@ -21,19 +22,19 @@ def pages() -> list[tuple[str, str]]:
 class ManualWindow(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Tensimeter, manual")
+        self.setWindowTitle(tr("Tensimeter, manual"))
         self.resize(theme.px(860), theme.px(600))
         self._pages = pages()
         row = QHBoxLayout(self)
         left = QVBoxLayout()
         self.look_for = Field()
-        self.look_for.setPlaceholderText("look for …")
-        self.look_for.setAccessibleName("words to look for in the manual")
+        self.look_for.setPlaceholderText(tr("look for …"))
+        self.look_for.setAccessibleName(tr("words to look for in the manual"))
         self.look_for.textChanged.connect(lambda _: self._list())
-        left.addWidget(label("Manual", "heading"))
+        left.addWidget(label(tr("Manual"), "heading"))
         left.addWidget(self.look_for)
         self.list = QListWidget()
-        self.list.setAccessibleName("pages of the manual")
+        self.list.setAccessibleName(tr("pages of the manual"))
         self.list.currentItemChanged.connect(self._show)
         left.addWidget(self.list, 1)
         side = QWidget()
@@ -41,7 +42,7 @@ class ManualWindow(QWidget):
         side.setFixedWidth(theme.px(220))
         row.addWidget(side)
         self.page = QTextBrowser()
-        self.page.setAccessibleName("page of the manual")
+        self.page.setAccessibleName(tr("page of the manual"))
         self.page.setOpenExternalLinks(False)
         # Pictures lie beside the pages.
         self.page.setSearchPaths([str(resources.files("tensimeter.assets").joinpath("manual"))])

@@ -10,6 +10,7 @@ from tensimeter.core.derivation import Derivation
 from tensimeter.core.model.job import Overrule
 from tensimeter.core.notice import Notice
 from tensimeter.ui.parts.text import Field, label, tip
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -55,7 +56,7 @@ class NoticeCard(Card):
             return
         self.body.addWidget(label(notice.text, wrap=True))
         if notice.overruled:
-            self.body.addWidget(label(f"Reason: {notice.overruled}", "caption", wrap=True))
+            self.body.addWidget(label(tr("Reason: {0}").format(notice.overruled), "caption", wrap=True))
 
     def _fold(self, notice: Notice) -> None:
         """Its title alone; a click or Enter opens it."""
@@ -70,13 +71,13 @@ class NoticeCard(Card):
         self.body.setContentsMargins(theme.px(10), theme.px(3), theme.px(6), theme.px(3))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"hold: {notice.title}")
+        self.setAccessibleName(tr("hold: {0}").format(notice.title))
         self.body.addWidget(
             label(f"{number}  {notice.title}" if number else notice.title, "strong", wrap=True)
         )
         if notice.expect:
             self.body.addWidget(label(notice.expect, "caption", wrap=True))
-        self._button = QPushButton("overrule, with a reason …")
+        self._button = QPushButton(tr("overrule, with a reason …"))
         self._button.setProperty("kind", "quiet")
         self._button.clicked.connect(self._ask)
         words = label(notice.text, wrap=True)
@@ -97,8 +98,8 @@ class NoticeCard(Card):
     def _ask(self) -> None:
         self._button.hide()
         self._reason = Field()
-        self._reason.setPlaceholderText("reason, then Enter")
-        self._reason.setAccessibleName(f"reason to overrule {self.notice.title}")
+        self._reason.setPlaceholderText(tr("reason, then Enter"))
+        self._reason.setAccessibleName(tr("reason to overrule {0}").format(self.notice.title))
         self._reason.returnPressed.connect(self._overrule)
         self.body.addWidget(self._reason)
         self._reason.setFocus()
@@ -106,7 +107,7 @@ class NoticeCard(Card):
     def _overrule(self) -> None:
         reason = self._reason.text().strip()
         if len(reason) < 3:
-            self._reason.setPlaceholderText("a hold needs a reason of some words")
+            self._reason.setPlaceholderText(tr("a hold needs a reason of some words"))
             self._reason.clear()
             return
         job = self.session.job
@@ -125,7 +126,7 @@ class WhyCard(Card):
         self.worked = worked
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         title, *lines = worked.text().splitlines()
-        self.body.addWidget(label("why?", "caption"))
+        self.body.addWidget(label(tr("why?"), "caption"))
         self.body.addWidget(label(title, "strong", wrap=True))
         text = label("\n".join(line.strip() for line in lines), wrap=True)
         text.setTextInteractionFlags(
@@ -134,7 +135,7 @@ class WhyCard(Card):
         self.body.addWidget(text)
         row = QHBoxLayout()
         for words, act in (("copy", self._copy), ("put away", put_away)):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setProperty("kind", "quiet")
             button.clicked.connect(act)
             row.addWidget(button)
@@ -164,7 +165,7 @@ class NoticeColumn(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         inside = QFrame()
-        inside.setAccessibleName("before you go on")
+        inside.setAccessibleName(tr("before you go on"))
         self._all = QVBoxLayout(inside)
         self._all.setContentsMargins(0, 0, 0, 0)
         #: What stands here at each stage, and what it was made of: gone back to, it is shown as it is.
@@ -250,9 +251,9 @@ class NoticeColumn(QScrollArea):
         if self._worked is not None:
             column.addWidget(WhyCard(self._worked, lambda: self.show_why(None)))
         count = f": {len(holds)} open" if len(holds) > 1 else ""
-        column.addWidget(label(f"Before you go on{count}", "heading", wrap=True))
+        column.addWidget(label(tr("Before you go on{0}").format(count), "heading", wrap=True))
         if not notices:
-            column.addWidget(label("Nothing open here.", "caption", wrap=True))
+            column.addWidget(label(tr("Nothing open here."), "caption", wrap=True))
         numbers = {place: k for k, (place, _, _) in self.session.now.numbered.items()}
         for notice in notices:
             number = numbers.get(notice.lifted_by or "")

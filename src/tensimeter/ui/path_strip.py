@@ -14,6 +14,7 @@ from tensimeter.core.quantity import fixed, show, show_at_least
 from tensimeter.core.rating.ladder import ranked
 from tensimeter.core.testplan.evaluation import rates, shown_A
 from tensimeter.ui.parts.margin_bar import paint_bar
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -52,7 +53,7 @@ class PathStrip(QFrame):
         self._shown: object = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("path strip")
+        self.setAccessibleName(tr("path strip"))
         for signal in (
             session.job_changed,
             session.subject_changed,

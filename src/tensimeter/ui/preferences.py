@@ -21,6 +21,7 @@ class Preferences:
     """Empty text: as the system has it, or the program's own."""
 
     decimal_mark: str = ""
+    language: str = ""
     mains_V: float = 230.0
     mains_Hz: float = 50.0
     sound: bool = True

@@ -10,6 +10,7 @@ from tensimeter.core.correction_line import correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.readingline import completion
 from tensimeter.ui.parts.text import Elided, Field, tip
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -44,8 +45,8 @@ class ReadingLine(QFrame):
         layout.setContentsMargins(theme.px(12), theme.px(6), theme.px(14), theme.px(6))
         layout.setSpacing(theme.px(14))
         self.entry = _Entry()
-        self.entry.setAccessibleName("reading line")
-        self.entry.setPlaceholderText("reading, e.g. mount 13.58V @4A")
+        self.entry.setAccessibleName(tr("reading line"))
+        self.entry.setPlaceholderText(tr("reading, e.g. mount 13.58V @4A"))
         self.entry.setMinimumWidth(theme.px(240))
         self.hint, self.log = Elided(), Elided(right=True)
         layout.addWidget(self.entry, 3)
@@ -104,7 +105,7 @@ class ReadingLine(QFrame):
             found = self.session.understood(text)
         except UserError as trouble:
             place = text + self.entry.completes
-            self.say(f"Tab: {place}" if self.entry.completes else str(trouble), "pencil")
+            self.say(tr("Tab: {0}").format(place) if self.entry.completes else str(trouble), "pencil")
             return
         where = self.session.where(found)
         if found.question:
@@ -119,7 +120,7 @@ class ReadingLine(QFrame):
 
     def _idle(self) -> None:
         if not self.entry.text().strip():
-            self.say("Enter keeps it · Shift+Enter writes a remark · Ctrl+L comes here", "pencil")
+            self.say(tr("Enter keeps it · Shift+Enter writes a remark · Ctrl+L comes here"), "pencil")
 
     def take(self) -> None:
         """Enter: keep the reading; a value that cannot be right is asked about first."""
@@ -136,7 +137,7 @@ class ReadingLine(QFrame):
             found = self.session.understood(text)
             if found.question and self._asked != text:
                 self._asked = text
-                self.say(f"{found.question} Enter again keeps it.", "hold")
+                self.say(tr("{0} Enter again keeps it.").format(found.question), "hold")
                 return
             where = self.session.where(found)
             self.session.take_typed(found)
@@ -144,11 +145,11 @@ class ReadingLine(QFrame):
             self.say(str(trouble))
             return
         self.entry.empty()
-        self.say(f"kept: {found.summary} → {where}", "holds")
+        self.say(tr("kept: {0} → {1}").format(found.summary, where), "holds")
 
     def _remark(self) -> None:
         text = self.entry.text().strip()
         if text:
             self.session.note("remark", text)
             self.entry.empty()
-            self.say("remark written into the logbook", "holds")
+            self.say(tr("remark written into the logbook"), "holds")

@@ -23,8 +23,10 @@ from tensimeter import __version__
 from tensimeter.bench.profile import own_profiles
 from tensimeter.core.model.migrations import MAJOR, MINOR
 from tensimeter.ui.parts.text import Field, label, rule
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.preferences import MAINS, Preferences, keep_preferences, preferences
 from tensimeter.ui.theme import theme
+from tensimeter.ui.translation import languages
 
 _SIZES = (0.8, 0.9, 1.0, 1.1, 1.2, 1.3, 1.4, 1.5)
 #: What is named in About beside Python and Qt.
@@ -46,12 +48,12 @@ class SettingsWindow(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Settings and about")
+        self.setWindowTitle(tr("Settings and about"))
         self.resize(theme.px(620), theme.px(600))
         column = QVBoxLayout(self)
         column.setSpacing(theme.px(8))
-        column.addWidget(label("Settings", "heading"))
-        column.addWidget(label("They hold for every job, from now on.", "caption"))
+        column.addWidget(label(tr("Settings"), "heading"))
+        column.addWidget(label(tr("They hold for every job, from now on."), "caption"))
         self._grid = QGridLayout()
         self._grid.setColumnStretch(1, 1)
         self._grid.setHorizontalSpacing(theme.px(16))
@@ -59,19 +61,24 @@ class SettingsWindow(QWidget):
         kept = preferences()
         self._look()
         self.mark = self._box(
-            "decimal mark", (("as the system has it", ""), ("point, 13.6", "."), ("comma, 13,6", ","))
+            tr("decimal mark"), (("as the system has it", ""), ("point, 13.6", "."), ("comma, 13,6", ","))
         )
         self._choose(self.mark, kept.decimal_mark)
-        self.mains = self._box("mains of new jobs", tuple((f"{v:g} V, {f:g} Hz", (v, f)) for v, f in MAINS))
+        spoken = (("as the system has it", ""), ("English", "en"), *((name, name) for name in languages()))
+        self.language = self._box(tr("language, from the next start"), spoken)
+        self._choose(self.language, kept.language)
+        self.mains = self._box(
+            tr("mains of new jobs"), tuple((f"{v:g} V, {f:g} Hz", (v, f)) for v, f in MAINS)
+        )
         self._choose(self.mains, (kept.mains_V, kept.mains_Hz))
-        self.sound = self._tick("a sound at each point of a run", kept.sound)
-        self.notify = self._tick("the desktop tells when a run ends or hands are wanted", kept.notify)
-        self.folder = self._path("new jobs are kept in", kept.jobs_folder, str(Preferences().folder()))
+        self.sound = self._tick(tr("a sound at each point of a run"), kept.sound)
+        self.notify = self._tick(tr("the desktop tells when a run ends or hands are wanted"), kept.notify)
+        self.folder = self._path(tr("new jobs are kept in"), kept.jobs_folder, str(Preferences().folder()))
         self.visa = self._path(
-            "VISA library", kept.visa, "pyvisa-py, which comes with the program", file=True
+            tr("VISA library"), kept.visa, "pyvisa-py, which comes with the program", file=True
         )
         column.addWidget(rule())
-        column.addWidget(label("About", "heading"))
+        column.addWidget(label(tr("About"), "heading"))
         column.addLayout(self._about())
         column.addStretch(1)
 
@@ -100,19 +107,19 @@ class SettingsWindow(QWidget):
         night = QSettings().value("night")
         told = None if night is None else str(night).lower() == "true"
         self.night = QComboBox()
-        self.night.setAccessibleName("day or night")
+        self.night.setAccessibleName(tr("day or night"))
         for words, value in (("as the system has it", None), ("paper", False), ("night", True)):
             self.night.addItem(words, value)
         self._choose(self.night, told)
         self.night.activated.connect(lambda _=0: self._wear())
-        self._row("day or night", self.night)
+        self._row(tr("day or night"), self.night)
         self.text_size = QComboBox()
-        self.text_size.setAccessibleName("size of the text")
+        self.text_size.setAccessibleName(tr("size of the text"))
         for size in _SIZES:
             self.text_size.addItem(f"{100 * size:.0f} %", size)
         self.text_size.setCurrentIndex(min(range(len(_SIZES)), key=lambda k: abs(_SIZES[k] - theme.scale)))
         self.text_size.activated.connect(lambda _=0: theme.use(scale=self.text_size.currentData()))
-        self._row("size of the text", self.text_size)
+        self._row(tr("size of the text"), self.text_size)
 
     def _wear(self) -> None:
         wanted = self.night.currentData()
@@ -125,7 +132,7 @@ class SettingsWindow(QWidget):
             QSettings().setValue("night", wanted)
 
     def _tick(self, words: str, on: bool) -> QCheckBox:
-        box = QCheckBox(words)
+        box = QCheckBox(tr(words))
         box.setChecked(on)
         box.toggled.connect(lambda _: self.keep())
         row = self._grid.rowCount()
@@ -141,8 +148,8 @@ class SettingsWindow(QWidget):
         field.setAccessibleName(words)
         field.editingFinished.connect(self.keep)
         row.addWidget(field, 1)
-        choose = QPushButton("choose …")
-        choose.setAccessibleName(f"choose: {words}")
+        choose = QPushButton(tr("choose …"))
+        choose.setAccessibleName(tr("choose: {0}").format(words))
         choose.clicked.connect(lambda _=False: self._ask(field, file))
         row.addWidget(choose)
         self._row(words, held)
@@ -163,12 +170,13 @@ class SettingsWindow(QWidget):
         folder = self.folder.text().strip()
         bad = bool(folder) and not Path(folder).is_dir()
         self.folder.setProperty("bad", bad)
-        self.folder.setToolTip("There is no such folder; the one before is used." if bad else "")
+        self.folder.setToolTip(tr("There is no such folder; the one before is used.") if bad else "")
         before = preferences()
         keep_preferences(
             replace(
                 before,
                 decimal_mark=self.mark.currentData(),
+                language=self.language.currentData(),
                 mains_V=volts,
                 mains_Hz=hertz,
                 sound=self.sound.isChecked(),
@@ -188,7 +196,7 @@ class SettingsWindow(QWidget):
         self.about.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self.about)
         row = QHBoxLayout()
-        copy = QPushButton("copy this")
+        copy = QPushButton(tr("copy this"))
         copy.clicked.connect(self._copy)
         row.addWidget(copy)
         row.addStretch(1)

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from tensimeter.core.procedure.notices import STAGES, Stage, open_holds
 from tensimeter.core.testplan.evaluation import proven_A, rates, shows_load
 from tensimeter.core.testplan.step import Outcome, panel_of
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -19,15 +20,15 @@ class StageButton(QAbstractButton):
         self.stage, self.caption, self.open_holds, self._number = stage, "", 0, number
         self.setCheckable(True)
         self.setAutoExclusive(True)
-        self.setToolTip(f"Alt+{number}")
+        self.setToolTip(tr("Alt+{0}").format(number))
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(112), theme.px(50))
 
     def show_caption(self, caption: str, open_holds: int) -> None:
         self.caption, self.open_holds = caption, open_holds
-        self.setAccessibleName(f"{self.stage.name}, {caption}")
-        self.setToolTip(f"{caption}; Alt+{self._number}")
+        self.setAccessibleName(f"{tr(self.stage.name)}, {caption}")
+        self.setToolTip(tr("{0}; Alt+{1}").format(caption, self._number))
         self.update()
 
     def paintEvent(self, event: object) -> None:
@@ -42,7 +43,7 @@ class StageButton(QAbstractButton):
         painter.setPen(theme.colour("ink" if self.isChecked() else "pencil"))
         tight = self.height() < theme.px(34)
         where = Qt.AlignmentFlag.AlignVCenter if tight else Qt.AlignmentFlag.AlignTop
-        painter.drawText(box, where, self.stage.name)
+        painter.drawText(box, where, tr(self.stage.name))
         painter.setFont(theme.font(8.5))
         painter.setPen(theme.colour("hold" if self.open_holds else "pencil"))
         text = painter.fontMetrics().elidedText(self.caption, Qt.TextElideMode.ElideRight, round(box.width()))

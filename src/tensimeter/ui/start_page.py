@@ -23,6 +23,7 @@ from tensimeter.core.procedure.guide import guided_job
 from tensimeter.demo.library import demo_file, demo_job, demo_names
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.parts.text import Field, label, rule
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.preferences import preferences
 from tensimeter.ui.recent import recent
 from tensimeter.ui.theme import theme
@@ -47,18 +48,20 @@ class StartPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setWindowTitle("Tensimeter")
+        self.setWindowTitle(tr("Tensimeter"))
         self.resize(1280, 800)
         column = QVBoxLayout(self)
         column.setContentsMargins(*[theme.px(48)] * 4)
         column.setSpacing(theme.px(14))
-        title = label("Tensimeter")
+        title = label(tr("Tensimeter"))
         title.setStyleSheet(f"font-size: {24 * theme.scale}pt; font-weight: bold;")
         column.addWidget(title)
         column.addWidget(
             label(
-                "What does your supply really deliver? Design it or just read it; "
-                "what it has shown is what you may print on its front.",
+                tr(
+                    "What does your supply really deliver? Design it or just read it; "
+                    "what it has shown is what you may print on its front."
+                ),
                 wrap=True,
             )
         )
@@ -75,21 +78,23 @@ class StartPage(QWidget):
     def _doors(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(theme.px(8))
-        column.addWidget(label("A supply I have already", "heading"))
+        column.addWidget(label(tr("A supply I have already"), "heading"))
         column.addWidget(
             label(
-                "Its name and its nameplate; then type what you read. Two readings "
-                "give its resistance and regulation.",
+                tr(
+                    "Its name and its nameplate; then type what you read. Two readings "
+                    "give its resistance and regulation."
+                ),
                 "caption",
                 wrap=True,
             )
         )
-        self.read_name = self._field("name, e.g. Shed bench supply")
-        self.read_plate = self._field("nameplate, e.g. 12V 5A")
+        self.read_name = self._field(tr("name, e.g. Shed bench supply"))
+        self.read_plate = self._field(tr("nameplate, e.g. 12V 5A"))
         column.addWidget(self.read_name)
         column.addWidget(self.read_plate)
         self.read_made = QComboBox()
-        self.read_made.setAccessibleName("what it is")
+        self.read_made.setAccessibleName(tr("what it is"))
         self.read_made.setMaximumWidth(theme.px(420))
         for words, made in (
             ("bought, and never opened", "bought"),
@@ -98,16 +103,16 @@ class StartPage(QWidget):
         ):
             self.read_made.addItem(words, made)
         column.addWidget(self.read_made)
-        column.addLayout(self._go("Begin with readings", self.begin_readings))
+        column.addLayout(self._go(tr("Begin with readings"), self.begin_readings))
         self.read_plate.returnPressed.connect(self.begin_readings)
         column.addSpacing(theme.px(22))
-        column.addWidget(label("A supply I want to build", "heading"))
+        column.addWidget(label(tr("A supply I want to build"), "heading"))
         column.addWidget(
-            label("Its name; then what is in the bin, and how it is joined.", "caption", wrap=True)
+            label(tr("Its name; then what is in the bin, and how it is joined."), "caption", wrap=True)
         )
-        self.design_name = self._field("name, e.g. Mount supply")
+        self.design_name = self._field(tr("name, e.g. Mount supply"))
         column.addWidget(self.design_name)
-        column.addLayout(self._go("Begin with the stock", self.begin_design))
+        column.addLayout(self._go(tr("Begin with the stock"), self.begin_design))
         self.design_name.returnPressed.connect(self.begin_design)
         column.addStretch(1)
         return column
@@ -115,9 +120,9 @@ class StartPage(QWidget):
     def _known(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(theme.px(8))
-        column.addWidget(label("Recent jobs", "heading"))
+        column.addWidget(label(tr("Recent jobs"), "heading"))
         self.list = QListWidget()
-        self.list.setAccessibleName("recent jobs")
+        self.list.setAccessibleName(tr("recent jobs"))
         for path in recent():
             item = QListWidgetItem(f"{path.stem}\n{path.parent}")
             item.setData(Qt.ItemDataRole.UserRole, str(path))
@@ -128,7 +133,7 @@ class StartPage(QWidget):
         if self.list.count():
             column.addWidget(self.list, 1)
         else:
-            column.addWidget(label("None yet.", "caption"))
+            column.addWidget(label(tr("None yet."), "caption"))
         for words, act in (
             ("Open a job file …", self._browse),
             ("Show me: a first supply, step by step", self.begin_guide),
@@ -139,7 +144,7 @@ class StartPage(QWidget):
         ):
             column.addLayout(self._go(words, act))
         column.addSpacing(theme.px(18))
-        column.addWidget(label("Keys worth knowing", "heading"))
+        column.addWidget(label(tr("Keys worth knowing"), "heading"))
         for key, words in _KEYS:
             row = QHBoxLayout()
             name = label(key, "strong")
@@ -159,7 +164,7 @@ class StartPage(QWidget):
 
     def _go(self, words: str, act: Callable[[], None]) -> QHBoxLayout:
         row = QHBoxLayout()
-        button = QPushButton(words)
+        button = QPushButton(tr(words))
         button.clicked.connect(lambda _=False: act())
         row.addWidget(button)
         row.addStretch(1)

@@ -24,6 +24,7 @@ from tensimeter.ui.make_stage import make_stage
 from tensimeter.ui.notice_column import NoticeColumn
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import rule
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.path_strip import PathStrip
 from tensimeter.ui.prove.bench_view import BenchView
 from tensimeter.ui.prove.now_panel import NowPanel
@@ -81,7 +82,7 @@ class MainWindow(QMainWindow):
         self._guide_row = QVBoxLayout()
         column.addLayout(self._guide_row)
         column.addLayout(self._middle(), 1)
-        self.drop_bar = QPushButton("Drop load      Esc, from anywhere")
+        self.drop_bar = QPushButton(tr("Drop load      Esc, from anywhere"))
         self.drop_bar.setProperty("kind", "drop")
         self.drop_bar.clicked.connect(self._drop)
         self.drop_bar.hide()
@@ -207,7 +208,7 @@ class MainWindow(QMainWindow):
 
     def _show_job(self) -> None:
         job = self.session.job
-        self.setWindowTitle(f"{job.name} – Tensimeter")
+        self.setWindowTitle(tr("{0} – Tensimeter").format(job.name))
         self.header.show_job(self.strip.mode(), self.column.isVisible())
 
     def _restyle(self) -> None:
@@ -231,7 +232,7 @@ class MainWindow(QMainWindow):
 
     def _ready_to_drop(self) -> None:
         self._not_off = False
-        self.drop_bar.setText("Drop load      Esc, from anywhere")
+        self.drop_bar.setText(tr("Drop load      Esc, from anywhere"))
         self.drop_bar.setEnabled(True)
 
     def _drop(self) -> None:
@@ -240,7 +241,7 @@ class MainWindow(QMainWindow):
             self._not_off = False
             self.drop_bar.hide()
             return
-        self.drop_bar.setText("Dropping the load …")
+        self.drop_bar.setText(tr("Dropping the load …"))
         self.session.drop_load()
 
     def _say_off(self, event: Event) -> None:
@@ -248,9 +249,9 @@ class MainWindow(QMainWindow):
         engine = self.session.engine
         self._not_off = engine is not None and not engine.load_off
         if self._not_off:
-            self.drop_bar.setText(f"NOT CONFIRMED OFF. {event.text} Click once it is.")
+            self.drop_bar.setText(tr("NOT CONFIRMED OFF. {0} Click once it is.").format(event.text))
         else:
-            self.drop_bar.setText("Load off, confirmed by its amps")
+            self.drop_bar.setText(tr("Load off, confirmed by its amps"))
 
     # -- what keys do ---------------------------------------------------------------------------
 
@@ -279,7 +280,7 @@ class MainWindow(QMainWindow):
         else:
             from tensimeter.ui.manual_window import show_manual
 
-            self.line.say("The manual; with a figure in hand F1 shows how it came about.", "pencil")
+            self.line.say(tr("The manual; with a figure in hand F1 shows how it came about."), "pencil")
             self.manual = show_manual(self, self.stage_index + 1)
 
     def _begin_guide(self) -> None:
@@ -363,7 +364,9 @@ class MainWindow(QMainWindow):
         left_on = self.session.drop_and_wait()
         if left_on and not self._not_off:
             self._not_off = True
-            self.drop_bar.setText(f"NOT CONFIRMED OFF. {left_on} Close again to leave all the same.")
+            self.drop_bar.setText(
+                tr("NOT CONFIRMED OFF. {0} Close again to leave all the same.").format(left_on)
+            )
             self.drop_bar.show()
             event.ignore()
             return

@@ -18,6 +18,7 @@ from tensimeter.ui.parts.node_matrix import NodeMatrix
 from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import label, tip
 from tensimeter.ui.parts.verdict_square import mark_verdict
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -40,7 +41,7 @@ class MatrixView(QWidget):
         self.pairs.setHeaderHidden(True)
         self.pairs.setRootIsDecorated(False)
         self.pairs.setMinimumWidth(theme.px(300))
-        self.pairs.setAccessibleName("pairs to read")
+        self.pairs.setAccessibleName(tr("pairs to read"))
         self.pairs.currentItemChanged.connect(self._on_current)
         row.addWidget(self.pairs, 1)
         self.grid = NodeMatrix()
@@ -107,12 +108,12 @@ class MatrixView(QWidget):
     def _show_pair(self) -> None:
         check = next((c for c in self.found if c.pair.place == self.place), None)
         if check is None:
-            self.title.setText("Nothing to read yet: join a source in Design first.")
+            self.title.setText(tr("Nothing to read yet: join a source in Design first."))
             return
         pair = check.pair
         number = [c.pair.place for c in self.found].index(pair.place) + 1
         self.title.setText(f"{number}  {pair.name}")
         wrong = f" {pair.wrong}" if check.verdict is Verdict.NONCONFORMING else ""
-        self.why.setText(f"Expect {pair.expected}: {pair.why}.{wrong}")
+        self.why.setText(tr("Expect {0}: {1}.{2}").format(pair.expected, pair.why, wrong))
         self.why.setStyleSheet(f"color: {theme.colours.miss if wrong else theme.colours.ink};")
         self.session.take_up(hand_of_pair(check))

@@ -25,6 +25,7 @@ from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.parts.text_table import text_table
 from tensimeter.ui.parts.verdict_square import VerdictSquare
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.photos import Photos
 from tensimeter.ui.theme import theme
@@ -83,7 +84,7 @@ class ProtectionView(QWidget):
     def refresh(self) -> None:
         clear(self._column)
         found = protection(self.session.job, self.session.now.readings)
-        rows = [(VerdictSquare(g.verdict), g.what, g.where, g.stands, g.verdict.words) for g in found]
+        rows = [(VerdictSquare(g.verdict), g.what, g.where, g.stands, tr(g.verdict.words)) for g in found]
         headings = ("", "part", "where, and which way", "must stand", "")
         self._column.addWidget(text_table(headings, rows, strong=1, wide=2, wraps=(2,)))
         words = "What is not measured is read in the matrix; what misses is mended in Design."
@@ -128,7 +129,9 @@ class ChargeView(QWidget):
         self.refresh()
 
     def _show(self, at: Stored) -> None:
-        button = QPushButton(f"{at.name}: {show(at.farad, 'F')} at up to {show(at.start_V, 'V', 3)}")
+        button = QPushButton(
+            tr("{0}: {1} at up to {2}").format(at.name, show(at.farad, "F"), show(at.start_V, "V", 3))
+        )
         button.setProperty("kind", "quiet")
         button.clicked.connect(lambda: self.choose(at.place))
         self._inner.addWidget(button)
@@ -175,17 +178,17 @@ class ApartView(QWidget):
             field.setAccessibleName(words)
             field.returnPressed.connect(self.add)
             row.addWidget(field, 1)
-        self.keyed = QCheckBox("keyed")
+        self.keyed = QCheckBox(tr("keyed"))
         row.addWidget(self.keyed)
         column.addLayout(row)
         self.warnings = label("", wrap=True)
         self.warnings.setStyleSheet(f"color: {theme.colours.miss};")
         column.addWidget(self.warnings)
-        column.addWidget(label("To put back, the last one pulled first; Space ticks it.", "caption"))
+        column.addWidget(label(tr("To put back, the last one pulled first; Space ticks it."), "caption"))
         self.table = QTreeWidget()
         self.table.setHeaderLabels(["unit", "what", "from where", "label", "keyed"])
         self.table.setRootIsDecorated(False)
-        self.table.setAccessibleName("take-apart register, in reverse")
+        self.table.setAccessibleName(tr("take-apart register, in reverse"))
         for k in range(4):
             present(self.table.header()).setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
         self.table.itemChanged.connect(self._ticked)

@@ -17,6 +17,7 @@ from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.running_choice import RunningChoice
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -49,7 +50,7 @@ class AssembleStage(QWidget):
         group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for key, words, _ in _VIEWS:
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setCheckable(True)
             button.setProperty("kind", "view")
             button.clicked.connect(lambda _=False, key=key: self.show_view(key))

@@ -21,6 +21,7 @@ from tensimeter.core.quantity import fixed, parse, show
 from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import label, tip
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -50,7 +51,7 @@ class WiresView(QWidget):
         self.table.setHeaderLabels(list(_COLUMNS))
         self.table.setRootIsDecorated(False)
         self.table.setItemsExpandable(False)
-        self.table.setAccessibleName("wire list")
+        self.table.setAccessibleName(tr("wire list"))
         header = present(self.table.header())
         for k in range(len(_COLUMNS) - 1):
             header.setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
@@ -68,10 +69,10 @@ class WiresView(QWidget):
         stem = self.session.file.path.with_suffix("")
         self.path = PathField(f"{stem}-wires.pdf", "Lists (*.pdf)", prints=self._listed_at)
         self.path.told.connect(self.session.say)
-        self.path.setAccessibleName("file of the wire list")
+        self.path.setAccessibleName(tr("file of the wire list"))
         row.addWidget(self.path, 1)
         for words, labels in (("write the list", False), ("write labels", True)):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.clicked.connect(lambda _=False, labels=labels: self.print_list(labels))
             row.addWidget(button)
         return row
@@ -117,8 +118,10 @@ class WiresView(QWidget):
         if item.data(1, Qt.ItemDataRole.UserRole) != drawn:
             item.setData(1, Qt.ItemDataRole.UserRole, drawn)
             item.setIcon(1, _swatch(wire.colour))
-        item.setToolTip(0, tip(f"{wire.label}: must stand {show(wire.must_A, 'A', 3)}"))
-        item.setToolTip(6, tip(f"{wire.ends[0]} at the first end, {wire.ends[1]} at the other"))
+        item.setToolTip(0, tip(tr("{0}: must stand {1}").format(wire.label, show(wire.must_A, "A", 3))))
+        item.setToolTip(
+            6, tip(tr("{0} at the first end, {1} at the other").format(wire.ends[0], wire.ends[1]))
+        )
 
     def _changed(self, item: QTreeWidgetItem, column: int) -> None:
         wire = item.data(0, Qt.ItemDataRole.UserRole)
@@ -158,7 +161,7 @@ class WiresView(QWidget):
             self.session.complain(str(trouble))
             return
         self.session.note("export", f"{'labels' if labels else 'wire list'} written to {path.name}")
-        self.session.say(f"{path} written.")
+        self.session.say(tr("{0} written.").format(path))
 
 
 def _row_of(wire: Conductor) -> QTreeWidgetItem:

@@ -12,6 +12,7 @@ from tensimeter.core.record import Record
 from tensimeter.core.settings import BoxRecord
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -23,7 +24,7 @@ class BoxPlan(QFrame):
         super().__init__()
         self.box, self.found = box, found
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
-        self.setAccessibleName("floor of the box")
+        self.setAccessibleName(tr("floor of the box"))
         where = "; ".join(f"{p.name} at {p.x_mm:.0f}, {p.y_mm:.0f}, {p.z_mm:.0f} mm" for p in found.placed)
         self.setAccessibleDescription(where)
 

@@ -21,6 +21,7 @@ from tensimeter.core.rating.ladder import battery_hours
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -124,7 +125,7 @@ class SpreadFigure(Figure):
         def show_spread(found: Spread) -> None:
             self._drawn = found, ends
             self.setEnabled(True)
-            self.setText(f"95 % of builds {fixed(found.low, '')} … {fixed(found.high, 'V')}")
+            self.setText(tr("95 % of builds {0} … {1}").format(fixed(found.low, ""), fixed(found.high, "V")))
 
         work = partial(spread, job, load, volts_of(output), draws=DRAWS, network=network)
         session.aside.ask("spread", self, work, show_spread)

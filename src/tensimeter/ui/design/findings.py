@@ -21,6 +21,7 @@ from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.parts.why_table import WhyTable
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -61,7 +62,7 @@ class Findings(QWidget):
         self._group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for key, words in _VIEWS:
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setCheckable(True)
             button.setProperty("kind", "view")
             button.clicked.connect(lambda _=False, key=key: self.show_view(key))
@@ -123,7 +124,7 @@ class Findings(QWidget):
 
     def _show_ladder(self) -> None:
         if not self.session.now.solved:
-            self._body.addWidget(label("Nothing to rank until the path joins up.", "caption"))
+            self._body.addWidget(label(tr("Nothing to rank until the path joins up."), "caption"))
             self._body.addStretch(1)
             return
         ladder = LadderView()
@@ -153,7 +154,7 @@ class Findings(QWidget):
     def _show_faults(self) -> None:
         job = self.session.job
         if problems(job.design, job.stock) or not self.session.now.solved:
-            self._body.addWidget(label("Faults are worked out once the path joins up.", "caption"))
+            self._body.addWidget(label(tr("Faults are worked out once the path joins up."), "caption"))
             self._body.addStretch(1)
             return
         words = "One fault at a time, at full load; ↑ more than a device stands, at the worst. F1: why."
@@ -170,7 +171,7 @@ class Findings(QWidget):
 
     def _later(self, work: Callable[[], object], make: Callable[[], WhyTable]) -> None:
         """A table whose figures take long: it comes once they are there, in the place of a word of that."""
-        wait = label("being worked out …", "caption")
+        wait = label(tr("being worked out …"), "caption")
         if self.session.aside.threaded:
             self._body.addWidget(wait)
 
@@ -189,7 +190,7 @@ class Findings(QWidget):
     def _show_heat(self) -> None:
         now = self.session.now
         if self.session.aside.threaded and not now.heat_at_once:
-            wait = label("what the latest soak has shown is being worked out …", "caption")
+            wait = label(tr("what the latest soak has shown is being worked out …"), "caption")
             self._body.addWidget(wait)
             self.session.aside.ask("findings", wait, lambda: now.heat_job, lambda _: self.refresh())
             return

@@ -12,6 +12,7 @@ from tensimeter.core.rating.dissipation import HotSpot, hot_spots, inside_air_C,
 from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, still_air_K_W, swing
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 
 _COLUMNS = ("link", "loses", "sink", "hottest", "may get", "cold to there")
@@ -24,11 +25,11 @@ class HeatView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         if not session.now.solved:
-            column.addWidget(label("Heat is worked out once the path joins up.", "caption"))
+            column.addWidget(label(tr("Heat is worked out once the path joins up."), "caption"))
             return
         job, solution = session.now.heat_job, session.now.solved[1]
         if job is not session.job:
-            column.addWidget(label("θ and C as the latest soak has shown them.", "caption"))
+            column.addWidget(label(tr("θ and C as the latest soak has shown them."), "caption"))
         lost = {k: float(np.nan_to_num(v)) for k, v in losses(job, solution).items()}
         column.addWidget(self._air(job, lost))
         spots = {s.link: s for s in hot_spots(job, solution) if np.isfinite(float(s.hot_C))}

@@ -11,6 +11,7 @@ from tensimeter.core.path import ConverterLink, EitherLink, Link, OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import tip
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -30,7 +31,7 @@ class Outline(QTreeWidget):
         self.setIndentation(theme.px(14))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setAccessibleName("the path")
+        self.setAccessibleName(tr("the path"))
         header = present(self.header())
         header.setStretchLastSection(False)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)

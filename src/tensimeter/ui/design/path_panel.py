@@ -19,6 +19,7 @@ from tensimeter.ui.own_bin import own_library
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
 from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -36,18 +37,22 @@ class PathPanel(QWidget):
         self.session = session
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, theme.px(6))
-        column.addWidget(label("The path", "heading"))
+        column.addWidget(label(tr("The path"), "heading"))
         self.outline = Outline(self.session)
         self.outline.remove.connect(self.remove_link)
         column.addWidget(self.outline, 3)
         self.add = Field()
-        self.add.setPlaceholderText("add: a part's name, or output NAME 12V 5A")
+        self.add.setPlaceholderText(tr("add: a part's name, or output NAME 12V 5A"))
         self._asked = ""
         self.add.setToolTip(
-            "Enter puts it in after the link in hand; “and NAME” begins a branch there, or adds a source of "
-            "its own; “or NAME” adds a source that may feed instead; Delete in the outline takes a link out"
+            tr(
+                "Enter puts it in after the link in hand; “and NAME” begins a branch there, or adds a "
+                "source of "
+                "its own; “or NAME” adds a source that may feed instead; Delete in the outline takes a "
+                "link out"
+            )
         )
-        self.add.setAccessibleName("add a link after the one in hand")
+        self.add.setAccessibleName(tr("add a link after the one in hand"))
         self._names = QStringListModel()
         completer = QCompleter(self._names, self)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
@@ -121,7 +126,7 @@ class PathPanel(QWidget):
         job = self.session.job
         if link.kind in PART_KINDS:
             made_of = [(p.name, p.id) for p in parts_for(job, link.kind)]
-            form.addRow(label("made of", "caption"), self._choice("made of", link, "part", made_of))
+            form.addRow(label(tr("made of"), "caption"), self._choice("made of", link, "part", made_of))
         for field, words, nothing, options in self._further(link):
             if options:
                 choice = self._choice(words, link, field, [(nothing, None), *options])

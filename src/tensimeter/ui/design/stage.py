@@ -28,6 +28,7 @@ from tensimeter.ui.parts.plots import LoadLinePlot
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label, rule
 from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -76,15 +77,15 @@ class DesignStage(QWidget):
         head.addWidget(self._title)
         self.other_view = QPushButton("")
         self.other_view.setProperty("kind", "quiet")
-        self.other_view.setToolTip("show this view of the output instead")
+        self.other_view.setToolTip(tr("show this view of the output instead"))
         self.other_view.clicked.connect(self._switch_view)
         head.addWidget(self.other_view)
         head.addStretch(1)
-        self._at = label("at", "caption")
+        self._at = label(tr("at"), "caption")
         head.addWidget(self._at)
         self.point = Field()
         self.point.setFixedWidth(theme.px(104))
-        self.point.setAccessibleName("operating point: amps, or volts and amps")
+        self.point.setAccessibleName(tr("operating point: amps, or volts and amps"))
         self.point.returnPressed.connect(self._typed_point)
         head.addWidget(self.point)
         column.addLayout(head)
@@ -155,19 +156,19 @@ class DesignStage(QWidget):
         self.plot.setVisible(not empty and not mapped and not roomy)
         self.map.setVisible(mapped and not roomy)
         self.other_view.setVisible(not empty and not roomy and self._can_map(output_id or ""))
-        self.other_view.setText("load line" if mapped else "reach")
+        self.other_view.setText(tr("load line") if mapped else tr("reach"))
         if roomy:
             self.findings.refresh()
             return
         if output_id is None:
             self._title.show()
             self._caption.show()
-            self._title.setText("No output yet")
-            self._caption.setText("An output ends a path: what it must deliver decides the rest.")
+            self._title.setText(tr("No output yet"))
+            self._caption.setText(tr("An output ends a path: what it must deliver decides the rest."))
             return
         output = job.design.output(output_id)
         amps = session.load.get(output_id, output.full_load_A)
-        self._title.setText(f"{'Reach' if mapped else 'Load line'} of {output.name}")
+        self._title.setText(tr("{0} of {1}").format("Reach" if mapped else "Load line", output.name))
         tried = session.now.volts
         volts = f"{show(tried[1], 'V', 4)} " if tried and tried[0] == output_id else ""
         self.point.setText(f"{volts}{show(amps, 'A', 4)}")
@@ -238,8 +239,15 @@ class DesignStage(QWidget):
         heat = f" · {hottest.name} {fixed(float(hottest.hot_C), 'C', 0)}" if hottest else ""
         wall = fixed(float(wall_W(job, solution)), "W", 0)
         self._caption.setText(
-            f"{fixed(volts, 'V')} {fixed(amps, 'A')} {fixed(volts * amps, 'W', 0)} · from the wall "
-            f"{wall}{heat} · nearest limit: {first.name}, {first.sentence}"
+            tr("{0} {1} {2} · from the wall {3}{4} · nearest limit: {5}, {6}").format(
+                fixed(volts, "V"),
+                fixed(amps, "A"),
+                fixed(volts * amps, "W", 0),
+                wall,
+                heat,
+                first.name,
+                first.sentence,
+            )
         )
 
     # -- hands ----------------------------------------------------------------------------------

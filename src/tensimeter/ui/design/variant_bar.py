@@ -18,6 +18,7 @@ from tensimeter.core.model.problems import problems
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -32,7 +33,7 @@ class _Word(QPushButton):
         self.setCheckable(True)
         self.setChecked(in_hand)
         self.setProperty("kind", "view")
-        self.setToolTip("the variant in hand" if in_hand else "take this variant up; Delete drops it")
+        self.setToolTip(tr("the variant in hand") if in_hand else tr("take this variant up; Delete drops it"))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -72,14 +73,16 @@ class VariantBar(QWidget):
             button.clicked.connect(lambda _=False, name=name: self.take(name))
             self._row.addWidget(button)
         self.name = Field()
-        self.name.setPlaceholderText("set aside, go on as …")
-        self.name.setToolTip("A name and Enter: the design is kept as it is, and you go on under this name")
-        self.name.setAccessibleName("set the design aside and go on under a new name")
+        self.name.setPlaceholderText(tr("set aside, go on as …"))
+        self.name.setToolTip(
+            tr("A name and Enter: the design is kept as it is, and you go on under this name")
+        )
+        self.name.setAccessibleName(tr("set the design aside and go on under a new name"))
         self.name.setFixedWidth(theme.px(150))
         self.name.returnPressed.connect(self.set_aside)
         self._row.addWidget(self.name)
         self.ways = QComboBox()
-        self.ways.setAccessibleName("variants worth comparing")
+        self.ways.setAccessibleName(tr("variants worth comparing"))
         self.ways.setMinimumContentsLength(14)
         self.ways.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         present(self.ways.view()).setMinimumWidth(theme.px(420))
@@ -115,7 +118,7 @@ class VariantBar(QWidget):
     def drop(self, name: str) -> None:
         job = self.session.job
         if name == job.variant:
-            self.session.complain(f"{name} is in hand; take up another one first.")
+            self.session.complain(tr("{0} is in hand; take up another one first.").format(name))
         else:
             self.session.edit(f"variant {name} dropped", without_variant(job, name))
 

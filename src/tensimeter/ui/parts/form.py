@@ -16,6 +16,7 @@ from tensimeter.core.model.edits import changed
 from tensimeter.core.quantity import localised, parse
 from tensimeter.core.record import Record, falling
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 R = TypeVar("R", bound=Record)
@@ -83,7 +84,7 @@ class RecordForm(QWidget, Generic[R]):
             widget.setAccessibleName(f"{words}, {unit}" if unit else words)
             self.fields[name] = widget
             if listed:
-                cast(Field, widget).setPlaceholderText("none; a point is two figures, as 60=16")
+                cast(Field, widget).setPlaceholderText(tr("none; a point is two figures, as 60=16"))
             self._add_row(layout, f"{words}  {unit}".strip(), widget, whole=listed or name == "name")
 
     @staticmethod
@@ -103,7 +104,7 @@ class RecordForm(QWidget, Generic[R]):
         """A record within the record: its own form where there is one, else a button that adds it."""
         value = getattr(self.record, name)
         if value is None:
-            button = QPushButton(f"add {words}")
+            button = QPushButton(tr("add {0}").format(words))
             button.clicked.connect(lambda: self._take_whole(name, kind()))
         else:
             inner = RecordForm(value, lambda r, w: self._take(name, r), self._say)
@@ -112,7 +113,7 @@ class RecordForm(QWidget, Generic[R]):
             layout.addRow(inner)
             if not optional:
                 return
-            button = QPushButton(f"no {words}")
+            button = QPushButton(tr("no {0}").format(words))
             button.clicked.connect(lambda: self._take_whole(name, None))
         button.setProperty("kind", "quiet")
         layout.addRow(button)
@@ -141,15 +142,15 @@ class RecordForm(QWidget, Generic[R]):
         if kind is bool:
             box = _narrow_box()
             if optional:
-                box.addItem("not known", None)
-            box.addItem("no", False)
-            box.addItem("yes", True)
+                box.addItem(tr("not known"), None)
+            box.addItem(tr("no"), False)
+            box.addItem(tr("yes"), True)
             box.setCurrentIndex(box.findData(value))
             box.activated.connect(lambda _=0: self._take(name, box.currentData()))
             return box
         line = Field(_text(value, what))
         line.setCursorPosition(0)
-        line.setPlaceholderText("not known" if optional else "")
+        line.setPlaceholderText(tr("not known") if optional else "")
         line.editingFinished.connect(lambda: self._typed(name, line, kind, optional, what))
         return line
 

@@ -13,6 +13,7 @@ from tensimeter.core.heat_design.by_design import HeatByDesign
 from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.testplan.soak.run import SoakRun
 from tensimeter.ui.parts.plots import Plot
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 _DASHES = (
@@ -92,7 +93,7 @@ class Final(NamedTuple):
 class HeatPlot(Plot):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("minutes", "°C", parent)
-        self.setAccessibleName("temperatures and forecast")
+        self.setAccessibleName(tr("temperatures and forecast"))
         self.setMouseEnabled(x=False, y=False)
         self._last: Heat | tuple[tuple[str, SoakRun], ...] | None = None
         self._cone: tuple[object, np.ndarray, np.ndarray] | None = None

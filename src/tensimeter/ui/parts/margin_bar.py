@@ -11,6 +11,7 @@ from tensimeter.core.parts.limit import Limit
 from tensimeter.core.quantity import fixed
 from tensimeter.core.rating.envelope import State
 from tensimeter.ui.parts.text import tip
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 
@@ -54,7 +55,7 @@ class MarginRow(QProgressBar):
         self.setAccessibleName(f"{limit.name}, {self._words()}")
         share = float(limit.fraction)
         self.setValue(round(100 * min(max(share, 0.0), 1.0)) if math.isfinite(share) else 100)
-        self.setToolTip(tip(f"{limit.note}. {self._at_edge()}F1 or click: why?"))
+        self.setToolTip(tip(tr("{0}. {1}F1 or click: why?").format(limit.note, self._at_edge())))
         self.update()
 
     def sizeHint(self) -> QSize:

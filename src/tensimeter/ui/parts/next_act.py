@@ -6,6 +6,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.procedure.first_steps import first_step, with_example
 from tensimeter.core.procedure.notices import STAGES
 from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -36,7 +37,9 @@ class NextAct(QWidget):
         stage = next(s for s in STAGES if s.id == step.stage)
         words = step.words if here else f"First, in {stage.name}: {step.words[0].lower()}{step.words[1:]}"
         self._column.addWidget(label(words, wrap=True))
-        self.act = QPushButton(f"take the example “{step.example}”" if here else f"go to {stage.name}")
+        self.act = QPushButton(
+            tr("take the example “{0}”").format(step.example) if here else tr("go to {0}").format(stage.name)
+        )
         self.act.setAccessibleName(self.act.text())
         self.act.clicked.connect(self._take if here else lambda: self.session.stage_wanted.emit(step.stage))
         row = QHBoxLayout()

@@ -11,6 +11,7 @@ from tensimeter.core.procedure.matrix import Checked
 from tensimeter.core.quantity import fixed
 from tensimeter.ui.parts.figures_table import Figures, FiguresTable, SpeaksFigures
 from tensimeter.ui.parts.verdict_square import paint_verdict
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 _SIGN = {"joined": "=", "apart": "≠", "not_shorted": ">", "diode": "▸", "either": "?"}
@@ -29,7 +30,7 @@ class NodeMatrix(QFrame, SpeaksFigures):
         self._names: dict[str, str] = {}
         self._boxes: dict[str, QRectF] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("isolation and continuity matrix")
+        self.setAccessibleName(tr("isolation and continuity matrix"))
         FiguresTable(self, "isolation and continuity, as a table", self)
 
     def show_pairs(self, found: Sequence[Checked], place: str) -> None:

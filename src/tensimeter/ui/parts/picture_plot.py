@@ -11,6 +11,7 @@ from tensimeter.ui.parts.figures_table import Cell, Figures, of_lines
 from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.verdict_square import verdict_colour
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 #: So many points at the most are painted, the newest.
@@ -20,7 +21,7 @@ MOST_SPOTS = 2000
 class PicturePlot(Plot):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("", "", parent)
-        self.setAccessibleName("plot of the test")
+        self.setAccessibleName(tr("plot of the test"))
         self.setMouseEnabled(x=False, y=False)
         self._picture: Picture | None = None
         self.paper = Paper(self.getPlotItem().vb, self._paint)

@@ -13,6 +13,7 @@ from tensimeter.core.testplan.step import Outcome
 from tensimeter.ui.parts.figures_table import Cell, Figures, FiguresTable, SpeaksFigures, of_lines
 from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.verdict_square import verdict_colour
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 
@@ -54,7 +55,7 @@ class Plot(pg.PlotWidget, SpeaksFigures):  # type: ignore[misc]
         if self._table is None:
             # What lies in a view's viewport is told of, what lies in the view itself is not.
             self._table = FiguresTable(self, "", self.viewport())
-        self._table.setAccessibleName(f"{(name or '').split(';')[0]}, as a table")
+        self._table.setAccessibleName(tr("{0}, as a table").format((name or "").split(";")[0]))
 
     def sizeHint(self) -> QSize:
         """A modest wish: a plot takes what room there is, and asks for little."""
@@ -103,7 +104,7 @@ class LoadLinePlot(Plot):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("amps", "volts", parent)
-        self.setAccessibleName("load line")
+        self.setAccessibleName(tr("load line"))
         self.setMouseEnabled(x=False, y=False)
         self.scene().sigMouseClicked.connect(self._on_click)
         self._last: tuple[Band, LoadLine | None, float, Outcome | None, float | None] | None = None
@@ -239,7 +240,7 @@ class TraceView(Plot):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("seconds of the run", "volts", parent)
-        self.setAccessibleName("trace of volts")
+        self.setAccessibleName(tr("trace of volts"))
         self._curve = self.plot([], [], name="volts", pen=pg.mkPen(theme.colour("ink"), width=1.5))
         self._curve.setDownsampling(auto=True, method="peak")
         self._curve.setClipToView(True)

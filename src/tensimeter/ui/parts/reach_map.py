@@ -17,6 +17,7 @@ from tensimeter.ui.parts.paper import Paper
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.verdict_square import verdict_colour
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 #: How far an arrow key moves the operating point, as shares of the map.
@@ -44,7 +45,7 @@ class ReachMap(Plot):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("output volts", "amps", parent)
-        self.setAccessibleName("reach map; arrow keys move the operating point")
+        self.setAccessibleName(tr("reach map; arrow keys move the operating point"))
         self.setMouseEnabled(x=False, y=False)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.scene().sigMouseClicked.connect(self._on_click)

@@ -3,6 +3,7 @@
 from PyQt6.QtWidgets import QPushButton
 
 from tensimeter.core.model.assembly_edits import with_assembly
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 
 
@@ -13,8 +14,11 @@ class RunningChoice(QPushButton):
         self.setCheckable(True)
         self.setProperty("kind", "view")
         self.setToolTip(
-            "Prove then asks for its own holds only; that Assemble and Wake were passed is written on the "
-            "sheet"
+            tr(
+                "Prove then asks for its own holds only; that Assemble and Wake were passed is written on "
+                "the "
+                "sheet"
+            )
         )
         self.clicked.connect(self._choose)
         session.job_changed.connect(self.refresh)

@@ -12,6 +12,7 @@ from tensimeter.core.quantity import show
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare, verdict_colour
 from tensimeter.ui.parts.window_gauge import WindowGauge
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -35,10 +36,10 @@ class StepEntry(QWidget):
         self.field = Field()
         self.field.returnPressed.connect(self.take)
         entry.addWidget(self.field, 1)
-        self.button = QPushButton("read the practice supply")
+        self.button = QPushButton(tr("read the practice supply"))
         self.button.clicked.connect(self.practise)
         entry.addWidget(self.button)
-        self.meter = QPushButton("read the voltmeter")
+        self.meter = QPushButton(tr("read the voltmeter"))
         self.meter.clicked.connect(self.read_meter)
         entry.addWidget(self.meter)
         column.addLayout(entry)
@@ -63,15 +64,15 @@ class StepEntry(QWidget):
             interval = interval_of(hand.last) if hand.last else None
             self.gauge.show_values(hand.band, None if at is None else Interval(at, at, at), interval)
         unit = {"ohm": "ohms, or OL", "V": "volts", "C": "°C"}[hand.quantity]
-        self.field.setPlaceholderText(f"type what it reads: {unit}")
-        self.field.setAccessibleName(f"reading, {hand.name}")
+        self.field.setPlaceholderText(tr("type what it reads: {0}").format(unit))
+        self.field.setAccessibleName(tr("reading, {0}").format(hand.name))
 
     def _said(self, hand: Hand) -> str:
         if hand.last is None:
             return "not measured yet"
         value = "over range" if math.isinf(hand.last.value) else show(hand.last.value, hand.quantity, 4)
         made_up = f", {PRETENDED_WORDS[hand.last.origin]}" if hand.last.origin in PRETENDED_WORDS else ""
-        return f"{value}: {hand.verdict.words}{made_up}"
+        return f"{value}: {tr(hand.verdict.words)}{made_up}"
 
     def take(self) -> None:
         hand = self.session.hand

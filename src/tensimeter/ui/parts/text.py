@@ -7,12 +7,13 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent, QPain
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QSizePolicy, QWidget
 
 from tensimeter.core.derivation import Derivation
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 
 def label(text: str, kind: str = "", *, wrap: bool = False) -> QLabel:
-    """A label of one of the shared kinds: heading, caption, strong, reading, prediction."""
-    made = QLabel(text)
+    """A label of one of the shared kinds: heading, caption, strong, reading, prediction; translated."""
+    made = QLabel(tr(text))
     made.setTextFormat(Qt.TextFormat.PlainText)
     if kind:
         made.setProperty("kind", kind)

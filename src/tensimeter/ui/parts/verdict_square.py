@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QLabel, QTreeWidgetItem, QWidget
 
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.ui.parts.figures_table import NOTHING
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 _COLOUR = {
@@ -86,8 +87,8 @@ class VerdictSquare(QLabel):
         self._verdict = verdict
         side = theme.px(16)
         self.setFixedSize(side, side)
-        self.setAccessibleName(verdict.words)
-        self.setToolTip(verdict.words)
+        self.setAccessibleName(tr(verdict.words))
+        self.setToolTip(tr(verdict.words))
         self.update()
 
     def paintEvent(self, event: object) -> None:

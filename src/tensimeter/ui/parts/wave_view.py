@@ -11,6 +11,7 @@ from tensimeter.core.analysis.ripple import Ripple
 from tensimeter.core.measurement.readings import Wave
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.plots import Plot
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 #: Units of time, largest first: s, and what a second is of it.
@@ -26,7 +27,7 @@ class WavePlot(Plot):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("seconds", "volts", parent)
-        self.setAccessibleName("waveform; + and − zoom, arrows pan, 0 shows all")
+        self.setAccessibleName(tr("waveform; + and − zoom, arrows pan, 0 shows all"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseEnabled(x=True, y=False)
         self._wave: Wave | None = None
@@ -101,7 +102,7 @@ class WavePlot(Plot):
             ends = np.array([0.0, wave.samples / wave.rate_Hz]) + wave.start_s
             x = np.concatenate([ends, ends]) * self._scale
             self._levels.setData(x, np.array([low, low, high, high]))
-            self._level_words.setText(f"allowed, {show(peak_to_peak_V, 'V', 3)} p-p")
+            self._level_words.setText(tr("allowed, {0} p-p").format(show(peak_to_peak_V, "V", 3)))
             self._level_words.setPos(ends[0] * self._scale, high)
             mean, half = float(wave.volts.mean()), float(np.ptp(wave.volts)) / 2
             reach = 1.1 * max(half, peak_to_peak_V / 2)
@@ -162,7 +163,7 @@ class SpectrumPlot(Plot):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("hertz", "volts rms", parent)
-        self.setAccessibleName("spectrum")
+        self.setAccessibleName(tr("spectrum"))
         self.setMouseEnabled(x=False, y=False)
         self.setLogMode(x=True, y=True)
         self._ripple: Ripple | None = None
@@ -223,7 +224,7 @@ class WaveView(QWidget):
         column.setSpacing(theme.px(2))
         self.wave, self.spectrum = WavePlot(), SpectrumPlot()
         self.cycle = WavePlot()
-        self.cycle.setAccessibleName("one or two fast cycles of the waveform")
+        self.cycle.setAccessibleName(tr("one or two fast cycles of the waveform"))
         row = QHBoxLayout()
         row.setSpacing(theme.px(6))
         row.addWidget(self.wave, 3)

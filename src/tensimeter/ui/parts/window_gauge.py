@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QProgressBar, QSizePolicy, QWidget
 from tensimeter.core.measurement.conformity import Band, Interval
 from tensimeter.core.quantity import fixed
 from tensimeter.ui.parts.present import present
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 
@@ -23,7 +24,7 @@ class WindowGauge(QProgressBar):
         self.predicted: Interval | None = None
         self.reading: Interval | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("window gauge")
+        self.setAccessibleName(tr("window gauge"))
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(180), theme.px(38))

@@ -9,6 +9,7 @@ from tensimeter.core.testplan.claims import Claim
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.parts.verdict_square import mark_verdict
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 _COLUMNS = (
@@ -39,7 +40,7 @@ class ClaimsTable(QTreeWidget):
         self.setUniformRowHeights(True)
         self._told: object = None
         self.setSortingEnabled(True)
-        self.setAccessibleName("claimed and found")
+        self.setAccessibleName(tr("claimed and found"))
         header = present(self.header())
         header.setStretchLastSection(False)
         for k in range(len(_COLUMNS)):

@@ -4,13 +4,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QItemSelectionModel, Qt
-from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QCheckBox,
     QComboBox,
     QHBoxLayout,
-    QListWidget,
     QListWidgetItem,
     QPushButton,
     QVBoxLayout,
@@ -42,45 +39,15 @@ from tensimeter.store.drill_table import write_table
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.plate.drawing_view import DrawingView, caption
+from tensimeter.ui.plate.item_list import ItemList
 from tensimeter.ui.plate.photo_row import PhotoRow
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 SIDES = ("front", "back", "left", "right", "lid", "base")
 MATERIALS = ("metal", "wood", "plastic", "printed")
-#: What an arrow moves, mm, and with Shift.
-STEP_MM, FINE_MM = 1.0, 0.1
-_ARROWS = {
-    Qt.Key.Key_Left: (-1, 0),
-    Qt.Key.Key_Right: (1, 0),
-    Qt.Key.Key_Up: (0, -1),
-    Qt.Key.Key_Down: (0, 1),
-}
-
-
-class ItemList(QListWidget):
-    """The fittings of a face; arrows with Ctrl move what is chosen by a millimetre, with Shift by a tenth."""
-
-    def __init__(self, view: "FaceView") -> None:
-        super().__init__()
-        self._view = view
-        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.setAccessibleName("fittings of the face")
-        self.setFixedWidth(theme.px(190))
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        way = _ARROWS.get(Qt.Key(event.key()))
-        held = event.modifiers()
-        if way is not None and held & Qt.KeyboardModifier.ControlModifier:
-            step = FINE_MM if held & Qt.KeyboardModifier.ShiftModifier else STEP_MM
-            self._view.shift(way[0] * step, way[1] * step)
-            return
-        if event.key() == Qt.Key.Key_Delete:
-            self._view.take_away()
-            return
-        super().keyPressEvent(event)
 
 
 class FaceView(QWidget):
@@ -106,8 +73,8 @@ class FaceView(QWidget):
         self.items.itemSelectionChanged.connect(self._on_choice)
         left.addWidget(self.items, 1)
         self.at = Field()
-        self.at.setPlaceholderText("middle, as 40,25")
-        self.at.setAccessibleName("where the middle of the fitting is, mm")
+        self.at.setPlaceholderText(tr("middle, as 40,25"))
+        self.at.setAccessibleName(tr("where the middle of the fitting is, mm"))
         self.at.editingFinished.connect(self._place)
         left.addWidget(self.at)
         middle.addLayout(left)
@@ -131,7 +98,7 @@ class FaceView(QWidget):
         box = QWidget()
         row = FlowLayout(box, theme.px(6))
         self.sides = QComboBox()
-        self.sides.setAccessibleName("side of the box")
+        self.sides.setAccessibleName(tr("side of the box"))
         self.sides.addItems(SIDES)
         self.sides.activated.connect(self._on_side)
         row.addWidget(self.sides)
@@ -139,23 +106,23 @@ class FaceView(QWidget):
         for words, text, wide in (("width", "", 74), ("height", "", 74), ("thick", "1.5 mm", 62)):
             row.addWidget(caption(words))
             field = Field(text)
-            field.setPlaceholderText("mm")
+            field.setPlaceholderText(tr("mm"))
             field.setFixedWidth(theme.px(wide))
-            field.setAccessibleName(f"face: {words}")
+            field.setAccessibleName(tr("face: {0}").format(words))
             self.sizes.append(field)
             row.addWidget(field)
         self.material = QComboBox()
-        self.material.setAccessibleName("what the face is made of")
+        self.material.setAccessibleName(tr("what the face is made of"))
         self.material.addItems(MATERIALS)
         row.addWidget(self.material)
-        self.inch = QCheckBox("inches")
-        self.inch.setToolTip("the dimensions on the template are in inches")
+        self.inch = QCheckBox(tr("inches"))
+        self.inch.setToolTip(tr("the dimensions on the template are in inches"))
         self.inch.toggled.connect(lambda _=False: self.refresh())
         row.addWidget(self.inch)
-        self.draw_button = QPushButton("draw it")
+        self.draw_button = QPushButton(tr("draw it"))
         self.draw_button.clicked.connect(lambda _=False: self._new())
         row.addWidget(self.draw_button)
-        self.meant = QPushButton("it is meant in mm")
+        self.meant = QPushButton(tr("it is meant in mm"))
         self.meant.clicked.connect(lambda _=False: self._new(sure=True))
         self.meant.hide()
         row.addWidget(self.meant)
@@ -165,7 +132,7 @@ class FaceView(QWidget):
         box = QWidget()
         row = FlowLayout(box, theme.px(6))
         self.kinds = QComboBox()
-        self.kinds.setAccessibleName("kind of fitting")
+        self.kinds.setAccessibleName(tr("kind of fitting"))
         for key, of in FITTINGS.items():
             self.kinds.addItem(of.name, key)
         row.addWidget(self.kinds)
@@ -183,7 +150,7 @@ class FaceView(QWidget):
             ("turn", lambda: self._act("turned", lambda j: turned(j, self.side, self.chosen))),
             ("take away", self.take_away),
         ):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.clicked.connect(lambda _=False, act=act: act())
             self.buttons[words] = button
             row.addWidget(button)
@@ -191,13 +158,13 @@ class FaceView(QWidget):
 
     def _writing(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.addWidget(label("Write it to", "strong"))
+        row.addWidget(label(tr("Write it to"), "strong"))
         path = f"{self.session.file.path.with_suffix('')}-front.pdf"
         self.path = PathField(path, "Templates (*.pdf *.svg *.dxf *.csv)", prints=self._print_to)
         self.path.told.connect(self.session.say)
-        self.path.setAccessibleName("file of the template, .pdf, .svg, .dxf, or of its drill table, .csv")
+        self.path.setAccessibleName(tr("file of the template, .pdf, .svg, .dxf, or of its drill table, .csv"))
         row.addWidget(self.path, 1)
-        self.write_button = QPushButton("Write the template")
+        self.write_button = QPushButton(tr("Write the template"))
         self.write_button.clicked.connect(self.write)
         row.addWidget(self.write_button)
         return row
@@ -225,13 +192,15 @@ class FaceView(QWidget):
             self.view.show_drawing(None)
             self.items.clear()
             self.sentence.setText(
-                f"No {self.side} is drawn yet: type its size, as 220 and 90, or 9 in and 4 in, and draw it."
+                tr(
+                    "No {0} is drawn yet: type its size, as 220 and 90, or 9 in and 4 in, and draw it."
+                ).format(self.side)
             )
             self.notes.setText("")
             return
         for field, value in zip(self.sizes, (face.width_mm, face.height_mm, face.thickness_mm), strict=True):
             if not field.hasFocus():
-                field.setText(f"{value:g} mm")
+                field.setText(tr("{0:g} mm").format(value))
         self.material.setCurrentText(face.material)
         self._list(face)
         self.wrong = [f for f in faults(job.plate.faces, job.settings.mains_V) if f.face == face.id]
@@ -348,7 +317,7 @@ class FaceView(QWidget):
         try:
             x, y = (float(part) for part in text.split(","))
         except ValueError:
-            self.session.complain(f"“{text}” is no place; write it like 40,25 in mm.")
+            self.session.complain(tr("“{0}” is no place; write it like 40,25 in mm.").format(text))
             return
         self._act("placed", lambda j: placed(j, self.side, one.id, x, y))
 
@@ -396,5 +365,5 @@ class FaceView(QWidget):
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        self.session.say(f"{path} written, at 1:1.")
+        self.session.say(tr("{0} written, at 1:1.").format(path))
         self.session.note("export", f"{face.id} written to {path.name}")

@@ -14,6 +14,7 @@ from tensimeter.core.plate.template import AROUND_MM
 from tensimeter.store.attachments import attach
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.text import Field
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.plate.drawing_view import DrawingView
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -33,25 +34,25 @@ class PhotoRow(QWidget):
         self._marking: int | None = None
         self._px: list[Point | None] = [None, None]
         row = FlowLayout(self, theme.px(6))
-        self.add = QPushButton("a photo under it …")
+        self.add = QPushButton(tr("a photo under it …"))
         self.add.clicked.connect(self._pick)
         row.addWidget(self.add)
         self.marks: list[QPushButton] = []
         self.places: list[Field] = []
         for k, nth in enumerate(_NTH):
-            mark = QPushButton(f"mark the {nth} point")
+            mark = QPushButton(tr("mark the {0} point").format(nth))
             mark.setCheckable(True)
             mark.clicked.connect(lambda _=False, k=k: self._mark(k))
             place = Field()
-            place.setPlaceholderText("is at, as 0,0 mm")
+            place.setPlaceholderText(tr("is at, as 0,0 mm"))
             place.setFixedWidth(theme.px(124))
-            place.setAccessibleName(f"where the {nth} point is on the face, mm")
+            place.setAccessibleName(tr("where the {0} point is on the face, mm").format(nth))
             place.editingFinished.connect(self._scale)
             self.marks.append(mark)
             self.places.append(place)
             row.addWidget(mark)
             row.addWidget(place)
-        self.away = QPushButton("take the photo away")
+        self.away = QPushButton(tr("take the photo away"))
         self.away.setProperty("kind", "quiet")
         self.away.clicked.connect(lambda _=False: self._keep(None, "photo taken away"))
         row.addWidget(self.away)
@@ -117,7 +118,7 @@ class PhotoRow(QWidget):
         self._px[k] = lies.pixel((x - AROUND_MM, y - AROUND_MM))
         self.marks[k].setChecked(False)
         self._marking = None
-        self.session.say(f"The {_NTH[k]} point is marked; type where it is on the face.")
+        self.session.say(tr("The {0} point is marked; type where it is on the face.").format(_NTH[k]))
         self._scale()
         return True
 
@@ -132,7 +133,7 @@ class PhotoRow(QWidget):
             mm = [tuple(float(v) for v in text.removesuffix("mm").split(",")) for text in texts]
             (ax, ay), (bx, by) = mm
         except ValueError:
-            self.session.complain("A place on the face is written like 40,25 in mm.")
+            self.session.complain(tr("A place on the face is written like 40,25 in mm."))
             return
         at_mm = ((ax, ay), (bx, by))
         self._keep(photo.model_copy(update={"at_px": (first, second), "at_mm": at_mm}), "photo scaled")

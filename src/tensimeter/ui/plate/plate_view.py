@@ -19,6 +19,7 @@ from tensimeter.report.vector import write_drawing
 from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.plate.drawing_view import DrawingView, caption
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -47,13 +48,13 @@ class PlateView(QWidget):
         self.lacks = label("", "caption", wrap=True)
         column.addWidget(self.lacks)
         row = QHBoxLayout()
-        row.addWidget(label("Write it to", "strong"))
+        row.addWidget(label(tr("Write it to"), "strong"))
         stem = session.file.path.with_suffix("")
         self.path = PathField(f"{stem}-plate.pdf", "Drawings (*.pdf *.svg *.dxf)", prints=self._written_to)
         self.path.told.connect(session.say)
-        self.path.setAccessibleName("file of the plate, .pdf, .svg or .dxf")
+        self.path.setAccessibleName(tr("file of the plate, .pdf, .svg or .dxf"))
         row.addWidget(self.path, 1)
-        self.button = QPushButton("Write the plate")
+        self.button = QPushButton(tr("Write the plate"))
         self.button.clicked.connect(self.write)
         row.addWidget(self.button)
         column.addLayout(row)
@@ -62,7 +63,7 @@ class PlateView(QWidget):
         box = QWidget()
         row = FlowLayout(box, theme.px(6))
         self.style_box = QComboBox()
-        self.style_box.setAccessibleName("how much of it")
+        self.style_box.setAccessibleName(tr("how much of it"))
         for words, style in _STYLES.items():
             self.style_box.addItem(words, style)
         self.style_box.activated.connect(lambda _=0: self._draw())
@@ -78,12 +79,12 @@ class PlateView(QWidget):
             row.addWidget(caption(words))
             field = Field(value)
             field.setFixedWidth(theme.px(wide))
-            field.setAccessibleName(f"plate: {words}")
+            field.setAccessibleName(tr("plate: {0}").format(words))
             field.editingFinished.connect(self._edit)
             self.fields[key] = field
             row.addWidget(field)
-        self.engraved = QCheckBox("engraved")
-        self.engraved.setToolTip("letters of single lines, as a graver or a pen follows them")
+        self.engraved = QCheckBox(tr("engraved"))
+        self.engraved.setToolTip(tr("letters of single lines, as a graver or a pen follows them"))
         self.engraved.toggled.connect(lambda _=False: self._draw())
         row.addWidget(self.engraved)
         return box
@@ -136,7 +137,7 @@ class PlateView(QWidget):
         told = [missing_sentence(m) for m in self._missing[:MOST_MISSING]]
         more = len(self._missing) - len(told)
         words = "; ".join(told) + (f"; and {more} more" if more > 0 else "")
-        self.lacks.setText(f"For a fuller plate: {words}." if told else "")
+        self.lacks.setText(tr("For a fuller plate: {0}.").format(words) if told else "")
         self.button.setEnabled(self.drawing is not None)
 
     def _written_to(self, path: Path) -> None:
@@ -153,7 +154,7 @@ class PlateView(QWidget):
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        self.session.say(f"{path} written, at 1:1.")
+        self.session.say(tr("{0} written, at 1:1.").format(path))
         self.session.note("export", f"plate written to {path.name}")
 
 

@@ -47,6 +47,7 @@ from tensimeter.ui.parts.scrolled import scrolled
 from tensimeter.ui.parts.text import clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.plate.claims_table import ClaimsTable
 from tensimeter.ui.plate.face_view import FaceView
 from tensimeter.ui.plate.plate_view import PlateView
@@ -92,7 +93,7 @@ class PlateStage(QWidget):
         head, group = QHBoxLayout(), QButtonGroup(self)
         self.views: dict[str, QPushButton] = {}
         for k, words in enumerate(VIEWS):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setCheckable(True)
             button.setProperty("kind", "view")
             button.clicked.connect(lambda _=False, k=k: self._turn_to(k))
@@ -105,9 +106,9 @@ class PlateStage(QWidget):
         self.progress.setRange(0, 0)
         self.progress.setTextVisible(False)
         self.progress.setFixedWidth(theme.px(80))
-        self.progress.setAccessibleName("the sheet is being laid out")
+        self.progress.setAccessibleName(tr("the sheet is being laid out"))
         head.addWidget(self.progress)
-        self.stop = QPushButton("cancel")
+        self.stop = QPushButton(tr("cancel"))
         self.stop.setProperty("kind", "quiet")
         self.stop.clicked.connect(self._give_up)
         head.addWidget(self.stop)
@@ -118,7 +119,7 @@ class PlateStage(QWidget):
         self.preview = QScrollArea()
         self.preview.setWidgetResizable(True)
         self.preview.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.preview.setAccessibleName("data sheet preview")
+        self.preview.setAccessibleName(tr("data sheet preview"))
         self.preview.setWidget(self._pages)
         self.claims = ClaimsTable()
         self.sides = QStackedWidget()
@@ -160,7 +161,7 @@ class PlateStage(QWidget):
 
     def _left(self) -> QVBoxLayout:
         column = QVBoxLayout()
-        self._head = label("Proven so far", "heading")
+        self._head = label(tr("Proven so far"), "heading")
         column.addWidget(self._head)
         self._ratings = QVBoxLayout()
         self._ratings.setSpacing(theme.px(10))
@@ -168,27 +169,27 @@ class PlateStage(QWidget):
         self.next_act = NextAct(self.session, "plate")
         self.next_act.setMaximumWidth(theme.px(230))
         column.addWidget(self.next_act)
-        self.keep = QPushButton("keep in the bin as proven")
-        self.keep.setToolTip("Other jobs can then use it as a source, with what was shown of it")
+        self.keep = QPushButton(tr("keep in the bin as proven"))
+        self.keep.setToolTip(tr("Other jobs can then use it as a source, with what was shown of it"))
         self.keep.clicked.connect(self.keep_proven)
         column.addWidget(self.keep)
         column.addStretch(1)
-        column.addWidget(label("Write the sheet to", "strong"))
+        column.addWidget(label(tr("Write the sheet to"), "strong"))
         stem, kinds = self.session.file.path.with_suffix(".pdf"), "Sheets (*.pdf *.html)"
         self.path = PathField(str(stem), kinds, prints=lambda path: write(self.session.file, path))
         self.path.told.connect(self.session.say)
-        self.path.setAccessibleName("file of the data sheet, .pdf or .html")
+        self.path.setAccessibleName(tr("file of the data sheet, .pdf or .html"))
         self.path.setMinimumWidth(theme.px(210))
         column.addWidget(self.path)
         row = QHBoxLayout()
         for words, ending in (("Write PDF", ".pdf"), ("Write HTML", ".html")):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.clicked.connect(lambda _=False, e=ending: self.write(e))
             row.addWidget(button)
         row.addStretch(1)
         column.addLayout(row)
-        self.photo = QPushButton("a photo for the sheet …")
-        self.photo.setToolTip("PNG or JPEG, printed at the end of the sheet and kept in the job")
+        self.photo = QPushButton(tr("a photo for the sheet …"))
+        self.photo.setToolTip(tr("PNG or JPEG, printed at the end of the sheet and kept in the job"))
         self.photo.clicked.connect(self._pick_photo)
         column.addWidget(self.photo)
         self.said = label("", "caption", wrap=True)
@@ -209,7 +210,7 @@ class PlateStage(QWidget):
             claimed = guarded("What is claimed", lambda: claims(job, judged), lambda _: [])
             return judged, claimed, plate_of(job, now.readings, judged, time.time()), missing(job, judged)
 
-        self._head.setText("Proven so far, judged anew …")
+        self._head.setText(tr("Proven so far, judged anew …"))
         self.session.aside.ask("plate", self, work, self._take)
         self._stale = True
         if self.isVisible():
@@ -219,7 +220,7 @@ class PlateStage(QWidget):
     def _take(self, found: tuple[list[Outcome], list[Claim], Plate, list[Missing]]) -> None:
         judged, rows, plate, lacks = found
         self.plate.show_plate(plate, lacks)
-        self._head.setText("Proven so far")
+        self._head.setText(tr("Proven so far"))
         ratings = [rating(o) for o in judged if rates(o)]
         # What is rated by no volts of its own, as a load that one makes is.
         others = [(o.name, o.entries[0].text) for o in plate.outlets if o.rated]
@@ -235,7 +236,7 @@ class PlateStage(QWidget):
                 self._ratings.addWidget(label(text, wrap=True))
             if not (ratings or others):
                 self._ratings.addWidget(
-                    label("Nothing is proven yet: read a test in Prove first.", wrap=True)
+                    label(tr("Nothing is proven yet: read a test in Prove first."), wrap=True)
                 )
         self.keep.setVisible(bool(ratings))
         self.claims.show_claims(rows)
@@ -284,7 +285,7 @@ class PlateStage(QWidget):
         self._asked += 1
         self._next_page.stop()
         self._done()
-        self.said.setText("The sheet was not laid out. Come here again, or write it, to have it made.")
+        self.said.setText(tr("The sheet was not laid out. Come here again, or write it, to have it made."))
         self._stale = True
 
     def _done(self) -> None:
@@ -325,7 +326,7 @@ class PlateStage(QWidget):
         pixmap.setDevicePixelRatio(2)
         page = QLabel()
         page.setPixmap(pixmap)
-        page.setAccessibleName(f"page {k + 1} of the data sheet")
+        page.setAccessibleName(tr("page {0} of the data sheet").format(k + 1))
         page.setStyleSheet(f"background: white; border: 1px solid {theme.colours.rule};")
         self._pages_layout.addWidget(page)
 
@@ -346,7 +347,9 @@ class PlateStage(QWidget):
         except UserError as trouble:
             self.said.setText(str(trouble))
             return
-        self.said.setText(f"Kept in the bin: {'; '.join(kept)}." if kept else "Nothing is proven yet.")
+        self.said.setText(
+            tr("Kept in the bin: {0}.").format("; ".join(kept)) if kept else tr("Nothing is proven yet.")
+        )
 
     def _pick_photo(self) -> None:
         kinds = "PNG, JPEG (*.png *.jpg *.jpeg)"
@@ -369,7 +372,7 @@ class PlateStage(QWidget):
         except UserError as trouble:
             self.said.setText(str(trouble))
             return
-        self.said.setText(f"{path} written.")
+        self.said.setText(tr("{0} written.").format(path))
         self.session.note("export", f"data sheet written to {path.name}")
 
 

@@ -14,6 +14,7 @@ from tensimeter.core.testplan.step import OPEN, Outcome, StepResult
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.verdict_square import verdict_colour
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -42,7 +43,7 @@ class BenchView(QWidget):
         self._live: Event | None = None
         self._asked = ""
         self.setAutoFillBackground(True)
-        self.setAccessibleName("bench view")
+        self.setAccessibleName(tr("bench view"))
         column = QVBoxLayout(self)
         column.setContentsMargins(*[theme.px(32)] * 4)
         self.todo = label("", wrap=True)
@@ -57,14 +58,14 @@ class BenchView(QWidget):
         column.addStretch(1)
         row = QHBoxLayout()
         self.entry = _Entry()
-        self.entry.setPlaceholderText("type the volts, Space takes them")
-        self.entry.setAccessibleName("volts read; Space takes them")
+        self.entry.setPlaceholderText(tr("type the volts, Space takes them"))
+        self.entry.setAccessibleName(tr("volts read; Space takes them"))
         self.entry.taken.connect(self.take)
         self.expected = label("")
         row.addWidget(self.entry, 1)
         row.addWidget(self.expected, 1)
         column.addLayout(row)
-        self.keys = label("Space takes the reading · Ctrl+B goes back · Esc drops the load", "caption")
+        self.keys = label(tr("Space takes the reading · Ctrl+B goes back · Esc drops the load"), "caption")
         column.addWidget(self.keys)
         for signal in (
             session.readings_changed,
@@ -92,7 +93,7 @@ class BenchView(QWidget):
             return
         result, plan = self.session.outcome, self.session.plan
         if result is None or plan is None:
-            self.todo.setText("No test is planned yet.")
+            self.todo.setText(tr("No test is planned yet."))
             return
         running = self.session.running
         index = min(self.session.step_index, len(result.steps) - 1)
@@ -103,44 +104,48 @@ class BenchView(QWidget):
         where = r.step.title or f"{plan.output.name} at {load}"
         if r.step.hand and not running:
             what = r.step.hand[0].lower() + r.step.hand[1:].rstrip(".") + ", read the volts"
-        self.todo.setText(f"Step {index + 1} of {len(result.steps)} · {where}: {what}")
+        self.todo.setText(tr("Step {0} of {1} · {2}: {3}").format(index + 1, len(result.steps), where, what))
         expect = f"expect {fixed(r.step.predicted_V.value, 'V')}, " if r.step.predicted_V else ""
         allowed = r.step.allowed.words("V")
-        self.expected.setText(f"{expect}allowed {allowed}" if allowed else expect.rstrip(", "))
+        self.expected.setText(
+            tr("{0}allowed {1}").format(expect, allowed) if allowed else expect.rstrip(", ")
+        )
         self.expected.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         asked = self.session.asked_of_hands if running else ""
         self.entry.setVisible(not running or bool(asked))
-        self.entry.setPlaceholderText("Space: it is done" if asked else "type the volts, Space takes them")
+        self.entry.setPlaceholderText(
+            tr("Space: it is done") if asked else tr("type the volts, Space takes them")
+        )
         if asked:
             self.todo.setText(asked)
             self.entry.setFocus()
         last = self._last_taken(result)
         if running and self._live is not None:
             self.big.setText(fixed(self._live.volts, "V", 3))
-            self._say(f"{fixed(self._live.amps, 'A', 3)}, settling", "pencil")
+            self._say(tr("{0}, settling").format(fixed(self._live.amps, "A", 3)), "pencil")
         elif last is not None and last.volts is not None:
             self.big.setText(fixed(last.volts.value, "V", decimals_for(last.volts.half_width)))
-            said = last.verdict.words if last.step.allowed != OPEN else "read"
+            said = tr(last.verdict.words) if last.step.allowed != OPEN else "read"
             where = last.step.title or f"at {show(last.step.set_A, 'A', 3)}"
             self._say(f"{where}: {said}", verdict_colour(last.verdict))
         else:
             self.big.setText("– V")
-            self._say("not measured", "pencil")
+            self._say(tr("not measured"), "pencil")
 
     def _show_hand(self, hand: Hand) -> None:
         """A step of Assemble or Wake."""
         self.todo.setText(f"{hand.title} · {hand.name}")
         low, high = hand.band.ends
         ends = [fixed(e, hand.quantity, 2) if math.isfinite(e) else "open" for e in (low, high)]
-        self.expected.setText(f"allowed {ends[0]} … {ends[1]}")
-        self.entry.setPlaceholderText("type what it reads, Space takes it")
+        self.expected.setText(tr("allowed {0} … {1}").format(ends[0], ends[1]))
+        self.entry.setPlaceholderText(tr("type what it reads, Space takes it"))
         self.entry.setVisible(True)
         if hand.last is None:
             self.big.setText(f"– {hand.quantity.replace('ohm', 'Ω').replace('C', '°C')}")
-            self._say("not measured", "pencil")
+            self._say(tr("not measured"), "pencil")
         else:
             self.big.setText(show(hand.last.value, hand.quantity, 4))
-            self._say(hand.verdict.words, verdict_colour(hand.verdict))
+            self._say(tr(hand.verdict.words), verdict_colour(hand.verdict))
 
     def _last_taken(self, result: Outcome) -> StepResult | None:
         """The step read last, which is what the builder wants confirmed."""
@@ -173,7 +178,7 @@ class BenchView(QWidget):
             found = self.session.understood(text)
             if found.question and self._asked != text:
                 self._asked = text
-                self._say(f"{found.question} Space again keeps it.", "hold")
+                self._say(tr("{0} Space again keeps it.").format(found.question), "hold")
                 return
             self.entry.clear()
             self.session.take_typed(found)

@@ -30,6 +30,7 @@ from tensimeter.store.waveforms import read_waveform
 from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -51,25 +52,27 @@ class CampaignPanel(QScrollArea):
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, theme.px(6), theme.px(6))
         column.setSpacing(theme.px(6))
-        column.addWidget(label("Campaign", "heading"))
+        column.addWidget(label(tr("Campaign"), "heading"))
         self._time = label("", "caption", wrap=True)
         column.addWidget(self._time)
         self.tests = QListWidget()
-        self.tests.setAccessibleName("tests of the campaign")
+        self.tests.setAccessibleName(tr("tests of the campaign"))
         self.tests.setIconSize(QSize(16, 16))
         self.tests.setWordWrap(False)
         self.tests.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tests.currentItemChanged.connect(self._on_test)
         self.tests.installEventFilter(self)
-        self.tests.setToolTip("Delete takes a test out; its readings stay")
+        self.tests.setToolTip(tr("Delete takes a test out; its readings stay"))
         column.addWidget(self.tests)
-        self.plan_all = QPushButton("Plan every test")
-        self.plan_all.setToolTip("What the outputs, the policy and the instruments in stock allow, in order")
+        self.plan_all = QPushButton(tr("Plan every test"))
+        self.plan_all.setToolTip(
+            tr("What the outputs, the policy and the instruments in stock allow, in order")
+        )
         self.plan_all.clicked.connect(self._plan_all)
         column.addWidget(self.plan_all)
         self.add_kind = QComboBox()
-        self.add_kind.setAccessibleName("add a test for the output in hand")
-        self.add_kind.addItem("add a test …", "")
+        self.add_kind.setAccessibleName(tr("add a test for the output in hand"))
+        self.add_kind.addItem(tr("add a test …"), "")
         for key, kind in KINDS.items():
             self.add_kind.addItem(kind.name, key)
         self.add_kind.activated.connect(self._add)
@@ -80,58 +83,60 @@ class CampaignPanel(QScrollArea):
         column.addStretch(1)
 
     def _add_measuring(self, column: QVBoxLayout) -> None:
-        column.addWidget(label("Measured with", "strong"))
+        column.addWidget(label(tr("Measured with"), "strong"))
         self.source = QComboBox()
-        self.source.setAccessibleName("what measures")
+        self.source.setAccessibleName(tr("what measures"))
         for words, key in self.control.sources():
             self.source.addItem(words, key)
         self.source.activated.connect(lambda _=0: self.refresh())
         column.addWidget(self.source)
         self.meter = QComboBox()
-        self.meter.setAccessibleName("meter in hand")
+        self.meter.setAccessibleName(tr("meter in hand"))
         self.meter.activated.connect(self._on_meter)
         column.addWidget(self.meter)
         self.bench_path = PathField("", "Bench files (*.toml)", saves=False)
-        self.bench_path.setPlaceholderText("path of a bench file")
-        self.bench_path.setAccessibleName("path of a bench file")
+        self.bench_path.setPlaceholderText(tr("path of a bench file"))
+        self.bench_path.setAccessibleName(tr("path of a bench file"))
         column.addWidget(self.bench_path)
         for box in (self.source, self.meter, self.add_kind):
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(6)
-        self.present = QCheckBox("I stay with the load")
-        self.present.setToolTip("Asked because this load has no watchdog")
+        self.present = QCheckBox(tr("I stay with the load"))
+        self.present.setToolTip(tr("Asked because this load has no watchdog"))
         column.addWidget(self.present)
-        self.start = QPushButton("Start the run")
+        self.start = QPushButton(tr("Start the run"))
         self.start.setProperty("kind", "main")
         self.start.clicked.connect(self._on_start)
         column.addWidget(self.start)
-        self.start_all = QPushButton("Run all that is open")
+        self.start_all = QPushButton(tr("Run all that is open"))
         self.start_all.clicked.connect(self._on_start_all)
         column.addWidget(self.start_all)
-        self.pause = QPushButton("Pause")
+        self.pause = QPushButton(tr("Pause"))
         self.pause.clicked.connect(self._on_pause)
         column.addWidget(self.pause)
-        self.skip = QPushButton("Pass this point over")
+        self.skip = QPushButton(tr("Pass this point over"))
         self.skip.clicked.connect(lambda: self.session.skip_point())
         column.addWidget(self.skip)
-        self.anew = QPushButton("Begin anew")
+        self.anew = QPushButton(tr("Begin anew"))
         self.anew.setProperty("kind", "quiet")
         self.anew.clicked.connect(lambda: self._on_start(anew=True))
         column.addWidget(self.anew)
-        self.sound = QCheckBox("Sound at each point")
+        self.sound = QCheckBox(tr("Sound at each point"))
         self.sound.setChecked(theme.sound)
         self.sound.toggled.connect(lambda on: setattr(theme, "sound", on))
         column.addWidget(self.sound)
-        self.find_button = QPushButton("Instruments …")
-        self.find_button.setToolTip("See who answers, and which does what")
+        self.find_button = QPushButton(tr("Instruments …"))
+        self.find_button.setToolTip(tr("See who answers, and which does what"))
         self.find_button.clicked.connect(self._on_find)
         column.addWidget(self.find_button)
         self.rate = Field()
-        self.rate.setPlaceholderText("samples a second, 10M")
-        self.rate.setAccessibleName("samples a second of a waveform that has no times")
+        self.rate.setPlaceholderText(tr("samples a second, 10M"))
+        self.rate.setAccessibleName(tr("samples a second of a waveform that has no times"))
         column.addWidget(self.rate)
-        self.take_log = QPushButton("Take in a file …")
-        self.take_log.setToolTip("A log with volts and amps, or a waveform in CSV or NumPy; or drop it here")
+        self.take_log = QPushButton(tr("Take in a file …"))
+        self.take_log.setToolTip(
+            tr("A log with volts and amps, or a waveform in CSV or NumPy; or drop it here")
+        )
         self.take_log.clicked.connect(self._on_log)
         column.addWidget(self.take_log)
 
@@ -185,7 +190,9 @@ class CampaignPanel(QScrollArea):
         plans = [p for p in found if p is not None]
         seconds, joules = sum(p.duration_s for p in plans), sum(p.energy_J for p in plans)
         time = f"{seconds / 3600:.1f} h" if seconds > 5400 else show(round(seconds / 60, 1), "min", 2)
-        self._time.setText(f"{len(plans)} test{'s' * (len(plans) > 1)}, {time}, {joules / 3600:.1f} Wh")
+        self._time.setText(
+            tr("{0} test{1}, {2}, {3:.1f} Wh").format(len(plans), "s" * (len(plans) > 1), time, joules / 3600)
+        )
 
     def _show_measuring(self) -> None:
         session, running = self.session, self.session.running
@@ -199,7 +206,7 @@ class CampaignPanel(QScrollArea):
         self.start.setEnabled(session.plan is not None and bool(session.plan.steps))
         done = already_read(session.outcome)
         left = len(session.plan.steps) - len(done) if session.plan else 0
-        self.start.setText(f"Go on, {left} open" if done else "Start the run")
+        self.start.setText(tr("Go on, {0} open").format(left) if done else tr("Start the run"))
         many = len(session.job.campaign.tests) > 1
         self.start_all.setVisible(many and not by_hand and not running)
         self.anew.setVisible(bool(done) and not by_hand and not running)
@@ -210,7 +217,7 @@ class CampaignPanel(QScrollArea):
         self.rate.setVisible(by_hand and waves)
         self.pause.setVisible(running)
         paused = session.engine is not None and session.engine.paused
-        self.pause.setText("Go on" if paused else "Pause, load off")
+        self.pause.setText(tr("Go on") if paused else tr("Pause, load off"))
         self.take_log.setVisible(by_hand)
         self.source.setEnabled(not running)
         self.tests.setEnabled(not running)
@@ -220,7 +227,7 @@ class CampaignPanel(QScrollArea):
             if isinstance(part, VoltMeter):
                 self.meter.addItem(part.name, part.id)
         if not self.meter.count():
-            self.meter.addItem("plain handheld, 0.5 % + 2, assumed", None)
+            self.meter.addItem(tr("plain handheld, 0.5 % + 2, assumed"), None)
         chosen = session.hand_meter or session.job.campaign.voltmeter
         self.meter.setCurrentIndex(max(self.meter.findData(chosen), 0))
         self.meter.blockSignals(False)
@@ -326,11 +333,11 @@ class CampaignPanel(QScrollArea):
                 typed = self.rate.text().strip()
                 wave = read_waveform(path, parse(typed, "Hz") if typed else None)
                 self.session.take_wave(wave, path.name)
-                self.session.say(f"{len(wave.volts)} samples of {path.name} kept.")
+                self.session.say(tr("{0} samples of {1} kept.").format(len(wave.volts), path.name))
                 return
             if plan is not None and kind_of(plan.test).heats:
                 count = self.session.take_log(read_temperatures(path), path.name)
-                self.session.say(f"{count} rows of {path.name} kept.")
+                self.session.say(tr("{0} rows of {1} kept.").format(count, path.name))
                 return
             self._look_at(path)
         except UserError as trouble:

@@ -8,6 +8,7 @@ from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.quantity import parse, show
 from tensimeter.core.testplan.equipment import ROLES, able, loads_words, proposed, sinks_A
 from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -45,8 +46,8 @@ class EquipmentView(QScrollArea):
         self._shown = state
         clear(self._column)
         self.boxes, self.ticks = {}, {}
-        self.best = QPushButton("Propose the best in stock")
-        self.best.setToolTip("What reaches the amps, and what reads finest at the heaviest output")
+        self.best = QPushButton(tr("Propose the best in stock"))
+        self.best.setToolTip(tr("What reaches the amps, and what reads finest at the heaviest output"))
         self.best.clicked.connect(
             lambda: self.session.edit("measured with the best", proposed(self.session.job))
         )
@@ -101,18 +102,18 @@ class EquipmentView(QScrollArea):
     def _add_wires(self, form: QFormLayout) -> None:
         campaign = self.session.job.campaign
         self.wiring = QComboBox()
-        self.wiring.setAccessibleName("wires to the voltmeter")
-        self.wiring.addItem("four: the voltmeter's own pair at the terminals", "four-wire")
-        self.wiring.addItem("two: the load's lead is read with it", "two-wire")
+        self.wiring.setAccessibleName(tr("wires to the voltmeter"))
+        self.wiring.addItem(tr("four: the voltmeter's own pair at the terminals"), "four-wire")
+        self.wiring.addItem(tr("two: the load's lead is read with it"), "two-wire")
         self.wiring.setCurrentIndex(self.wiring.findData(campaign.wiring))
         self.wiring.activated.connect(lambda _=0: self._choose("wiring", self.wiring.currentData()))
-        form.addRow(label("wires", "caption"), self.wiring)
+        form.addRow(label(tr("wires"), "caption"), self.wiring)
         self.lead = Field(show(campaign.sense_lead_ohm, "ohm") if campaign.sense_lead_ohm else "")
-        self.lead.setPlaceholderText("Ω of both legs, where two wires read")
-        self.lead.setAccessibleName("ohms of the lead")
+        self.lead.setPlaceholderText(tr("Ω of both legs, where two wires read"))
+        self.lead.setAccessibleName(tr("ohms of the lead"))
         self.lead.editingFinished.connect(self._take_lead)
         if campaign.wiring == "two-wire":
-            form.addRow(label("lead", "caption"), self.lead)
+            form.addRow(label(tr("lead"), "caption"), self.lead)
 
     def _sinks(self) -> str:
         job, test = self.session.job, self.session.test

@@ -12,6 +12,7 @@ from tensimeter.core.testplan.step import Finding, Outcome
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.verdict_square import mark_verdict
 from tensimeter.ui.parts.why_table import WhyTable
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 _COLUMNS = ("figure", "found", "allowed", "verdict")
@@ -55,7 +56,7 @@ class FindingsTable(WhyTable):
                 present(self.topLevelItem(self.topLevelItemCount() - 1)).setFirstColumnSpanned(True)
                 continue
             found = with_uncertainty(value.value, value.half_width, finding.unit) if value else ""
-            words = finding.verdict.words if finding.verdict else ""
+            words = tr(finding.verdict.words) if finding.verdict else ""
             name = finding.name
             if value is None and len(finding.text) <= _SHORT:
                 found = finding.text

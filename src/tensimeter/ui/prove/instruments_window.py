@@ -27,6 +27,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.prove.profile_window import ProfileWindow
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -50,11 +51,11 @@ class InstrumentsWindow(QDialog):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self.setWindowTitle("Instruments")
+        self.setWindowTitle(tr("Instruments"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(theme.px(880), theme.px(580))
         column = QVBoxLayout(self)
-        column.addWidget(label("Which instrument does what", "heading"))
+        column.addWidget(label(tr("Which instrument does what"), "heading"))
         words = (
             "Type an address (127.0.0.1:5025), a port (/dev/ttyUSB0) or a VISA resource, or pick one that "
             "answered. They are asked who they are and nothing else."
@@ -62,7 +63,7 @@ class InstrumentsWindow(QDialog):
         column.addWidget(label(words, "caption", wrap=True))
         column.addLayout(self._grid())
         row = QHBoxLayout()
-        self.ask = QPushButton("Ask who is there")
+        self.ask = QPushButton(tr("Ask who is there"))
         self.ask.clicked.connect(self.look)
         row.addWidget(self.ask)
         row.addStretch(1)
@@ -70,7 +71,7 @@ class InstrumentsWindow(QDialog):
         self.answers = QTreeWidget()
         self.answers.setHeaderLabels(["where", "answer"])
         self.answers.setRootIsDecorated(False)
-        self.answers.setAccessibleName("who answered; Enter puts it into the role last touched")
+        self.answers.setAccessibleName(tr("who answered; Enter puts it into the role last touched"))
         present(self.answers.header()).setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         self.answers.itemActivated.connect(self._assign)
         column.addWidget(self.answers, 1)
@@ -78,10 +79,10 @@ class InstrumentsWindow(QDialog):
         column.addWidget(self.said)
         last = QHBoxLayout()
         self.path = PathField(str(session.file.path.with_suffix(".bench.toml")), "Bench files (*.toml)")
-        self.path.setAccessibleName("bench file")
-        last.addWidget(label("kept as", "caption"))
+        self.path.setAccessibleName(tr("bench file"))
+        last.addWidget(label(tr("kept as"), "caption"))
         last.addWidget(self.path, 1)
-        self.keep = QPushButton("Use this bench")
+        self.keep = QPushButton(tr("Use this bench"))
         self.keep.setProperty("kind", "main")
         self.keep.clicked.connect(self.use)
         last.addWidget(self.keep)
@@ -97,20 +98,20 @@ class InstrumentsWindow(QDialog):
         for row, (role, words) in enumerate(_ROLES.items()):
             part = self.session.job.part(parts.get(role))
             grid.addWidget(label(words), row, 0)
-            grid.addWidget(label(part.name if part else "no card of the stock", "caption"), row, 1)
+            grid.addWidget(label(part.name if part else tr("no card of the stock"), "caption"), row, 1)
             field, profile = Field(), QComboBox()
-            field.setPlaceholderText("none")
-            field.setAccessibleName(f"where the {words} is")
+            field.setPlaceholderText(tr("none"))
+            field.setAccessibleName(tr("where the {0} is").format(words))
             field.cursorPositionChanged.connect(lambda *_, role=role: setattr(self, "_last", role))
             profile.setEditable(True)
             profile.addItems(profile_names(role_of(role)))
-            profile.setAccessibleName(f"profile of the {words}")
-            check = QPushButton("try it")
-            check.setToolTip("Send each command of the profile but those that switch something on")
+            profile.setAccessibleName(tr("profile of the {0}").format(words))
+            check = QPushButton(tr("try it"))
+            check.setToolTip(tr("Send each command of the profile but those that switch something on"))
             check.clicked.connect(lambda _=False, role=role: self.check(role))
-            make = QPushButton("make one …")
-            make.setToolTip("Make a profile from what it says")
-            make.setAccessibleName(f"make a profile of the {words}")
+            make = QPushButton(tr("make one …"))
+            make.setToolTip(tr("Make a profile from what it says"))
+            make.setAccessibleName(tr("make a profile of the {0}").format(words))
             make.clicked.connect(lambda _=False, role=role: self.make_profile(role))
             for k, widget in enumerate((field, profile, check, make)):
                 grid.addWidget(widget, row, 2 + k)
@@ -122,7 +123,7 @@ class InstrumentsWindow(QDialog):
     def look(self) -> None:
         """Ask every port and everything typed for its identity."""
         self.answers.clear()
-        self.said.setText("Asking …")
+        self.said.setText(tr("Asking …"))
         typed = [field.text() for field in self.fields.values()]
         count = 0
         for found in found_instruments(typed):
@@ -132,7 +133,9 @@ class InstrumentsWindow(QDialog):
             count += bool(found.answer)
             QApplication.processEvents()
         self.said.setText(
-            f"{count} answered." if count else "Nobody answered: type where one is, and ask again."
+            tr("{0} answered.").format(count)
+            if count
+            else tr("Nobody answered: type where one is, and ask again.")
         )
 
     def _assign(self, item: QTreeWidgetItem, _: int) -> None:
@@ -143,7 +146,7 @@ class InstrumentsWindow(QDialog):
         """Try the profile of a role on what is typed there; each command with its answer."""
         text = self.fields[role].text().strip()
         if not text:
-            self.said.setText(f"Type where the {_ROLES[role]} is first.")
+            self.said.setText(tr("Type where the {0} is first.").format(_ROLES[role]))
             return
         self.answers.clear()
         try:
@@ -159,13 +162,15 @@ class InstrumentsWindow(QDialog):
             self.answers.addTopLevelItem(QTreeWidgetItem([f"{tried.command}: {tried.sent}", said]))
             bad += tried.fits is False
         instrument.close()
-        self.said.setText(f"{bad} commands do not fit." if bad else "Every command that was tried fits.")
+        self.said.setText(
+            tr("{0} commands do not fit.").format(bad) if bad else tr("Every command that was tried fits.")
+        )
 
     def make_profile(self, role: str) -> None:
         """Open the window that makes a profile, on what is typed where this role is."""
         text = self.fields[role].text().strip()
         if not text:
-            self.said.setText(f"Type where the {_ROLES[role]} is first.")
+            self.said.setText(tr("Type where the {0} is first.").format(_ROLES[role]))
             return
         box = self.profiles[role]
         window = ProfileWindow(role, resource_of(text), box.currentText(), self)
@@ -174,7 +179,9 @@ class InstrumentsWindow(QDialog):
             if box.findText(name) < 0:
                 box.addItem(name)
             box.setCurrentText(name)
-            self.said.setText(f"The profile {name} was kept; it is used for the {_ROLES[role]}.")
+            self.said.setText(
+                tr("The profile {0} was kept; it is used for the {1}.").format(name, _ROLES[role])
+            )
 
         window.kept.connect(use)
         window.show()

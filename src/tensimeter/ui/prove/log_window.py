@@ -27,6 +27,7 @@ from tensimeter.store.untidy import CHOICES, Tidied, tidied
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 #: What a column may be taken for, in words, with the unit that its figures are shown in.
@@ -45,11 +46,11 @@ class LogWindow(QDialog):
         super().__init__(parent)
         self.path = path
         self.table: Tidied | None = None
-        self.setWindowTitle(f"Take in {path.name}")
+        self.setWindowTitle(tr("Take in {0}").format(path.name))
         self.resize(theme.px(760), theme.px(520))
         column = QVBoxLayout(self)
         self.said = label("", "caption", wrap=True)
-        column.addWidget(label("What is in which column?", "heading"))
+        column.addWidget(label(tr("What is in which column?"), "heading"))
         column.addWidget(self.said)
         self.choices: dict[str, QComboBox] = {}
         row = QHBoxLayout()
@@ -57,13 +58,13 @@ class LogWindow(QDialog):
             row.addWidget(label({"decimal": "decimal mark", "dates": "dates"}[key], "caption"))
             box = QComboBox()
             box.setAccessibleName({"decimal": "decimal mark", "dates": "order of dates"}[key])
-            box.addItem("as it looks", "")
+            box.addItem(tr("as it looks"), "")
             for option in options:
                 box.addItem(option.replace("-", " "), option)
             box.activated.connect(lambda _=0: self.read())
             self.choices[key] = box
             row.addWidget(box)
-        self.turned = QCheckBox("amps the other way round")
+        self.turned = QCheckBox(tr("amps the other way round"))
         self.turned.toggled.connect(lambda _: self.show_rows())
         row.addWidget(self.turned)
         row.addStretch(1)
@@ -71,7 +72,7 @@ class LogWindow(QDialog):
         self.grid = QTableWidget()
         self.grid.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         present(self.grid.verticalHeader()).hide()
-        self.grid.setAccessibleName("first rows of the log, in SI units")
+        self.grid.setAccessibleName(tr("first rows of the log, in SI units"))
         column.addWidget(self.grid, 2)
         self.plot = Plot("time, s", "volts, amps")
         column.addWidget(self.plot, 1)
@@ -113,7 +114,7 @@ class LogWindow(QDialog):
         used: set[str] = set()
         for k, head in enumerate(table.headers):
             box = QComboBox()
-            box.setAccessibleName(f"{head} is")
+            box.setAccessibleName(tr("{0} is").format(head))
             for words, _ in _TAKEN:
                 box.addItem(words, words if words != "–" else "")
             try:
@@ -165,7 +166,7 @@ class LogWindow(QDialog):
         enough = log is not None and {"volts", "amps"} & set(log.columns)
         self.take.setEnabled(bool(enough))
         self.said.setText(
-            "; ".join(table.said) if enough else "Say which column holds volts, and which amps."
+            "; ".join(table.said) if enough else tr("Say which column holds volts, and which amps.")
         )
         if log is None:
             return

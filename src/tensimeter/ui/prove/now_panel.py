@@ -16,6 +16,7 @@ from tensimeter.ui.parts.text import Figure, label
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.parts.window_gauge import WindowGauge
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -31,7 +32,7 @@ class NowPanel(QWidget):
         column.setContentsMargins(theme.px(14), theme.px(12), theme.px(14), theme.px(4))
         self._celsius: tuple[float, ...] = ()
         column.setSpacing(theme.px(2))
-        self.title = label("Now", "heading", wrap=True)
+        self.title = label(tr("Now"), "heading", wrap=True)
         column.addWidget(self.title)
         self.todo = label("", "", wrap=True)
         column.addWidget(self.todo)
@@ -47,7 +48,7 @@ class NowPanel(QWidget):
         column.addWidget(self.gauge)
         verdict = QHBoxLayout()
         self.square = VerdictSquare()
-        self.words = label("not measured", "strong")
+        self.words = label(tr("not measured"), "strong")
         verdict.addWidget(self.square)
         verdict.addWidget(self.words)
         verdict.addStretch(1)
@@ -58,7 +59,7 @@ class NowPanel(QWidget):
         column.addWidget(self.heat)
         self.asked = label("", "strong", wrap=True)
         column.addWidget(self.asked)
-        self.done = QPushButton("Done, go on")
+        self.done = QPushButton(tr("Done, go on"))
         self.done.setProperty("kind", "main")
         self.done.clicked.connect(self._on_done)
         column.addWidget(self.done)
@@ -93,8 +94,8 @@ class NowPanel(QWidget):
     def refresh(self) -> None:
         result, plan = self.result(), self.session.plan
         if result is None or plan is None:
-            self.title.setText("Now")
-            self.todo.setText("No test is planned yet.")
+            self.title.setText(tr("Now"))
+            self.todo.setText(tr("No test is planned yet."))
             return
         asked = self.session.asked_of_hands if self.session.running else ""
         self.asked.setText(asked)
@@ -102,7 +103,9 @@ class NowPanel(QWidget):
         self.done.setVisible(bool(asked))
         count = len(plan.steps)
         live = self._live is not None and self.session.running
-        self.title.setText(f"{'Live: step' if live else 'Step'} {result.step.index + 1} of {count}")
+        self.title.setText(
+            tr("{0} {1} of {2}").format("Live: step" if live else "Step", result.step.index + 1, count)
+        )
         load = "no load" if result.step.set_A == 0 else f"load {show(result.step.set_A, 'A', 4)}"
         expected = result.step.predicted_V
         name = self._place_name(result.step.place) or plan.output.name
@@ -129,9 +132,15 @@ class NowPanel(QWidget):
         self.square.show_verdict(verdict)
         self.square.setVisible(judged)
         said = (
-            verdict.words if judged else "recorded" if result.wave else "read" if result.taken else "not read"
+            tr(verdict.words)
+            if judged
+            else "recorded"
+            if result.wave
+            else "read"
+            if result.taken
+            else "not read"
         )
-        self.words.setText("settling" if live else said)
+        self.words.setText(tr("settling") if live else said)
         amps = (
             self._live.amps if live and self._live else (result.pair.amps.value if result.pair else math.nan)
         )

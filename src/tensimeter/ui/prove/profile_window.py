@@ -39,6 +39,7 @@ from tensimeter.bench.trying import try_profile
 from tensimeter.bench.understood import Proposal, frame_shape, last_frame, of_frame, of_line, of_registers
 from tensimeter.core.errors import UserError
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 _ASKED = "answers questions in lines"
@@ -62,7 +63,7 @@ class ProfileWindow(QDialog):
     def __init__(self, role: str, resource: str, profile: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.role, self.resource = role_of(role), resource
-        self.setWindowTitle(f"Profile of the {self.role}")
+        self.setWindowTitle(tr("Profile of the {0}").format(self.role))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(theme.px(960), theme.px(600))
         self.talk: deque[Said] = deque(maxlen=400)
@@ -70,7 +71,7 @@ class ProfileWindow(QDialog):
         self._link: Link | None = None
         self._proposals: list[Proposal] = []
         column = QVBoxLayout(self)
-        column.addWidget(label("What it says, and what is read from it", "heading"))
+        column.addWidget(label(tr("What it says, and what is read from it"), "heading"))
         self.said = label("", "caption", wrap=True)
         column.addWidget(self.said)
         halves = QGridLayout()
@@ -89,17 +90,17 @@ class ProfileWindow(QDialog):
     def _conversation(self) -> QVBoxLayout:
         left = QVBoxLayout()
         left.setSpacing(theme.px(6))
-        left.addWidget(label("over the link: → sent, ← come", "caption"))
+        left.addWidget(label(tr("over the link: → sent, ← come"), "caption"))
         self.words = QListWidget()
-        self.words.setAccessibleName("bytes that went over the link")
+        self.words.setAccessibleName(tr("bytes that went over the link"))
         left.addWidget(self.words, 1)
         row = QHBoxLayout()
         self.line = Field()
-        self.line.setPlaceholderText("a question to send, as it stands in its manual")
-        self.line.setAccessibleName("a line to send")
+        self.line.setPlaceholderText(tr("a question to send, as it stands in its manual"))
+        self.line.setAccessibleName(tr("a line to send"))
         self.line.returnPressed.connect(self.send)
         row.addWidget(self.line, 1)
-        self.send_it = QPushButton("send")
+        self.send_it = QPushButton(tr("send"))
         self.send_it.setAutoDefault(False)
         self.send_it.clicked.connect(self.send)
         row.addWidget(self.send_it)
@@ -113,15 +114,15 @@ class ProfileWindow(QDialog):
         right.setSpacing(theme.px(6))
         row = QHBoxLayout()
         self.way = QComboBox()
-        self.way.setAccessibleName("how it talks")
+        self.way.setAccessibleName(tr("how it talks"))
         # What switches is asked in lines: its guard knows nothing else.
         self.way.addItems(list(_WAYS) if self.role in READERS else [_ASKED])
         self.way.activated.connect(lambda _: self._start_from(self.way.currentText()))
         row.addWidget(self.way, 1)
-        row.addWidget(label("its display shows", "caption"))
+        row.addWidget(label(tr("its display shows"), "caption"))
         self.shown = Field()
         self.shown.setPlaceholderText("13.60")
-        self.shown.setAccessibleName("what its display shows now")
+        self.shown.setAccessibleName(tr("what its display shows now"))
         self.shown.setMaximumWidth(theme.px(90))
         self.shown.textChanged.connect(lambda _: self.propose())
         self.shown.returnPressed.connect(self.look_through)
@@ -132,13 +133,13 @@ class ProfileWindow(QDialog):
         hint = "Where that may stand; Enter takes one. Measure something else, and what is not it goes."
         right.addWidget(label(hint, "caption", wrap=True))
         self.proposals = QListWidget()
-        self.proposals.setAccessibleName("where that figure may stand; Enter takes one")
+        self.proposals.setAccessibleName(tr("where that figure may stand; Enter takes one"))
         self.proposals.itemActivated.connect(lambda _: self.take(self.proposals.currentRow()))
         right.addWidget(self.proposals, 1)
-        right.addWidget(label("the profile, as it is kept", "caption"))
+        right.addWidget(label(tr("the profile, as it is kept"), "caption"))
         self.text = QPlainTextEdit()
         self.text.setTabChangesFocus(True)
-        self.text.setAccessibleName("text of the profile")
+        self.text.setAccessibleName(tr("text of the profile"))
         self.text.textChanged.connect(self._judge)
         right.addWidget(self.text, 2)
         return right
@@ -146,16 +147,16 @@ class ProfileWindow(QDialog):
     def _last_row(self, profile: str) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(theme.px(8))
-        self.try_it = QPushButton("try it")
+        self.try_it = QPushButton(tr("try it"))
         self.try_it.setAutoDefault(False)
-        self.try_it.setToolTip("Read what the profile names; nothing is switched on")
+        self.try_it.setToolTip(tr("Read what the profile names; nothing is switched on"))
         self.try_it.clicked.connect(self.try_all)
         row.addWidget(self.try_it)
-        row.addWidget(label("kept as", "caption"))
+        row.addWidget(label(tr("kept as"), "caption"))
         self.name = Field(f"my-{self.role}" if "/" in profile or profile.startswith("generic") else profile)
-        self.name.setAccessibleName("name of the profile")
+        self.name.setAccessibleName(tr("name of the profile"))
         row.addWidget(self.name, 1)
-        self.keep = QPushButton("Keep and use it")
+        self.keep = QPushButton(tr("Keep and use it"))
         self.keep.setProperty("kind", "main")
         self.keep.setAutoDefault(False)
         self.keep.clicked.connect(self.keep_it)
@@ -185,7 +186,7 @@ class ProfileWindow(QDialog):
         try:
             return tomllib.loads(self.text.toPlainText())
         except tomllib.TOMLDecodeError as error:
-            self._say(f"The profile can't be read: {error}.")
+            self._say(tr("The profile can't be read: {0}.").format(error))
             return None
 
     def _profile(self) -> Profile | None:
@@ -197,11 +198,11 @@ class ProfileWindow(QDialog):
 
     def _judge(self) -> None:
         if self._profile() is not None:
-            self._say("It can be used. Try it before it is kept.")
+            self._say(tr("It can be used. Try it before it is kept."), usable=True)
         self.keep.setEnabled(self._says_it_can)
 
-    def _say(self, text: str) -> None:
-        self._says_it_can = text.startswith("It can")
+    def _say(self, text: str, *, usable: bool = False) -> None:
+        self._says_it_can = usable
         self.said.setText(text)
 
     def _listen(self) -> None:
@@ -214,7 +215,7 @@ class ProfileWindow(QDialog):
         except LinkFailed as failed:
             if "without end" not in str(failed):
                 self._close_link()
-                self._say(f"The link was lost: {failed}")
+                self._say(tr("The link was lost: {0}").format(failed))
         self._show(list(self.talk))
         self.talk.clear()
 
@@ -260,7 +261,7 @@ class ProfileWindow(QDialog):
         try:
             self._link.say(text.encode("ascii"), time.monotonic() + 1.0)
         except (LinkFailed, UnicodeEncodeError) as failed:
-            self._say(f"It was not sent: {failed}")
+            self._say(tr("It was not sent: {0}").format(failed))
             return
         self.line.selectAll()
 
@@ -298,11 +299,11 @@ class ProfileWindow(QDialog):
             meter.close()
             found = of_registers(words, self.command, self.shown.text())
         except (LinkFailed, ValueError) as failed:
-            self._say(f"Its registers were not read: {failed}")
+            self._say(tr("Its registers were not read: {0}").format(failed))
             return
         self._show(list(meter.talk)[-4:])
         self._offer(found)
-        self._say(f"{len(words)} registers were read; {len(found)} ways fit what it shows.")
+        self._say(tr("{0} registers were read; {1} ways fit what it shows.").format(len(words), len(found)))
 
     def _offer(self, found: list[Proposal]) -> None:
         self._proposals = found
@@ -349,8 +350,9 @@ class ProfileWindow(QDialog):
         self.words.scrollToBottom()
         bad = [row for row in rows if row.fits is False]
         self._say(
-            f"It does not fit: {bad[0].command}: {bad[0].remark or bad[0].answer}." if bad
-            else "It can be used: everything that was tried fits."
+            tr("It does not fit: {0}: {1}.").format(bad[0].command, bad[0].remark or bad[0].answer) if bad
+            else tr("It can be used: everything that was tried fits."),
+            usable=not bad,
         )  # fmt: skip
 
     def keep_it(self) -> None:
@@ -359,14 +361,14 @@ class ProfileWindow(QDialog):
             return
         name = self.name.text().strip()
         if not name or "/" in name or name.startswith("."):
-            self._say("A profile is kept by a plain name, such as my-meter.")
+            self._say(tr("A profile is kept by a plain name, such as my-meter."))
             return
         path = own_profiles() / f"{name}.toml"
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_text(self.text.toPlainText())
         except OSError as error:
-            self._say(f"{path} can't be written: {error.strerror}.")
+            self._say(tr("{0} can't be written: {1}.").format(path, error.strerror))
             return
         self.kept.emit(name)
         self.close()

@@ -23,6 +23,7 @@ from tensimeter.core.measurement.readings import Reading, interval_of
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label, tip
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -46,19 +47,19 @@ class ReadingsView(QWidget):
         row = QHBoxLayout()
         row.setSpacing(theme.px(8))
         self.reason = Field()
-        self.reason.setPlaceholderText("why it is taken back, e.g. a slip of the decimal point")
-        self.reason.setAccessibleName("why the chosen readings are taken back")
+        self.reason.setPlaceholderText(tr("why it is taken back, e.g. a slip of the decimal point"))
+        self.reason.setAccessibleName(tr("why the chosen readings are taken back"))
         self.reason.returnPressed.connect(self.strike)
-        self.button = QPushButton("Strike")
-        self.button.setToolTip("Del: it stays visible, struck through, and enters no figure any more")
+        self.button = QPushButton(tr("Strike"))
+        self.button.setToolTip(tr("Del: it stays visible, struck through, and enters no figure any more"))
         self.button.clicked.connect(self.strike)
-        self.every = QCheckBox("of every test")
+        self.every = QCheckBox(tr("of every test"))
         self.every.toggled.connect(lambda _: self.refresh())
         row.addWidget(self.reason, 1)
         row.addWidget(self.button)
         self.places = QComboBox()
-        self.places.setAccessibleName("where the chosen readings shall count")
-        self.places.setToolTip("Let what is chosen count there; as it was read")
+        self.places.setAccessibleName(tr("where the chosen readings shall count"))
+        self.places.setToolTip(tr("Let what is chosen count there; as it was read"))
         self.places.activated.connect(self.let_count)
         row.addWidget(self.places)
         row.addWidget(self.every)
@@ -76,7 +77,7 @@ class ReadingsView(QWidget):
         table.setRootIsDecorated(False)
         table.setUniformRowHeights(True)
         table.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
-        table.setAccessibleName("readings as they were kept")
+        table.setAccessibleName(tr("readings as they were kept"))
         for k in range(len(_COLUMNS) - 1):
             present(table.header()).setSectionResizeMode(k, QHeaderView.ResizeMode.ResizeToContents)
         for k in (0, 3, 4):
@@ -99,20 +100,22 @@ class ReadingsView(QWidget):
             self.table.addTopLevelItem(_item(reading, why))
         self._list_places()
         left = len(rows) - MOST_LISTED
-        self.said.setText(f"{left} older ones are in the file." if left > 0 else "")
+        self.said.setText(tr("{0} older ones are in the file.").format(left) if left > 0 else "")
 
     def _list_places(self) -> None:
         """What a reading may be moved to: the steps of the test in hand, each other test, none."""
         self.places.clear()
-        self.places.addItem("move to …", "")
+        self.places.addItem(tr("move to …"), "")
         plan = self.session.plan
         for step in plan.steps if plan is not None else ():
             at = step.title or show(step.set_A, "A", 3)
-            self.places.addItem(f"step {step.index + 1}: {at}", f"{self.session.test_id}, {step.index + 1}")
+            self.places.addItem(
+                tr("step {0}: {1}").format(step.index + 1, at), f"{self.session.test_id}, {step.index + 1}"
+            )
         for test in self.session.job.campaign.tests:
             if test.id != self.session.test_id:
                 self.places.addItem(test.id, test.id)
-        self.places.addItem("no test", "nowhere")
+        self.places.addItem(tr("no test"), "nowhere")
 
     def let_count(self) -> None:
         """Let what is chosen count where it was said."""
@@ -121,7 +124,7 @@ class ReadingsView(QWidget):
             return
         if not numbers:
             self.places.setCurrentIndex(0)
-            self.said.setText("Choose a reading first.")
+            self.said.setText(tr("Choose a reading first."))
             return
         # What was read at the same moment goes with it.
         first = {r.scan: r.id for r in reversed(self.session.file.readings()) if r.id in numbers}
@@ -143,10 +146,10 @@ class ReadingsView(QWidget):
         """Take back what is chosen, for the reason typed."""
         numbers, reason = self.chosen(), self.reason.text().strip()
         if not numbers:
-            self.said.setText("Choose a reading first; one that is struck stays struck.")
+            self.said.setText(tr("Choose a reading first; one that is struck stays struck."))
             return
         if len(reason) < MOST_TERSE:
-            self.said.setText("Say in a few words why; it stays beside what is struck.")
+            self.said.setText(tr("Say in a few words why; it stays beside what is struck."))
             self.reason.setFocus()
             return
         said = ""

@@ -14,6 +14,7 @@ from tensimeter.core.path import OutputLink
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -68,7 +69,9 @@ class SetupView(QScrollArea):
         self._column.addWidget(self.form)
         self.allowed: RecordForm[OutputLink] | None = None
         if kind.fits_line(test):
-            self._column.addWidget(label("what is allowed of its output, wherever it is judged", "caption"))
+            self._column.addWidget(
+                label(tr("what is allowed of its output, wherever it is judged"), "caption")
+            )
             output = self.session.job.output(test.output)
             asked = ("tolerance", "regulation_limit", "full_load_A")
             other = tuple(name for name in OutputLink.model_fields if name not in asked)
@@ -80,10 +83,10 @@ class SetupView(QScrollArea):
         """What was changed on the part between two runs, and a field for the next of it."""
         for change in test.changes_made:
             name = self.session.job.design.link(change.link).name
-            self._column.addWidget(label(f"changed: {name}, {change.what}", "caption"))
+            self._column.addWidget(label(tr("changed: {0}, {1}").format(name, change.what), "caption"))
         self.changed_field = Field("")
-        self.changed_field.setPlaceholderText("what was changed before the next run, e.g. pad reseated")
-        self.changed_field.setAccessibleName("what was changed before the next run")
+        self.changed_field.setPlaceholderText(tr("what was changed before the next run, e.g. pad reseated"))
+        self.changed_field.setAccessibleName(tr("what was changed before the next run"))
         self.changed_field.returnPressed.connect(self._take_change)
         self._column.addWidget(self.changed_field)
 

@@ -33,6 +33,7 @@ from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Figure, label, rule, tip
 from tensimeter.ui.parts.verdict_square import mark_verdict, name_empty
 from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.prove.campaign_panel import CampaignPanel
 from tensimeter.ui.prove.equipment_view import EquipmentView
 from tensimeter.ui.prove.findings_table import FindingsTable
@@ -118,7 +119,7 @@ class ProveStage(QWidget):
         row.setSpacing(theme.px(4))
         self.views: dict[str, QPushButton] = {}
         for key, words in _VIEWS:
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setCheckable(True)
             button.setProperty("kind", "view")
             button.clicked.connect(lambda _=False, key=key: self.show_view(key))
@@ -127,10 +128,10 @@ class ProveStage(QWidget):
             row.addWidget(button)
         self.views["points"].setChecked(True)
         row.addStretch(1)
-        self.compare = QPushButton(_COMPARE)
+        self.compare = QPushButton(tr(_COMPARE))
         self.compare.setCheckable(True)
         self.compare.setProperty("kind", "view")
-        self.compare.setToolTip("All runs of this test over one another, as rise over the room")
+        self.compare.setToolTip(tr("All runs of this test over one another, as rise over the room"))
         self.compare.toggled.connect(self._on_compare)
         row.addWidget(self.compare)
         return row
@@ -157,7 +158,7 @@ class ProveStage(QWidget):
         table.setHeaderLabels(list(_COLUMNS))
         table.setRootIsDecorated(False)
         table.setUniformRowHeights(True)
-        table.setAccessibleName("steps of the test")
+        table.setAccessibleName(tr("steps of the test"))
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         header = present(table.header())
         header.setStretchLastSection(True)
@@ -200,7 +201,7 @@ class ProveStage(QWidget):
         self.compare.hide()
         tests = self.session.job.campaign.tests
         why = self.session.now.why_unplanned(self.session.test_id or (tests[0].id if tests else None))
-        self.title.setText("This test can't be planned" if why else "Nothing to prove yet")
+        self.title.setText(tr("This test can't be planned") if why else tr("Nothing to prove yet"))
         self.sentence.setText(why or "Join an output in Design; its test is planned with it.")
 
     def _show_lower(self) -> None:
@@ -321,7 +322,7 @@ def _said(r: StepResult) -> str:
         return "recorded"
     if r.step.allowed == OPEN:
         return "read" if r.taken else "not read"
-    return r.verdict.words
+    return tr(r.verdict.words)
 
 
 def _how(r: StepResult) -> str:

@@ -6,6 +6,7 @@ from tensimeter.core.model.compare import beside
 from tensimeter.core.parts.registry import Part
 from tensimeter.core.quantity import localised
 from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 
 
@@ -16,7 +17,7 @@ class BesidePanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.other = QComboBox()
-        self.other.setAccessibleName("compare with")
+        self.other.setAccessibleName(tr("compare with"))
         self.other.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.other.setMinimumContentsLength(10)
         for twin in session.job.stock:

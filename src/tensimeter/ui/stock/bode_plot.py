@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from tensimeter.core.electrical.control_loop import ControlLoop
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.plots import Plot
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 
@@ -30,4 +31,4 @@ class BodePlot(Plot):
             self.addItem(pg.InfiniteLine(np.log10(middle), angle=90, pen=theme.colour("pencil")))
             self.words = f"{loop.phase_margin:.0f}° left at {show(loop.crossover_Hz, 'Hz')}"
         self.setYRange(-90, 190)
-        self.setAccessibleName(f"Loop gain and phase over frequency: {self.words}")
+        self.setAccessibleName(tr("Loop gain and phase over frequency: {0}").format(self.words))

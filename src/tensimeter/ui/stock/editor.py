@@ -36,6 +36,7 @@ from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.worked_out import WorkedOut
 from tensimeter.ui.theme import theme
@@ -116,7 +117,7 @@ class PartEditor(QScrollArea):
         for key, words in _VIEWS:
             if key == "alive" and not incoming_steps(self.session.job, part):
                 continue
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setCheckable(True)
             button.setChecked(key == self.view)
             button.setProperty("kind", "view")
@@ -146,8 +147,10 @@ class PartEditor(QScrollArea):
                 form = RecordForm(record, partial(self._apply_inner, field, k), say)
                 self._column.addWidget(form)
         if isinstance(part, SourcePart) and part.separate_outputs():
-            button = QPushButton("fit its rails from load cases …")
-            button.setToolTip("A CSV table with columns v NAME and i NAME of each rail, a row a load case")
+            button = QPushButton(tr("fit its rails from load cases …"))
+            button.setToolTip(
+                tr("A CSV table with columns v NAME and i NAME of each rail, a row a load case")
+            )
             button.clicked.connect(self._pick_cases)
             self._column.addWidget(button)
         buttons = QWidget()
@@ -156,7 +159,7 @@ class PartEditor(QScrollArea):
         if part.count > 1:
             acts.insert(0, (f"tell the {part.count} apart", self.split))
         for words, act in acts:
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.clicked.connect(lambda _=False, act=act: act())
             row.addWidget(button)
         self._column.addWidget(buttons)
@@ -165,11 +168,11 @@ class PartEditor(QScrollArea):
     def _show_origins(self, part: Part) -> None:
         """Where the figures come from, and where those come from that are typed now."""
         row = QHBoxLayout()
-        row.addWidget(label("figures typed here are", "caption"))
+        row.addWidget(label(tr("figures typed here are"), "caption"))
         self.origin_box = QComboBox()
         self.origin_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.origin_box.setMinimumContentsLength(6)
-        self.origin_box.setAccessibleName("where figures typed here come from")
+        self.origin_box.setAccessibleName(tr("where figures typed here come from"))
         for words, origin in _ORIGINS:
             self.origin_box.addItem(words, origin)
         self.origin_box.setCurrentIndex(self.origin_box.findData(self.origin))
@@ -186,10 +189,10 @@ class PartEditor(QScrollArea):
 
     def _show_efficiencies(self, part: ConverterPart) -> None:
         """What is known of a converter's efficiency; its losses are fitted from it at once."""
-        self._column.addWidget(label("efficiency: its losses are fitted from it", "strong", wrap=True))
+        self._column.addWidget(label(tr("efficiency: its losses are fitted from it"), "strong", wrap=True))
         for k, point in enumerate(part.efficiencies):
             words = f"{point.out_V:g} V  {point.out_A:g} A  {point.efficiency * 100:.3g} %"
-            button = QPushButton(f"{localised(words)}   take out")
+            button = QPushButton(tr("{0}   take out").format(localised(words)))
             button.setProperty("kind", "quiet")
             button.clicked.connect(
                 lambda _=False, k=k: self._edit(
@@ -198,8 +201,8 @@ class PartEditor(QScrollArea):
             )
             self._column.addWidget(button)
         self.efficiency = Field()
-        self.efficiency.setPlaceholderText("output volts, amps, per cent: 12V 5A 92%")
-        self.efficiency.setAccessibleName("efficiency to fit the losses from")
+        self.efficiency.setPlaceholderText(tr("output volts, amps, per cent: 12V 5A 92%"))
+        self.efficiency.setAccessibleName(tr("efficiency to fit the losses from"))
         self.efficiency.returnPressed.connect(self.add_efficiency)
         self._column.addWidget(self.efficiency)
 
@@ -233,7 +236,9 @@ class PartEditor(QScrollArea):
             return
         if self.apply(part, "rails, fitted"):
             rail, by, ohms = found.worst
-            self.session.say(f"{rail} moves most: {show(-ohms.value, 'ohm')} by each ampere on {by}.")
+            self.session.say(
+                tr("{0} moves most: {1} by each ampere on {2}.").format(rail, show(-ohms.value, "ohm"), by)
+            )
 
     # -- the other views ------------------------------------------------------------------------
 
@@ -263,14 +268,16 @@ class PartEditor(QScrollArea):
         if kept is None:
             return
         jobs = f"; in the path of {', '.join(kept.jobs)}" if kept.jobs else ""
-        self._column.addWidget(label(f"in the bin since {_day(kept.since)}{jobs}", "caption", wrap=True))
+        self._column.addWidget(
+            label(tr("in the bin since {0}{1}").format(_day(kept.since), jobs), "caption", wrap=True)
+        )
         for line in _learnt(part):
             self._column.addWidget(label(line, "caption", wrap=True))
         if kept.part != part:
-            button = QPushButton("take its figures from the bin")
+            button = QPushButton(tr("take its figures from the bin"))
             button.clicked.connect(lambda: self.apply(kept.part, "figures from the bin"))
             self._column.addWidget(button)
-        button = QPushButton("no longer in the bin")
+        button = QPushButton(tr("no longer in the bin"))
         button.clicked.connect(self.take_out)
         self._column.addWidget(button)
 
@@ -283,7 +290,7 @@ class PartEditor(QScrollArea):
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        self.session.say(f"{part.name} is out of the bin; this job keeps its card.")
+        self.session.say(tr("{0} is out of the bin; this job keeps its card.").format(part.name))
         self.refresh()
 
     def keep(self) -> None:
@@ -297,7 +304,7 @@ class PartEditor(QScrollArea):
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        self.session.say(f"{part.name} is kept in the bin; other jobs can take it from there.")
+        self.session.say(tr("{0} is kept in the bin; other jobs can take it from there.").format(part.name))
         self.refresh()
 
     # -- edits ----------------------------------------------------------------------------------

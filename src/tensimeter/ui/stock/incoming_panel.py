@@ -14,6 +14,7 @@ from tensimeter.core.quantity import show
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
 from tensimeter.ui.parts.window_gauge import WindowGauge
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -34,7 +35,9 @@ class IncomingPanel(QWidget):
         self.fields = {}
         found = tried(self.session.job, self.part, self.session.now.readings)
         if not found:
-            self._column.addWidget(label("There is nothing to try on it by itself.", "caption", wrap=True))
+            self._column.addWidget(
+                label(tr("There is nothing to try on it by itself."), "caption", wrap=True)
+            )
             return
         for k, step in enumerate(found, 1):
             self._show(k, step)
@@ -70,8 +73,8 @@ class IncomingPanel(QWidget):
             self._column.addWidget(gauge)
         field = Field()
         unit = {"ohm": "ohms, or OL", "V": "volts", "C": "°C"}[step.quantity]
-        field.setPlaceholderText(f"type what it reads: {unit}")
-        field.setAccessibleName(f"reading, {step.probe}")
+        field.setPlaceholderText(tr("type what it reads: {0}").format(unit))
+        field.setAccessibleName(tr("reading, {0}").format(step.probe))
         field.returnPressed.connect(lambda: self.take(found, field))
         self._column.addWidget(field)
         self.fields[step.id] = field

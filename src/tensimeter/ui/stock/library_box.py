@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox
 
 from tensimeter.core.parts.registry import Part
 from tensimeter.ui.parts.present import present
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
 
 
@@ -19,8 +20,8 @@ class LibraryBox(QComboBox):
     def __init__(self, offered: Callable[[], list[tuple[str, Part]]]) -> None:
         super().__init__()
         self._offered = offered
-        self.addItem("add from the library …", None)
-        self.setAccessibleName("add from the library")
+        self.addItem(tr("add from the library …"), None)
+        self.setAccessibleName(tr("add from the library"))
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(20)
         present(self.view()).setMinimumWidth(theme.px(420))

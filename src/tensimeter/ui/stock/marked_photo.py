@@ -8,6 +8,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.assembly_edits import with_mark, without_mark
 from tensimeter.core.model.job import Mark
 from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -69,11 +70,11 @@ class MarkedPhoto(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.picture = _Picture(self, pixmap)
-        self.picture.setAccessibleName(f"photo {name}; arrows choose a place to mark")
+        self.picture.setAccessibleName(tr("photo {0}; arrows choose a place to mark").format(name))
         column.addWidget(self.picture)
         self.what = Field()
-        self.what.setPlaceholderText("mark a place: trim, test point, connector")
-        self.what.setAccessibleName("what is at the marked place")
+        self.what.setPlaceholderText(tr("mark a place: trim, test point, connector"))
+        self.what.setAccessibleName(tr("what is at the marked place"))
         self.what.returnPressed.connect(self.mark)
         column.addWidget(self.what)
         box = QWidget()
@@ -104,12 +105,14 @@ class MarkedPhoto(QWidget):
     def refresh(self) -> None:
         clear(self._list)
         for number, mark in enumerate(self.marks(), 1):
-            button = QPushButton(f"{number}  {mark.text}   take off")
+            button = QPushButton(tr("{0}  {1}   take off").format(number, mark.text))
             button.setProperty("kind", "quiet")
             button.clicked.connect(lambda _=False, mark=mark: self._take_off(mark))
             self._list.addWidget(button)
         if not self.marks():
-            self._list.addWidget(label("Click where something is, then write what.", "caption", wrap=True))
+            self._list.addWidget(
+                label(tr("Click where something is, then write what."), "caption", wrap=True)
+            )
         self.picture.update()
 
     def _take_off(self, mark: Mark) -> None:

@@ -10,6 +10,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.store.attachments import Attachment, attach, attachments
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.marked_photo import MarkedPhoto
 from tensimeter.ui.theme import theme
@@ -35,11 +36,11 @@ class Photos(QWidget):
             return
         for item in found:
             self._column.addWidget(self._shown(item))
-            take_away = QPushButton(f"take {item.name} away")
+            take_away = QPushButton(tr("take {0} away").format(item.name))
             take_away.setProperty("kind", "quiet")
             take_away.clicked.connect(lambda _=False, item=item: self.hide_one(item))
             self._column.addWidget(take_away)
-        add = QPushButton("add a photo or a manual …")
+        add = QPushButton(tr("add a photo or a manual …"))
         add.clicked.connect(self._pick)
         self._column.addWidget(add)
         words = (
@@ -49,11 +50,11 @@ class Photos(QWidget):
 
     def _shown(self, item: Attachment) -> QWidget:
         if not item.is_photo:
-            return label(f"{item.name} (PDF, kept in the job file)", wrap=True)
+            return label(tr("{0} (PDF, kept in the job file)").format(item.name), wrap=True)
         data = self.session.file.blob("attachment", item.id)
         image = QImage.fromData(QByteArray(data))
         if image.isNull():
-            return label(f"{item.name} is kept, but can't be shown", wrap=True)
+            return label(tr("{0} is kept, but can't be shown").format(item.name), wrap=True)
         width = theme.px(236)
         smooth = Qt.TransformationMode.SmoothTransformation
         pixmap = QPixmap.fromImage(image.scaledToWidth(min(width, image.width()), smooth))
@@ -81,7 +82,7 @@ class Photos(QWidget):
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        self.session.say(f"{item.name} is out of sight; the file keeps it.")
+        self.session.say(tr("{0} is out of sight; the file keeps it.").format(item.name))
         self.refresh()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:

@@ -13,6 +13,7 @@ from tensimeter.ui.parts.form import RecordForm
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.text import Field, clear, label, rule
 from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.stock.card import PartCard
 from tensimeter.ui.stock.editor import PartEditor
@@ -57,8 +58,8 @@ class StockStage(QWidget):
     def _entry_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
         self.nameplate = Field()
-        self.nameplate.setPlaceholderText("nameplate (24V 6.3A 150W), or a name")
-        self.nameplate.setAccessibleName("nameplate, or a part of the library by name")
+        self.nameplate.setPlaceholderText(tr("nameplate (24V 6.3A 150W), or a name"))
+        self.nameplate.setAccessibleName(tr("nameplate, or a part of the library by name"))
         self._names = QStringListModel()
         self._owned: set[str] = set()
         completer = QCompleter(self._names, self)
@@ -119,14 +120,17 @@ class StockStage(QWidget):
         self.cards = {}
         if not shelves:
             words = label(
-                "The bin is empty. What you have is typed above, an Enter each; loads and meters come from "
-                "the list beside it.",
+                tr(
+                    "The bin is empty. What you have is typed above, an Enter each; loads and meters come "
+                    "from "
+                    "the list beside it."
+                ),
                 wrap=True,
             )
             self._shelf_layout.addWidget(words)
             self._shelf_layout.addWidget(NextAct(self.session, "stock"))
         for title, parts in shelves:
-            self._shelf_layout.addWidget(label(title, "strong"))
+            self._shelf_layout.addWidget(label(tr(title), "strong"))
             shelf = QWidget()
             flow = FlowLayout(shelf, theme.px(8))
             for part in parts:
@@ -162,7 +166,7 @@ class StockStage(QWidget):
         try:
             part = self._named(text) or card_from_nameplate(self.session.job, text)
         except UserError as trouble:
-            self.session.complain(f"{trouble} Or name a part of the list beside it.")
+            self.session.complain(tr("{0} Or name a part of the list beside it.").format(trouble))
             return
         if self._add(part):
             self.nameplate.empty()

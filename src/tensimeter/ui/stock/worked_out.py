@@ -9,6 +9,7 @@ from tensimeter.core.derivation import Derivation
 from tensimeter.core.parts.made_part import MadePart
 from tensimeter.core.quantity import show
 from tensimeter.ui.parts.text import Figure, clear, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -17,7 +18,7 @@ class WorkedOut(QWidget):
     def __init__(self, session: Session, part: MadePart) -> None:
         super().__init__()
         self.session = session
-        self.setAccessibleName("what follows from its circuit")
+        self.setAccessibleName(tr("what follows from its circuit"))
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, theme.px(6))
         self.follow(part)
@@ -26,7 +27,7 @@ class WorkedOut(QWidget):
         """Show what follows from the circuit as it is now."""
         clear(self._column)
         found, wrong = part.worked_out(), part.wrong()
-        self._column.addWidget(label("what follows from its circuit", "strong", wrap=True))
+        self._column.addWidget(label(tr("what follows from its circuit"), "strong", wrap=True))
         for text in wrong:
             self._column.addWidget(label(f"✗ {text}", wrap=True))
         rows = QWidget()

@@ -15,6 +15,7 @@ from tensimeter.core.tuning.evidence import HEALTHY, NONE
 from tensimeter.core.tuning.next_reading import NextReading, asked_by, next_sentence
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.tune.view import TuneView, figures_table, fill
@@ -40,8 +41,10 @@ class CausesView(TuneView):
         self.look = label("", wrap=True)
         self.column.addWidget(self.look)
         row = QHBoxLayout()
-        self.accept = QPushButton("take it into the design")
-        self.accept.setToolTip("prediction, reach, ladder and plate follow; it can be taken back once mended")
+        self.accept = QPushButton(tr("take it into the design"))
+        self.accept.setToolTip(
+            tr("prediction, reach, ladder and plate follow; it can be taken back once mended")
+        )
         self.accept.clicked.connect(self._accept)
         self.back = QPushButton("")
         self.back.clicked.connect(self._take_back)
@@ -52,7 +55,7 @@ class CausesView(TuneView):
         self.next = label("", "strong", wrap=True)
         self.column.addWidget(self.next)
         self.plot = PicturePlot()
-        self.plot.setAccessibleName("what was read less what the design foretells, reading by reading")
+        self.plot.setAccessibleName(tr("what was read less what the design foretells, reading by reading"))
         self.plot.setMinimumHeight(theme.px(170))
         self.column.addWidget(self.plot, 6)
 
@@ -109,7 +112,7 @@ class CausesView(TuneView):
             part.setVisible(there)
         self._show_found_before()
         if found is None:
-            self.title.setText("Causes")
+            self.title.setText(tr("Causes"))
             self.sentence.setText(self.said or "Working it out …")
             return
         first = found.causes[0]
@@ -144,7 +147,7 @@ class CausesView(TuneView):
         self.back.setVisible(kept is not None)
         if kept is not None:
             link, found = kept
-            self.back.setText(f"mended: {link.name}, {found.key.replace('_', ' ')}")
+            self.back.setText(tr("mended: {0}, {1}").format(link.name, found.key.replace("_", " ")))
             self.back.setToolTip(found.reason)
 
     def _accept(self) -> None:

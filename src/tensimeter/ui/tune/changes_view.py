@@ -10,6 +10,7 @@ from tensimeter.core.tuning.asked import Asked, steps_asked
 from tensimeter.core.tuning.before_after import Lap, TwoRuns, changed_between, compare, laps, picture, worked
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.tune.view import TuneView, figures_table, fill
@@ -41,7 +42,7 @@ class ChangesView(TuneView):
         self.done = label("", "caption", wrap=True)
         self.column.addWidget(self.done)
         self.plot = PicturePlot()
-        self.plot.setAccessibleName("both runs")
+        self.plot.setAccessibleName(tr("both runs"))
         self.plot.setMinimumHeight(theme.px(170))
         self.column.addWidget(self.plot, 5)
         columns = ("at", "before", "after", "difference")
@@ -88,11 +89,15 @@ class ChangesView(TuneView):
             part.setVisible(bool(found))
         self._below.setVisible(not found)
         if not found:
-            self.title.setText("No test was gone through twice yet")
+            self.title.setText(tr("No test was gone through twice yet"))
             self.sentence.setText(
-                "Change one thing, then read the same steps again: what it did is told here, and how sure "
-                "that is. A run of instruments counts as one; of what is typed a new one begins where a step "
-                "is read again."
+                tr(
+                    "Change one thing, then read the same steps again: what it did is told here, and how "
+                    "sure "
+                    "that is. A run of instruments counts as one; of what is typed a new one begins where "
+                    "a step "
+                    "is read again."
+                )
             )
             return
         self._choose_test()
@@ -120,11 +125,15 @@ class ChangesView(TuneView):
             self.sentence.setText(str(trouble))
             return
         self.found = found
-        self.title.setText(f"{self.test.currentText()}: {found.before.name} and {found.after.name}")
+        self.title.setText(
+            tr("{0}: {1} and {2}").format(self.test.currentText(), found.before.name, found.after.name)
+        )
         self.sentence.setText(found.sentence)
         entries = [(e.at, e.text) for e in session.file.logbook() if e.kind == "edit"]
         deeds = changed_between(found.before, found.after, plan, entries)
-        self.done.setText(f"In between: {'; '.join(deeds)}." if deeds else "Nothing was noted in between.")
+        self.done.setText(
+            tr("In between: {0}.").format("; ".join(deeds)) if deeds else tr("Nothing was noted in between.")
+        )
         self.plot.show_picture(picture(found))
         places = 1 if found.unit == "K" else 4
         fill(

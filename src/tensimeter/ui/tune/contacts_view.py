@@ -18,6 +18,7 @@ from tensimeter.core.tuning.contacts import (
 )
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.tune.view import TuneView, figures_table, fill
@@ -52,7 +53,7 @@ class ContactsView(TuneView):
         )  # fmt: skip
         self.column.addWidget(self.wires, 4)
         self.plot = PicturePlot()
-        self.plot.setAccessibleName("ohms of each place, of the most that it may have")
+        self.plot.setAccessibleName(tr("ohms of each place, of the most that it may have"))
         self.plot.setMinimumHeight(theme.px(170))
         self.column.addWidget(self.plot, 5)
         self._below = QWidget()
@@ -80,14 +81,18 @@ class ContactsView(TuneView):
     def _take(self, found: Contacts) -> None:
         self.found = found
         self.title.setText(
-            "Contacts" if found.joints or found.wires else "Nothing was read along the path yet"
+            tr("Contacts") if found.joints or found.wires else tr("Nothing was read along the path yet")
         )
         if found.joints or found.wires:
             self.sentence.setText(redo_sentence(found))
         else:
             self.sentence.setText(
-                "Load an output, put both probes across one lead or one joint, and type the millivolts with "
-                "the amps. Of a lead both legs count together; its joints are its lugs, crimps and screws."
+                tr(
+                    "Load an output, put both probes across one lead or one joint, and type the millivolts "
+                    "with "
+                    "the amps. Of a lead both legs count together; its joints are its lugs, crimps and "
+                    "screws."
+                )
             )
         self.next.setText(next_place(self.session.job, found))
         self.next.setVisible(bool(self.next.text()))
@@ -109,7 +114,7 @@ def _joint(j: Joint) -> tuple[str, ...]:
     return (
         j.name, j.what, show(j.amps_A, "A", 3), with_uncertainty(j.ohm.value, j.ohm.half_width, "ohm"),
         _milliohm(j.designed_ohm), _milliohm(j.allowed.ends[1]),
-        _milliohm(j.excess_ohm) if j.excess_ohm else "", show(j.lost_W, "W", 2), j.verdict.words,
+        _milliohm(j.excess_ohm) if j.excess_ohm else "", show(j.lost_W, "W", 2), tr(j.verdict.words),
     )  # fmt: skip
 
 

@@ -42,6 +42,7 @@ from tensimeter.ui.own_bin import to_own_bin
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label, tip
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.tune.view import TuneView, figures_table, fill
@@ -88,9 +89,9 @@ class DisplaysView(TuneView):
     def _left(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(label("Displays", "heading"))
+        column.addWidget(label(tr("Displays"), "heading"))
         self.list = QListWidget()
-        self.list.setAccessibleName("displays that were read beside a reference")
+        self.list.setAccessibleName(tr("displays that were read beside a reference"))
         self.list.setFixedWidth(theme.px(206))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._on_row)
@@ -98,35 +99,35 @@ class DisplaysView(TuneView):
         self.setting = QWidget()
         inside = QVBoxLayout(self.setting)
         inside.setContentsMargins(0, 0, 0, 0)
-        inside.addWidget(label("It lets you set", "strong"))
+        inside.addWidget(label(tr("It lets you set"), "strong"))
         self.lets = QComboBox()
-        self.lets.setAccessibleName("what can be set in the display")
+        self.lets.setAccessibleName(tr("what can be set in the display"))
         for key, words in LETS.items():
             self.lets.addItem(words, key)
         self.lets.activated.connect(lambda _=0: self._show())
         inside.addWidget(self.lets)
         self.stands = Field()
-        self.stands.setAccessibleName("what stands in it now")
+        self.stands.setAccessibleName(tr("what stands in it now"))
         self.stands.editingFinished.connect(self._show)
         inside.addWidget(self.stands)
-        inside.addWidget(label("in steps of", "caption"))
+        inside.addWidget(label(tr("in steps of"), "caption"))
         self.step = Field()
-        self.step.setPlaceholderText("any; 10m, 0.1%")
-        self.step.setAccessibleName("smallest step of what is set")
+        self.step.setPlaceholderText(tr("any; 10m, 0.1%"))
+        self.step.setAccessibleName(tr("smallest step of what is set"))
         self.step.editingFinished.connect(self._show)
         inside.addWidget(self.step)
         column.addWidget(self.setting)
-        self.keep = QPushButton("keep this check")
-        self.keep.setToolTip("from now on its readings are put right by it, and carry its uncertainty")
+        self.keep = QPushButton(tr("keep this check"))
+        self.keep.setToolTip(tr("from now on its readings are put right by it, and carry its uncertainty"))
         self.keep.clicked.connect(self._keep)
         column.addWidget(self.keep)
         self.months = Field()
-        self.months.setPlaceholderText("good for 12 months")
-        self.months.setAccessibleName("months that the check is good for")
+        self.months.setPlaceholderText(tr("good for 12 months"))
+        self.months.setAccessibleName(tr("months that the check is good for"))
         column.addWidget(self.months)
-        self.earlier = QCheckBox("earlier readings too")
+        self.earlier = QCheckBox(tr("earlier readings too"))
         column.addWidget(self.earlier)
-        self.forget = QPushButton("forget the check")
+        self.forget = QPushButton(tr("forget the check"))
         self.forget.setProperty("kind", "quiet")
         self.forget.clicked.connect(self._forget)
         column.addWidget(self.forget)
@@ -193,7 +194,9 @@ class DisplaysView(TuneView):
         self.wanted.setText(asked_of(self.session.job, check) if check is not None else "")
         if check is None:
             joined = bool(self.session.job.design.outputs())
-            self.title.setText("No display was read beside a meter yet" if joined else "Nothing to tune yet")
+            self.title.setText(
+                tr("No display was read beside a meter yet") if joined else tr("Nothing to tune yet")
+            )
             words = "What the supply's own display shows is typed below, beside the meter's reading."
             self.sentence.setText(f"{words}\n\n{asked_of(self.session.job, None)}" if joined else "")
             return

@@ -23,6 +23,7 @@ from tensimeter.core.tuning.fan_words import (
 from tensimeter.store.fan_curve import write_curve
 from tensimeter.ui.parts.picture_plot import PicturePlot
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.tune.view import TuneView, figures_table, fill
@@ -37,16 +38,16 @@ class FanView(TuneView):
         super().__init__(session)
         self.plan: FanPlan | None = None
         row = QHBoxLayout()
-        row.addWidget(label("Parts stay below their limits by", "caption"))
+        row.addWidget(label(tr("Parts stay below their limits by"), "caption"))
         self.keep = Field()
         self.keep.setText(f"{KEEP_K:g} K")
         self.keep.setFixedWidth(theme.px(70))
-        self.keep.setAccessibleName("kelvin that every part stays below its limit")
+        self.keep.setAccessibleName(tr("kelvin that every part stays below its limit"))
         self.keep.editingFinished.connect(self.refresh)
         row.addWidget(self.keep)
         row.addStretch(1)
-        self.write = QPushButton("write the curve …")
-        self.write.setToolTip("as a table (.csv), or as a C array (.c, .h)")
+        self.write = QPushButton(tr("write the curve …"))
+        self.write.setToolTip(tr("as a table (.csv), or as a C array (.c, .h)"))
         self.write.clicked.connect(self._write)
         row.addWidget(self.write)
         self._row = QWidget()
@@ -54,7 +55,7 @@ class FanView(TuneView):
         row.setContentsMargins(0, 0, 0, 0)
         self.column.addWidget(self._row)
         self.plot = PicturePlot()
-        self.plot.setAccessibleName("hottest part at its worst over the fan's volts")
+        self.plot.setAccessibleName(tr("hottest part at its worst over the fan's volts"))
         self.plot.setMinimumHeight(theme.px(170))
         self.column.addWidget(self.plot, 5)
         self.rows = figures_table(("fan, V", "turns, 1/min", "loud, dB"), "the fan as it was read")
@@ -102,7 +103,7 @@ class FanView(TuneView):
         for part in (self._row, self.plot, self._tables):
             part.setVisible(self.plan is not None)
         if self.plan is None:
-            self.title.setText("No fan to tune yet")
+            self.title.setText(tr("No fan to tune yet"))
             self.sentence.setText(str(found))
             return
         plan, sweep = self.plan, self.plan.sweep
@@ -141,7 +142,7 @@ class FanView(TuneView):
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        self.session.say(f"The curve is in {name}.")
+        self.session.say(tr("The curve is in {0}.").format(name))
 
 
 def _whole(value: float | None) -> str:

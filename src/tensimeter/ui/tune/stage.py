@@ -7,6 +7,7 @@ from tensimeter.ui.parts.flow import FlowLayout
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.scrolled import scrolled
 from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.tune.causes_view import CausesView
@@ -53,7 +54,7 @@ class TuneStage(QWidget):
         )
         self.views = views
         for view in views:
-            button = QPushButton(view.words)
+            button = QPushButton(tr(view.words))
             button.setCheckable(True)
             button.setProperty("kind", "view")
             button.clicked.connect(lambda _=False, key=view.key: self.show_view(key))
@@ -62,8 +63,8 @@ class TuneStage(QWidget):
             row.addWidget(button)
             self.pages.addWidget(scrolled(view))
         self.buttons[0].setChecked(True)
-        self.read = QPushButton("read it on the demo supply")
-        self.read.setToolTip("what is asked for here is read on the simulated supply, and marked as that")
+        self.read = QPushButton(tr("read it on the demo supply"))
+        self.read.setToolTip(tr("what is asked for here is read on the simulated supply, and marked as that"))
         self.read.clicked.connect(self._read)
         row.addWidget(self.read)
         whole = WhenSeen(self, self.refresh)
@@ -79,7 +80,7 @@ class TuneStage(QWidget):
         view, hand = self.view, demo_hand(self.session.job)
         asked = view.asks() if hand is not None else []
         if hand is None or not asked:
-            self.session.say("Nothing more is asked for here.")
+            self.session.say(tr("Nothing more is asked for here."))
             return
         self._taking = True
         try:

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QW
 
 from tensimeter.core.tuning.symptoms import SYMPTOMS, Diagnosis, diagnosis
 from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.tune.view import TuneView, figures_table, fill
@@ -19,7 +20,7 @@ class SymptomsView(TuneView):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.title.setText("What is seen")
+        self.title.setText(tr("What is seen"))
         self.next = label("", "strong", wrap=True)
         self.column.addWidget(self.next)
         row = QHBoxLayout()
@@ -38,8 +39,10 @@ class SymptomsView(TuneView):
             grid.addWidget(label(words), line, 0)
             grid.addWidget(box, line, 1)
             self.answers[key] = box
-        self.note = QPushButton("note it, and begin anew")
-        self.note.setToolTip("what was seen and what it points at goes to the logbook; a part was changed")
+        self.note = QPushButton(tr("note it, and begin anew"))
+        self.note.setToolTip(
+            tr("what was seen and what it points at goes to the logbook; a part was changed")
+        )
         self.note.clicked.connect(self._note)
         grid.addWidget(self.note, len(SYMPTOMS), 1)
         grid.setRowStretch(len(SYMPTOMS) + 1, 1)
@@ -66,8 +69,12 @@ class SymptomsView(TuneView):
         """Weigh what was answered."""
         found, seen = self.found, self.seen
         self.sentence.setText(
-            "For what volts along the path don’t explain. How likely a symptom is by each part at fault is "
-            "a rule of thumb, stated in the program. Mains off and reservoirs empty before a hand goes in."
+            tr(
+                "For what volts along the path don’t explain. How likely a symptom is by each part at "
+                "fault is "
+                "a rule of thumb, stated in the program. Mains off and reservoirs empty before a hand goes "
+                "in."
+            )
         )
         words = SYMPTOMS[found.next][0] if found.next else ""
         first = found.suspicions[0]

@@ -16,6 +16,7 @@ from tensimeter.core.tuning.trims import Trimming, positions, trimming
 from tensimeter.report.vector import write_drawing
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.tune.view import TuneView, figures_table, fill
 
@@ -44,32 +45,32 @@ class TrimsView(TuneView):
 
     def _form(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.addWidget(label("A trim", "caption"))
+        row.addWidget(label(tr("A trim"), "caption"))
         self.name = Field()
-        self.name.setPlaceholderText("its name: front end, volts")
-        self.name.setAccessibleName("name of a trim")
+        self.name.setPlaceholderText(tr("its name: front end, volts"))
+        self.name.setAccessibleName(tr("name of a trim"))
         row.addWidget(self.name, 2)
-        row.addWidget(label("moves", "caption"))
+        row.addWidget(label(tr("moves"), "caption"))
         self.moves = QComboBox()
-        self.moves.setAccessibleName("what it moves")
+        self.moves.setAccessibleName(tr("what it moves"))
         row.addWidget(self.moves, 2)
         self.up, self.down = Field(), Field()
         for field, words in ((self.up, "turns up"), (self.down, "turns down")):
             field.setPlaceholderText(words)
-            field.setAccessibleName(f"{words} to its stop")
+            field.setAccessibleName(tr("{0} to its stop").format(words))
             row.addWidget(field, 1)
-        self.add = QPushButton("name it")
+        self.add = QPushButton(tr("name it"))
         self.add.clicked.connect(self._add)
         self.name.returnPressed.connect(self._add)
         row.addWidget(self.add)
-        self.seal = QPushButton("sealed")
-        self.seal.setToolTip("set, and sealed with a drop of paint; noted in the logbook")
+        self.seal = QPushButton(tr("sealed"))
+        self.seal.setToolTip(tr("set, and sealed with a drop of paint; noted in the logbook"))
         self.seal.clicked.connect(self._seal)
-        self.scale = QPushButton("its scale …")
-        self.scale.setToolTip("of a knob: ticks where the readings say that its round values are, at 1:1")
+        self.scale = QPushButton(tr("its scale …"))
+        self.scale.setToolTip(tr("of a knob: ticks where the readings say that its round values are, at 1:1"))
         self.scale.clicked.connect(self._write_scale)
         row.addWidget(self.scale)
-        self.forget = QPushButton("forget it")
+        self.forget = QPushButton(tr("forget it"))
         self.forget.setProperty("kind", "quiet")
         self.forget.clicked.connect(self._forget)
         row.addWidget(self.seal)
@@ -110,14 +111,18 @@ class TrimsView(TuneView):
         for part in (self.table, self.seal, self.scale, self.forget):
             part.setVisible(there)
         if not there:
-            self.title.setText("No trim is named yet")
+            self.title.setText(tr("No trim is named yet"))
             self.sentence.setText(
-                "Name each screw and what it is there for. Then read, turn one by half a turn, type how far "
-                "it then stands from where it was (“front-end-volts 0.5 turn”), and read again: how far to "
-                "turn which follows, with play, stops, and what each moves of the others."
+                tr(
+                    "Name each screw and what it is there for. Then read, turn one by half a turn, type "
+                    "how far "
+                    "it then stands from where it was (“front-end-volts 0.5 turn”), and read again: how "
+                    "far to "
+                    "turn which follows, with play, stops, and what each moves of the others."
+                )
             )
             return
-        self.title.setText("All hold" if found.held else f"{len(found.screws)} trims")
+        self.title.setText(tr("All hold") if found.held else tr("{0} trims").format(len(found.screws)))
         self.sentence.setText("\n".join((found.said, *reach_words(self.session.job, found))))
         fill(self.table, [self._row(found, screw) for screw in found.screws])
 
@@ -147,7 +152,7 @@ class TrimsView(TuneView):
     def _add(self) -> None:
         place = self.moves.currentData()
         if place is None:
-            self.session.complain("Nothing is there yet that a trim could move: draw an output first.")
+            self.session.complain(tr("Nothing is there yet that a trim could move: draw an output first."))
             return
         try:
             job = with_trim(
@@ -178,7 +183,7 @@ class TrimsView(TuneView):
             )
             if name:
                 write_drawing(dial(scale, KNOB_MM, screw.name), Path(name))
-                session.say(f"The scale is in {name}, at 1:1.")
+                session.say(tr("The scale is in {0}, at 1:1.").format(name))
         except UserError as trouble:
             session.complain(str(trouble))
 

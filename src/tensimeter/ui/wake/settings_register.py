@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.assembly_edits import with_setting
 from tensimeter.ui.parts.text import Field, clear, label
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 
 
@@ -14,7 +15,7 @@ class SettingsRegister(QWidget):
         self.session = session
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(label("Settings register", "strong"))
+        column.addWidget(label(tr("Settings register"), "strong"))
         row = QHBoxLayout()
         self.what, self.value, self.shown_by = Field(), Field(), Field()
         for field, words in (

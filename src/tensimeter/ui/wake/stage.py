@@ -38,6 +38,7 @@ from tensimeter.ui.parts.step_entry import StepEntry
 from tensimeter.ui.parts.text import Field, clear, label, rule, tip
 from tensimeter.ui.parts.verdict_square import mark_verdict
 from tensimeter.ui.parts.when_seen import WhenSeen
+from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.wake.settings_register import SettingsRegister
@@ -66,33 +67,33 @@ class WakeStage(QWidget):
     def _left(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(theme.px(3))
-        column.addWidget(label("First power", "heading"))
+        column.addWidget(label(tr("First power"), "heading"))
         self.steps = QTreeWidget()
         self.steps.setHeaderHidden(True)
         self.steps.setRootIsDecorated(False)
         self.steps.setFixedWidth(theme.px(250))
-        self.steps.setAccessibleName("steps of first power")
+        self.steps.setAccessibleName(tr("steps of first power"))
         self.steps.currentItemChanged.connect(self._on_current)
         column.addWidget(self.steps, 1)
-        column.addWidget(label("before first power stands", "caption"))
+        column.addWidget(label(tr("before first power stands"), "caption"))
         self.limiter = QComboBox()
-        self.limiter.setAccessibleName("what stands before first power")
+        self.limiter.setAccessibleName(tr("what stands before first power"))
         for key in LIMITERS:
             self.limiter.addItem(key.replace("_", " "), key)
         self.limiter.activated.connect(self._choose_limiter)
         column.addWidget(self.limiter)
-        column.addWidget(label("practise on the simulated supply", "caption"))
+        column.addWidget(label(tr("practise on the simulated supply"), "caption"))
         self.practice = QComboBox()
-        self.practice.setAccessibleName("practise on the simulated supply")
-        self.practice.addItem("no, this is the real one", None)
-        self.practice.addItem("put together rightly", -1)
-        self.practice.addItem("with a hidden mistake", 0)
-        self.practice.addItem("with another mistake", 1)
+        self.practice.setAccessibleName(tr("practise on the simulated supply"))
+        self.practice.addItem(tr("no, this is the real one"), None)
+        self.practice.addItem(tr("put together rightly"), -1)
+        self.practice.addItem(tr("with a hidden mistake"), 0)
+        self.practice.addItem(tr("with another mistake"), 1)
         self.practice.activated.connect(self._choose_practice)
         column.addWidget(self.practice)
         self.bench_file = Field()
-        self.bench_file.setPlaceholderText("bench file, if a meter is to read")
-        self.bench_file.setAccessibleName("bench file whose voltmeter reads")
+        self.bench_file.setPlaceholderText(tr("bench file, if a meter is to read"))
+        self.bench_file.setAccessibleName(tr("bench file whose voltmeter reads"))
         self.bench_file.editingFinished.connect(self._take_bench)
         column.addWidget(self.bench_file)
         column.addWidget(RunningChoice(self.session))
@@ -110,7 +111,7 @@ class WakeStage(QWidget):
             column.addWidget(widget)
         self.next_act = NextAct(self.session, "wake")
         column.addWidget(self.next_act)
-        self.looked = QPushButton("looked over, all of it")
+        self.looked = QPushButton(tr("looked over, all of it"))
         self.looked.clicked.connect(self._looked_over)
         column.addWidget(self.looked)
         self.entry = StepEntry(self.session)
@@ -177,29 +178,29 @@ class WakeStage(QWidget):
         self.next_act.refresh()
         here = self._in_hand()
         if here is None:
-            self.title.setText("Nothing to wake yet")
+            self.title.setText(tr("Nothing to wake yet"))
             self.do.setText(
-                "The steps follow from a design: join a source and what it feeds in Design first."
+                tr("The steps follow from a design: join a source and what it feeds in Design first.")
             )
             self.looked.hide()
             return
         step = here.step
         self.title.setText(step.title)
         self.do.setText(step.do)
-        self.probe.setText(f"Probe {step.probe}." if step.band else "")
-        self.stop.setText(f"Stop: {step.stop}")
+        self.probe.setText(tr("Probe {0}.").format(step.probe) if step.band else "")
+        self.stop.setText(tr("Stop: {0}").format(step.stop))
         self.stop.setStyleSheet(f"color: {theme.colours.miss};")
         self.looked.setVisible(step.band is None)
         self.looked.setEnabled(here.verdict is not Verdict.CONFORMS)
         self.entry.setVisible(step.band is not None)
         if here.earlier:
             self._say(
-                "Measured against an earlier design: it is judged anew here. Read it again if in doubt.",
+                tr("Measured against an earlier design: it is judged anew here. Read it again if in doubt."),
                 "hold",
             )
         likely = causes(self.session.job, here)[:3]
         if likely:
-            self._means.addWidget(label("It usually means, the likeliest first:", "caption"))
+            self._means.addWidget(label(tr("It usually means, the likeliest first:"), "caption"))
         for cause in likely:
             self._say(cause.words, "miss")
         self._show_notes(here)

@@ -127,8 +127,10 @@ def _reached(load: LoadByCircuit, test: OwnLoad, output: OutputLink) -> list[flo
     """The volts of a test that its circuit stands."""
     return [volts for volts in test.volts or (output.nominal_V,) if volts <= load.max_V]
 
+
 #: The key of the finding that says what was shown of it.
 _SHOWN = "shown"
+
 
 class OwnLoadKind(TestKind[OwnLoad]):
     """A load that one makes, proven: setting, constancy over volts, drift, start, heat."""
