@@ -347,9 +347,8 @@ class PlateStage(QWidget):
         except UserError as trouble:
             self.said.setText(str(trouble))
             return
-        self.said.setText(
-            tr("Kept in the bin: {0}.").format("; ".join(kept)) if kept else tr("Nothing is proven yet.")
-        )
+        words = tr("Kept in the bin: {0}.") if kept else tr("Nothing is proven yet.")
+        self.said.setText(words.format("; ".join(kept)))
 
     def _pick_photo(self) -> None:
         kinds = "PNG, JPEG (*.png *.jpg *.jpeg)"
