@@ -164,6 +164,16 @@ class Frame(BaseModel):
         return None
 
 
+def ends_in_sum(kind: str, frame: bytes) -> bool:
+    """Whether the last bytes are the sum over those before them.
+
+    >>> ends_in_sum("xor8", bytes.fromhex("AA 55 FF")), ends_in_sum("sum8", bytes.fromhex("AA 55 FE"))
+    (True, False)
+    """
+    size = len(_sum(kind, b""))
+    return frame[-size:] == _sum(kind, frame[:-size])
+
+
 def _sum(kind: str, data: bytes) -> bytes:
     if kind == "sum8":
         return bytes([sum(data) & 0xFF])

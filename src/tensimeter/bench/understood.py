@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from tensimeter.bench.figures import number, scaled
-from tensimeter.bench.frame import Frame, FrameValue
+from tensimeter.bench.frame import Frame, FrameValue, ends_in_sum
 from tensimeter.bench.registers import Kind, Register, Table, value_of
 
 _NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
@@ -16,6 +16,8 @@ _UNIT = re.compile(r"\s*(m?V|m?A|°?C)\b")
 _SCALES = (1.0, 0.1, 0.01, 0.001, 0.0001, 1e-5, 10.0, 100.0, 1000.0)
 #: Frames are looked for from so many bytes to so many, and so many alike must come before one is believed.
 _SHORTEST, _LONGEST, _ALIKE = 4, 64, 3
+#: So many of the newest bytes show what frames look like.
+_ENOUGH = 600
 #: So much of a digit shown may a figure differ: a display is cut or rounded.
 _DIGIT = 1.01
 _SUMS = ("crc16", "sum16", "sum8", "xor8")
@@ -91,8 +93,12 @@ def frame_shape(data: bytes) -> dict[str, Any] | None:
     Frames of one length follow one another; what stands in front of each of them is the same, and the sum
     that fits all of them is theirs.
     """
+    data = data[-_ENOUGH:]
     for length in range(_SHORTEST, min(_LONGEST, len(data) // _ALIKE) + 1):
         for at in range(length):
+            if len({data[at + k * length] for k in range(_ALIKE) if at + k * length < len(data)}) > 1:
+                # What stands in front of frames is the same in each.
+                continue
             frames = [data[k : k + length] for k in range(at, len(data) - length + 1, length)]
             if len(frames) < _ALIKE or len(set(frames[0])) == 1:
                 continue
@@ -100,7 +106,7 @@ def frame_shape(data: bytes) -> dict[str, Any] | None:
             # A short sum over frames that are all the same fits by chance.
             for kind in _SUMS if len(set(frames)) >= _ALIKE else _SUMS[:2]:
                 told = {"length": length, "start": front.hex(" ").upper(), "checksum": kind}
-                if front and _holds_all(told, frames):
+                if front and all(ends_in_sum(kind, f) for f in frames):
                     return told
     return _without_sum(data)
 
@@ -125,14 +131,6 @@ def _same_front(frames: list[bytes]) -> bytes:
     same = next((k for k in range(len(first)) if any(f[k] != first[k] for f in frames)), len(first))
     # What stays the same for long is a figure that does not move; two bytes mark a front.
     return first[: min(same, 2)]
-
-
-def _holds_all(told: dict[str, Any], frames: list[bytes]) -> bool:
-    try:
-        frame = Frame.model_validate({**told, "values": {"read_volts": FrameValue(at=0, size=1)}})
-    except ValueError:
-        return False
-    return all(frame.holds(f) for f in frames)
 
 
 def last_frame(data: bytes, shape: dict[str, Any]) -> bytes | None:

@@ -51,6 +51,8 @@ _WAYS = {
     "has registers (Modbus)": "[registers]\nunit = 1\n",
 }
 _LOOK_MS = 150
+#: What comes is looked through so often, s.
+PROPOSE_S = 0.7
 #: So many bytes of the newest are looked through for frames.
 _NEWEST = 4096
 
@@ -68,6 +70,8 @@ class ProfileWindow(QDialog):
         self.resize(theme.px(960), theme.px(600))
         self.talk: deque[Said] = deque(maxlen=400)
         self._came = bytearray()
+        #: When what came was looked through, s of `time.monotonic`; whether more came since.
+        self._proposed_at, self._stale = 0.0, False
         self._link: Link | None = None
         self._proposals: list[Proposal] = []
         column = QVBoxLayout(self)
@@ -218,6 +222,8 @@ class ProfileWindow(QDialog):
                 self._say(tr("The link was lost: {0}").format(failed))
         self._show(list(self.talk))
         self.talk.clear()
+        if self._stale and time.monotonic() - self._proposed_at > PROPOSE_S:
+            self.propose()
 
     def _open(self) -> bool:
         told = self._told() or {}
@@ -248,7 +254,7 @@ class ProfileWindow(QDialog):
             self.words.takeItem(0)
         if said:
             self.words.scrollToBottom()
-            self.propose()
+            self._stale = True
 
     def send(self) -> None:
         """Send the line typed, and wait for what comes."""
@@ -267,6 +273,7 @@ class ProfileWindow(QDialog):
 
     def propose(self) -> None:
         """Where what the display shows may stand in what came last."""
+        self._proposed_at, self._stale = time.monotonic(), False
         data, shown = bytes(self._came), self.shown.text()
         told = self._told() or {}
         if "registers" in told:
