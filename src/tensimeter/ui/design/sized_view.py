@@ -1,14 +1,10 @@
 """How the link in hand is sized: figures with their why, worked from the design it stands in."""
 
-from collections.abc import Callable
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
-
-from tensimeter.core.derivation import Derivation
 from tensimeter.core.design.sizing import sized
-from tensimeter.core.quantity import show
-from tensimeter.ui.parts.text import Figure, label
+from tensimeter.ui.parts.text import label
+from tensimeter.ui.parts.why_figures import why_figures
 from tensimeter.ui.session import Session
 
 
@@ -28,21 +24,6 @@ class SizedView(QWidget):
         if not found.figures and not found.notes:
             words = "Nothing of this link is sized. Fuses, leads, units, converters and fans are."
             column.addWidget(label(words, "caption", wrap=True))
-        rows = QWidget()
-        grid = QGridLayout(rows)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setColumnStretch(2, 1)
-        grid.setHorizontalSpacing(18)
-        for line, worked in enumerate(found.figures):
-            grid.addWidget(label(worked.title), line, 0)
-            figure = Figure(show(worked.value, worked.unit, 3), _always(worked), "strong")
-            figure.asked.connect(session.why)
-            grid.addWidget(figure, line, 1, Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(label(worked.formula, "caption"), line, 2)
-        column.addWidget(rows)
+        column.addWidget(why_figures(found.figures, session.why, formulas=True))
         for note in found.notes:
             column.addWidget(label(note, wrap=True))
-
-
-def _always(worked: Derivation) -> Callable[[], Derivation]:
-    return lambda: worked

@@ -1,14 +1,12 @@
 """What follows from the circuit of a part that one makes: its figures with their why, what does not hold."""
 
-from collections.abc import Callable
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
-
-from tensimeter.core.derivation import Derivation
+from tensimeter.core.electrical.control_loop import ControlLoop
 from tensimeter.core.parts.made_part import MadePart
-from tensimeter.core.quantity import show
-from tensimeter.ui.parts.text import Figure, clear, label
+from tensimeter.core.parts.sized import Sized
+from tensimeter.ui.parts.text import clear, label
+from tensimeter.ui.parts.why_figures import why_figures
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -24,23 +22,22 @@ class WorkedOut(QWidget):
         self.follow(part)
 
     def follow(self, part: MadePart) -> None:
-        """Show what follows from the circuit as it is now."""
+        """Show what follows from the circuit as it is now; until it is worked out, that it is."""
+        if not self._column.count():
+            self._column.addWidget(label(tr("being worked out …"), "caption"))
+
+        def work() -> tuple[Sized, tuple[str, ...], ControlLoop | None]:
+            return part.worked_out(), tuple(part.wrong()), part.loop()
+
+        self.session.aside.ask("made", self, work, self._show)
+
+    def _show(self, told: tuple[Sized, tuple[str, ...], ControlLoop | None]) -> None:
+        found, wrong, loop = told
         clear(self._column)
-        found, wrong = part.worked_out(), part.wrong()
         self._column.addWidget(label(tr("what follows from its circuit"), "strong", wrap=True))
         for text in wrong:
             self._column.addWidget(label(f"✗ {text}", wrap=True))
-        rows = QWidget()
-        grid = QGridLayout(rows)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setColumnStretch(0, 1)
-        for line, worked in enumerate(found.figures):
-            grid.addWidget(label(worked.title, "caption", wrap=True), line, 0)
-            figure = Figure(show(worked.value, worked.unit, 3), _always(worked), "strong")
-            figure.asked.connect(self.session.why)
-            grid.addWidget(figure, line, 1, Qt.AlignmentFlag.AlignRight)
-        self._column.addWidget(rows)
-        loop = part.loop()
+        self._column.addWidget(why_figures(found.figures, self.session.why))
         if loop is not None:
             # A window begins with its stock, and does not wait for what draws plots.
             from tensimeter.ui.stock.bode_plot import BodePlot
@@ -51,7 +48,3 @@ class WorkedOut(QWidget):
             self._column.addWidget(plot)
         for note in found.notes:
             self._column.addWidget(label(note, "caption", wrap=True))
-
-
-def _always(worked: Derivation) -> Callable[[], Derivation]:
-    return lambda: worked
