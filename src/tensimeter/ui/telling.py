@@ -23,8 +23,8 @@ _SERVICE, _PATH, _FACE = (
 )
 
 
-#: Kinds of value on the bus, by Qt's numbers (QMetaType::UInt, QMetaType::QString).
-_UINT, _STRING = 3, 10
+#: Kinds of value on the bus, by Qt's numbers (QMetaType::UInt, QString, UChar).
+_UINT, _STRING, _BYTE = 3, 10, 37
 
 
 def tell(window: QWidget, job: Job, event: Event) -> bool:
@@ -49,7 +49,9 @@ def _notify(title: str, text: str, *, urgent: bool) -> bool:
     replaces.add(0, _UINT)
     actions.beginArray(QMetaType(_STRING))
     actions.endArray()
-    hints = {"urgency": QVariant(2 if urgent else 1), "desktop-entry": QVariant(_desktop_entry())}
+    urgency = QDBusArgument()
+    urgency.add(2 if urgent else 1, _BYTE)
+    hints = {"urgency": QVariant(urgency), "desktop-entry": QVariant(_desktop_entry())}
     call.setArguments(["Tensimeter", replaces, "", title, text, actions, hints, -1])
     return bus.send(call)
 
