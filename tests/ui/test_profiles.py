@@ -41,8 +41,8 @@ def test_a_profile_is_made_from_what_a_meter_says(
         made.way.activated.emit(way)
         if door == "list":
             made.text.setPlainText(LISTED)
-            qtbot.keyClicks(made.line, "R")
-            qtbot.keyClick(made.line, Qt.Key.Key_Return)
+            qtbot.keyClicks(made.conversation.line, "R")
+            qtbot.keyClick(made.conversation.line, Qt.Key.Key_Return)
         else:
             # Nothing is read yet, so it can't be kept.
             assert not made.keep.isEnabled()
@@ -54,6 +54,23 @@ def test_a_profile_is_made_from_what_a_meter_says(
         made.take(0)
         made.try_all()
         assert "everything that was tried fits" in made.said.text()
+        good = made.text.toPlainText()
+        for half in (
+            "role = 5",
+            "termination = 5",
+            "frame = 1\nregisters = 2\npatterns = 3",
+            "[[",
+            "streaming = 1",
+        ):
+            made.text.setPlainText(half)
+            made.conversation.close_link()
+            made._listen()
+            made.propose()
+            made.take(0)
+            made.look_through()
+            made.try_all()
+            assert made.said.text()
+        made.text.setPlainText(good)
         made.name.setText("../bad")
         made.keep_it()
         assert "plain name" in made.said.text()

@@ -222,7 +222,7 @@ def _profile(folder: Path) -> None:
         window.show()
         window.way.setCurrentIndex(2)
         window.way.activated.emit(2)
-        wait_until(lambda: window.words.count() > 18, 20)
+        wait_until(lambda: window.conversation.words.count() > 18, 20)
         window.shown.setText("13.57")
         wait_until(lambda: window.proposals.count() > 0, 20)
         window.take(0)

@@ -1179,6 +1179,41 @@
     </message>
   </context>
   <context>
+    <name>prove.conversation</name>
+    <message>
+      <source>over the link: → sent, ← come</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>bytes that went over the link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>a question to send, as it stands in its manual</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>a line to send</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>send</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>It is sent as typed: send questions only, nothing that switches an output or a load on.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>The link was lost: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>It was not sent: {0}</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
     <name>prove.equipment_view</name>
     <message>
       <source>Propose the best in stock</source>
@@ -1385,26 +1420,6 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <source>over the link: → sent, ← come</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>bytes that went over the link</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>a question to send, as it stands in its manual</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>a line to send</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>send</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <source>how it talks</source>
       <translation type="unfinished" />
     </message>
@@ -1454,14 +1469,6 @@
     </message>
     <message>
       <source>It can be used. Try it before it is kept.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>The link was lost: {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>It was not sent: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2066,6 +2073,10 @@
     <name>stock.worked_out</name>
     <message>
       <source>what follows from its circuit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>being worked out …</source>
       <translation type="unfinished" />
     </message>
   </context>

@@ -2,7 +2,6 @@
 
 import time
 import tomllib
-from collections import deque
 from typing import Any
 
 import tomli_w
@@ -14,7 +13,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QListWidget,
-    QListWidgetItem,
     QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
@@ -22,8 +20,6 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench import doors
-from tensimeter.bench.by_file import PREFIX
-from tensimeter.bench.link import Link, Said, Serial
 from tensimeter.bench.modbus import ModbusInstrument
 from tensimeter.bench.profile import (
     NEEDED,
@@ -40,6 +36,7 @@ from tensimeter.bench.understood import Proposal, frame_shape, last_frame, of_fr
 from tensimeter.core.errors import UserError
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.words import tr
+from tensimeter.ui.prove.conversation import LOOK_MS, OF_LINK, Conversation
 from tensimeter.ui.theme import theme
 
 _ASKED = "answers questions in lines"
@@ -50,11 +47,8 @@ _WAYS = {
     "sends frames of bytes": "timeout_s = 1.0\n",
     "has registers (Modbus)": "[registers]\nunit = 1\n",
 }
-_LOOK_MS = 150
 #: What comes is looked through so often, s.
 PROPOSE_S = 0.7
-#: So many bytes of the newest are looked through for frames.
-_NEWEST = 4096
 
 
 class ProfileWindow(QDialog):
@@ -68,11 +62,8 @@ class ProfileWindow(QDialog):
         self.setWindowTitle(tr("Profile of the {0}").format(self.role))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(theme.px(960), theme.px(600))
-        self.talk: deque[Said] = deque(maxlen=400)
-        self._came = bytearray()
-        #: When what came was looked through, s of `time.monotonic`; whether more came since.
-        self._proposed_at, self._stale = 0.0, False
-        self._link: Link | None = None
+        #: When what came was looked through, s of `time.monotonic`.
+        self._proposed_at = 0.0
         self._proposals: list[Proposal] = []
         column = QVBoxLayout(self)
         column.addWidget(label(tr("What it says, and what is read from it"), "heading"))
@@ -80,7 +71,9 @@ class ProfileWindow(QDialog):
         column.addWidget(self.said)
         halves = QGridLayout()
         halves.setHorizontalSpacing(theme.px(16))
-        halves.addLayout(self._conversation(), 0, 0)
+        self.conversation = Conversation(self.role, resource, self._told)
+        self.conversation.said.connect(self._say)
+        halves.addWidget(self.conversation, 0, 0)
         halves.addLayout(self._understood(), 0, 1)
         halves.setColumnStretch(0, 1)
         halves.setColumnStretch(1, 1)
@@ -89,29 +82,7 @@ class ProfileWindow(QDialog):
         self._begin(profile)
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._listen)
-        self._timer.start(_LOOK_MS)
-
-    def _conversation(self) -> QVBoxLayout:
-        left = QVBoxLayout()
-        left.setSpacing(theme.px(6))
-        left.addWidget(label(tr("over the link: → sent, ← come"), "caption"))
-        self.words = QListWidget()
-        self.words.setAccessibleName(tr("bytes that went over the link"))
-        left.addWidget(self.words, 1)
-        row = QHBoxLayout()
-        self.line = Field()
-        self.line.setPlaceholderText(tr("a question to send, as it stands in its manual"))
-        self.line.setAccessibleName(tr("a line to send"))
-        self.line.returnPressed.connect(self.send)
-        row.addWidget(self.line, 1)
-        self.send_it = QPushButton(tr("send"))
-        self.send_it.setAutoDefault(False)
-        self.send_it.clicked.connect(self.send)
-        row.addWidget(self.send_it)
-        left.addLayout(row)
-        caution = "It is sent as typed: send questions only, nothing that switches an output or a load on."
-        left.addWidget(label(caution, "caption", wrap=True))
-        return left
+        self._timer.start(LOOK_MS)
 
     def _understood(self) -> QVBoxLayout:
         right = QVBoxLayout()
@@ -170,7 +141,7 @@ class ProfileWindow(QDialog):
     @property
     def command(self) -> str:
         """What the figure asked for is called in a profile."""
-        return sorted(c for c in NEEDED[self.role] if c.startswith("read_"))[-1]
+        return max((c for c in NEEDED[self.role] if c.startswith("read_")), default="read_watts")
 
     def _begin(self, name: str) -> None:
         """From the profile in use where it can be read; a meter that is not asked is listened to at once."""
@@ -183,7 +154,7 @@ class ProfileWindow(QDialog):
     def _start_from(self, way: str) -> None:
         role = f'role = "{self.role}"\n'
         self.text.setPlainText(role + _WAYS[way])
-        self._close_link()
+        self.conversation.close_link()
         self.propose()
 
     def _told(self) -> dict[str, Any] | None:
@@ -210,71 +181,16 @@ class ProfileWindow(QDialog):
         self.said.setText(text)
 
     def _listen(self) -> None:
-        """Show what came; a link is opened by the settings that stand in the profile."""
-        if self._link is None and not self._open():
-            return
-        assert self._link is not None
-        try:
-            self._link.drain()
-        except LinkFailed as failed:
-            if "without end" not in str(failed):
-                self._close_link()
-                self._say(tr("The link was lost: {0}").format(failed))
-        self._show(list(self.talk))
-        self.talk.clear()
-        if self._stale and time.monotonic() - self._proposed_at > PROPOSE_S:
+        """Show what came; it is looked through now and then."""
+        self.conversation.listen()
+        self._timer.setInterval(self.conversation.again_ms)
+        if self.conversation.news and time.monotonic() - self._proposed_at > PROPOSE_S:
             self.propose()
-
-    def _open(self) -> bool:
-        told = self._told() or {}
-        if "registers" in told or self.resource.startswith(PREFIX) or not self.resource:
-            return False
-        known = Profile.model_construct(**{k: v for k, v in told.items() if k in Profile.model_fields})
-        serial = Serial(known.baud, known.data_bits, known.parity, known.stop_bits, known.flow)
-        try:
-            self._link = Link(self.resource, known.termination, 0.7, serial, self.talk)
-        except LinkFailed as failed:
-            self._say(str(failed))
-            self._timer.setInterval(2000)
-            return False
-        self._timer.setInterval(_LOOK_MS)
-        return True
-
-    def _close_link(self) -> None:
-        if self._link is not None:
-            self._link.close()
-            self._link = None
-
-    def _show(self, said: list[Said]) -> None:
-        for one in said:
-            self.words.addItem(QListWidgetItem(f"{'→' if one.sent else '←'}  {one}"))
-            if not one.sent:
-                self._came = (self._came + one.data)[-_NEWEST:]
-        while self.words.count() > 400:
-            self.words.takeItem(0)
-        if said:
-            self.words.scrollToBottom()
-            self._stale = True
-
-    def send(self) -> None:
-        """Send the line typed, and wait for what comes."""
-        text = self.line.text()
-        if not text.strip():
-            return
-        if self._link is None and not self._open():
-            return
-        assert self._link is not None
-        try:
-            self._link.say(text.encode("ascii"), time.monotonic() + 1.0)
-        except (LinkFailed, UnicodeEncodeError) as failed:
-            self._say(tr("It was not sent: {0}").format(failed))
-            return
-        self.line.selectAll()
 
     def propose(self) -> None:
         """Where what the display shows may stand in what came last."""
-        self._proposed_at, self._stale = time.monotonic(), False
-        data, shown = bytes(self._came), self.shown.text()
+        self._proposed_at, self.conversation.news = time.monotonic(), False
+        data, shown = bytes(self.conversation.came), self.shown.text()
         told = self._told() or {}
         if "registers" in told:
             return
@@ -298,9 +214,10 @@ class ProfileWindow(QDialog):
         told = self._told() or {}
         if "registers" not in told or not self.shown.text().strip():
             return
-        any_one = {"role": self.role, "registers": {**told["registers"], "values": {self.command: {"at": 0}}}}
-        kept = {k: v for k, v in told.items() if k in ("baud", "parity", "stop_bits", "data_bits")}
+        kept = {k: v for k, v in told.items() if k in OF_LINK}
+        values = {self.command: {"at": 0}}
         try:
+            any_one = {"role": self.role, "registers": {**_table(told, "registers"), "values": values}}
             meter = ModbusInstrument(self.resource, Profile.model_validate({**any_one, **kept}), "It")
             words = meter.first_registers()
             meter.close()
@@ -308,7 +225,7 @@ class ProfileWindow(QDialog):
         except (LinkFailed, ValueError) as failed:
             self._say(tr("Its registers were not read: {0}").format(failed))
             return
-        self._show(list(meter.talk)[-4:])
+        self.conversation.show_said(list(meter.talk)[-4:])
         self._offer(found)
         self._say(tr("{0} registers were read; {1} ways fit what it shows.").format(len(words), len(found)))
 
@@ -325,11 +242,11 @@ class ProfileWindow(QDialog):
         if told is None or not 0 <= row < len(self._proposals):
             return
         for key in ("patterns", "columns", "scales"):
-            told.get(key, {}).pop(self.command, None)
+            _table(told, key).pop(self.command, None)
         for key, value in self._proposals[row].told.items():
             # Of a table in tables the newest counts whole; other commands of a flat one stay.
             flat = key not in ("frame", "registers")
-            told[key] = {**told.get(key, {}), **value}
+            told[key] = {**_table(told, key), **value}
             if not flat:
                 told[key]["values"] = value["values"]
         if not told.get("commands") and "frame" not in told and "registers" not in told:
@@ -341,7 +258,7 @@ class ProfileWindow(QDialog):
         profile = self._profile()
         if profile is None:
             return
-        self._close_link()
+        self.conversation.close_link()
         try:
             instrument = doors.opened(self.resource, profile, "It")
         except LinkFailed as failed:
@@ -350,11 +267,11 @@ class ProfileWindow(QDialog):
         rows = list(try_profile(instrument, profile))
         instrument.close()
         for row in rows:
-            self._show(list(row.raw))
+            self.conversation.show_said(list(row.raw))
             mark = {True: "fits", False: "DOES NOT FIT", None: "not tried"}[row.fits]
             words = "  ".join(x for x in (row.command, row.answer, mark, row.remark) if x)
-            self.words.addItem(QListWidgetItem(f"     {words}"))
-        self.words.scrollToBottom()
+            self.conversation.words.addItem(f"     {words}")
+        self.conversation.words.scrollToBottom()
         bad = [row for row in rows if row.fits is False]
         self._say(
             tr("It does not fit: {0}: {1}.").format(bad[0].command, bad[0].remark or bad[0].answer) if bad
@@ -382,8 +299,14 @@ class ProfileWindow(QDialog):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self._timer.stop()
-        self._close_link()
+        self.conversation.close_link()
         super().closeEvent(event)
+
+
+def _table(told: dict[str, Any], key: str) -> dict[str, Any]:
+    """A table of a profile that may be half typed; empty where it is none."""
+    found = told.get(key, {})
+    return found if isinstance(found, dict) else {}
 
 
 def _plain(told: dict[str, Any]) -> dict[str, Any]:
