@@ -181,6 +181,9 @@ def figures(profile: Profile, command: str, answer: str, count: int) -> list[flo
         told = [(cell, "") for cell in cells[profile.columns[command] - 1 :]]
     else:
         told = [(cell, "") for cell in (answer.split(",") if count > 1 else [answer])]
+        if len(told) > count:
+            # More than was asked for is an answer to something else.
+            raise ValueError(answer)
     if len(told) < count:
         raise ValueError(answer)
     scale = profile.scales.get(command, 1.0)
