@@ -1,8 +1,11 @@
 """Meters that are not asked in lines: frames, registers, lines of their own, files."""
 
+import contextlib
 import os
+import struct
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -36,8 +39,18 @@ def regulation(tmp_path: Path, demo: Job, door: str) -> tuple[list[float], list[
     clock = SteppedClock()
     with (
         JobFile.create(tmp_path / f"{door or 'scpi'}.tensi", demo) as file,
-        simulated(demo, seed=4, clock=clock, voltmeter_as=door) as served,
+        simulated(demo, seed=4, clock=clock, voltmeter_as="" if door == "rtu" else door) as served,
+        contextlib.ExitStack() as stack,
     ):
+        if door == "rtu":
+            meter = served.devices["voltmeter"]
+            serial = SerialRegisters(lambda: float(str(meter.handle("MEAS:VOLT:DC?"))))
+            stack.callback(serial.close)
+            served.resources["voltmeter"], served.profiles["voltmeter"] = serial.resource, "modbus-meter"
+            # Its temperatures come from the kernel's files.
+            sensors(tmp_path, ("YES", 23125), ("YES", 31500), ("YES", 19000), ("YES", 18500))
+            served.resources["thermometer"] = f"file:{tmp_path}/28-*/w1_slave"
+            served.profiles["thermometer"] = "one-wire-thermometer"
         bench = open_bench(demo, served.resources, profiles=served.profiles, clock=clock)
         test = next(t for t in demo.campaign.tests if isinstance(t, LoadRegulation))
         worked_out = plan(demo, test)
@@ -47,6 +60,8 @@ def regulation(tmp_path: Path, demo: Job, door: str) -> tuple[list[float], list[
         bench.close()
         volts = [r for r in file.readings() if r.quantity == "V"]
         found = outcome(demo, worked_out, file.readings(), [])
+        warm = {r.value for r in file.readings() if r.quantity == "C"}
+        assert door != "rtu" or {23.125, 31.5} <= warm
         return [r.value for r in volts], [r.note for r in volts], found.verdict.value
 
 
@@ -58,7 +73,7 @@ def test_a_load_regulation_reads_the_same_by_every_door(
     volts, notes, verdict = regulation(tmp_path, demo, "")
     assert len(volts) >= 5
     assert not any("before" in note for note in notes)
-    for door in PROFILES:
+    for door in (*PROFILES, "rtu"):
         same, aged, as_well = regulation(tmp_path, demo, door)
         # What the frames show ends at 1 mV, and its last digit is noise.
         assert same == pytest.approx(volts, abs=3e-3), door
@@ -98,43 +113,68 @@ def test_a_meter_that_hangs_is_told_and_is_broken_off(demo: Job, door: str) -> N
         meter.close()
 
 
-def test_registers_over_a_serial_line(demo: Job) -> None:
-    """Answers are made here from bytes, with the sum that the protocol's own package works out."""
-    far, near = os.openpty()
+class SerialRegisters:
+    """A meter with registers on a pseudo-terminal; the sum over its bytes is the protocol's own package's."""
 
-    def serve() -> None:
-        framer = FramerRTU.compute_CRC
+    def __init__(self, volts: Callable[[], float]) -> None:
+        self.volts = volts
+        self.far, self._near = os.openpty()
+        self.resource = f"ASRL{os.ttyname(self._near)}::INSTR"
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    def _serve(self) -> None:
         while True:
             try:
-                asked = os.read(far, 64)
+                asked = os.read(self.far, 64)
             except OSError:
                 return
-            body = bytes([asked[0], asked[1], 2]) + (1360 if asked[3] == 7 else 65535).to_bytes(2, "big")
-            if asked[3] == 9:
-                body = bytes([asked[0], asked[1] | 0x80, 2])
-            os.write(far, body + framer(body).to_bytes(2, "big"))
+            # Who it is (43) it does not tell.
+            body = self._answer(asked[3], asked[5]) if asked[1] in (3, 4) else None
+            told = (
+                bytes([asked[0], asked[1] | 0x80, 2])
+                if body is None
+                else bytes([asked[0], asked[1], len(body)])
+            )
+            told += body or b""
+            os.write(self.far, told + FramerRTU.compute_CRC(told).to_bytes(2, "big"))
 
-    threading.Thread(target=serve, daemon=True).start()
+    def _answer(self, at: int, count: int) -> bytes | None:
+        """Two registers are the volts as a float; 7 hundredths of a volt, 8 over range, 9 is none."""
+        if count == 2:
+            return struct.pack(">f", self.volts())
+        return {7: b"\x05\x50", 8: b"\xff\xff"}.get(at)
+
+    def close(self) -> None:
+        os.close(self._near)
+        os.close(self.far)
+
+
+def sensors(folder: Path, *told: tuple[str, int]) -> None:
+    """Files as the kernel shows 1-wire sensors."""
+    for k, (sure, celsius) in enumerate(told):
+        (folder / f"28-{k}").mkdir()
+        (folder / f"28-{k}" / "w1_slave").write_text(f"72 01 4b : crc=da {sure}\n72 01 4b t={celsius}\n")
+
+
+def test_registers_over_a_serial_line(demo: Job) -> None:
+    serial = SerialRegisters(lambda: 0.0)
     at = {
         "read_volts": {"at": 7, "scale": 0.01},
         "read_amps": {"at": 8, "over": 65535},
         "read_watts": {"at": 9},
     }
     profile = Profile.model_validate({"role": "voltmeter", "registers": {"unit": 5, "values": at}})
-    meter = doors.opened(f"ASRL{os.ttyname(near)}::INSTR", profile, "meter")
+    meter = doors.opened(serial.resource, profile, "meter")
     assert meter.read_volts() == 13.6
     assert meter.read_amps() == float("inf")
     with pytest.raises(LinkFailed, match="exception 2"):
         meter.read_watts()
     meter.close()
-    os.close(far)
+    serial.close()
 
 
 def test_sensors_that_the_kernel_shows(tmp_path: Path, demo: Job) -> None:
-    for k, (sure, celsius) in enumerate((("YES", 23125), ("YES", -1250), ("NO", 40000), ("YES", 85000))):
-        folder = tmp_path / f"28-{k}"
-        folder.mkdir()
-        (folder / "w1_slave").write_text(f"72 01 4b : crc=da {sure}\n72 01 4b t={celsius}\n")
+    sensors(tmp_path, ("YES", 23125), ("YES", -1250), ("NO", 40000), ("YES", 85000))
     (tmp_path / "b.toml").write_text(
         '[load]\nreplay = "x.csv"\n'
         '[thermometer]\nresource = "file:28-*/w1_slave"\nprofile = "one-wire-thermometer"\n'

@@ -99,8 +99,14 @@ class ModbusInstrument(ProfiledInstrument):
         """Maker and product as it tells them (function 43 / 14), where its profile says that it does."""
         registers = self.profile.registers
         if registers is not None and registers.identifies and not self._known_as:
-            with self._mutex:
-                answer = self._asked(lambda client: client.read_device_information(device_id=registers.unit))
+            try:
+                with self._mutex:
+                    answer = self._asked(
+                        lambda client: client.read_device_information(device_id=registers.unit)
+                    )
+            except Refused:
+                # Many don't know that question; what they hold they tell all the same.
+                return ""
             told: dict[int, bytes] = getattr(answer, "information", {})
             self._known_as = b",".join(told[k] for k in sorted(told))
         return super().identity()
