@@ -1,13 +1,17 @@
 """Tests of a plan at the points where one would go wrong unseen: what is passed over, what comes first."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
-from tensimeter.core.measurement.conformity import Accuracy
+from tensimeter.core.measurement.conformity import Accuracy, Band
 from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.edits import changed, readings_first
 from tensimeter.core.model.heat_tests import SensorCheck, Soak
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import CapacityDown, CrossRegulation, Overload
+from tensimeter.core.testplan.advice import meter_sentence
 from tensimeter.core.testplan.approach import Approach
 from tensimeter.core.testplan.compared_pairs import _as_reference
 from tensimeter.core.testplan.evaluation import outcome
@@ -120,3 +124,34 @@ def test_a_made_load_is_drawn_between_what_its_circuit_allows() -> None:
     assert np.all(np.diff(upper.y) > 0)
     assert 0.01 * 3000 < upper.y[-1] < 0.1 * 3000
     assert lower.y == pytest.approx(-upper.y)
+
+
+def test_a_band_without_a_top_asks_nothing_of_a_meter(demo: Job) -> None:
+    whole = plan(demo, demo.campaign.tests[0])
+    assert meter_sentence(demo, whole)
+    for band, said in ((Band(13.0, None), False), (Band(None, 14.0), True)):
+        first = replace(whole.steps[0], allowed=band)
+        assert bool(meter_sentence(demo, replace(whole, steps=(first, *whole.steps[1:])))) is said
+
+
+def test_what_a_path_gives_is_predicted_and_what_is_only_read_is_not(demo: Job) -> None:
+    assert all(s.predicted_V is not None for s in plan(demo, demo.campaign.tests[0]).steps)
+    shed = readings_first("Shed supply", "12V 5A")
+    assert all(s.predicted_V is None for s in plan(shed, shed.campaign.tests[0]).steps)
+
+
+def test_a_made_load_is_asked_for_no_more_than_its_watts_and_told_how_it_follows_the_volts() -> None:
+    job = demo_job("test-load")
+    test = changed(job.campaign.tests[0], volts=(19.0, 30.0))
+    load = job.part("own-sink")
+    worked = plan(job, test)
+    at_30 = [s for s in worked.steps if "30 V" in s.title]
+    assert at_30
+    assert all(s.set_A <= load.max_W / 30.0 + 1e-9 for s in at_30)
+    assert any(s.set_A < 0.999 * load.max_A for s in at_30)
+    # The same amps at both volts, 1 % more at the higher: that is what it is off by for the volts.
+    low = next(s for s in worked.steps if s.set_A == 0.3)
+    high = next(s for s in at_30 if s.set_A == 0.3)
+    rows = [read(1, "test-load", "A", 0.300, low.index), read(2, "test-load", "A", 0.303, high.index)]
+    found = {f.key: f for f in outcome(job, worked, rows).findings}
+    assert found["over_volts:0.3"].value.value == pytest.approx(0.01)
