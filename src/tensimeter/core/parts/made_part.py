@@ -2,7 +2,7 @@
 
 from abc import abstractmethod
 from collections.abc import Mapping
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from pydantic import ValidationError, ValidationInfo, model_validator
 
@@ -27,7 +27,7 @@ class MadePart(PartRecord):
 
     @model_validator(mode="before")
     @classmethod
-    def _as_its_circuit(cls, given: Any, info: ValidationInfo) -> Any:  # noqa: ANN401 - as pydantic hands it
+    def _as_its_circuit(cls, given: object, info: ValidationInfo) -> object:
         if not isinstance(given, Mapping) or "circuit" not in given:
             return given
         try:
