@@ -18,11 +18,12 @@ from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.frame import Frame, FrameValue
 from tensimeter.bench.link import BrokenOff
-from tensimeter.bench.profile import Profile, figures, load_profile
+from tensimeter.bench.profile import Profile, figures, load_profile, without_degree_sign
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import open_bench, open_bench_file
 from tensimeter.bench.trying import try_profile
 from tensimeter.bench.understood import frame_shape, last_frame, of_frame, of_line
+from tensimeter.bench.visa import _decoded
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import LoadRegulation
@@ -318,3 +319,10 @@ def test_a_figure_is_looked_for_in_a_line(line: str, shown: str, told: set[str] 
     if found:
         profile = Profile.model_validate({"role": "voltmeter", "streaming": True, **found[0].told})
         assert figures(profile, "read_volts", line, 1)[0] == pytest.approx(float(shown))
+
+
+@pytest.mark.parametrize("sent", ["T1: 23.5 °C".encode(), "T1: 23.5 °C".encode("latin-1"), b"T1: 23.5 C"])
+def test_a_degree_sign_is_read_past(sent: bytes) -> None:
+    found = of_line(without_degree_sign(sent).decode("ascii"), "read_celsius", "23.5")
+    profile = Profile.model_validate({"role": "thermometer", "streaming": True, **found[0].told})
+    assert figures(profile, "read_celsius", _decoded(sent), 1) == [23.5]

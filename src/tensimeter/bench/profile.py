@@ -157,21 +157,24 @@ def _must_find_a_value(name: str, pattern: str, commands: dict[str, str]) -> Non
         raise ValueError(f"the pattern of {name} has no group (?P<value>…)")
 
 
-def figure(profile: Profile, command: str, answer: str) -> float:
-    """The figure in an answer, in V, A, W or °C; ValueError where there is none.
+def without_degree_sign(data: bytes) -> bytes:
+    """What an instrument sends, with its `°C` as plain `C`: the sign is all of it that is no ASCII.
 
-    >>> p = Profile(role="voltmeter", commands={"read_volts": "R"},
-    ...             patterns={"read_volts": r"V=(?P<value>[-+.\\d]+)\\s*(?P<unit>m?V)"})
-    >>> figure(p, "read_volts", "I=4.8 V=13600 mV")
-    13.6
+    >>> without_degree_sign("23.5 °C".encode()), without_degree_sign("23.5 °C".encode("latin-1"))
+    (b'23.5 C', b'23.5 C')
     """
-    return figures(profile, command, answer, 1)[0]
+    return data.replace(b"\xc2\xb0", b"").replace(b"\xb0", b"")
 
 
 def figures(profile: Profile, command: str, answer: str, count: int) -> list[float]:
     """The first figures in an answer; ValueError where there are fewer.
 
     By a pattern they are what it finds one after the other, by a column that one and those behind it.
+
+    >>> p = Profile(role="voltmeter", commands={"read_volts": "R"},
+    ...             patterns={"read_volts": r"V=(?P<value>[-+.\\d]+)\\s*(?P<unit>m?V)"})
+    >>> figures(p, "read_volts", "I=4.8 V=13600 mV", 1)
+    [13.6]
     """
     if command in profile.patterns:
         found = list(re.finditer(profile.patterns[command], answer[:MOST_LOOKED]))

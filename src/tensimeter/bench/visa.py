@@ -9,7 +9,7 @@ from typing import TypeVar
 import numpy as np
 
 from tensimeter.bench.link import MOST_BLOCK, MOST_LINE, BrokenOff, Link, Serial
-from tensimeter.bench.profile import Profile, figures
+from tensimeter.bench.profile import Profile, figures, without_degree_sign
 from tensimeter.bench.profiled import ProfiledInstrument, cleaned
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.arrays import Array
@@ -335,6 +335,6 @@ class VisaInstrument(ProfiledInstrument):
 
 def _decoded(answer: bytes) -> str:
     try:
-        return answer.decode("ascii").strip()
+        return without_degree_sign(answer).decode("ascii").strip()
     except UnicodeDecodeError as error:
         raise LinkFailed("it answers what is no text.") from error
