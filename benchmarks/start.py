@@ -1,4 +1,4 @@
-"""Start to a window that answers, against importing what any such window must import."""
+"""Start to a window that answers, and to the job in it, against importing what such a window must import."""
 
 import os
 import subprocess
@@ -16,29 +16,36 @@ _OURS = """
 import gc
 # As the program itself does before it loads the window; here that is loaded sooner, to be listened to.
 gc.disable()
+import sys
 from PyQt6.QtCore import Qt, QTimer
 from tensimeter.cli.main import run
 from tensimeter.ui.app import Tensimeter
 
+whole = sys.argv.pop() == "whole"
 answered = []
 
-def press(window):
-    if not window.isActiveWindow() or window.rail.visibleRegion().isEmpty():
-        QTimer.singleShot(1, lambda: press(window))
+def shown(program):
+    if whole:
+        return program.window
+    return program.opening and program.opening.frame
+
+def press(program):
+    there = shown(program)
+    if not there or not there.window().isActiveWindow() or there.rail.visibleRegion().isEmpty():
+        QTimer.singleShot(1, lambda: press(program))
         return
     from PyQt6.QtTest import QTest
-    QTest.keyClick(window, Qt.Key.Key_F2)
-    answered.append(not window.column.isVisible())
-    window.close()
+    QTest.keyClick(there, Qt.Key.Key_F2)
+    answered.append(not there.column.isVisible())
+    there.window().close()
 
-show_job = Tensimeter.show_job
-def show_and_press(self, file):
-    window = show_job(self, file)
-    window.activateWindow()
-    QTimer.singleShot(0, lambda: press(window))
-    return window
+open_job = Tensimeter.open
+def open_and_press(self, path):
+    open_job(self, path)
+    self.opening.activateWindow()
+    QTimer.singleShot(0, lambda: press(self))
 
-Tensimeter.show_job = show_and_press
+Tensimeter.open = open_and_press
 try:
     run()
 except SystemExit:
@@ -61,5 +68,11 @@ def rows() -> list[Row]:
                 [sys.executable, "-c", code, *arguments], check=True, capture_output=True, env=environment
             )
 
-        times = in_turns(lambda: run(_OURS, str(path)), lambda: run(_FLOOR), 9)
-    return [Row("start to a window that answers", "demo job", *times, 2.0)]
+        def row(what: str, size: str, which: str, goal: float) -> Row:
+            times = in_turns(lambda: run(_OURS, str(path), which), lambda: run(_FLOOR), 9)
+            return Row(what, size, *times, goal)
+
+        return [
+            row("start to a window that answers", "any job", "frame", 1.6),
+            row("start to the job in it, answering", "demo job", "whole", 2.0),
+        ]

@@ -7,7 +7,7 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 from tensimeter.core.measurement.conformity import Verdict
-from tensimeter.core.procedure.notices import STAGES
+from tensimeter.core.procedure.stages import STAGES
 
 ROOT = Path(__file__).resolve().parent.parent
 #: What takes a text that is translated.

@@ -11,7 +11,8 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model import edits, stock_edits
 from tensimeter.core.model.job import Job, Overrule
-from tensimeter.core.procedure.notices import STAGES, must_be_lifted, notices, open_holds
+from tensimeter.core.procedure.notices import must_be_lifted, notices, open_holds
+from tensimeter.core.procedure.stages import STAGES
 from tensimeter.core.readingline import InHand, completion, understand
 
 

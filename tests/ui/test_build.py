@@ -240,7 +240,7 @@ def test_nothing_sticks_out(open_demo, width: int, scale: float) -> None:
                 shown.show_view(view)
             for _ in range(3):
                 QApplication.processEvents()
-            assert window.centralWidget().minimumSizeHint().width() <= width, (stage, view)
+            assert window.minimumSizeHint().width() <= width, (stage, view)
 
 
 def test_an_empty_job_says_what_comes_first(open_window, tmp_path: Path) -> None:

@@ -1,5 +1,6 @@
 """One program running: a further start hands its job over; what a window was is remembered."""
 
+import contextlib
 import json
 from pathlib import Path
 
@@ -13,8 +14,6 @@ from tensimeter.store.jobfile import JobFile
 from tensimeter.ui import one_program
 from tensimeter.ui.app import Tensimeter
 from tensimeter.ui.one_program import OneProgram
-from tensimeter.ui.window import MainWindow
-from tensimeter.ui.window_memory import remember_window
 
 
 def call(raw: bytes) -> QLocalSocket:
@@ -46,8 +45,9 @@ def program():
     made = Tensimeter()
     yield made
     for window in (made.window, *made.others, made.start):
-        if window is not None:
-            window.close()
+        with contextlib.suppress(RuntimeError):  # closed and gone already
+            if window is not None:
+                window.close()
 
 
 def test_a_second_job_has_its_own_window(program: Tensimeter, tmp_path: Path) -> None:
@@ -67,17 +67,20 @@ def test_a_second_job_has_its_own_window(program: Tensimeter, tmp_path: Path) ->
     assert first.isVisible()
 
 
-def test_a_window_stands_as_the_last_one_stood(open_window, tmp_path: Path) -> None:
+def test_a_window_stands_as_the_last_one_stood(program: Tensimeter, tmp_path: Path, qtbot) -> None:
     QSettings().clear()
-    window: MainWindow = open_window(JobFile.create(tmp_path / "a.tensi", demo_job("ridge-pier")))
-    remember_window(window)
+    window = program.show_job(JobFile.create(tmp_path / "a.tensi", demo_job("ridge-pier")))
+    qtbot.waitExposed(window)
     window.resize(1010, 640)
     window.go_to(2)
     window.toggle_column()
+    assert window.column.isVisible()
+    window.resize(1200, 640)
+    window.toggle_column()
     size = window.size()
     window.close()
-    again: MainWindow = open_window(JobFile.create(tmp_path / "b.tensi", demo_job("ridge-pier")))
-    remember_window(again)
+    again = program.show_job(JobFile.create(tmp_path / "b.tensi", demo_job("ridge-pier")))
+    qtbot.waitExposed(again)
     # Off screen there is no more width than the screen has.
     assert again.height() == size.height()
     assert again.stage_index == 2

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.procedure.notices import STAGES
+from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.copying import CopyMenu, figures_in, save_figures, save_picture, source_of
 from tensimeter.ui.parts.figures_table import Figures, FiguresTable, of_view
 from tensimeter.ui.parts.plots import LoadLinePlot, Plot

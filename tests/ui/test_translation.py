@@ -10,7 +10,7 @@ import pytest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QLineEdit, QWidget
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.procedure.notices import STAGES
+from tensimeter.core.procedure.stages import STAGES
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.settings_window import SettingsWindow
 from tensimeter.ui.start_page import StartPage

@@ -215,29 +215,3 @@ def test_thinning_keeps_each_runs_ends_and_what_is_of_no_run() -> None:
     assert 90 <= len(of_run) <= 102
     assert len([r for r in found if r.run is None]) == 50
     assert thinned(rows[:50], 100) == rows[:50]
-
-
-def test_a_job_that_can_not_be_opened_is_told_of_where_someone_looks(tmp_path, monkeypatch, qtbot) -> None:
-    from PyQt6.QtWidgets import QApplication
-
-    from tensimeter.ui import app
-    from tensimeter.ui.start_page import StartPage
-
-    path = tmp_path / "held.tensi"
-    with JobFile.create(path, demo_job("ridge-pier")):
-        with pytest.raises(UserError, match="open in another"):
-            app.open_window(path, seen=False)
-        shown: list[str] = []
-
-        def look() -> int:
-            pages = [w for w in QApplication.topLevelWidgets() if isinstance(w, StartPage) and w.isVisible()]
-            shown.extend(page.said.text() for page in pages)
-            for page in pages:
-                page.close()
-            return 0
-
-        monkeypatch.setattr(QApplication, "exec", staticmethod(look))
-        monkeypatch.setattr(app.signal, "signal", lambda *_: None)
-        monkeypatch.setattr("sys.excepthook", None)
-        assert app.open_window(path) == 0
-    assert any("open in another" in text for text in shown)

@@ -6,10 +6,11 @@ import gc
 import logging
 import signal
 import sys
+from functools import partial
 from importlib import resources
-from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from platformdirs import user_log_path
 from PyQt6.QtCore import QLocale, QSettings, Qt, QTimer
@@ -17,34 +18,53 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.quantity import use_decimal_mark
 from tensimeter.store.desktop import APP_ID
-from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.aside import Aside
 from tensimeter.ui.one_program import OneProgram, handed_over
+from tensimeter.ui.opening import Opening
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.preferences import preferences
 from tensimeter.ui.recent import remember
-from tensimeter.ui.session import Session
 from tensimeter.ui.sweep import Sweep
 from tensimeter.ui.theme import load_fonts, theme
 from tensimeter.ui.translation import use_language
-from tensimeter.ui.window import MainWindow
-from tensimeter.ui.window_memory import follow_system, remember_window
+from tensimeter.ui.window_memory import follow_system, last_stage, remember_window
+
+if TYPE_CHECKING:
+    from tensimeter.store.jobfile import JobFile
+    from tensimeter.ui.window import MainWindow
 
 #: Qt's application lives as long as Python holds it.
 _application: QApplication | None = None
 
 
+def _read(path: Path) -> "tuple[JobFile | None, Exception | None]":
+    """A job file, opened, and all that is needed to show it; or what went wrong."""
+    try:
+        from tensimeter.store.jobfile import JobFile
+        from tensimeter.ui import window  # noqa: F401 - what takes long is done here, beside the first window
+        from tensimeter.ui.stock import stage  # noqa: F401
+
+        return JobFile(path), None
+    except Exception as trouble:  # noqa: BLE001 - told of where someone looks
+        return None, trouble
+
+
 class Tensimeter:
     """The windows of one program: the start page, or a job."""
 
-    def __init__(self) -> None:
+    def __init__(self, *, seen: bool = True) -> None:
+        #: Whether somebody sees the windows; where nobody does, why a job could not be opened is kept.
+        self.seen = seen
+        self.failed: UserError | None = None
         self.window: MainWindow | None = None
         self.start: QWidget | None = None
         #: Windows of further jobs, opened by further starts of the program.
         self.others: list[MainWindow] = []
         self.sweep = Sweep()
+        #: A window whose job is still being read, and what was asked for meanwhile.
+        self.opening: Opening | None = None
+        self._later: list[str] = []
 
     def show_start(self, said: str = "") -> None:
         from tensimeter.ui.start_page import StartPage
@@ -55,44 +75,109 @@ class Tensimeter:
         self.start.show()
         self.sweep.settle()
 
-    def show_job(self, file: JobFile) -> MainWindow:
+    def open(self, path: Path) -> None:
+        """A window for a job file at once, and the job in it as soon as it has been read."""
+        opening, aside = Opening(path), Aside(threaded=True)
+        self.opening = opening
+        opening.given_up.connect(self._give_up)
+        opening.show()
+        # The sweep lives as long as the program: an answer must come, were the window closed meanwhile.
+        aside.ask("job", self.sweep, partial(_read, path), lambda read: self._opened(*read, opening, aside))
+
+    def _give_up(self) -> None:
+        self.opening = None
+        self._open_later()
+
+    def _opened(
+        self, file: "JobFile | None", trouble: Exception | None, opening: Opening, aside: Aside
+    ) -> None:
+        if self.opening is not opening:
+            aside.stop()
+            if file is not None:
+                file.close()
+            return
+        self.opening = None
+        preferences().apply()
+        if file is not None:
+            self._show(file, aside, opening)
+        else:
+            aside.stop()
+            self._not_opened(trouble)
+            opening.close()
+        self._open_later()
+
+    def _not_opened(self, trouble: Exception | None) -> None:
+        """Tell why a job could not be opened."""
+        said = str(trouble)
+        if not isinstance(trouble, UserError):
+            logging.getLogger("tensimeter").error("unforeseen", exc_info=trouble)
+            said = tr("Something in the program failed; the job was left as it is. Details are in the log.")
+        if not self.seen:
+            self.failed = UserError(said)
+            return
+        # Who opened it from a desktop sees no terminal: the window says why.
+        print(said, file=sys.stderr)
+        self.show_start(said)
+
+    def _open_later(self) -> None:
+        later, self._later = self._later, []
+        for path in later:
+            self.also(path)
+
+    def show_job(self, file: "JobFile") -> "MainWindow":
         """A window on an open job file; the window before it closes, with its load off."""
+        return self._show(file, Aside(threaded=True), None)
+
+    def _show(self, file: "JobFile", aside: Aside, opening: Opening | None) -> "MainWindow":
+        from tensimeter.ui.session import Session
+        from tensimeter.ui.window import MainWindow
+
         remember(file.path)
-        before = self.window
-        self.window = MainWindow(Session(file, Aside(threaded=True)))
+        before, session = self.window, Session(file, aside)
+        first = last_stage(session) if opening is None or opening.stage is None else opening.stage
+        self.window = MainWindow(session, first)
         self.window.jobs_wanted.connect(self._leave_job)
         self.window.job_wanted.connect(self.also)
         remember_window(self.window)
-        self.window.show()
+        self.window.show() if opening is None else opening.fill(self.window)
         if self.start is not None:
             self.start.close()
             self.start = None
         if before is not None:
-            before.close()
+            _around(before).close()
             self.sweep.unsettle()
         self.sweep.settle(self.window.session)
         return self.window
 
     def also(self, path: str) -> None:
         """A further start asks for a job: in a window of its own, or forward where it is open already."""
+        if self.opening is not None:
+            self._later.append(path)
+            return
         wanted = Path(path) if path else None
         windows = [w for w in (self.window, *self.others) if w is not None and w.isVisible()]
         there = next((w for w in windows if wanted and w.session.file.path.resolve() == wanted), None)
         front: QWidget | None = there or (windows[0] if windows else self.start)
         if wanted is not None and there is None:
             try:
-                front = self._another(JobFile(wanted))
+                front = self._another(wanted)
             except UserError as trouble:
                 if windows:
                     windows[0].line.say(str(trouble))
                 elif self.start is not None:
                     self.start.said.setText(str(trouble))  # type: ignore[attr-defined]
         if front is not None:
+            front = _around(front)
             front.setWindowState(front.windowState() & ~Qt.WindowState.WindowMinimized)
             front.raise_()
             front.activateWindow()
 
-    def _another(self, file: JobFile) -> MainWindow:
+    def _another(self, path: Path) -> "MainWindow":
+        from tensimeter.store.jobfile import JobFile
+        from tensimeter.ui.session import Session
+        from tensimeter.ui.window import MainWindow
+
+        file = JobFile(path)
         if self.window is None:
             return self.show_job(file)
         remember(file.path)
@@ -107,13 +192,18 @@ class Tensimeter:
     def _leave_job(self) -> None:
         self.show_start()
         if self.window is not None:
-            self.window.close()
+            _around(self.window).close()
             self.window = None
             self.sweep.unsettle()
 
 
-def make_application() -> QApplication:
-    """The application with its type, theme and decimal mark."""
+def _around(widget: QWidget) -> QWidget:
+    """The window that a widget stands in."""
+    return widget.window() or widget
+
+
+def make_application(*, figures: bool = True) -> QApplication:
+    """The application with its type and theme; with the system's decimal mark, where figures come next."""
     global _application
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
@@ -125,7 +215,10 @@ def make_application() -> QApplication:
     app.setWindowIcon(QIcon(str(resources.files("tensimeter.assets").joinpath("desktop", f"{APP_ID}.svg"))))
     app.setStyle("Fusion")
     load_fonts()
-    use_decimal_mark("," if QLocale.system().decimalPoint() == "," else ".")
+    if figures:
+        from tensimeter.core.quantity import use_decimal_mark
+
+        use_decimal_mark("," if QLocale.system().decimalPoint() == "," else ".")
     theme.use(night=False, scale=1.0)
     return app
 
@@ -144,6 +237,8 @@ def keep_memory() -> None:
 
 
 def _keep_log() -> None:
+    from logging.handlers import RotatingFileHandler
+
     try:
         folder = user_log_path("tensimeter")
         folder.mkdir(parents=True, exist_ok=True)
@@ -181,29 +276,22 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     """
     # Nothing is thrown away while the window is built either.
     gc.disable()
-    app = make_application()
+    app = make_application(figures=False)
     # Before the file is opened: one program alone may hold it.
     if handed_over(path):
         return 0
-    file, said = None, ""
-    try:
-        file = JobFile(path) if path else None
-    except UserError as trouble:
-        # Who opened it from a desktop sees no terminal: the window says why.
-        if not seen:
-            raise
-        said = str(trouble)
-        print(said, file=sys.stderr)
-    _keep_log()
-    settings = QSettings()
-    follow_system(app, settings)
+    follow_system(app, QSettings())
     wanted = preferences()
-    wanted.apply()
     use_language(wanted.language)
-    program, one = Tensimeter(), OneProgram()
+    program, one = Tensimeter(seen=seen), OneProgram()
     one.asked.connect(program.also)
     _say_unforeseen(program, app)
-    program.show_job(file) if file else program.show_start(said)
+    if path:
+        program.open(path)
+    else:
+        wanted.apply()
+        program.show_start()
+    _keep_log()
     # Ctrl+C and a polite kill close the window, which puts the load off; Python needs to be
     # woken now and then to notice them.
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
@@ -211,4 +299,7 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     waker = QTimer()
     waker.start(200)
     waker.timeout.connect(lambda: None)
-    return app.exec()
+    code = app.exec()
+    if program.failed:
+        raise program.failed
+    return code

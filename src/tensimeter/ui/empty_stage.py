@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from tensimeter.core.procedure.notices import Stage
+from tensimeter.core.procedure.stages import Stage
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.theme import theme
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
 from tensimeter.core.procedure.guide import GUIDE, GUIDED, GuideStep, step_at
-from tensimeter.core.procedure.notices import STAGES
+from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme

@@ -5,7 +5,7 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.guarded import guarded
-from tensimeter.core.procedure.notices import STAGES
+from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.session import Session
 

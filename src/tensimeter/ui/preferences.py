@@ -3,14 +3,15 @@
 import os
 from dataclasses import asdict, dataclass, fields
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from platformdirs import user_documents_path
 from PyQt6.QtCore import QLocale, QSettings
 
-from tensimeter.bench.link import VISA_VARIABLE
-from tensimeter.core.model.job import Job
-from tensimeter.core.quantity import use_decimal_mark
 from tensimeter.ui.theme import theme
+
+if TYPE_CHECKING:
+    from tensimeter.core.model.job import Job
 
 #: The mains that are offered: volts and hertz.
 MAINS = ((230.0, 50.0), (240.0, 50.0), (120.0, 60.0), (127.0, 60.0), (100.0, 50.0), (100.0, 60.0))
@@ -31,6 +32,9 @@ class Preferences:
 
     def apply(self) -> None:
         """Have the program follow them from now on."""
+        from tensimeter.bench.link import VISA_VARIABLE
+        from tensimeter.core.quantity import use_decimal_mark
+
         mark = self.decimal_mark or ("," if QLocale.system().decimalPoint() == "," else ".")
         use_decimal_mark(mark)
         theme.sound = self.sound
@@ -41,7 +45,7 @@ class Preferences:
         """Where new jobs are kept."""
         return Path(self.jobs_folder) if self.jobs_folder else user_documents_path() / "Tensimeter"
 
-    def of_new_job(self, job: Job) -> Job:
+    def of_new_job(self, job: "Job") -> "Job":
         """A job that is just begun, on the mains of the house."""
         settings = job.settings.model_copy(update={"mains_V": self.mains_V, "mains_Hz": self.mains_Hz})
         return job.model_copy(update={"settings": settings})

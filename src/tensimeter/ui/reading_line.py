@@ -75,6 +75,13 @@ class ReadingLine(QFrame):
     def _say_again(self) -> None:
         self.say(*self._said)
 
+    def hand_over(self, text: str, cursor: int) -> None:
+        """What was typed before this line was there, as if it had been typed into it."""
+        self.entry.setText(text)
+        self.entry.setCursorPosition(cursor)
+        self.entry.setFocus()
+        self._look(text)
+
     def show_log(self) -> None:
         entries = self.session.logbook(3)
         lines = [f"{time.strftime('%H:%M', time.localtime(e.at))} {e.text}" for e in reversed(entries)]

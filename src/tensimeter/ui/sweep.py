@@ -2,10 +2,12 @@
 
 import gc
 import time
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer
 
-from tensimeter.ui.session import Session
+if TYPE_CHECKING:
+    from tensimeter.ui.session import Session
 
 #: How often is asked whether there is anything to look for, ms.
 ASK_MS = 500
@@ -32,7 +34,7 @@ class Sweep(QObject):
         self._timer.timeout.connect(self._look)
         self._timer.start()
 
-    def settle(self, session: Session | None = None) -> None:
+    def settle(self, session: "Session | None" = None) -> None:
         """What stands now stays; from now on this session's changes are waited out."""
         gc.freeze()
         if session is not None:

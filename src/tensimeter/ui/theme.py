@@ -108,7 +108,7 @@ def _style(t: Theme) -> str:
     arrow = resources.files("tensimeter.assets").joinpath("icons", "arrow-down.svg")
     return f"""
     QWidget {{ color: {c.ink}; font-size: {10.5 * t.scale}pt; }}
-    QMainWindow, #page {{ background: {c.paper}; }}
+    #page {{ background: {c.paper}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: 0; }}
     QLabel[kind="heading"] {{ font-size: {13 * t.scale}pt; font-weight: bold; }}
     QLabel[kind="caption"] {{ font-size: {9 * t.scale}pt; color: {c.pencil}; }}

@@ -4,19 +4,11 @@ from typing import TYPE_CHECKING, Literal, overload
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QContextMenuEvent, QDragEnterEvent, QDropEvent, QResizeEvent
-from PyQt6.QtWidgets import (
-    QApplication,
-    QHBoxLayout,
-    QMainWindow,
-    QPushButton,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from tensimeter.bench.events import ENDS, Event
 from tensimeter.core.procedure.guide import GUIDED
-from tensimeter.core.procedure.notices import STAGES
+from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui import dropped, telling, window_keys
 from tensimeter.ui.ahead import Ahead
 from tensimeter.ui.job_header import JobHeader
@@ -46,14 +38,14 @@ if TYPE_CHECKING:
 PROVE = next(k for k, stage in enumerate(STAGES) if stage.id == "prove")
 
 
-class MainWindow(QMainWindow):
-    """One job in one window."""
+class MainWindow(QWidget):
+    """One job in one window: by itself, or in the one that stood while the job was read."""
 
     jobs_wanted = pyqtSignal()
     #: The path of a job that is to be opened as well.
     job_wanted = pyqtSignal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, first: int | None = None) -> None:
         super().__init__()
         self.session = session
         self.control = RunControl(session)
@@ -65,10 +57,9 @@ class MainWindow(QMainWindow):
         self._not_off = False
         self.resize(1280, 800)
         self.setMinimumSize(820, 560)
-        page = QWidget()
-        page.setObjectName("page")
-        self.setCentralWidget(page)
-        column = QVBoxLayout(page)
+        self.setObjectName("page")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.header = JobHeader(self)
@@ -90,14 +81,16 @@ class MainWindow(QMainWindow):
         column.addWidget(rule())
         self.line = ReadingLine(session)
         column.addWidget(self.line)
-        self.bench_view = BenchView(session, page)
+        self.bench_view = BenchView(session, self)
         self.bench_view.hide()
         self._connect()
         window_keys.bind(self)
         self.setAcceptDrops(True)
         self.ahead = Ahead(self) if session.aside.threaded else None
         self.guide: GuideBar | None = None
-        self.go_to(PROVE if session.plan and not session.now.solved else 0)
+        if first is None:
+            first = PROVE if session.plan and not session.now.solved else 0
+        self.go_to(first)
         if session.job.demo and session.job.name == GUIDED:
             self._begin_guide()
         self._show_job()
@@ -320,11 +313,15 @@ class MainWindow(QMainWindow):
         theme.use(night=not theme.night)
 
     def _show_column(self, _: object) -> None:
-        self.column.show()
+        self.put_column(True)
 
     def toggle_column(self) -> None:
-        self.column.setVisible(not self.column.isVisible())
-        self.header.restyle(self.column.isVisible())
+        self.put_column(self.column.isHidden())
+
+    def put_column(self, shown: bool) -> None:
+        """Show or hide the right column."""
+        self.column.setVisible(shown)
+        self.header.restyle(shown)
 
     def toggle_bench_view(self) -> None:
         if self.bench_view.isVisible():
@@ -339,18 +336,15 @@ class MainWindow(QMainWindow):
         self.bench_view.entry.setFocus()
 
     def _place_bench_view(self) -> None:
-        page = self.centralWidget()
-        if page is not None:
-            bar = self.drop_bar.height() + self.line.height() if self.drop_bar.isVisible() else 0
-            self.bench_view.setGeometry(0, 0, page.width(), page.height() - bar)
+        bar = self.drop_bar.height() + self.line.height() if self.drop_bar.isVisible() else 0
+        self.bench_view.setGeometry(0, 0, self.width(), self.height() - bar)
 
     def _fit_column(self) -> None:
         """Below a certain width the right column steps aside; F2 brings it back."""
         narrow = self.width() < theme.px(1080)
         if narrow != self._narrow:
             self._narrow = narrow
-            self.column.setVisible(not narrow)
-            self.header.restyle(self.column.isVisible())
+            self.put_column(not narrow)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         assert event is not None

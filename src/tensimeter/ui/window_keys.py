@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QApplication
 
-from tensimeter.core.procedure.notices import STAGES
+from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.theme import theme
 
 if TYPE_CHECKING:

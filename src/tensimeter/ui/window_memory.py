@@ -1,36 +1,50 @@
 """What is remembered from one evening to the next: the window's size, its stage, its column, night or day."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QByteArray, QEvent, QObject, QSettings, Qt
 from PyQt6.QtWidgets import QApplication
 
+from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.theme import theme
-from tensimeter.ui.window import MainWindow
+
+if TYPE_CHECKING:
+    from tensimeter.ui.session import Session
+    from tensimeter.ui.window import MainWindow
 
 
 class _Keeper(QObject):
     """Writes down how a window stands as it closes."""
 
+    def __init__(self, window: "MainWindow") -> None:
+        super().__init__(window)
+        self._window = window
+
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.Close and isinstance(watched, MainWindow):
-            settings = QSettings()
-            settings.setValue("geometry", watched.saveGeometry())
-            settings.setValue("stage", watched.stages.currentIndex())
-            settings.setValue("column", watched.column.isVisibleTo(watched))
+        if event is not None and event.type() == QEvent.Type.Close and watched is self._window:
+            settings, around = QSettings(), self._window.window()
+            if around is not None:
+                settings.setValue("geometry", around.saveGeometry())
+            settings.setValue("stage", self._window.stage_index)
+            settings.setValue("column", self._window.column.isVisibleTo(self._window))
         return False
 
 
-def remember_window(window: MainWindow) -> None:
+def last_stage(session: "Session") -> int | None:
+    """The stage that the last window stood at; None where a job begins at its own."""
+    stage = int(QSettings().value("stage", -1, int))
+    # A supply without a path begins where it is read.
+    return stage if 0 <= stage < len(STAGES) and session.now.solved else None
+
+
+def remember_window(window: "MainWindow") -> None:
     """Set a window up as the last one stood, and keep how it stands when it closes."""
     settings = QSettings()
     geometry = settings.value("geometry")
     if isinstance(geometry, QByteArray):
         window.restoreGeometry(geometry)
-    stage = settings.value("stage", -1, int)
-    # A supply without a path begins where it is read.
-    if 0 <= stage < window.stages.count() and window.session.now.solved:
-        window.go_to(stage)
     if not settings.value("column", True, bool):
-        window.toggle_column()
+        window.put_column(False)
     window.installEventFilter(_Keeper(window))
 
 

@@ -4,6 +4,10 @@
   <context>
     <name>app</name>
     <message>
+      <source>Something in the program failed; the job was left as it is. Details are in the log.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <source>Something in the program failed; the load was dropped and all readings are kept. Details are in the log.</source>
       <translation type="unfinished" />
     </message>
@@ -556,6 +560,25 @@
     </message>
     <message>
       <source>Nothing open here.</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>opening</name>
+    <message>
+      <source>Reading {0} …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>reading line</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>The job is being read; what is typed stays here until it is there.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>{0} – Tensimeter</source>
       <translation type="unfinished" />
     </message>
   </context>
@@ -1736,7 +1759,7 @@
     </message>
   </context>
   <context>
-    <name>stage_rail</name>
+    <name>stage_buttons</name>
     <message>
       <source>Alt+{0}</source>
       <translation type="unfinished" />

@@ -1,7 +1,7 @@
-"""The seven stages, and what stands before the builder at each: hold points and cautions."""
+"""What stands before the builder at each stage: hold points and cautions."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from typing import Literal
 
@@ -14,26 +14,6 @@ from tensimeter.core.procedure.build_notices import build_notices
 from tensimeter.core.procedure.design_notices import design_notices
 from tensimeter.core.procedure.part_notices import part_notices, stock_notices
 from tensimeter.core.procedure.prove_notices import prove_notices
-
-
-@dataclass(frozen=True)
-class Stage:
-    """A stage: its name and, while it is not built yet, what it will hold."""
-
-    id: str
-    name: str
-    will_hold: str = ""
-
-
-STAGES = (
-    Stage("stock", "Stock"),
-    Stage("design", "Design"),
-    Stage("assemble", "Assemble"),
-    Stage("wake", "Wake"),
-    Stage("prove", "Prove"),
-    Stage("tune", "Tune"),
-    Stage("plate", "Plate"),
-)
 
 
 def notices(job: Job, readings: Sequence[Reading] = ()) -> list[Notice]:

@@ -4,7 +4,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.procedure.first_steps import first_step, with_example
-from tensimeter.core.procedure.notices import STAGES
+from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.parts.text import clear, label
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session

@@ -1,14 +1,17 @@
 """Labels: headings, captions, and figures that can be asked why."""
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QSizePolicy, QWidget
 
-from tensimeter.core.derivation import Derivation
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.theme import theme
+
+if TYPE_CHECKING:
+    from tensimeter.core.derivation import Derivation
 
 
 def label(text: str, kind: str = "", *, wrap: bool = False) -> QLabel:
@@ -100,7 +103,7 @@ class Figure(QLabel):
     asked = pyqtSignal(object)
 
     def __init__(
-        self, text: str, why: Callable[[], Derivation | None], kind: str = "", parent: QWidget | None = None
+        self, text: str, why: "Callable[[], Derivation | None]", kind: str = "", parent: QWidget | None = None
     ) -> None:
         super().__init__(text, parent)
         self._why = why
@@ -111,13 +114,13 @@ class Figure(QLabel):
         self.setAccessibleDescription("F1 shows how this figure came about")
         self.setToolTip("F1 or click: why?")
 
-    def tell(self, text: str, why: Callable[[], Derivation | None]) -> None:
+    def tell(self, text: str, why: "Callable[[], Derivation | None]") -> None:
         """Show another figure in its place."""
         self._why = why
         if text != self.text():
             self.setText(text)
 
-    def worked(self) -> Derivation | None:
+    def worked(self) -> "Derivation | None":
         return self._why()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
