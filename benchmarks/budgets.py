@@ -7,9 +7,9 @@ is rounded to, what each amplifier is off and each shunt has once it is warm.
 """
 
 import sys
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from tensimeter.core.electrical.made_sink import AMPLIFIER_RISE_K, TWO_WIRE_OHM, MadeSink, Scale, Shunt
 from tensimeter.core.electrical.sink_load import Device, SinkLoad

@@ -6,9 +6,9 @@ python -m benchmarks.causes [FAULTY] [HEALTHY] [SEED]
 import sys
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import asdict, replace
 
 from tensimeter.core.circuit.along_path import drop_of, joints_of
 from tensimeter.core.circuit.network import build, sampled
@@ -187,7 +187,7 @@ def _drawn(job: Job, rng: np.random.Generator) -> Network:
     for e in drawn.elements:
         plain = {
             k: float(v[0, 0] if v.ndim == 2 else v[0])
-            for k, v in vars(e).items()
+            for k, v in asdict(e).items()
             if isinstance(v, np.ndarray) and v.size == 1 and v.ndim
         }
         link = next((x for x in job.design.links if x.id == e.id), None)

@@ -5,9 +5,10 @@ python -m benchmarks.heatups [RUNS] [CASE ...]      cases: one, half, one-tau, t
 
 import sys
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 
 from tensimeter.core.heatup.fit import FAST_WRONG, SLOW_WRONG, WRONG, fit_heat_up
 from tensimeter.core.heatup.prior import Expected

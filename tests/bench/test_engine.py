@@ -4,10 +4,10 @@ import contextlib
 import socket
 import threading
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from tensimeter import guard as guard_process
 from tensimeter.app.imported_readings import import_log, import_typed

@@ -1,9 +1,9 @@
 """Heat on the simulated bench: places against solved networks, events, and a soak that is stopped in time."""
 
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import Event, RunEngine

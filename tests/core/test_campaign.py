@@ -1,9 +1,8 @@
 """Plans within reach, outcomes from facts, limits that rank, what may be printed."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from tensimeter.core.circuit.load_line import explain_input, explain_volts, load_line
 from tensimeter.core.circuit.network import build

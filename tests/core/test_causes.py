@@ -1,10 +1,10 @@
 """Why a supply does not read as designed: causes by Ohm's law, evidence against other methods."""
 
 import itertools
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from scipy.stats import multivariate_normal, norm
 
 from tensimeter.core.circuit.along_path import drop_of, joints_of, least_of, other_of

@@ -1,13 +1,13 @@
 """A load that one makes: loops against their circuits in time, a budget against drawn parts, nonsense."""
 
 import math
-from dataclasses import replace
 
 import numpy as np
 import pytest
 from benchmarks.budgets import LOADS as DRAWN
 from benchmarks.budgets import SINK, inside
 from benchmarks.loops import LOADS, STAGES, sink_errors, stage_errors
+from msgspec.structs import replace
 
 from tensimeter.core.electrical.control_loop import ControlLoop
 from tensimeter.core.electrical.made_sink import MadeSink, Scale, Shunt

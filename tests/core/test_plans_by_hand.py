@@ -1,9 +1,8 @@
 """Tests of a plan at the points where one would go wrong unseen: what is passed over, what comes first."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from tensimeter.core.measurement.conformity import Accuracy, Band
 from tensimeter.core.measurement.readings import Reading

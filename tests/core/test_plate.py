@@ -1,11 +1,11 @@
 """What may stand on a plate: by readings that hold, and by nothing else; panels of a box and their sheets."""
 
-from dataclasses import replace
 from functools import cache
 
 import numpy as np
 import pytest
 from benchmarks.plates import planned, plate_of, readings_of, wrong
+from msgspec.structs import replace
 from shapely.geometry import box as rectangle
 
 from tensimeter.core.errors import UserError

@@ -1,9 +1,8 @@
 """Reach, heat and spread: against hand figures, points solved alone, and SciPy's integration."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import asdict, replace
 from scipy.integrate import solve_ivp
 
 from tensimeter.core.circuit.network import build, sampled
@@ -180,7 +179,7 @@ def test_the_border_strays_as_the_same_builds_drawn_one_by_one() -> None:
     for k in range(60):
         own = Network(
             tuple(
-                replace(e, **{f: np.ravel(v)[k] for f, v in vars(e).items() if isinstance(v, np.ndarray)})
+                replace(e, **{f: np.ravel(v)[k] for f, v in asdict(e).items() if isinstance(v, np.ndarray)})
                 for e in drawn.elements
             )
         )

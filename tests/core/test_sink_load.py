@@ -1,9 +1,8 @@
 """A home-made load: its devices by junction and DC curve, held against a nodal solve and brute force."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from tensimeter.core.electrical.sink_load import Device, SinkLoad, sized
 from tensimeter.core.errors import UserError

@@ -1,10 +1,9 @@
 """Trims, two runs, contacts, two meters that disagree, and a meter that was checked."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 from benchmarks.trims import rounds
+from msgspec.structs import replace
 
 from tensimeter.core.circuit.along_path import drop_of, joints_of, link_of, pin_of, places_along
 from tensimeter.core.errors import UserError

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass, field
 
+from msgspec import Struct
+
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.store.jobfile import JobFile
 
@@ -9,8 +11,7 @@ from tensimeter.store.jobfile import JobFile
 UNDONE = "taken back by undo"
 
 
-@dataclass(frozen=True)
-class Kept:
+class Kept(Struct, frozen=True):
     """Facts that were kept together: a typed line, a log, a waveform."""
 
     name: str

@@ -1,7 +1,9 @@
 """The step in hand outside a test: what to do, where its reading goes, what is expected."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.measurement.conformity import Band, Verdict
 from tensimeter.core.measurement.readings import Measurand, Reading, standing
@@ -12,8 +14,7 @@ from tensimeter.core.procedure.matrix import Checked, checked
 from tensimeter.core.procedure.stored_energy import EMPTY_V, is_empty, stored
 
 
-@dataclass(frozen=True)
-class Hand:
+class Hand(Struct, frozen=True):
     """A step in hand outside a test: what to do, where its reading goes, what is expected.
 
     What was taken up `once` is put away when it is read.

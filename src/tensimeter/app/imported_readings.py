@@ -3,11 +3,11 @@
 import math
 import time
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec.structs import replace
 
 from tensimeter.core.circuit.along_path import OTHER
 from tensimeter.core.errors import Doubtful, UserError

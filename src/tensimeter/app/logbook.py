@@ -2,7 +2,8 @@
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.model.job import Job
 from tensimeter.store.attachments import attachments
@@ -15,8 +16,7 @@ KINDS = ("edit", "reading", "run", "remark", "export", "photo")
 MOST = 200_000
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(Struct, frozen=True):
     """What is looked for: words, and what an entry must be about; empty for all."""
 
     words: str = ""
@@ -25,8 +25,7 @@ class Wanted:
     test: str = ""
 
 
-@dataclass(frozen=True)
-class PhotoEntry(LogEntry):
+class PhotoEntry(LogEntry, frozen=True):
     """A photo as an entry; `attachment` is its id in the job file."""
 
     attachment: int = 0

@@ -1,10 +1,9 @@
 """The named colours, on paper, at night and in print; nothing is drawn in another."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Colours:
+class Colours(Struct, frozen=True):
     """The named colours; nothing in the window uses another."""
 
     paper: str

@@ -9,8 +9,10 @@ import logging
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter import guard as guard_process
 from tensimeter.bench.events import Control, Crossed, Dropped, Event, Kind, Skipped, Stopped
@@ -35,8 +37,7 @@ __all__ = ["WATCHDOG_S", "Event", "RunEngine", "RunLimits"]
 OWN_DROP_S = 0.15
 
 
-@dataclass(frozen=True)
-class Off:
+class Off(Struct, frozen=True):
     """How the load was left: off and proven so by its amps, cut by something else, or neither."""
 
     proven: bool

@@ -2,8 +2,9 @@
 
 import math
 import threading
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
+
+from msgspec import Struct
 
 from tensimeter.core.measurement.readings import RUN_ENDS, Reading
 from tensimeter.core.testplan.step import Step
@@ -33,8 +34,7 @@ Kind = Literal[
 ENDS = RUN_ENDS
 
 
-@dataclass(frozen=True)
-class Event:
+class Event(Struct, frozen=True):
     """What the engine tells; `readings` were committed before."""
 
     kind: Kind

@@ -3,8 +3,9 @@
 import contextlib
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from tensimeter.bench.link import listed
 from tensimeter.bench.profile import Profile
@@ -15,8 +16,7 @@ from tensimeter.bench.visa import VisaInstrument
 _ASK = Profile(role="hands", timeout_s=0.7, commands={"identify": "*IDN?"})
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(Struct, frozen=True):
     """One place that was asked: its resource, what it answered, or why it did not."""
 
     resource: str

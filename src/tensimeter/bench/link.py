@@ -16,8 +16,9 @@ import time
 import warnings
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from tensimeter.bench.roles import LinkFailed
 
@@ -69,8 +70,7 @@ def listed() -> list[str]:
         return []
 
 
-@dataclass(frozen=True)
-class Said:
+class Said(Struct, frozen=True):
     """Bytes that went over a link: sent by this program, or come from the instrument."""
 
     sent: bool
@@ -95,8 +95,7 @@ class BrokenOff(LinkFailed):
     """Someone else wanted the exchange to end; nothing is said of the instrument."""
 
 
-@dataclass(frozen=True)
-class Serial:
+class Serial(Struct, frozen=True):
     """How a serial port is set up."""
 
     baud: int = 9600

@@ -1,13 +1,14 @@
 """Limits that end a run when a reading crosses one."""
 
 import math
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.testplan.step import Plan, Step
 
 
-@dataclass(frozen=True)
-class RunLimits:
+class RunLimits(Struct, frozen=True):
     """Limits that end a run when a reading crosses one, in V, A, °C."""
 
     min_V: float

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct
 from pydantic import ValidationError
 
 from tensimeter.bench import doors
@@ -210,8 +211,7 @@ def read_voltmeter(job: Job, path: Path) -> tuple[float, bool]:
         meter.close()
 
 
-@dataclass(frozen=True)
-class BenchFile:
+class BenchFile(Struct, frozen=True):
     """What a bench file says: resource and profile by role, cuts by name, the speed of its clock."""
 
     resources: dict[str, str]

@@ -3,7 +3,9 @@
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.bench.link import Said
 from tensimeter.bench.profile import QUESTIONS, Profile, figures
@@ -11,8 +13,7 @@ from tensimeter.bench.profiled import ProfiledInstrument
 from tensimeter.bench.roles import LinkFailed
 
 
-@dataclass(frozen=True)
-class IncomingResult:
+class IncomingResult(Struct, frozen=True):
     """One command of a profile as it was tried: what was sent, what came back, whether that fits."""
 
     command: str

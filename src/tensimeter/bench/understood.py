@@ -4,8 +4,9 @@ import itertools
 import math
 import re
 from collections import Counter
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from tensimeter.bench.figures import number, scaled
 from tensimeter.bench.frame import Frame, FrameValue, ends_in_sum
@@ -23,8 +24,7 @@ _DIGIT = 1.01
 _SUMS = ("crc16", "sum16", "sum8", "xor8")
 
 
-@dataclass(frozen=True)
-class Proposal:
+class Proposal(Struct, frozen=True):
     """One way to read a figure: in words, as it stands in a profile, and what it reads now."""
 
     words: str

@@ -1,10 +1,10 @@
 """Commands that size what a supply is made of: rectifier, regulator, feedback, stack, set-point."""
 
-from dataclasses import asdict
 from typing import Annotated
 
 import numpy as np
 import typer
+from msgspec.structs import asdict
 
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json

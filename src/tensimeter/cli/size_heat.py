@@ -1,10 +1,10 @@
 """Commands that size what keeps a supply cool: heat sink, derating, fan, thermistor."""
 
-from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec.structs import asdict
 
 from tensimeter.cli.analyse_soak import shown_by
 from tensimeter.cli.compute import Json

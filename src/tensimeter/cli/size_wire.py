@@ -1,10 +1,10 @@
 """Commands that size wires and the fuses before them."""
 
 import math
-from dataclasses import asdict
 from typing import Annotated
 
 import typer
+from msgspec.structs import asdict
 
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer

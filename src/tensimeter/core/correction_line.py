@@ -6,7 +6,8 @@ move     = "move" (number | "last") "to" (test ["," step] | "nowhere")
 """
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
@@ -14,8 +15,7 @@ from tensimeter.core.errors import UserError
 MOST_REASON, MOST_TERSE = 200, 3
 
 
-@dataclass(frozen=True)
-class Correction:
+class Correction(Struct, frozen=True):
     """What is to be taken back, and why: `what` is reading, run, wave or log; `figure` replaces a reading.
 
     `to` moves a reading instead: a test and, after a comma, its step from 1 on; `nowhere` to none.

@@ -1,12 +1,11 @@
 """The worked answer behind a figure: formula, figures put in, assumptions, source."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.quantity import show
 
 
-@dataclass(frozen=True)
-class Input:
+class Input(Struct, frozen=True):
     """One figure put into a formula: its symbol, what it is, value in SI, unit."""
 
     symbol: str
@@ -15,8 +14,7 @@ class Input:
     unit: str
 
 
-@dataclass(frozen=True)
-class Derivation:
+class Derivation(Struct, frozen=True):
     """How a figure came about, in a form that can be read and copied."""
 
     title: str

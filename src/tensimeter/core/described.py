@@ -3,15 +3,13 @@
 Forms, help, tables of comparison and the JSON Schema all say it from here.
 """
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from pydantic import BaseModel, GetJsonSchemaHandler
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
 
-@dataclass(frozen=True)
-class Quantity:
+class Quantity(Struct, frozen=True):
     """Stands beside a field's type: ``Annotated[float, Quantity("V", "no-load voltage", "how it is read")]``.
 
     `unit` is how it is shown and typed (a share in per cent), empty for what is no figure.

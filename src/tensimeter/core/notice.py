@@ -1,11 +1,11 @@
 """One card of the right column."""
 
-from dataclasses import dataclass
 from typing import Literal
 
+from msgspec import Struct
 
-@dataclass(frozen=True)
-class Notice:
+
+class Notice(Struct, frozen=True):
     """One card of the right column: what, why, what to do.
 
     A hold is lifted only by the reading named in `lifted_by` (a place); a caution stands.

@@ -15,7 +15,9 @@ import difflib
 import math
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.circuit.along_path import places_along
 from tensimeter.core.errors import UserError
@@ -54,8 +56,7 @@ _NEW_PLACE = re.compile(r"^[^\W\d_][\w .\-/()+]*$")
 MOST_LINE, MOST_PLACE = 200, 60
 
 
-@dataclass(frozen=True)
-class Understood:
+class Understood(Struct, frozen=True):
     """What was understood: a value at a place, perhaps at a current, and what looks wrong."""
 
     place: str
@@ -137,8 +138,7 @@ def find_place(job: Job, typed: str) -> tuple[str, str, bool]:
     return place, typed.strip(), known
 
 
-@dataclass(frozen=True)
-class InHand:
+class InHand(Struct, frozen=True):
     """What the step in hand says of a line before it is read.
 
     A bare figure is a reading of `asks` at `place`; `asked` are places whose unit need not be typed. By

@@ -3,7 +3,7 @@
 All names, labels and figures are invented.
 """
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from tensimeter.core.analysis.current_limit import LimitKind
 from tensimeter.core.model.heat_tests import Soak

@@ -1,8 +1,9 @@
 """Several supplies beside one another: what each outlet claims, and what was found of it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
@@ -17,8 +18,7 @@ from tensimeter.store.waves import WaveBook
 MOST_OTHERS = 20
 
 
-@dataclass(frozen=True)
-class ComparedOutlet:
+class ComparedOutlet(Struct, frozen=True):
     """One outlet of one supply: what it claims, what was found, and by what."""
 
     supply: str

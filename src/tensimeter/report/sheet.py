@@ -3,8 +3,9 @@
 import math
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import partial
+
+from msgspec import Struct
 
 from tensimeter.bench.setup import parts_by_role
 from tensimeter.core.circuit.network import has_source
@@ -35,8 +36,7 @@ from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook
 
 
-@dataclass(frozen=True)
-class Rating:
+class Rating(Struct, frozen=True):
     """What has been shown of one output, in a line for the plate."""
 
     output: str
@@ -46,8 +46,7 @@ class Rating:
     verdict: Verdict
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(Struct, frozen=True):
     """One point of a test as it is printed."""
 
     point: str
@@ -60,8 +59,7 @@ class Row:
     origin: str
 
 
-@dataclass(frozen=True)
-class FigureRow:
+class FigureRow(Struct, frozen=True):
     """One figure that a test gives, as it is printed."""
 
     name: str
@@ -70,8 +68,7 @@ class FigureRow:
     verdict: Verdict | None
 
 
-@dataclass(frozen=True)
-class Section:
+class Section(Struct, frozen=True):
     """One test: how it was done, its points, its figures, its verdict."""
 
     title: str
@@ -84,8 +81,7 @@ class Section:
     notes: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class Sheet:
+class Sheet(Struct, frozen=True):
     """The whole data sheet."""
 
     job: Job

@@ -1,16 +1,15 @@
 """What an output does beyond its steady volts: limit, trip, steps, starts, ripple. Hidden, as built."""
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.analysis.current_limit import LimitKind
 from tensimeter.core.arrays import Array
 
 
-@dataclass(frozen=True)
-class Behaviour:
+class Behaviour(Struct, frozen=True):
     """Figures of one output in V, A, Ω, s, Hz; ripple amplitudes are rms at full load.
 
     `limit_A` None: where the network itself limits. `short_share` is a foldback's current into a short over
@@ -53,8 +52,7 @@ class Behaviour:
         return np.full(np.shape(volts), limit_A)
 
 
-@dataclass(frozen=True)
-class Demand:
+class Demand(Struct, frozen=True):
     """What a load is set to: amps, ohms or watts, and the resistance that it can't go below."""
 
     mode: str = "CC"

@@ -1,9 +1,9 @@
 """What a hand with a meter reads of a simulated supply: along its path, off its displays, after a turn."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from tensimeter.core.circuit.along_path import DROP, JOINTS, LEAST, OTHER, link_of
 from tensimeter.core.circuit.network import build
@@ -24,8 +24,7 @@ PLAY = 0.125
 ROOM_DB = 18.0
 
 
-@dataclass(frozen=True)
-class HiddenDisplay:
+class HiddenDisplay(Struct, frozen=True):
     """How an own display errs: what it shows is gain·true + offset, in whole digits."""
 
     gain: float = 1.0
@@ -35,8 +34,7 @@ class HiddenDisplay:
     second_return: float = 0.0
 
 
-@dataclass(frozen=True)
-class HiddenFan:
+class HiddenFan(Struct, frozen=True):
     """A fan: V at which it starts and stops, turns a minute a volt and at none, dB at 12 V."""
 
     starts_V: float = 5.4
@@ -53,8 +51,7 @@ class HiddenFan:
         return self.rpm_a_volt * volts[-1] + self.rpm_at_none if turns and volts else 0.0
 
 
-@dataclass(frozen=True)
-class HiddenTuning:
+class HiddenTuning(Struct, frozen=True):
     """Displays by place and quantity; what a screw moves of an output, V a turn, or of a display's gain."""
 
     displays: Mapping[tuple[str, str], HiddenDisplay] = field(default_factory=dict)

@@ -3,9 +3,10 @@
 import math
 import zlib
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec.structs import replace
 
 from tensimeter.core.analysis.current_limit import LimitKind
 from tensimeter.core.circuit.network import build

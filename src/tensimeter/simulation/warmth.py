@@ -2,9 +2,9 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.model.job import Job
@@ -21,16 +21,14 @@ PLAIN_SINK_K_W, PLAIN_SINK_J_K, PLAIN_PAD_K_W = 3.5, 120.0, 0.6
 BLOCK, LONGEST_S = 4096, 5.0
 
 
-@dataclass(frozen=True)
-class HeatGuard:
+class HeatGuard(Struct, frozen=True):
     """A converter's own protection: off at this °C of its case, back at the other; none: it stays off."""
 
     off_C: float
     back_C: float | None = None
 
 
-@dataclass(frozen=True)
-class HiddenHeat:
+class HiddenHeat(Struct, frozen=True):
     """What the builder does not know of the heat. Fields by link: K/W of its mounting, of its sink; J/K.
 
     A junction dies as its damage comes to one: each second at `dies_C` adds 1/`dies_s`, and twice as much for

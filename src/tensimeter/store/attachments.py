@@ -1,7 +1,8 @@
 """Photos, manuals and drawings kept in the job file with what they belong to."""
 
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 from tensimeter.store.jobfile import JobFile
@@ -14,8 +15,7 @@ _SIGNATURES = {b"\x89PNG\r\n\x1a\n": "image/png", b"\xff\xd8\xff": "image/jpeg",
 SUFFIXES = {"image/png": ".png", "image/jpeg": ".jpg", "application/pdf": ".pdf"}
 
 
-@dataclass(frozen=True)
-class Attachment:
+class Attachment(Struct, frozen=True):
     """One file: what it belongs to (such as `part:enclosed-a`), its name, its kind."""
 
     id: int

@@ -8,10 +8,10 @@ import sqlite3
 import threading
 import time
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+from msgspec import Struct
 from pydantic import TypeAdapter, ValidationError
 
 from tensimeter.core.errors import UserError
@@ -36,8 +36,7 @@ def _reader() -> TypeAdapter[Part]:
     return TypeAdapter(Part)
 
 
-@dataclass(frozen=True)
-class Kept:
+class Kept(Struct, frozen=True):
     """A part of the bin, since when it is owned, and the jobs that use it."""
 
     part: Part

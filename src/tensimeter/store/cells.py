@@ -4,10 +4,10 @@ import datetime as dt
 import math
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -31,8 +31,7 @@ _BOTH = re.compile(rf"^{_DAY}[T ,]+{_CLOCK}\s*(?:Z|[+-]\d{{2}}:?\d{{2}})?$")
 DAY_S = 86400.0
 
 
-@dataclass(frozen=True)
-class Marks:
+class Marks(Struct, frozen=True):
     """How figures are written: a comma for the decimal mark, or a point."""
 
     comma: bool = False
@@ -149,8 +148,7 @@ def header_of_or_none(head: str) -> str | None:
     return found.quantity if found else None
 
 
-@dataclass(frozen=True)
-class Time:
+class Time(Struct, frozen=True):
     """A column of dates, times of day or both, as seconds (n,)."""
 
     seconds: Array

@@ -4,9 +4,9 @@ Units stand in brackets, behind a stroke or `in`, or as the last word (`Voltage 
 """
 
 import re
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -65,8 +65,7 @@ _BRACKETS = re.compile(r"[\[(]\s*([^\])]*?)\s*[\])]")
 _SUFFIX = re.compile(r"(?:\s*/\s*|\s+in\s+|[\s_]+)([^\s_/\[(\])]+|deg [CF]|[°º] [CF])$")
 
 
-@dataclass(frozen=True)
-class Header:
+class Header(Struct, frozen=True):
     """A column's header taken apart: its name without its unit, the quantity, and how its figures scale."""
 
     text: str

@@ -5,6 +5,8 @@ import time
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from msgspec import Struct
+
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import RUN_ENDS
 from tensimeter.core.model.job import Job
@@ -12,8 +14,7 @@ from tensimeter.core.model.migrations import ENDS_BEFORE_3
 from tensimeter.store.rows import instruments_of
 
 
-@dataclass(frozen=True)
-class LogEntry:
+class LogEntry(Struct, frozen=True):
     """One line of the logbook."""
 
     at: float
@@ -37,8 +38,7 @@ class Strikes:
             of_kind.pop(target, None)
 
 
-@dataclass(frozen=True)
-class Run:
+class Run(Struct, frozen=True):
     """One run of a test and how it ended (empty while it is open)."""
 
     id: int

@@ -2,12 +2,13 @@
 
 import codecs
 import re
-from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -25,8 +26,7 @@ HEAD_BYTES, MOST_HEADER, MOST_COLUMNS = 65_536, 20_000, 1_000
 OVER_RANGE = 9.9e37
 
 
-@dataclass(frozen=True)
-class Log:
+class Log(Struct, frozen=True):
     """Columns of a log by quantity (`volts`, `amps`, `time`, …), and its own headers."""
 
     columns: dict[str, Array]
@@ -110,8 +110,7 @@ def _said(path: Path, separator: str, choices: dict[str, str]) -> tuple[str, ...
     return _tidied(path, choices).said if separator == UNTIDY else ()
 
 
-@dataclass(frozen=True)
-class TemperatureLog:
+class TemperatureLog(Struct, frozen=True):
     """s and °C by name (n,), and volts and amps where they stand beside."""
 
     time_s: Array

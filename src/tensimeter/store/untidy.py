@@ -7,10 +7,10 @@ import csv
 import io
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -44,8 +44,7 @@ def mapping(text: str) -> dict[str, str]:
     return found
 
 
-@dataclass(frozen=True)
-class Tidied:
+class Tidied(Struct, frozen=True):
     """A log as a table: headers with their units, columns (n,) of figures in them, what is to be said."""
 
     headers: tuple[str, ...]
@@ -53,8 +52,7 @@ class Tidied:
     said: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class _Table:
+class _Table(Struct, frozen=True):
     """Cells of the rows, the header's and units' cells, and how many lines lay before and after."""
 
     rows: list[list[str]]

@@ -1,11 +1,11 @@
 """Waveforms from files: volts over time in CSV, or NumPy arrays of volts at a stated rate."""
 
 import math
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -19,8 +19,7 @@ MOST_BYTES = 16 * MOST_SAMPLES + 65_536
 UNEVEN_SHARE = 0.1
 
 
-@dataclass(frozen=True)
-class Waveform:
+class Waveform(Struct, frozen=True):
     """Volts (n,) at `rate_Hz` samples a second."""
 
     volts: Array

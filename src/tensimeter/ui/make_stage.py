@@ -1,7 +1,6 @@
 """A stage's widget, made when it is first gone to: the window is there sooner, and each is imported then."""
 
-from dataclasses import replace
-
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QWidget
 
 from tensimeter.core.guarded import guarded

@@ -1,9 +1,9 @@
 """The path strip: the way from the wall to the output in hand, laid out by the program."""
 
 import time
-from dataclasses import dataclass
 from functools import partial
 
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QWidget
@@ -19,8 +19,7 @@ from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """What one card of the strip says."""
 
     link: str

@@ -1,10 +1,11 @@
 """What a user has settled once for all jobs, kept by Qt in the user's own settings."""
 
 import os
-from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from msgspec import Struct
+from msgspec.structs import asdict
 from platformdirs import user_documents_path
 from PyQt6.QtCore import QLocale, QSettings
 
@@ -17,8 +18,7 @@ if TYPE_CHECKING:
 MAINS = ((230.0, 50.0), (240.0, 50.0), (120.0, 60.0), (127.0, 60.0), (100.0, 50.0), (100.0, 60.0))
 
 
-@dataclass(frozen=True)
-class Preferences:
+class Preferences(Struct, frozen=True):
     """Empty text: as the system has it, or the program's own."""
 
     decimal_mark: str = ""
@@ -54,10 +54,9 @@ class Preferences:
 def preferences() -> Preferences:
     """What is kept; a value that is none counts as not said."""
     kept, found = QSettings(), {}
-    for field in fields(Preferences):
-        kind = type(field.default)
+    for name, default in asdict(Preferences()).items():
         try:
-            found[field.name] = kept.value(field.name, field.default, kind)
+            found[name] = kept.value(name, default, type(default))
         except (TypeError, ValueError):
             continue
     wanted = Preferences(**found)

@@ -2,8 +2,8 @@
 
 import threading
 import time
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tensimeter.bench.events import ENDS, Event

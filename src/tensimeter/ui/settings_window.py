@@ -1,10 +1,10 @@
 """Settings in one place, and what this program is made of."""
 
 import platform
-from dataclasses import replace
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 
+from msgspec.structs import replace
 from platformdirs import user_log_path
 from PyQt6.QtCore import PYQT_VERSION_STR, QT_VERSION_STR, QSettings, Qt
 from PyQt6.QtGui import QGuiApplication

@@ -1,16 +1,14 @@
 """A temperature sensor against a reference, and which of several places is hottest."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 
 
-@dataclass(frozen=True)
-class Calibration:
+class Calibration(Struct, frozen=True):
     """reference ≈ gain·sensor + offset; with one reading only the offset; worst errors before, after."""
 
     gain: Interval | None
@@ -51,8 +49,7 @@ def calibrated(sensor_C: Array, reference_C: Array, sd_K: float) -> Calibration:
     )
 
 
-@dataclass(frozen=True)
-class Hottest:
+class Hottest(Struct, frozen=True):
     """The hottest place by readings, by how much, and whether the thermometer can tell it from the next."""
 
     place: str

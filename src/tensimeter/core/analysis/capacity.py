@@ -1,8 +1,7 @@
 """Capacity of a battery or power bank: charge and energy down to a cut-off, from volts and amps over time."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -12,8 +11,7 @@ from tensimeter.core.measurement.conformity import Accuracy, Interval, half_widt
 FALL_READINGS = 6
 
 
-@dataclass(frozen=True)
-class Capacity:
+class Capacity(Struct, frozen=True):
     """Ah, Wh and s until the cut-off, or until the record ends before it; each with its 95 % interval."""
 
     charge_Ah: Interval

@@ -1,9 +1,9 @@
 """A meter or a setter against a reference: its gain and offset, what is odd about it, what to set."""
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 from scipy.special import chdtri, stdtrit
 
 from tensimeter.core.arrays import Array
@@ -19,8 +19,7 @@ TOLD_SHARE = 0.05
 SURE_DEVIATIONS = 3.0
 
 
-@dataclass(frozen=True)
-class StraightLine:
+class StraightLine(Struct, frozen=True):
     """y = `gain`·x + `offset` with the covariance (2, 2) of gain and offset, and its chi-squared."""
 
     gain: float
@@ -99,8 +98,7 @@ def line_through(x: Array, y: Array, sd_x: Array | float, sd_y: Array | float) -
     return StraightLine(gain, offset, covariance, chi2)
 
 
-@dataclass(frozen=True)
-class Comparison:
+class Comparison(Struct, frozen=True, dict=True):
     """What a subject shows (n,) beside a reference, in the order read: true = gain·shown + offset.
 
     `subject` is what is known of its own digits; its gain and offset are what is looked for.

@@ -5,17 +5,16 @@ meter's unknown gain and offset propagated through it as rectangular terms (GUM 
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95, scatter_that_counts
 
 
-@dataclass(frozen=True)
-class Cross:
+class Cross(Struct, frozen=True):
     """Rails by name: no-load volts, Ω of every rail (row) by every current (column), 95 % intervals."""
 
     rails: tuple[str, ...]

@@ -4,10 +4,10 @@ Points are judged in the order taken and with the volts as the parameter: over c
 folds back has two volts for one current.
 """
 
-from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Flags
 from tensimeter.core.errors import UserError
@@ -28,8 +28,7 @@ FOLD_SHARE = 0.05
 RAN_OUT_SHARE = 0.02
 
 
-@dataclass(frozen=True)
-class _Error:
+class _Error(Struct, frozen=True):
     """How an ammeter errs; exact where nothing is known of one."""
 
     ammeter: Accuracy | None
@@ -76,8 +75,7 @@ _WORDS = {
 _TOO_LATE = "The first points are out of regulation already: begin at no load, in smaller steps."
 
 
-@dataclass(frozen=True)
-class CurrentLimit:
+class CurrentLimit(Struct, frozen=True):
     """Kind; A at the knee and into a short with 95 % intervals; s of a hiccup's cycle and its share on.
 
     `recovers`: whether the output came back once less was asked; None where that was not tried.
@@ -92,8 +90,7 @@ class CurrentLimit:
     reason: str = ""
 
 
-@dataclass(frozen=True)
-class _Points:
+class _Points(Struct, frozen=True):
     """The record and its regulation line: V = no_load − ohm·I, with the scatter about it."""
 
     v: Array
@@ -333,8 +330,7 @@ def _unsure(straight: "_Straight", recovers: bool | None, reason: str) -> Curren
     return CurrentLimit(LimitKind.UNSURE, straight.knee, None, recovers, reason=reason)
 
 
-@dataclass(frozen=True)
-class _Straight:
+class _Straight(Struct, frozen=True):
     """Current as a straight line over the share of volts: A at the knee and at none, A of scatter.
 
     `fall_sigma` is how sure it is by what share of the knee the current falls.

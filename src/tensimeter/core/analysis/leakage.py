@@ -9,10 +9,10 @@ current is what flows through a 2 kΩ body (IEC 60990, figure 3, its resistive p
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, half_width_95, judge
@@ -28,8 +28,7 @@ STIFF = 0.9
 Kind = Literal["capacitive", "resistive", "not told apart", "stiff"]
 
 
-@dataclass(frozen=True)
-class Leakage:
+class Leakage(Struct, frozen=True):
     """The source: F, V, which kind it is, and the current in A through a body; with 95 % intervals.
 
     Warnings are what it can't tell.

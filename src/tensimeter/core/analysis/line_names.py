@@ -1,7 +1,8 @@
 """What the lines of a ripple spectrum are: mains, switching, their multiples and beats."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 #: The mains may be off its nominal by this share; a stated switching frequency by that.
 MAINS_SHARE, SWITCHING_SHARE = 0.01, 0.1
@@ -9,8 +10,7 @@ MAINS_SHARE, SWITCHING_SHARE = 0.01, 0.1
 MOST_MAINS, LEAST_SWITCHING_HZ = 12, 2000.0
 
 
-@dataclass(frozen=True)
-class Named:
+class Named(Struct, frozen=True):
     """A name for each line, empty where it can't be told, and what the record can't show."""
 
     names: tuple[str, ...]

@@ -1,16 +1,14 @@
 """What to set in a meter that was compared, where to compare it, and whether a reference can settle it."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.analysis.comparison import Comparison
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
 
 
-@dataclass(frozen=True)
-class Correction:
+class Correction(Struct, frozen=True):
     """What is set in a subject: gain and offset of what it shows, and the largest error left."""
 
     gain: float

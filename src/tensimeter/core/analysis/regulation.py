@@ -10,9 +10,9 @@ distributions through it.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.derivation import Derivation, Input
@@ -26,8 +26,7 @@ REACHED_SHARE = 0.02
 LEFT_SHARE, HALVED = 0.05, 0.5
 
 
-@dataclass(frozen=True)
-class Readings:
+class Readings(Struct, frozen=True):
     """Columns of equal length n: volts, amps, and the key of each value's instrument and range.
 
     `accuracies` maps a key to its accuracy. `lead_ohm` is taken out of every reading (a positive
@@ -57,8 +56,7 @@ class Readings:
         return cls(v, a, ["V"] * len(v), ["A"] * len(a), {"V": voltmeter, "A": ammeter}, lead_ohm, lead_bound)
 
 
-@dataclass(frozen=True)
-class Regulation:
+class Regulation(Struct, frozen=True):
     """What a set of readings says; intervals are 95 %."""
 
     no_load_V: Interval
@@ -204,8 +202,7 @@ def _fit(design: Array, y: Array, sigma: Array, shared: Array, bounds: Array) ->
     return gain @ y, gain
 
 
-@dataclass(frozen=True)
-class _Fitted:
+class _Fitted(Struct, frozen=True):
     """A line through readings: its parameters (U0, R), and all that their intervals follow from."""
 
     line: Array

@@ -1,8 +1,7 @@
 """Ripple and noise of an output from a waveform: figures, lines of the spectrum, and what can't be told."""
 
-from dataclasses import dataclass, field
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.analysis.line_names import name_lines
 from tensimeter.core.arrays import Array, IntArray
@@ -22,8 +21,7 @@ TRIMMED_SIGMA = 2.6
 FALSE_LINES = 1e-3
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(Struct, frozen=True):
     """One line of the spectrum: Hz, V rms, and what it is (empty where that can't be told)."""
 
     frequency_Hz: float
@@ -31,8 +29,7 @@ class Line:
     name: str = ""
 
 
-@dataclass(frozen=True)
-class Ripple:
+class Ripple(Struct, frozen=True, eq=False):
     """V; `pp_trimmed_V` leaves out a share of the time, so that spikes don't count; `rms_V` is without DC."""
 
     mean_V: float
@@ -46,7 +43,7 @@ class Ripple:
     step_V: float = 0.0
     samples: int = 0
     #: Hz and V rms (m,): the strongest bin of each of several hundred bands, for a plot.
-    spectrum: tuple[Array, Array] = field(default=(np.empty(0), np.empty(0)), repr=False, compare=False)
+    spectrum: tuple[Array, Array] = (np.empty(0), np.empty(0))
 
     def within(self, recorder: Recorder) -> "RippleWithin":
         """Its figures with their 95 % intervals.
@@ -74,8 +71,7 @@ class Ripple:
         )
 
 
-@dataclass(frozen=True)
-class RippleWithin:
+class RippleWithin(Struct, frozen=True):
     """V with 95 % intervals; `blind` where the digitiser's step hides what there is."""
 
     pp_V: Interval

@@ -1,8 +1,7 @@
 """Switching on and off from a waveform: delay, rise, overshoot, and how long the volts hold up."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -23,8 +22,7 @@ CALM_SHARE = 0.005
 REACH_SHARE = 0.05
 
 
-@dataclass(frozen=True)
-class StartUp:
+class StartUp(Struct, frozen=True):
     """s from the switch to half the settled volts, s from 10 to 90 %, overshoot as a share of them.
 
     Each with its 95 % interval.

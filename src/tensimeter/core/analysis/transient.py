@@ -1,8 +1,7 @@
 """Load transient: dip, overshoot and recovery after a step of the load, from a waveform of the volts."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -28,8 +27,7 @@ CALM_SHARE = 0.05
 REACH_SHARE = 0.5
 
 
-@dataclass(frozen=True)
-class Transient:
+class Transient(Struct, frozen=True):
     """V below and above what stands before and after; s from the step until it stays in the band.
 
     Each with its 95 % interval.
@@ -101,8 +99,7 @@ def _above_zero(span: Interval) -> Interval:
     return Interval(max(span.value, 0.0), max(span.low, 0.0), max(span.high, 0.0))
 
 
-@dataclass(frozen=True)
-class _Band:
+class _Band(Struct, frozen=True):
     """The band around the settled volts: V, half its width, V rms by noise, V by a step of the digitiser."""
 
     settled: float

@@ -1,7 +1,8 @@
 """Does it fit in the box: parts placed in three dimensions, with room for cables and air between them."""
 
-from dataclasses import dataclass
 from itertools import permutations
+
+from msgspec import Struct
 
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.registry import Part
@@ -12,8 +13,7 @@ from tensimeter.core.settings import BoxRecord
 Size = tuple[float, float, float]
 
 
-@dataclass(frozen=True)
-class Placed:
+class Placed(Struct, frozen=True):
     """One part in the box: its lower corner and what it takes, mm. Off the floor it wants a shelf."""
 
     part: str
@@ -26,8 +26,7 @@ class Placed:
     height_mm: float
 
 
-@dataclass(frozen=True)
-class Fit:
+class Fit(Struct, frozen=True):
     """A layout, what finds no place and why, what is not known or sticks out, and the share of the floor."""
 
     placed: tuple[Placed, ...]

@@ -1,7 +1,8 @@
 """The harness of a 24-pin PC supply: which wires for which output, how many, what to do with the rest."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.model.job import Job
@@ -21,8 +22,7 @@ PINS: tuple[tuple[str, str], ...] = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Bundle:
+class Bundle(Struct, frozen=True):
     """Wires of one purpose: their pins, colour, the amps they carry and how many that takes."""
 
     purpose: str

@@ -1,10 +1,10 @@
 """The wire list that follows from a design: from, to, gauge, colour, cut length, ends, fuse, label."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.circuit.guard_of_wire import guard_of
 from tensimeter.core.circuit.load_line import full_load
@@ -39,8 +39,7 @@ _ENDS = {
 }
 
 
-@dataclass(frozen=True)
-class Terminal:
+class Terminal(Struct, frozen=True):
     """Where a wire ends: a link's (or `inlet`, `chassis`), the name on it, what fits."""
 
     link: str
@@ -48,8 +47,7 @@ class Terminal:
     kind: str = "screw"
 
 
-@dataclass(frozen=True)
-class Conductor:
+class Conductor(Struct, frozen=True):
     """One wire of the list. `amps` flow at full load; `must_A` is what protects it lets through."""
 
     id: str

@@ -1,8 +1,7 @@
 """Fault current: what flows into a short at a place of the path, and what holds it down."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.circuit.network import build, current_limit_A, extremes
 from tensimeter.core.derivation import Derivation, Input
@@ -13,8 +12,7 @@ from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.quantity import show
 
 
-@dataclass(frozen=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """Amps into a short, and whether a limit or only the resistances of the path hold them there.
 
     `amps` by nominal figures; `most_A` with the source at its upper end and all resistance at its lower.

@@ -1,6 +1,6 @@
 """What guards a wire: the fuse before it, else a limit, else only what the source can drive."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.circuit.fault import fault_A
 from tensimeter.core.circuit.network import current_limit_A
@@ -11,8 +11,7 @@ from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.quantity import show
 
 
-@dataclass(frozen=True)
-class Guard:
+class Guard(Struct, frozen=True):
     """What guards a wire: its fuse's name, A that the wire must carry for good, in words.
 
     `bare` where nothing guards it.

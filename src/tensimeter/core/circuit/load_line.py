@@ -1,10 +1,10 @@
 """The load line: predicted volts of one output over its current, with a band."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.circuit.network import build, has_source, sampled
@@ -20,8 +20,7 @@ from tensimeter.core.remembered import remembered
 DRAWS = 2000
 
 
-@dataclass(frozen=True, eq=False)
-class LoadLine:
+class LoadLine(Struct, frozen=True, eq=False, dict=True):
     """Volts over amps of one output: nominal figures and the 2.5–50–97.5 % spread.
 
     The spread costs far more than the rest, and is worked out when it is first looked at.

@@ -1,9 +1,9 @@
 """The network of a design: what each of its links is to the path solver, and how sure that is."""
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Figure
 from tensimeter.core.electrical.elements import CurrentSink, Element, Network, Series, Value

@@ -1,8 +1,7 @@
 """Between which volts an output moves, as it and the others are loaded or idle; and what it may."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.circuit.connected import connected
 from tensimeter.core.circuit.load_line import full_load
@@ -37,8 +36,7 @@ def allowed(job: Job, output: OutputLink) -> tuple[float, float]:
     return low, high
 
 
-@dataclass(frozen=True)
-class Trim:
+class Trim(Struct, frozen=True):
     """What a converter is set to, so that an output's nominal stands where it is aimed; V."""
 
     converter: str

@@ -1,8 +1,7 @@
 """Where a device and what feeds it meet: on the line, or held by the limit, which is a state and no error."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.network import build, current_limit_A, has_source
@@ -22,8 +21,7 @@ SAME_SHARE = 0.03
 _HOLDS = ("constant current", "foldback")
 
 
-@dataclass(frozen=True)
-class DevicePoint:
+class DevicePoint(Struct, frozen=True):
     """A state of a device, the amps and volts that it settles at, and what limits there; empty: nothing."""
 
     state: str

@@ -6,10 +6,11 @@ fault lets more through than a device stands, and nothing acts, it says so.
 """
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.circuit.connected import connected
@@ -38,8 +39,7 @@ _Fault = Callable[[Network], Network]
 _RAISED = ("emf", "curve", "lower", "set_V")
 
 
-@dataclass(frozen=True)
-class Failure:
+class Failure(Struct, frozen=True):
     """One fault: volts at each outlet by its id, what acts and how fast, what it leaves hot or live.
 
     `volts` are those under full load; `harm` has the outlets and parts that get more than they stand, by

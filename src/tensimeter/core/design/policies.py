@@ -1,9 +1,9 @@
 """Ways to do it: each question, its choices with one line of reason, and what a choice does in this job."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.sources import outputs_by_common
@@ -20,8 +20,7 @@ from tensimeter.core.rating.dissipation import hot_spots
 from tensimeter.core.rating.ladder import at
 
 
-@dataclass(frozen=True)
-class PolicyOption:
+class PolicyOption(Struct, frozen=True):
     """One question: the field of the policy, its choices with a reason each, what it does in a job."""
 
     field: str

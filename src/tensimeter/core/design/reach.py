@@ -1,10 +1,11 @@
 """Reach: every voltage and current that an output can deliver, and what stops it at each border."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.circuit.network import at_line, build, line_ends, sampled
@@ -25,8 +26,7 @@ COLLAPSE = "collapse under constant power"
 SHORTEST_MIN = 1.0
 
 
-@dataclass(frozen=True)
-class Border:
+class Border(Struct, frozen=True):
     """Where the reach ends at one voltage: V, A (not a number where it has none), the limiter's name."""
 
     volts: float
@@ -34,8 +34,7 @@ class Border:
     limiter: str
 
 
-@dataclass(frozen=True)
-class Reach:
+class Reach(Struct, frozen=True):
     """The grid: `share` (n, m) is the largest share used of any limit, `limiter` names it by index.
 
     `minutes` (n, m): infinite where it may stay, 0 where it may not be at all, else until the heat stops it.
@@ -147,8 +146,7 @@ def _reach(
     return Reach(output, np.asarray(volts), np.asarray(amps), names, share, limiter, minutes)
 
 
-@dataclass(frozen=True)
-class Borders:
+class Borders(Struct, frozen=True):
     """The border's amps over volts (n,) for 2.5 %, half and 97.5 % of seeded builds; no worst case."""
 
     volts: Array

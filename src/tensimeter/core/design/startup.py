@@ -4,9 +4,8 @@ The running state is the upper crossing of the source's V–I line with P/V. Bel
 that runs already wants more than a current-limited source gives: it locks in at the lower crossing.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.circuit.connected import connected
 from tensimeter.core.circuit.load_line import full_load
@@ -23,8 +22,7 @@ USUAL_START_V = 7.0
 FOLD_WORDS = " To what it folds back is not known; three tenths of its limit are assumed."
 
 
-@dataclass(frozen=True)
-class LockIn:
+class LockIn(Struct, frozen=True):
     """A converter that may stay down: it runs from `start_V`, but needs `clear_V` at the source's limit."""
 
     link: str
@@ -99,8 +97,7 @@ def lock_ins(job: Job) -> list[LockIn]:
     return found
 
 
-@dataclass(frozen=True)
-class Inrush:
+class Inrush(Struct, frozen=True):
     """A device whose first draw exceeds the nearest limit before its output; A."""
 
     output: str

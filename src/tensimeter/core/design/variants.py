@@ -1,8 +1,7 @@
 """Variants side by side, and the ones that are worth comparing for a problem that is found."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.circuit.network import has_source
@@ -20,8 +19,7 @@ from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
 from tensimeter.core.remembered import remembered
 
 
-@dataclass(frozen=True)
-class Compared:
+class Compared(Struct, frozen=True):
     """What one variant comes to, at full load: volts at an output, W, °C, what limits, own money."""
 
     name: str
@@ -108,8 +106,7 @@ def _compare(job: Job, output: str) -> Compared:
     )
 
 
-@dataclass(frozen=True)
-class Proposal:
+class Proposal(Struct, frozen=True):
     """A way out of a problem: its name, what it does in a line, and the job it makes."""
 
     name: str

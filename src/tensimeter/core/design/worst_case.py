@@ -4,9 +4,9 @@ The spread is shown as 2.5–50–97.5 % and never called a worst case; the corn
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.circuit.network import build, extremes, sampled
@@ -20,8 +20,7 @@ DRAWS = 100_000
 Asked = Callable[[Solution], Array]
 
 
-@dataclass(frozen=True)
-class Spread:
+class Spread(Struct, frozen=True):
     """2.5 %, median and 97.5 % of a figure over seeded draws; `lost` is the share with no running state."""
 
     low: float
@@ -30,8 +29,7 @@ class Spread:
     lost: float
 
 
-@dataclass(frozen=True)
-class Corners:
+class Corners(Struct, frozen=True):
     """The least and the most that tolerances allow, each with every part at its worse end."""
 
     low: float

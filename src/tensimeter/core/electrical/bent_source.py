@@ -6,9 +6,9 @@ right one gives a current that lies on it, and of several the least counts, whic
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import fields, replace
 
 import numpy as np
+from msgspec.structs import asdict, replace
 
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.electrical.elements import Network, Series, Value
@@ -38,10 +38,10 @@ def mended(
         return np.broadcast_to(np.asarray(values, float), shape)[wrong][:, None]
 
     own = {
-        (e.id, f.name): there(value)
+        (e.id, name): there(value)
         for e in network.elements
-        for f in fields(e)
-        if isinstance(value := getattr(e, f.name), np.ndarray)
+        for name, value in asdict(e).items()
+        if isinstance(value, np.ndarray)
     }
     emf, ohms, edges = _pieces(source, there(source.on_lower))
     tried: dict[tuple[str, str], Value] = {
@@ -66,9 +66,9 @@ def mended(
     for key, point in solution.points.items():
         new = found[key]
         values = {
-            f.name: merged(getattr(point, f.name), getattr(new, f.name), np.nan)
-            for f in fields(Point)
-            if f.name != "state"
+            name: merged(values, getattr(new, name), np.nan)
+            for name, values in asdict(point).items()
+            if name != "state"
         }
         before, after = np.asarray(point.state, float), np.asarray(new.state, float)
         state = merged(before, after, float(State.COLLAPSED)).astype(np.int64)

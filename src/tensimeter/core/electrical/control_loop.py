@@ -1,9 +1,9 @@
 """A control loop as its linear circuit: loop gain, phase margin, and what a step makes of it."""
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -12,16 +12,14 @@ from tensimeter.core.errors import UserError
 PER_DECADE, STEP_POINTS = 400, 6000
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """What a step does: the share by which it overshoots, and seconds until it stays within a band."""
 
     overshoot: float
     settles_s: float
 
 
-@dataclass(frozen=True)
-class ControlLoop:
+class ControlLoop(Struct, frozen=True, dict=True):
     """x' = A·x + f·sensed + u·input, sensed = c·x (closed); what is watched is w·x.
 
     A (n, n) is open: what is sensed comes in by f (n,). `input` is what is set, or a load that steps.

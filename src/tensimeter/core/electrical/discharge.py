@@ -1,7 +1,8 @@
 """Stored charge: how long a resistor takes, what it must stand, and that the volts creep back."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
@@ -9,8 +10,7 @@ from tensimeter.core.errors import UserError
 CREEP_SHARE = 0.1
 
 
-@dataclass(frozen=True)
-class Discharge:
+class Discharge(Struct, frozen=True):
     """s, W at the start, J, A at the start, V it may creep back to."""
 
     time_s: float

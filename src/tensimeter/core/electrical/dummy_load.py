@@ -1,6 +1,6 @@
 """A dummy load: the resistor that gives a rail its minimum load, and how hot it gets."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
@@ -10,8 +10,7 @@ DERATING, RISE_AT_RATING_K = 0.5, 250.0
 RATINGS_W = (0.25, 0.5, 1, 2, 3, 5, 7, 10, 15, 25, 50, 100, 200)
 
 
-@dataclass(frozen=True)
-class DummyLoad:
+class DummyLoad(Struct, frozen=True):
     """Ω, W drawn, W to buy, °C at its surface."""
 
     resistance_ohm: float

@@ -1,16 +1,16 @@
 """The elements of a network that the path solver works on: numbers alone, no parts."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.electrical.reservoir import Curve
 
 
-@dataclass(frozen=True)
-class Series:
+class Series(Struct, frozen=True):
     """EMF and resistance in series: a unit (EMF > 0), a fuse or a lead; a diode also drops volts."""
 
     id: str
@@ -29,8 +29,7 @@ class Series:
     drop_V: Figure = 0.0
 
 
-@dataclass(frozen=True)
-class Conversion:
+class Conversion(Struct, frozen=True):
     """A converter: set volts behind a resistance, a current limit, total loss P0 + a·I + b·I²."""
 
     id: str
@@ -49,8 +48,7 @@ class Conversion:
         return np.asarray(self.loss_fixed_W + self.loss_per_A * current + self.loss_per_A2 * current**2)
 
 
-@dataclass(frozen=True)
-class CurrentSink:
+class CurrentSink(Struct, frozen=True):
     """Where a load current is drawn: an output, or what runs a fan or a meter and draws `own_A` by itself."""
 
     id: str
@@ -59,7 +57,7 @@ class CurrentSink:
 
 
 Element = Series | Conversion | CurrentSink
-_FIELDS = {kind: {f.name for f in fields(kind)} for kind in (Series, Conversion, CurrentSink)}
+_FIELDS = {kind: frozenset(kind.__struct_fields__) for kind in (Series, Conversion, CurrentSink)}
 
 
 #: What may stand in a field of an element that strays.
@@ -68,8 +66,7 @@ Value = Figure | Curve | None
 Extremes = dict[str, tuple[Value, Value]]
 
 
-@dataclass(frozen=True)
-class Network:
+class Network(Struct, frozen=True):
     """Elements in the order of the path, each after what feeds it."""
 
     elements: tuple[Element, ...]
@@ -95,7 +92,7 @@ class Network:
                 if name not in known or field not in _FIELDS[type(known[name])]:
                     raise KeyError((name, field))
         # Every name was found to be a field of it, and every value a figure.
-        made = (replace(e, **own[e.id]) if e.id in own else e for e in self.elements)  # type: ignore[arg-type]
+        made = (replace(e, **own[e.id]) if e.id in own else e for e in self.elements)
         return Network(tuple(made))
 
 

@@ -5,10 +5,10 @@ across the lower leg raises the output, something across the upper one lowers it
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
@@ -17,8 +17,7 @@ Leg = Literal["lower", "upper"]
 REFERENCE_TOLERANCE = 0.02
 
 
-@dataclass(frozen=True)
-class Divider:
+class Divider(Struct, frozen=True):
     """A feedback divider: legs in Ω, reference in V."""
 
     reference_V: float
@@ -45,8 +44,7 @@ def _parallel(a: float, b: float) -> float:
     return a if np.isinf(b) else a * b / (a + b)
 
 
-@dataclass(frozen=True)
-class Shift:
+class Shift(Struct, frozen=True):
     """What an added leg does: the span it gives, and what is left when it opens; V."""
 
     before_V: float
@@ -122,8 +120,7 @@ def per_turn_V(span: Shift, turns: float = 10.0) -> float:
     return (span.high_V - span.low_V) / turns
 
 
-@dataclass(frozen=True)
-class Inferred:
+class Inferred(Struct, frozen=True):
     """An unknown divider, from what resistors across its lower leg did: V and V·Ω."""
 
     before_V: float

@@ -5,10 +5,10 @@ boundary of the two it is critical.
 """
 
 import math
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -63,8 +63,7 @@ def bulk_valley_V(line_V: float, mains_Hz: float, bulk_F: float, watts: float) -
     return abs(peak * math.cos(meets))
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """What switches and what is wound: H of the primary, Hz, turns over turns, V out, a diode's drop."""
 
     primary_H: float
@@ -79,8 +78,7 @@ class Stage:
         return self.ratio * (self.output_V + self.diode_V)
 
 
-@dataclass(frozen=True)
-class Cycle:
+class Cycle(Struct, frozen=True, dict=True):
     """One cycle of a stage in its steady state: V of its bulk, A out, watts in."""
 
     stage: Stage

@@ -1,7 +1,8 @@
 """What a flyback is wound on: gap with its fringing, flux, strands, fill, and the plan of its layers."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.electrical.wire import RHO_20
 from tensimeter.core.errors import UserError
@@ -15,8 +16,7 @@ MOST_FILL = 0.4
 MARGIN_MM = 3.0
 
 
-@dataclass(frozen=True)
-class Core:
+class Core(Struct, frozen=True):
     """A core by its figures: Ae in m², le in m, window in m², the breadth of a layer in m, T at 100 °C."""
 
     area_m2: float
@@ -78,8 +78,7 @@ def skin_depth_m(frequency_Hz: float) -> float:
     return math.sqrt(RHO_20 * HOT_COPPER / (math.pi * frequency_Hz * MU_0))
 
 
-@dataclass(frozen=True)
-class Winding:
+class Winding(Struct, frozen=True):
     """One winding: its name, turns, rms amps; strands no thicker than two skin depths."""
 
     name: str

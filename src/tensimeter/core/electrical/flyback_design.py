@@ -1,9 +1,11 @@
 """A flyback from what is wanted, or as it is wound: turns, gap, flux at its limit, what its parts stand."""
 
 import math
-from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.electrical.flyback import Cycle, Stage, bulk_peak_V, bulk_valley_V, leakage_clamp_W
 from tensimeter.core.electrical.flyback_core import Core, Winding, fill
@@ -17,8 +19,7 @@ MOST_TURNS = 400
 Mode = Literal["dcm", "crm", "ccm"]
 
 
-@dataclass(frozen=True)
-class Output:
+class Output(Struct, frozen=True):
     """One output: V, A, and its capacitor where it is known."""
 
     volts: float
@@ -27,8 +28,7 @@ class Output:
     esr_ohm: float = 0.0
 
 
-@dataclass(frozen=True)
-class AuxSupply:
+class AuxSupply(Struct, frozen=True):
     """What the control lives on: V, A, its capacitor and the least volts it runs at, where known."""
 
     volts: float
@@ -37,8 +37,7 @@ class AuxSupply:
     least_V: float | None = None
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(Struct, frozen=True, dict=True):
     """What a flyback is to do; V rms of the line, Hz, F, shares.
 
     `ramp` is how far primary amps rise over their middle in continuous mode, `preload_A` what the first
@@ -90,8 +89,7 @@ class Wanted:
         return self.lowest_V * self.duty / (ramp * self.frequency_Hz)
 
 
-@dataclass(frozen=True)
-class Flyback:
+class Flyback(Struct, frozen=True, dict=True):
     """A flyback as wound: turns of primary, outputs and aux, the primary's H, its gap in m."""
 
     wanted: Wanted

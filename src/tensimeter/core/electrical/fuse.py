@@ -1,9 +1,9 @@
 """Fuses: resistance, continuous use, choice of a rating, and whether the source can ever blow one."""
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
@@ -152,8 +152,7 @@ def blow_s(rated_A: float, amps: float, speed: str = "slow") -> tuple[float, flo
     return float(np.exp(least)), float(np.exp(most))
 
 
-@dataclass(frozen=True)
-class Choice:
+class Choice(Struct, frozen=True):
     """A rating and why: A, A²s; `warnings` are what it can't do."""
 
     rated_A: float

@@ -4,9 +4,10 @@ Three-terminal or discrete, its pass devices share one sink; each has its ballas
 """
 
 import math
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
+
+from msgspec import Struct
 
 from tensimeter.core.electrical.stage_loop import THERMAL_V, Follower, StageAmplifier, StageLoop
 from tensimeter.core.errors import UserError
@@ -18,8 +19,7 @@ BASES_DIFFER_V, DIODES_FROM_F, SHARES_WITHIN = 0.05, 10e-6, 0.2
 LOOP_SHARES = (0.01, 0.1, 1.0)
 
 
-@dataclass(frozen=True)
-class Divider:
+class Divider(Struct, frozen=True):
     """Ω from output to the reference's pin (top) and from there to common (bottom); a pot in one leg.
 
     `end_ohm` is what a pot keeps at its end, `pin_A` flows out of a three-terminal part's pin. With its wiper
@@ -82,8 +82,7 @@ class Divider:
         return self.reference_V / (leg + (self.pot_ohm if self.pot_in == own else 0.0))
 
 
-@dataclass(frozen=True)
-class CurrentLimit:
+class CurrentLimit(Struct, frozen=True):
     """A sense resistor that turns a base on at `turns_on_V`; folded back by a share of the output."""
 
     sense_ohm: float
@@ -99,8 +98,7 @@ class CurrentLimit:
         return (self.turns_on_V * (1 + self.fold) + self.fold * output_V) / self.sense_ohm
 
 
-@dataclass(frozen=True)
-class Taps:
+class Taps(Struct, frozen=True):
     """A relay that takes the upper tap above `up_V` of the output and lets it go `hysteresis_V` lower."""
 
     lower_high_V: float
@@ -122,8 +120,7 @@ class Taps:
         return upper_V if volts >= self.back_V else self.lower_high_V
 
 
-@dataclass(frozen=True)
-class LinearStage:
+class LinearStage(Struct, frozen=True, dict=True):
     """A stage by its parts; V in at the most and at the least (mean, valley), wanted V and A."""
 
     divider: Divider

@@ -6,8 +6,9 @@ display make of a pulse.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import combinations
+
+from msgspec import Struct
 
 from tensimeter.core.electrical.dummy_load import DERATING, RISE_AT_RATING_K
 from tensimeter.core.errors import UserError
@@ -19,16 +20,14 @@ MOST_PIECES, TOUCH_C, WARMS_S, PER_K = 4, 55.0, 240.0, 1e-4
 MOST_BIN = 14
 
 
-@dataclass(frozen=True)
-class Piece:
+class Piece(Struct, frozen=True):
     """One resistor of the bin: Ω cold, W on its label."""
 
     ohm: float
     rated_W: float
 
 
-@dataclass(frozen=True)
-class Bank:
+class Bank(Struct, frozen=True):
     """Pieces in parallel, or in series, at volts: hot Ω and A, W and °C of each, s until too hot to touch."""
 
     pieces: tuple[Piece, ...]
@@ -115,8 +114,7 @@ def nearest_banks(of_bin: Sequence[Piece], volts: float, wanted_A: Sequence[floa
     return [min(banks, key=lambda b: (not b.within, abs(b.amps / a - 1))) for a in wanted_A]
 
 
-@dataclass(frozen=True)
-class LedString:
+class LedString(Struct, frozen=True):
     """LEDs in a row: V where they begin, Ω beyond, how many, V/K of one."""
 
     threshold_V: float
@@ -139,8 +137,7 @@ class LedString:
         return most / (most + (strings - 1) * other) if most else 1 / strings
 
 
-@dataclass(frozen=True)
-class Motor:
+class Motor(Struct, frozen=True):
     """A motor at volts: Ω of its winding, and the share of the volts that it makes itself as it runs."""
 
     volts: float
@@ -168,8 +165,7 @@ class Motor:
         return self.volts * self.own_share
 
 
-@dataclass(frozen=True)
-class Pulsed:
+class Pulsed(Struct, frozen=True):
     """Amps that come and go: high for a share of the time, low for the rest."""
 
     high_A: float

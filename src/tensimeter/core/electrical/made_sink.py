@@ -1,9 +1,10 @@
 """A home-made electronic load as a whole: what it holds, how well it is set and reads, what its loop does."""
 
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.electrical.sink_load import RDS_PER_K, SHUNT_RISE_K, SinkLoad, unequal_C
 from tensimeter.core.electrical.sink_loop import Amplifier, GateDriven, SinkLoop
@@ -20,8 +21,7 @@ SHARES = (0.1, 0.5, 1.0)
 LOOKS = 20_000
 
 
-@dataclass(frozen=True)
-class Shunt:
+class Shunt(Struct, frozen=True):
     """How well a shunt is known: shares, ppm/K, W that it is rated for, whether four wires go to it."""
 
     tolerance: float = 0.01
@@ -30,8 +30,7 @@ class Shunt:
     four_wire: bool = True
 
 
-@dataclass(frozen=True)
-class Scale:
+class Scale(Struct, frozen=True):
     """What sets a load, or reads it: full scale in V at the shunt, bits, how well its reference is known."""
 
     full_V: float
@@ -44,8 +43,7 @@ class Scale:
         return self.full_V / 2.0**self.bits
 
 
-@dataclass(frozen=True)
-class MadeSink:
+class MadeSink(Struct, frozen=True, dict=True):
     """A load by its circuit: `gate` with `amplifier` where they are known; V of offset, V/K of its drift."""
 
     sink: SinkLoad

@@ -6,14 +6,14 @@ the one that sags only makes it worse.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 #: Couplings below this say nothing: the load would be of tens of amperes.
 LEAST_OHM = 1e-4
 
 
-@dataclass(frozen=True)
-class MissingLoad:
+class MissingLoad(Struct, frozen=True):
     """The load that brings a rail into its band: on which rail, A, W, and the volts of every rail with it."""
 
     rail: str

@@ -1,13 +1,13 @@
 """A set-point made of filtered pulses, and what the counts of a converter come to."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
 
-@dataclass(frozen=True)
-class PwmDac:
+class PwmDac(Struct, frozen=True):
     """Ripple and settling of a filtered pulse train; V, s. `bits_left` is what the ripple leaves."""
 
     ripple_pp_V: float

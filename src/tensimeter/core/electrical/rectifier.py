@@ -5,10 +5,10 @@ set current, resistance or power. Between two steps the circuit is linear, so ea
 exponential; the start of the period is moved until the end meets it.
 """
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.errors import UserError
@@ -22,8 +22,7 @@ _PULSES = {"bridge": 2, "centre_tap": 2, "half_wave": 1}
 STEPS = 500
 
 
-@dataclass(frozen=True)
-class Rectifier:
+class Rectifier(Struct, frozen=True):
     """What is built: no-load rms volts of the winding (of one half where centre-tapped), Ω, V, F."""
 
     emf_V: Figure
@@ -45,8 +44,7 @@ class Rectifier:
         return self
 
 
-@dataclass(frozen=True)
-class Rectified:
+class Rectified(Struct, frozen=True):
     """What the reservoir does under each load; arrays of the loads' shape, V and A."""
 
     mean_V: Array
@@ -126,8 +124,7 @@ def _periodic(circuit: Rectifier, kind: str, load: Array, start: Array) -> Array
     )
 
 
-@dataclass(frozen=True)
-class _Turn(Rectified):
+class _Turn(Rectified, frozen=True):
     end_V: Array
 
 

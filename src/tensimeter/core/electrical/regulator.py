@@ -1,16 +1,15 @@
 """Adjustable linear regulator: range, resistors, headroom, dissipation, and the worst point of each."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.errors import UserError
 
 
-@dataclass(frozen=True)
-class Regulator:
+class Regulator(Struct, frozen=True):
     """An adjustable three-terminal regulator with its divider; V, Ω, A.
 
     R1 stands between output and adjust pin, R2 from there to common: a fixed part and a potentiometer.
@@ -69,8 +68,7 @@ def r2_for(regulator: Regulator, volts: float) -> float:
     return (volts - regulator.reference_V) / (regulator.reference_V / regulator.r1_ohm + regulator.adjust_A)
 
 
-@dataclass(frozen=True)
-class Made:
+class Made(Struct, frozen=True):
     """A resistance made of one or two resistors, Ω."""
 
     ohms: float

@@ -1,9 +1,10 @@
 """A rectified transformer as a source: mean and valley volts, and the winding's current, over DC amps."""
 
-from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.rectifier import Rectifier, rectified
@@ -13,8 +14,7 @@ from tensimeter.core.errors import UserError
 POINTS = 24
 
 
-@dataclass(frozen=True)
-class Curve:
+class Curve(Struct, frozen=True):
     """Volts (or amps) over amps of a source, straight between its points and beyond the last."""
 
     amps: tuple[float, ...]
@@ -33,8 +33,7 @@ class Curve:
         return np.asarray(emf - ohms * amps)
 
 
-@dataclass(frozen=True)
-class ReservoirSource:
+class ReservoirSource(Struct, frozen=True):
     """Curves over DC amps: mean volts, valley volts at low line, rms amps of the winding and capacitor."""
 
     mean: Curve

@@ -6,10 +6,11 @@ its device warms, and the warmest takes ever more.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -24,8 +25,7 @@ SHUNT_SHARE, SHUNT_RISE_K = 0.5, 70.0
 MOST_DEVICES, POINTS = 24, 200
 
 
-@dataclass(frozen=True)
-class Device:
+class Device(Struct, frozen=True):
     """A pass device: Ω fully on at 25 °C, K/W, hottest °C, its DC curve as (V, A) at a case of `soa_case_C`.
 
     `switching`: made for switching, and so derated.
@@ -53,8 +53,7 @@ class Device:
         return np.asarray(np.where(np.asarray(volts) > v[-1], 0.0, at * cold * share))
 
 
-@dataclass(frozen=True)
-class SinkLoad:
+class SinkLoad(Struct, frozen=True, dict=True):
     """A load of `devices` at its limits: V, A and W that are wanted, a shunt and a share of the sink each."""
 
     device: Device

@@ -5,10 +5,10 @@ of shunt and leads. A device's amps go with the square of its gate volts over th
 """
 
 import math
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.electrical.control_loop import ControlLoop, Step
 from tensimeter.core.errors import UserError
@@ -19,8 +19,7 @@ SHUNT_H = 10e-9
 LEAST_MARGIN, GOOD_MARGIN = 45.0, 60.0
 
 
-@dataclass(frozen=True)
-class GateDriven:
+class GateDriven(Struct, frozen=True):
     """A device by its gate: V threshold, S at so many A, Ω fully on at so many V, F between its pins."""
 
     threshold_V: float
@@ -72,8 +71,7 @@ class GateDriven:
         return k * left * (2 * over - left)
 
 
-@dataclass(frozen=True)
-class Amplifier:
+class Amplifier(Struct, frozen=True):
     """What drives a gate: Hz of unity gain, V/s, highest V out, Ω to the gate, its integrator's Ω and F."""
 
     unity_Hz: float
@@ -89,8 +87,7 @@ class Amplifier:
         return self.integrator_ohm * self.integrator_F or 1 / (2 * math.pi * self.unity_Hz)
 
 
-@dataclass(frozen=True)
-class SinkLoop:
+class SinkLoop(Struct, frozen=True, dict=True):
     """One device with its shunt and amplifier at `amps` of its own; leads and source in series."""
 
     device: GateDriven

@@ -5,9 +5,9 @@ is wide open as the source comes, and stays so until the integrator has come bac
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.sink_loop import SinkLoop, checked
@@ -21,8 +21,7 @@ ROUNDS, POINTS = 6, 8000
 MOST_LOOKS = 120_000
 
 
-@dataclass(frozen=True)
-class Start:
+class Start(Struct, frozen=True):
     """What a start does: peak amps of the source, and seconds above what is set."""
 
     peak_A: float

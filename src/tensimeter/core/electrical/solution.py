@@ -1,11 +1,11 @@
 """What the solver gives: every link's volts, amps, watts and state at every operating point."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from enum import IntEnum
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Figure, Flags
 
@@ -38,8 +38,7 @@ class State(IntEnum):
         )[self]
 
 
-@dataclass(frozen=True)
-class Point:
+class Point(Struct, frozen=True):
     """One link at the operating points solved for: V, A, W.
 
     Each array has the smallest shape that it needs and broadcasts to the solution's: what depends on
@@ -64,8 +63,7 @@ class Point:
         return self.V * self.I
 
 
-@dataclass(frozen=True)
-class Solution:
+class Solution(Struct, frozen=True):
     """Every link of a network at every operating point; NaN where there is no running state."""
 
     points: dict[str, Point]

@@ -11,6 +11,7 @@ from functools import partial
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import asdict
 
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.electrical.bent_source import mended
@@ -26,7 +27,7 @@ class _Path:
         self.by_id = {e.id: e for e in network.elements}
         shapes = [np.shape(v) for v in load.values()]
         for element in network.elements:
-            shapes += [np.shape(v) for v in vars(element).values() if isinstance(v, np.ndarray)]
+            shapes += [np.shape(v) for v in asdict(element).values() if isinstance(v, np.ndarray)]
         self.shape = np.broadcast_shapes((), *shapes)
         self.load = {
             e.id: np.asarray(load.get(e.id, e.own_A), float)

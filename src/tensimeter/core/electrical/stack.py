@@ -1,7 +1,8 @@
 """Units in series: what the stack gives, what its insulation must stand, what its diodes carry."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from tensimeter.core.errors import UserError
 
@@ -13,8 +14,7 @@ TRIP_SHARE = 1.3
 LIMIT_SHARE = 1.5
 
 
-@dataclass(frozen=True)
-class Unit:
+class Unit(Struct, frozen=True):
     """One unit of a stack, from the bottom: V, A, W; tolerance a fraction; trip None where not known."""
 
     volts: float
@@ -31,8 +31,7 @@ class Unit:
         return self.trip_V if self.trip_V is not None else self.volts * TRIP_SHARE
 
 
-@dataclass(frozen=True)
-class Stack:
+class Stack(Struct, frozen=True):
     """What units in series come to. `unit_A` is what each carries at the stack's full current."""
 
     no_load_V: float

@@ -5,10 +5,10 @@ output's capacitor with its ESR. A follower gives and never takes: what it overs
 """
 
 import math
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.electrical.control_loop import ControlLoop, Step
 from tensimeter.core.errors import UserError
@@ -17,8 +17,7 @@ from tensimeter.core.errors import UserError
 THERMAL_V, BASE_V = 0.0257, 0.65
 
 
-@dataclass(frozen=True)
-class Follower:
+class Follower(Struct, frozen=True):
     """Pass devices side by side as one: gain, Hz of unity current gain, ballast of each in Ω, how many.
 
     `base_V` counts one junction; two of a pair in a row have two. `drive_ohm` lies before the base.
@@ -33,8 +32,7 @@ class Follower:
     saturated_V: float = 0.5
 
 
-@dataclass(frozen=True)
-class StageAmplifier:
+class StageAmplifier(Struct, frozen=True):
     """An error amplifier: Hz of unity gain, what is lost below its supply, lowest out, its integrator."""
 
     unity_Hz: float
@@ -43,8 +41,7 @@ class StageAmplifier:
     integrator_F: float = 0.0
 
 
-@dataclass(frozen=True)
-class StageLoop:
+class StageLoop(Struct, frozen=True, dict=True):
     """A stage at V and A out: divider from the output, its bottom resistor at the reference."""
 
     follower: Follower

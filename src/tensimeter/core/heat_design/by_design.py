@@ -1,9 +1,9 @@
 """The heat-up that a design expects, load after load and with its fan, before anything is read."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.heat_design.fanned import rungs
@@ -16,8 +16,7 @@ from tensimeter.core.thermal.network import Modes, modes_of, relaxed
 POINTS = 400
 
 
-@dataclass(frozen=True, eq=False)
-class HeatByDesign:
+class HeatByDesign(Struct, frozen=True, eq=False):
     """s from the first load on (n,), °C of case, sink and junction at each."""
 
     time_s: Array

@@ -1,9 +1,9 @@
 """What the fan of a design does to a heat-up: when it turned, and where it will hold the sink."""
 
 import itertools
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Flags
 from tensimeter.core.heat_design.measuring_points import chain
@@ -26,8 +26,7 @@ SURE = 4.0
 WINDOW_S = 60.0
 
 
-@dataclass(frozen=True)
-class Rung:
+class Rung(Struct, frozen=True):
     """One speed of a fan: the °C of its sink at which it begins and ends, and K of the sink over the room."""
 
     from_C: float

@@ -1,9 +1,9 @@
 """Where temperatures are read in a design, its thermal stages there, and what it expects of a soak."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -167,8 +167,7 @@ def expected(
     return Expected(tuple(steps.tolist()), float(constants[slowest]), fast / float(constants[slowest]), share)
 
 
-@dataclass(frozen=True)
-class Scenario:
+class Scenario(Struct, frozen=True):
     """What is changed to ask how hot it would get: the room, the load as a share, the fan, dust, the lid.
 
     `dust` is the share of its conductance that a sink loses: 0.2 is a rule of thumb for a year's use.

@@ -7,10 +7,10 @@ model; Gelman and others, Bayesian Data Analysis, 3rd edition, chapter 14), so t
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.heatup.record import Cells
@@ -19,8 +19,7 @@ from tensimeter.core.heatup.record import Cells
 TAU, RATIO = 0, 1
 
 
-@dataclass(frozen=True)
-class Shapes:
+class Shapes(Struct, frozen=True):
     """Time constants in s (k,); a single one has no fast one."""
 
     slow_s: Array
@@ -62,8 +61,7 @@ def _rise(after_s: Array, tau_s: Array, lag_s: float) -> Array:
     return np.asarray(1 - (tau * np.exp(-u / tau) - lag_s * np.exp(-u / lag_s)) / (tau - lag_s))
 
 
-@dataclass(frozen=True)
-class Linear:
+class Linear(Struct, frozen=True, dict=True):
     """What is known beforehand of T0 − Ta0 and the rises: means (p,), precision (p, p)."""
 
     mean: Array
@@ -83,8 +81,7 @@ class Linear:
         return 0.5 * float(np.linalg.slogdet(self.precision)[1])
 
 
-@dataclass(frozen=True)
-class Solved:
+class Solved(Struct, frozen=True):
     """For each shape: ln of its evidence (k,), T0 − Ta0 and rises (k, p), their covariance (k, p, p)."""
 
     log_evidence: Array
@@ -104,8 +101,7 @@ def columns(cells: Cells, shapes: Shapes, lag_s: float) -> tuple[Array, Array]:
     return np.stack([*starts, *steps], axis=-1), shapes.through(cells)
 
 
-@dataclass(frozen=True)
-class Sums:
+class Sums(Struct, frozen=True):
     """What the readings alone say of the linear part, for each shape: XᵀWX, XᵀWy, yᵀWy."""
 
     matrix: Array

@@ -1,9 +1,10 @@
 """Fitting a heat-up with one or two time constants, by the readings and by what the design expects."""
 
-from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.heatup.basis import Linear, Shapes, residuals, sums
@@ -122,8 +123,7 @@ def _known(cells: Cells, expected: Expected | None, order: int, *, given: bool) 
     return Known(np.array(mean[:order]), np.array(sd[:order]), tuple(linears))
 
 
-@dataclass(frozen=True)
-class Placed:
+class Placed(Struct, frozen=True):
     """A fit before it is drawn from: where it is best, how wide it is there, ln of its evidence."""
 
     cells: Cells

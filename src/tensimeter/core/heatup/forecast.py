@@ -4,10 +4,11 @@ Every figure comes from weighted draws of the final temperature and what is stil
 constant. While the readings can't tell one time constant from two, the draws say so by their width.
 """
 
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.heatup.sampler import quantile
@@ -21,8 +22,7 @@ BEYOND_SPANS = 20.0
 UNLIKELY = 0.025
 
 
-@dataclass(frozen=True, eq=False)
-class Forecast:
+class Forecast(Struct, frozen=True, eq=False, dict=True):
     """Weighted draws (k,): °C at the end under this load, the slow and fast time constant in s.
 
     `slow_K` and `fast_K` are what is still to come with each; `span_s` is how long the load has been on.

@@ -1,15 +1,13 @@
 """What is believed of a heat-up before its readings are looked at."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.heatup.basis import Linear
 
 
-@dataclass(frozen=True)
-class Known:
+class Known(Struct, frozen=True):
     """Beliefs before the fit: of what is searched for, means and deviations (d,); of the linear part."""
 
     mean: Array

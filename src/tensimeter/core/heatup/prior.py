@@ -1,10 +1,9 @@
 """What a design model expects of a heat-up, and how far that may stray."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Expected:
+class Expected(Struct, frozen=True):
     """What a design model expects, and how far each may stray (rises as shares, else ln).
 
     K that each load step adds in the end, its slow time constant in s, the fast one over it, the fast

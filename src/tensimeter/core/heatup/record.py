@@ -1,8 +1,8 @@
 """A heat-up as it was read: uneven samples, coarse digits, an ambient that drifts, steps of the load."""
 
-from dataclasses import dataclass, replace
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array, Figure, IntArray
 from tensimeter.core.errors import UserError
@@ -15,8 +15,7 @@ FINE_K = 0.25
 MOST_KNOTS = 8
 
 
-@dataclass(frozen=True, eq=False)
-class HeatUp:
+class HeatUp(Struct, frozen=True, eq=False):
     """Samples in s and °C (n,), the ambient in °C beside each, when the load was stepped, what is known.
 
     `start_C` is the temperature as the load came on, where it is known; `noise_K` the thermometer's, rms;
@@ -68,8 +67,7 @@ class HeatUp:
         )
 
 
-@dataclass(frozen=True, eq=False)
-class Cells:
+class Cells(Struct, frozen=True, eq=False):
     """A heat-up gathered for fitting: per bin s after load on, mean °C, samples; ambient; digits, noise.
 
     `coarse` is whether a digit is so large against the noise that its rounding is no noise.

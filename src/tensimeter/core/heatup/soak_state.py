@@ -1,10 +1,10 @@
 """What is known at a moment of a soak: where it ends, on what ground, whether a limit is passed."""
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.heatup.forecast import Forecast
 from tensimeter.core.measurement.conformity import Interval
@@ -13,8 +13,7 @@ from tensimeter.core.quantity import show
 Call = Literal["will cross", "likely to cross", "can't tell yet", "stays below"]
 
 
-@dataclass(frozen=True, eq=False)
-class SoakState:
+class SoakState(Struct, frozen=True, eq=False, dict=True):
     """What is known at a moment of a soak. °C, s; `spot` is the junction, or the place itself without one."""
 
     link: str | None

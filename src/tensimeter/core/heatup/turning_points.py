@@ -1,8 +1,7 @@
 """What a logged temperature does by itself: turns up and down, hunting of a fan, cycling of a protection."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Flags, IntArray
 from tensimeter.core.heatup.record import digit_of, noise_of
@@ -14,8 +13,7 @@ LEAST_K, NOISES = 1.0, 6.0
 SLOPE_OVER = 4
 
 
-@dataclass(frozen=True)
-class Swinging:
+class Swinging(Struct, frozen=True):
     """Tops and bottoms in °C, moments of the tops in s; the period between them, None with fewer than two."""
 
     tops_C: Array
@@ -58,8 +56,7 @@ def swinging(time_s: Array, celsius: Array) -> Swinging:
     return Swinging(c[tops], c[bottoms], t[tops])
 
 
-@dataclass(frozen=True)
-class Thresholds:
+class Thresholds(Struct, frozen=True):
     """°C at which a fan came on and went off, each with the interval that its samples leave; None unseen."""
 
     on_C: Interval | None
@@ -81,8 +78,7 @@ def _between(celsius: Array, at: IntArray, accuracy_K: float) -> Interval | None
     return Interval(float((low + high) / 2), float(low - accuracy_K), float(high + accuracy_K))
 
 
-@dataclass(frozen=True)
-class Acted:
+class Acted(Struct, frozen=True):
     """What a protection did: when it first acted, after how long the output came back, how often."""
 
     at_s: float

@@ -8,12 +8,12 @@ stated accuracy; noise and quantisation are independent from reading to reading.
 import math
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 from typing import Annotated
 
 import numpy as np
+from msgspec import Struct
 from pydantic import BaseModel, ConfigDict, Field
 
 from tensimeter.core.derivation import Derivation, Input
@@ -216,8 +216,7 @@ def scatter_that_counts(found: float, stated: float, freedom: int) -> float:
     return found if (found / stated) ** 2 > bound else stated
 
 
-@dataclass(frozen=True)
-class Interval:
+class Interval(Struct, frozen=True):
     """A value with its 95 % interval."""
 
     value: float
@@ -230,8 +229,7 @@ class Interval:
         return (self.high - self.low) / 2
 
 
-@dataclass(frozen=True)
-class Band:
+class Band(Struct, frozen=True):
     """The allowed range of a quantity; an end that is None is open."""
 
     low: float | None
@@ -275,8 +273,7 @@ def judge(interval: Interval | None, band: Band) -> Verdict:
     return Verdict.TOO_CLOSE
 
 
-@dataclass(frozen=True)
-class Capability:
+class Capability(Struct, frozen=True):
     """Whether a meter can settle a limit at all, before anything is measured."""
 
     half_width: float

@@ -2,13 +2,13 @@
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.measurement.conformity import Accuracy, Interval, half_width_95
 
 
-@dataclass(frozen=True)
-class Factor:
+class Factor(Struct, frozen=True):
     """One reading of a product; `power` −1 divides by it. Each meter errs by itself."""
 
     value: float

@@ -2,11 +2,11 @@
 
 import math
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, NamedTuple, get_args
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.measurement.conformity import Accuracy, Interval
@@ -49,8 +49,7 @@ class Reading(NamedTuple):
     id: int | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Wave:
+class Wave(Struct, frozen=True, eq=False, dict=True):
     """One waveform as a fact: volts at an even rate; `start_s` is the first sample's time from its event.
 
     The samples are fetched when they are first asked for.

@@ -1,8 +1,7 @@
 """How a waveform recorder errs, and what a noisy record says of a level and of a crossing."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.measurement.conformity import Interval, half_width_95
@@ -13,8 +12,7 @@ USUAL_GAIN = 0.03
 DITHER = 0.4
 
 
-@dataclass(frozen=True)
-class Recorder:
+class Recorder(Struct, frozen=True):
     """Share by which its gain may be off (shared by all samples), V of one step of its digitiser.
 
     `clock_share` is how far its time base may be off.
@@ -69,8 +67,7 @@ def smoothed(volts: Array, noise: float, wanted: float) -> tuple[Array, int]:
     return (sums[width:] - sums[:-width]) / width, width
 
 
-@dataclass(frozen=True)
-class Crossing:
+class Crossing(Struct, frozen=True):
     """When a record crosses a level, s; its slope there, V/s; how sure the time is by its noise, s rms.
 
     `blur_s` is half a sample where the edge is no longer than one, so that its place in it is not known.

@@ -1,6 +1,6 @@
 """Two parts field by field: what differs, and how grave it is for a pair that is to be joined."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.described import described
 from tensimeter.core.parts.registry import Part
@@ -9,8 +9,7 @@ from tensimeter.core.parts.registry import Part
 _OWN = frozenset({"id", "kind", "name", "cost", "count", "origins"})
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(Struct, frozen=True):
     """One field of two parts, as text; whether it differs."""
 
     field: str

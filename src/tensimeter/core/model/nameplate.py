@@ -1,7 +1,8 @@
 """Reads a typed nameplate such as `24V 6.3A 150W 85%`, `2x 19.5V 4.6A brick`, `12V 7Ah battery`."""
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import split
@@ -12,8 +13,7 @@ _COUNT = re.compile(r"(?<![\w.])(\d{1,2})\s*[x×](?=\s|\d)")
 _FAMILIES = {"server": "server", "brick": "brick", "laptop": "brick", "hot-swap": "server"}
 
 
-@dataclass(frozen=True)
-class Plate:
+class Plate(Struct, frozen=True):
     """The figures found on a nameplate, in V, A, W, Ah and as a fraction; `note` flags a mismatch."""
 
     volts: float

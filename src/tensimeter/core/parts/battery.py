@@ -4,8 +4,9 @@ Volts per cell are the usual ones for the chemistry (rules of thumb; the cell's 
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Annotated, ClassVar, Literal
+
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.derivation import Derivation, Input
@@ -33,8 +34,7 @@ CHARGE_BAND = 0.15
 Chemistry = Literal["lead", "lithium_ion", "lithium_iron", "nickel"]
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """One cell: V full, nominal, empty and at the end of charge; charge current as a share of capacity.
 
     `charge_C` are the temperatures between which it may be charged at all.

@@ -6,11 +6,11 @@ outside this package asks for a role, never for a kind.
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Connected:
+class Connected(Struct, frozen=True):
     """A device by its lowest and highest volts (None: not known), its first draw in A, its name."""
 
     name: str
@@ -20,8 +20,7 @@ class Connected:
     steep: bool = False
 
 
-@dataclass(frozen=True)
-class Charging:
+class Charging(Struct, frozen=True):
     """What a battery may be charged with: V at the end, A at most, °C between; and what forbids it."""
 
     volts: float
@@ -42,8 +41,7 @@ class FedPart(ABC):
         return None
 
 
-@dataclass(frozen=True)
-class Draw:
+class Draw(Struct, frozen=True):
     """A state of a load, and the amps that it draws in it at given volts."""
 
     state: str

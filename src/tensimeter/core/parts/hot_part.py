@@ -1,13 +1,12 @@
 """The hottest place of a part, and how it sheds its heat."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.parts.figures import HotPoint
 from tensimeter.core.thermal.heatsink import SinkFigures
 
 
-@dataclass(frozen=True)
-class HotPart:
+class HotPart(Struct, frozen=True):
     """What gets hottest in a part: K/W, J/K, °C.
 
     `above_sink_K_W` is the hot spot above its sink, of which `junction_K_W` lies inside it; None: not known.

@@ -1,9 +1,10 @@
 """One limit of one link: what is used of what is allowed."""
 
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.derivation import Derivation, Input
@@ -11,8 +12,7 @@ from tensimeter.core.path import Link
 from tensimeter.core.quantity import show
 
 
-@dataclass(frozen=True)
-class Limit:
+class Limit(Struct, frozen=True, dict=True):
     """One limit of one link: what is used of what is allowed (arrays over operating points)."""
 
     link: str

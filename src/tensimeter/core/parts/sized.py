@@ -1,12 +1,11 @@
 """What a link is sized by: figures, each with its why."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.derivation import Derivation, Input
 
 
-@dataclass(frozen=True)
-class Sized:
+class Sized(Struct, frozen=True):
     """Figures of one link, each with its why, and what is to be said beside them."""
 
     figures: tuple[Derivation, ...] = ()

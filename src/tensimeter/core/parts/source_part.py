@@ -6,8 +6,9 @@ outside this package asks for a role, never for a kind.
 
 from abc import abstractmethod
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import ClassVar
+
+from msgspec import Struct
 
 from tensimeter.core.analysis.cross import Cross
 from tensimeter.core.arrays import Array, Figure
@@ -21,8 +22,7 @@ from tensimeter.core.parts.surroundings import Operating, Surroundings
 from tensimeter.core.path import Link
 
 
-@dataclass(frozen=True)
-class LeastLoad:
+class LeastLoad(Struct, frozen=True):
     """What a source asks to be loaded with: V and A of the output that needs it, and that one's rated A."""
 
     volts: float
@@ -30,8 +30,7 @@ class LeastLoad:
     rated_A: float
 
 
-@dataclass(frozen=True)
-class Stored:
+class Stored(Struct, frozen=True):
     """A reservoir: the unit it is in, F, V at the most, the place of the reading that shows it empty."""
 
     link: str

@@ -1,7 +1,8 @@
 """Steps that a part asks for: before it is used at all, and when its path is first powered."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.measurement.conformity import Band
 from tensimeter.core.measurement.readings import Measurand
@@ -21,8 +22,7 @@ STOP = "A lamp that stays bright, a limit that holds, a smell, a hum: pull the p
 UNIT_BAND = 0.05
 
 
-@dataclass(frozen=True)
-class IncomingStep:
+class IncomingStep(Struct, frozen=True):
     """One step of an incoming check: what to do, where, what is expected, what a value outside rules out.
 
     `field` is the field of the card that the reading may be taken onto.
@@ -40,8 +40,7 @@ class IncomingStep:
     field: str = ""
 
 
-@dataclass(frozen=True)
-class PowerUpStep:
+class PowerUpStep(Struct, frozen=True):
     """One step of first power. Without a band it is looked at, not read."""
 
     id: str
@@ -57,8 +56,7 @@ class PowerUpStep:
     hold: bool = False
 
 
-@dataclass(frozen=True)
-class Alone:
+class Alone(Struct, frozen=True):
     """What a source gives by itself: V, how far it may stray as a fraction, how it is switched on."""
 
     volts: float

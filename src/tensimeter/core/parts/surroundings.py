@@ -1,9 +1,10 @@
 """What a part may ask of the job that it stands in, and of the point that it is worked at."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Protocol
+
+from msgspec import Struct
 
 from tensimeter.core.arrays import Figure
 from tensimeter.core.electrical.elements import Network
@@ -27,8 +28,7 @@ class Surroundings(Protocol):
     def part(self, part_id: str | None) -> PartRecord | None: ...
 
 
-@dataclass(frozen=True)
-class Operating:
+class Operating(Struct, frozen=True, dict=True):
     """A part in its link at the operating points of a solution (arrays over them).
 
     `air_C` works out the air inside when it is asked for.

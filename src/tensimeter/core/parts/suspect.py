@@ -1,9 +1,10 @@
 """What may be wrong with a part, or with how it is joined, as a change of its figures in the network."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.electrical.elements import Conversion, Network, Series, Value
@@ -20,8 +21,7 @@ HARNESS_WIRE_OHM = 0.03
 Worlds = Callable[[Network, Solution], Sequence[Network]]
 
 
-@dataclass(frozen=True)
-class Sort:
+class Sort(Struct, frozen=True):
     """A sort of fault: how likely it is beforehand, shared by all of its places, and what it is called."""
 
     prior: float
@@ -56,8 +56,7 @@ def nothing_electrical(network: Network, _: Solution) -> Sequence[Network]:
     return [network]
 
 
-@dataclass(frozen=True, eq=False)
-class Suspect:
+class Suspect(Struct, frozen=True, eq=False):
     """One thing that may be wrong: `sizes` (g,) in `unit`, and how the network then is.
 
     `key` is stable, `link` where it is; `says` is a sentence with {size}, `look` what to look at. Sizes are

@@ -1,10 +1,10 @@
 """A transformer with its rectifier and reservoir."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
+from msgspec.structs import replace
 from pydantic import Field
 
 from tensimeter.core.arrays import Array, Figure

@@ -1,8 +1,9 @@
 """A box made of sheet or board: its panels by their joints, how they lie on stock sheets, what they cost."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal, get_args
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
@@ -15,8 +16,7 @@ REBATE_SHARE = 0.5
 MOST_MM = 3000.0
 
 
-@dataclass(frozen=True)
-class OwnBox:
+class OwnBox(Struct, frozen=True):
     """A box by its outer sizes and its sheet, mm; how its panels are joined; what the saw takes, mm."""
 
     length_mm: float
@@ -27,8 +27,7 @@ class OwnBox:
     kerf_mm: float = 2.0
 
 
-@dataclass(frozen=True)
-class PanelCut:
+class PanelCut(Struct, frozen=True):
     """One panel as it is cut, mm; `inside` is what of it shows on the inside."""
 
     name: str
@@ -42,8 +41,7 @@ class PanelCut:
         return self.width_mm * self.height_mm
 
 
-@dataclass(frozen=True)
-class PlacedPanel:
+class PlacedPanel(Struct, frozen=True):
     """A panel on a stock sheet: which, where its corner is, mm, and whether it lies turned by a quarter."""
 
     panel: PanelCut
@@ -59,8 +57,7 @@ class PlacedPanel:
         return (p.height_mm, p.width_mm) if self.turned else (p.width_mm, p.height_mm)
 
 
-@dataclass(frozen=True)
-class CutList:
+class CutList(Struct, frozen=True):
     """Panels of a box on stock sheets: where each lies, how many, the share that is used, the cost."""
 
     panels: tuple[PanelCut, ...]

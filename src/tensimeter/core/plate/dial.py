@@ -1,9 +1,9 @@
 """The scale of a knob: ticks where the readings say that its round volts or amps are."""
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -16,8 +16,7 @@ LONG, SHORT = 8, 5
 LONG_MM, SHORT_MM, TALL_MM = 4.0, 2.2, 2.0
 
 
-@dataclass(frozen=True, eq=False)
-class DialScale:
+class DialScale(Struct, frozen=True, eq=False):
     """A knob's positions in turns (n,), rising, and what there was at each, V or A."""
 
     turns: Array

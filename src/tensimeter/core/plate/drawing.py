@@ -3,8 +3,10 @@
 x goes to the right, y down, from the upper left corner.
 """
 
-from dataclasses import dataclass, replace
 from typing import Protocol
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 #: Layers: what is printed, what is cut out, where it bends, notes beside it; holes have one for each drill.
 PRINT, CUT, BEND, NOTE = "print", "cut", "bend", "note"
@@ -25,8 +27,7 @@ class Lettering(Protocol):
         ...
 
 
-@dataclass(frozen=True)
-class Stroke:
+class Stroke(Struct, frozen=True):
     """A line through points, mm; `closed` joins its last to its first."""
 
     points: tuple[tuple[float, float], ...]
@@ -35,8 +36,7 @@ class Stroke:
     wide_mm: float = 0.15
 
 
-@dataclass(frozen=True)
-class Ring:
+class Ring(Struct, frozen=True):
     """A circle by its middle and its diameter, mm."""
 
     x: float
@@ -46,8 +46,7 @@ class Ring:
     name: str = ""
 
 
-@dataclass(frozen=True)
-class Box:
+class Box(Struct, frozen=True):
     """A rectangle by its upper left corner, mm."""
 
     x: float
@@ -58,8 +57,7 @@ class Box:
     name: str = ""
 
 
-@dataclass(frozen=True)
-class Words:
+class Words(Struct, frozen=True):
     """A text on its base line, capitals `tall` mm high; `from_middle` where x is the middle of it."""
 
     x: float
@@ -74,8 +72,7 @@ class Words:
 Item = Stroke | Ring | Box | Words
 
 
-@dataclass(frozen=True)
-class Drawing:
+class Drawing(Struct, frozen=True):
     """Items on a sheet of `width` × `height` mm."""
 
     width: float

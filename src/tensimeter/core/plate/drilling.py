@@ -1,6 +1,6 @@
 """What is drilled and cut in a face, with which tool, in which steps and order."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.model.faces import FaceRecord, Material
 from tensimeter.core.plate.fittings import FITTINGS, cut_outs_of, holes_of
@@ -21,8 +21,7 @@ CARE: dict[Material, str] = {
 SWARF = "All swarf out before any board goes in: one splinter under a board is a short that nobody finds."
 
 
-@dataclass(frozen=True)
-class DrillStep:
+class DrillStep(Struct, frozen=True):
     """One thing to do on a face: where its middle is, mm, the tool, what it is for."""
 
     order: int

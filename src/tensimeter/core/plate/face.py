@@ -1,8 +1,9 @@
 """Whether what sits on the faces of a box can: edges, one another, room behind, mains, heat, air, weight."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from itertools import combinations
+
+from msgspec import Struct
 
 from tensimeter.core.model.faces import FaceItem, FaceRecord
 from tensimeter.core.plate.fittings import FITTINGS, Outline, depth_of, fitting_of, gap, outline_of
@@ -18,8 +19,7 @@ HEAVY_G = 800.0
 _TENDER = {"wood", "plastic", "printed"}
 
 
-@dataclass(frozen=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """One thing that is wrong: its key, the face, the items, in a sentence; a `caution` may be meant."""
 
     key: str

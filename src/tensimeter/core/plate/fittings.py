@@ -3,14 +3,13 @@
 The figures are those of usual parts; a calliper on the part in hand has the last word.
 """
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.faces import FaceItem
 
 
-@dataclass(frozen=True)
-class Hole:
+class Hole(Struct, frozen=True):
     """A hole by its middle from that of its fitting and its diameter, mm."""
 
     x: float
@@ -18,8 +17,7 @@ class Hole:
     diameter: float
 
 
-@dataclass(frozen=True)
-class CutOut:
+class CutOut(Struct, frozen=True):
     """A rectangular opening by its middle from that of its fitting, mm."""
 
     x: float
@@ -28,8 +26,7 @@ class CutOut:
     height: float
 
 
-@dataclass(frozen=True)
-class Fitting:
+class Fitting(Struct, frozen=True):
     """One kind: `covers` is what it takes of the face, as (width, height), or a diameter where it is round.
 
     `fingers` is room that a hand needs around it, `grams` what it weighs.
@@ -146,8 +143,7 @@ def depth_of(item: FaceItem) -> float:
     return fitting_of(item).depth if item.depth_mm is None else item.depth_mm
 
 
-@dataclass(frozen=True)
-class Outline:
+class Outline(Struct, frozen=True):
     """What an item covers of its face, mm: a circle of a radius, or a rectangle of half sizes."""
 
     x: float

@@ -1,9 +1,9 @@
 """What was held at an output, by its judged tests: points that hold, those that do not, and for how long."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Flags
 from tensimeter.core.heat_design.measuring_points import heats, limit_C, spot_above, spot_spread, thermometer
@@ -15,8 +15,7 @@ from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of,
 from tensimeter.core.testplan.step import OPEN, Outcome
 
 
-@dataclass(frozen=True)
-class Point:
+class Point(Struct, frozen=True):
     """Volts and amps that were read, each at the end of its interval that claims least; whether they hold."""
 
     volts: float
@@ -26,8 +25,7 @@ class Point:
     set_V: float | None = None
 
 
-@dataclass(frozen=True)
-class Loaded:
+class Loaded(Struct, frozen=True):
     """Amps that flowed all along for so many minutes, with nothing too hot; `steady`: for good."""
 
     amps: float

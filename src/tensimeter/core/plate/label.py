@@ -2,8 +2,9 @@
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.plate.drawing import Box, Drawing, Item, Lettering, Stroke, Words
@@ -22,8 +23,7 @@ _KEPT: dict[Style, frozenset[str] | None] = {"full": None, "short": SHORT, "line
 NARROWEST, WIDEST = 15.0, 600.0
 
 
-@dataclass(frozen=True)
-class _Line:
+class _Line(Struct, frozen=True):
     """One line of text; a rule before it where a new part begins."""
 
     text: str

@@ -1,8 +1,9 @@
 """Which tests are still missing for a fuller plate, the shortest first."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import partial
+
+from msgspec import Struct
 
 from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.conformity import Verdict
@@ -25,8 +26,7 @@ ADDS = {
 }
 
 
-@dataclass(frozen=True)
-class Missing:
+class Missing(Struct, frozen=True):
     """A test that is not there, or not read to its end: what it adds, and how long it takes, s."""
 
     output: str

@@ -1,7 +1,8 @@
 """A photo of a real face laid under its drawing: scaled, turned and moved by two known points."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
@@ -12,8 +13,7 @@ LEAST_APART = 10.0
 FINEST_MM, COARSEST_MM = 1e-3, 20.0
 
 
-@dataclass(frozen=True)
-class Laid:
+class Laid(Struct, frozen=True):
     """mm = `scale`·R(`turn`)·pixels + (`x_mm`, `y_mm`), the turn in radians, y down in both."""
 
     scale: float

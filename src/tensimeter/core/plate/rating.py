@@ -2,10 +2,10 @@
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.network import has_source
@@ -32,8 +32,7 @@ MOST_NAMES = 2
 MARK = "†"
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """One thing on the plate: its key, its words, the figure in it in SI units; `computed` and not read."""
 
     key: str
@@ -42,8 +41,7 @@ class Entry:
     computed: bool = False
 
 
-@dataclass(frozen=True, eq=False)
-class OutletPlate:
+class OutletPlate(Struct, frozen=True, eq=False):
     """What is written of one outlet, the rating first; `marks` say why it refers to the data sheet.
 
     `reach` are the corners of what an adjustable one has held, V and A (n, 2).
@@ -61,8 +59,7 @@ class OutletPlate:
         return any(e.key in ("continuous", "minutes", "moments", "reach") for e in self.entries)
 
 
-@dataclass(frozen=True, eq=False)
-class Plate:
+class Plate(Struct, frozen=True, eq=False):
     """A whole plate: title, outlets, what holds for all of them, its last line, why it is marked."""
 
     title: str

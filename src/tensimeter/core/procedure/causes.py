@@ -1,6 +1,6 @@
 """What a wrong value usually means: causes that the design itself can predict, the likeliest first."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.job import Job
@@ -14,8 +14,7 @@ from tensimeter.core.procedure.first_power import PowerUpResult, power_up_steps
 NEAR = 0.06
 
 
-@dataclass(frozen=True)
-class Cause:
+class Cause(Struct, frozen=True):
     """One cause: what it would read, in words, and how far the reading is from it, as a fraction."""
 
     words: str

@@ -5,10 +5,11 @@ its own. What a wrong value usually means is told by `core.procedure.causes`.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from types import MappingProxyType
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.analysis.leakage import LIMIT_A, Leakage, leakage
 from tensimeter.core.circuit.connected import connected
@@ -51,8 +52,7 @@ TURNED = "-turned"
 BARE_J_K, BARE_RISE_K = 1.5, 60.0
 
 
-@dataclass(frozen=True)
-class PowerUpResult:
+class PowerUpResult(Struct, frozen=True):
     """A step with its latest reading; `earlier` says that it was measured against another expectation."""
 
     step: PowerUpStep

@@ -1,6 +1,6 @@
 """What a job that is just begun wants next, and an example of it that can be taken as it stands."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import new_link
@@ -15,8 +15,7 @@ EXAMPLE = "24V 6.3A 150W"
 OUTLET_SHARE = 0.5
 
 
-@dataclass(frozen=True)
-class FirstStep:
+class FirstStep(Struct, frozen=True):
     """The stage where the next act is done, what it is, and a line that may be typed there."""
 
     stage: str

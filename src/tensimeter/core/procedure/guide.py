@@ -2,8 +2,9 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from tensimeter.core.measurement.readings import Reading, pairs, standing
 from tensimeter.core.model.job import Job
@@ -28,8 +29,7 @@ def _nothing_to_type(job: Job, readings: Readings) -> str:
     return ""
 
 
-@dataclass(frozen=True)
-class GuideStep:
+class GuideStep(Struct, frozen=True):
     """One act: its stage, what it is and why, what may be typed for it, and into which line.
 
     `done` tells by the job and its readings; None where there is only something to look at.

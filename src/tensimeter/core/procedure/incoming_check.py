@@ -6,7 +6,8 @@ readings stay facts at their own place, `alive-PART-STEP`.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.measurement.conformity import Verdict, judge, worst
 from tensimeter.core.measurement.readings import Reading, counting, interval_of
@@ -17,8 +18,7 @@ from tensimeter.core.parts.registry import Part
 from tensimeter.core.parts.steps import IncomingStep
 
 
-@dataclass(frozen=True)
-class IncomingResult:
+class IncomingResult(Struct, frozen=True):
     """A step with what was read at it, and the verdict."""
 
     step: IncomingStep

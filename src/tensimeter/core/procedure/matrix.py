@@ -5,8 +5,9 @@ Read with everything unplugged and every reservoir read empty. A pair's reading 
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from tensimeter.core.assembly.wiring import mains_units, metal_box
 from tensimeter.core.circuit.sources import below_common, bonded, outputs_by_common, stacks, units_of_stack
@@ -26,16 +27,14 @@ JOINED_OHM, APART_OHM, NOT_SHORTED_OHM = 1.0, 1e6, 10.0
 DIODE_V = (0.15, 0.9)
 
 
-@dataclass(frozen=True)
-class Node:
+class Node(Struct, frozen=True):
     """A point that a probe can touch."""
 
     id: str
     name: str
 
 
-@dataclass(frozen=True)
-class NodePair:
+class NodePair(Struct, frozen=True):
     """Two nodes, what is expected between them, why, and what it means where it is not so.
 
     A `hold` keeps the stage from going on until it is read.
@@ -87,8 +86,7 @@ class NodePair:
         }[self.kind]
 
 
-@dataclass(frozen=True)
-class Checked:
+class Checked(Struct, frozen=True):
     """A pair with its latest reading and verdict."""
 
     pair: NodePair

@@ -1,9 +1,10 @@
 """What stands before the builder at each stage: hold points and cautions."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from functools import partial
 from typing import Literal
+
+from msgspec.structs import replace
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.guarded import guarded

@@ -1,10 +1,10 @@
 """Practice: what the simulated supply reads at each place, put together rightly or with a mistake."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.circuit.network import build
 from tensimeter.core.electrical.solution import Solution
@@ -27,8 +27,7 @@ Mistake = Literal[
 ]
 
 
-@dataclass(frozen=True)
-class Practice:
+class Practice(Struct, frozen=True):
     """The job as it was put together: a mistake, and the link where it was made (two for swapped rails)."""
 
     job: Job

@@ -1,7 +1,8 @@
 """Protection parts against polarity and position: what the design asks for, where it sits, how it stands."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.circuit.sources import stacks, units_of_stack
 from tensimeter.core.electrical.stack import stack
@@ -16,8 +17,7 @@ from tensimeter.core.procedure.wire_notices import unprotected
 from tensimeter.core.quantity import show
 
 
-@dataclass(frozen=True)
-class ProtectionPart:
+class ProtectionPart(Struct, frozen=True):
     """One part that protects: where it sits and which way, what it must stand, and its verdict."""
 
     what: str

@@ -1,10 +1,9 @@
 """The stages of a supply's making, in their order; any may be gone back to."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """A stage: its name and, while it is not built yet, what it will hold."""
 
     id: str

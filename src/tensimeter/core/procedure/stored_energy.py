@@ -1,7 +1,8 @@
 """Stored charge: what stays charged after the plug is out, how it is emptied, and what shows that it is."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.electrical.discharge import Discharge, discharge
 from tensimeter.core.measurement.readings import Reading, counting
@@ -17,8 +18,7 @@ EMPTY_V = 5.0
 METER_OHM, USUAL_OHM, USUAL_W = 10e6, 10e3, 5.0
 
 
-@dataclass(frozen=True)
-class Way:
+class Way(Struct, frozen=True):
     """One way to empty it: s, W at first, J; what is wrong with it, if anything."""
 
     name: str

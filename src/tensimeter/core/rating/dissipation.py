@@ -1,9 +1,10 @@
 """Heat of a design at an operating point: what is lost where, the air inside, the hot spots."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.derivation import Derivation, Input
@@ -29,8 +30,7 @@ from tensimeter.core.thermal.derating import hottest_at
 from tensimeter.core.thermal.heatsink import SinkFigures
 
 
-@dataclass(frozen=True)
-class HotSpot:
+class HotSpot(Struct, frozen=True):
     """The hottest place of one part; °C, W, s; arrays over operating points."""
 
     link: str

@@ -6,11 +6,12 @@ output loaded alone, at either end of the mains and of every tolerance, and with
 
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import product
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.circuit.network import at_line, build, extremes, line_ends
@@ -41,8 +42,7 @@ FAULT_CORNERS = ((1, 0, 0, 0), (1, 1, -1, 0))
 QUANTITIES = ("V_in", "V", "I_in", "I", "power_out", "loss")
 
 
-@dataclass(frozen=True)
-class State:
+class State(Struct, frozen=True):
     """One state: what is drawn, where the mains stands, to which end each group of tolerances went.
 
     `fault` is the source that stands at its trip, and whether that trip is known.
@@ -74,16 +74,14 @@ class State:
         return ", ".join(said)
 
 
-@dataclass(frozen=True)
-class End:
+class End(Struct, frozen=True):
     """One end of a figure, and the state that gives it."""
 
     value: float
     state: State
 
 
-@dataclass(frozen=True)
-class _Part:
+class _Part(Struct, frozen=True):
     """States that are solved in one call: those of one line in one room."""
 
     job: Job
@@ -97,8 +95,7 @@ class _Part:
         return found if faults else np.where([bool(s.fault) for s in self.states], np.nan, found)
 
 
-@dataclass(frozen=True)
-class Envelope:
+class Envelope(Struct, frozen=True, dict=True):
     """Every state of a design, solved; its ends by link and quantity, and its limits at their worst."""
 
     job: Job
@@ -193,8 +190,7 @@ def _bent(key: tuple[str, str]) -> bool:
     return key[1] in ("curve", "lower")
 
 
-@dataclass(frozen=True)
-class _Trip:
+class _Trip(Struct, frozen=True):
     """A source at the volts at which it trips."""
 
     link: str

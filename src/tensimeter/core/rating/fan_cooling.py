@@ -6,9 +6,9 @@ thermal resistance and ends where the next step of the fan begins.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Figure, Flags
 from tensimeter.core.model.job import Job
@@ -26,8 +26,7 @@ FLOW_POWER, BOX_SHARE = 0.6, 0.5
 PROPORTIONAL_STEPS, PROPORTIONAL_K = 4, 15.0
 
 
-@dataclass(frozen=True)
-class FanStep:
+class FanStep(Struct, frozen=True):
     """One speed of a fan: from this sink temperature up, back below the other; share of full speed."""
 
     from_C: float
@@ -35,8 +34,7 @@ class FanStep:
     speed: float
 
 
-@dataclass(frozen=True)
-class Phase:
+class Phase(Struct, frozen=True):
     """One phase of a heat-up, arrays over operating points: °C that the sink tends to, s, where it ends.
 
     `begins_C` is the sink's temperature at which it begins, `back_C` where it falls back to the one before.
@@ -169,8 +167,7 @@ def seconds_to(phases: Sequence[Phase], start_C: Figure, limit_C: Figure) -> Arr
     return total
 
 
-@dataclass(frozen=True)
-class Swing:
+class Swing(Struct, frozen=True):
     """What the fan does at one operating point: in words, its period in s, its share at the faster step."""
 
     words: str

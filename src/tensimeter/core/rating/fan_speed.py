@@ -1,8 +1,7 @@
 """How hot each part comes to be at every speed of a fan, in the worst state that a design can be in."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.model.job import Job
@@ -11,8 +10,7 @@ from tensimeter.core.rating.envelope import State, envelope
 from tensimeter.core.rating.fan_cooling import box_resistance, fan_of, resistance_at, still_air_K_W
 
 
-@dataclass(frozen=True, eq=False)
-class AtSpeeds:
+class AtSpeeds(Struct, frozen=True, eq=False):
     """A part at speeds of the fan (n,), in its worst state at each: °C of hot spot, sink and limit.
 
     `own_W` is lost in it then, and `capacity_J_K` its sink's.

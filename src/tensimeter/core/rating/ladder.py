@@ -1,10 +1,10 @@
 """The limits ladder: how much of every limit is used, and what gives up first."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.circuit.fault import fault_A
@@ -78,8 +78,7 @@ def at(
     return network, solution, ladder(job, solution, network)
 
 
-@dataclass(frozen=True)
-class FullLoad:
+class FullLoad(Struct, frozen=True):
     """The current an output is tested to, and what set it."""
 
     amps: float

@@ -1,9 +1,9 @@
 """Claimed against found: the amps and the charge of every outlet and unit, by what was read."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.errors import UserError
@@ -18,8 +18,7 @@ from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Finding, Outcome
 
 
-@dataclass(frozen=True)
-class Claim:
+class Claim(Struct, frozen=True):
     """What is claimed of an outlet or a unit, and what was found; A and Ah, 95 % intervals.
 
     `reached_A` is the most that was read with the volts inside the band, `collapse_A` where they leave it.

@@ -1,9 +1,9 @@
 """What a meter showed, or a setter was set to, and the reference beside it: pairs, out of readings."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import AS_SET, Measurand, Reading
@@ -22,8 +22,7 @@ SET_TO: tuple[Measurand, ...] = ("A", "W", "ohm")
 BESIDE_S = 600.0
 
 
-@dataclass(frozen=True)
-class Subject:
+class Subject(Struct, frozen=True):
     """What is held against a reference: where it is filed, what it is, the part that keeps it."""
 
     place: str
@@ -36,8 +35,7 @@ class Subject:
     sets: bool = False
 
 
-@dataclass(frozen=True)
-class Pair:
+class Pair(Struct, frozen=True):
     """What a subject showed, and what the reference beside it read."""
 
     shown: Reading

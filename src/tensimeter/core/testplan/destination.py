@@ -1,7 +1,8 @@
 """Where a reading counts, by whatever door it comes: the test and the step that it fits, across all tests."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
@@ -16,8 +17,7 @@ NEAR_SHARE = 0.05
 COLLAPSED_SHARE = 0.8
 
 
-@dataclass(frozen=True)
-class Destination:
+class Destination(Struct, frozen=True):
     """The test and the step that a reading counts in; `at_A` is what flows with it, perhaps only as set.
 
     Without a plan it is kept and counts in no test; without a step it counts in its test beside the points.

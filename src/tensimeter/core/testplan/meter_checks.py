@@ -1,10 +1,10 @@
 """Displays, meters and settings held against references by readings of a job: what each is off by."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from typing import cast, get_args
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.analysis.comparison import Comparison, compared
 from tensimeter.core.analysis.meter_setting import points_for
@@ -26,8 +26,7 @@ MOST_MONTHS = 1200.0
 USUAL_DIGIT = 0.01
 
 
-@dataclass(frozen=True)
-class MeterCheck:
+class MeterCheck(Struct, frozen=True):
     """One subject: its pairs in the order read, and what they tell, or why they tell nothing."""
 
     subject: Subject

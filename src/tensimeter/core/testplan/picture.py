@@ -1,8 +1,7 @@
 """What the plot of a test shows, before anything draws it: on the screen and on paper alike."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.measurement.conformity import Verdict
@@ -10,8 +9,7 @@ from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import OPEN, Outcome, StepResult
 
 
-@dataclass(frozen=True)
-class Spot:
+class Spot(Struct, frozen=True):
     """One point: where, half its 95 % interval upwards, its verdict, its name."""
 
     x: float
@@ -21,8 +19,7 @@ class Spot:
     name: str = ""
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(Struct, frozen=True):
     """A line through points (n,): predicted, stated or fitted."""
 
     name: str
@@ -31,8 +28,7 @@ class Line:
     role: str = "prediction"
 
 
-@dataclass(frozen=True)
-class Picture:
+class Picture(Struct, frozen=True):
     """Axes with their units, points, lines, an allowed band; `names` stand under the points of a list."""
 
     across: str

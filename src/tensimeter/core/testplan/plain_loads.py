@@ -1,7 +1,8 @@
 """Loads that can't be set: resistors, lamps, LED strings, motors and devices, alone and together."""
 
-from dataclasses import dataclass
 from itertools import combinations
+
+from msgspec import Struct
 
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.fed_part import PlainLoad
@@ -12,8 +13,7 @@ from tensimeter.core.quantity import show
 MOST_AT_ONCE, MOST_POINTS = 3, 8
 
 
-@dataclass(frozen=True)
-class Load:
+class Load(Struct, frozen=True):
     """What is joined for one point: A at the output's volts, what it is, what speaks against it."""
 
     amps: float

@@ -1,8 +1,7 @@
 """A test worked out: its steps within the design's reach and the load's."""
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 
 from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.circuit.network import build, has_source

@@ -3,11 +3,11 @@
 import math
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.analysis.regulation import Regulation
 from tensimeter.core.arrays import Array
@@ -48,8 +48,7 @@ def displays_of(place: str) -> tuple[str, str]:
     return panel_of(place), alone_of(place)
 
 
-@dataclass(frozen=True)
-class Capture:
+class Capture(Struct, frozen=True):
     """A waveform to be taken: what sets it off, its length in s, and the share of it before that."""
 
     event: Literal["none", "load_step", "power_on", "power_off"]
@@ -61,8 +60,7 @@ class Capture:
     by_hand: bool = False
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One point of a test: what to set, what to expect of the volts, what is allowed.
 
     `place` is the output whose volts are judged (that of the test where empty), `others` what the other
@@ -111,8 +109,7 @@ class Step:
         return self.phase in ("trace", "watch", "approach") or self.exposure_s is not None
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """A test worked out: its steps and what limits it."""
 
     test: Test
@@ -148,8 +145,7 @@ class Plan:
         return max((step.set_A for step in self.steps), default=0.0)
 
 
-@dataclass(frozen=True)
-class Situation:
+class Situation(Struct, frozen=True):
     """What planning a test starts from: the output, its full load, what the loads in stock can sink."""
 
     job: Job
@@ -174,8 +170,7 @@ class Situation:
         return load_line(self.job, self.output.id, amps, others=others, network=network or self.network)
 
 
-@dataclass(frozen=True)
-class Prediction:
+class Prediction(Struct, frozen=True):
     """Volts of a load line at one of its currents."""
 
     line: LoadLine
@@ -200,8 +195,7 @@ def predicted(line: LoadLine | None, index: int) -> Prediction | None:
     return Prediction(line, index)
 
 
-@dataclass(frozen=True)
-class Facts:
+class Facts(Struct, frozen=True, dict=True):
     """All that was read for one test: standing readings and waveforms, in the order taken."""
 
     job: Job
@@ -233,8 +227,7 @@ class Facts:
         return found[-1] if found else None
 
 
-@dataclass(frozen=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """One figure that a test gives: value with its 95 % interval, or words; its verdict where it has one.
 
     `key` tells it apart from the others of its test, in files and scripts too: it stays whatever the words.
@@ -257,8 +250,7 @@ def slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-") or "unit"
 
 
-@dataclass(frozen=True)
-class StepResult:
+class StepResult(Struct, frozen=True):
     """A step with what was read there and its verdict."""
 
     step: Step
@@ -278,8 +270,7 @@ class StepResult:
         return bool(self.also) and self.step.allowed == OPEN and len(self.also) == len(self.step.also)
 
 
-@dataclass(frozen=True)
-class Outcome:
+class Outcome(Struct, frozen=True, eq=False):
     """What the readings say about a test, computed from facts and design."""
 
     plan: Plan
@@ -290,7 +281,7 @@ class Outcome:
     verdict: Verdict
     measured: int
     findings: tuple[Finding, ...] = ()
-    facts: Facts | None = field(default=None, compare=False)
+    facts: Facts | None = None
     #: `simulated` or `practice` where nothing real was read: it proves nothing. Empty otherwise.
     pretended: str = ""
 

@@ -1,7 +1,8 @@
 """A closed box: what its air warms by for each watt that is lost in it."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.thermal.heatsink import AIR_DENSITY, AIR_HEAT, CONVECTION, EMISSIVITY, SIGMA
@@ -15,8 +16,7 @@ DRAUGHT_K, DISCHARGE = 10.0, 0.6
 GRAVITY = 9.81
 
 
-@dataclass(frozen=True)
-class Enclosure:
+class Enclosure(Struct, frozen=True):
     """A box in m; `vents_m2` are its openings, half of them low and half of them high."""
 
     length_m: float

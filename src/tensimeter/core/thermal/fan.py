@@ -1,8 +1,9 @@
 """A fan with thresholds against the heat it cools: does it run, rest, or hunt, and how often."""
 
 import math
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
@@ -10,8 +11,7 @@ from tensimeter.core.errors import UserError
 LOUDNESS_POWER = 50.0
 
 
-@dataclass(frozen=True)
-class Hunting:
+class Hunting(Struct, frozen=True):
     """What a fan does at a power: state, its period and share on, and the temperatures between; s, °C."""
 
     state: Literal["never on", "stays on", "hunts"]

@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
@@ -14,8 +15,7 @@ SIGMA = 5.670374e-8
 CONVECTION, EMISSIVITY = 5.0, 0.9
 
 
-@dataclass(frozen=True)
-class SinkFigures:
+class SinkFigures(Struct, frozen=True):
     """What a sink sheds heat with: K/W in still air and in the fan's, J/K."""
 
     still_K_W: float
@@ -23,8 +23,7 @@ class SinkFigures:
     capacity_J_K: float
 
 
-@dataclass(frozen=True)
-class Mounted:
+class Mounted(Struct, frozen=True):
     """Temperatures of devices that share a sink: °C, hottest first where asked."""
 
     sink_C: float

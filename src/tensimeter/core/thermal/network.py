@@ -5,9 +5,9 @@ coordinates scaled by √C), and temperature at any time is their exact sum.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Figure
 from tensimeter.core.errors import UserError
@@ -46,8 +46,7 @@ def relaxed(modes: Modes, final_K: Array, start_K: Array, time_s: Array) -> Arra
     return np.asarray(final_K + ((start_K - final_K) @ into.T * decay) @ out.T)
 
 
-@dataclass(frozen=True)
-class ThermalNetwork:
+class ThermalNetwork(Struct, frozen=True):
     """Nodes with capacities in J/K; resistances in K/W between nodes, or a node and `ambient`."""
 
     capacity_J_K: Mapping[str, float]

@@ -2,15 +2,15 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 
 ZERO_C = 273.15
 
 
-@dataclass(frozen=True)
-class Thermistor:
+class Thermistor(Struct, frozen=True):
     """1/T = a + b·ln R + c·(ln R)³, T in K (Steinhart and Hart 1968); with c = 0 it is the β equation."""
 
     a: float

@@ -6,9 +6,10 @@ between two moments is exact (network.py).
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -25,8 +26,7 @@ POWER_SHARE = 0.05
 START_READ_K, START_GUESS_K, LEAST_LAG_S = 0.3, 2.0, 2.0
 
 
-@dataclass(frozen=True)
-class CauerLadder:
+class CauerLadder(Struct, frozen=True):
     """θ in K/W from each place to the next outwards, C in J/K of each; the outermost ends at the room.
 
     Places are the first ones of `PLACES`, or `sink` and `air`, or any run of them.
@@ -62,8 +62,7 @@ class CauerLadder:
         )
 
 
-@dataclass(frozen=True, eq=False)
-class Heating:
+class Heating(Struct, frozen=True, eq=False):
     """What warmed it: W into each place from each moment (s) on, and the room, s and °C, straight between."""
 
     from_s: Array
@@ -72,8 +71,7 @@ class Heating:
     room_C: Array
 
 
-@dataclass(frozen=True, eq=False)
-class Track:
+class Track(Struct, frozen=True, eq=False):
     """What one thermometer read at a place: s and °C (n,), its noise in K, its accuracy, its lag in s."""
 
     place: str
@@ -120,8 +118,7 @@ def _drift(heating: Heating, begin: float, end: float) -> float:
     return float((heating.room_C[k + 1] - heating.room_C[k]) / gap) if gap > 0 else 0.0
 
 
-@dataclass(frozen=True, eq=False)
-class Fitted:
+class Fitted(Struct, frozen=True, eq=False):
     """Stages as read: their best figures, covariance of their logarithms, and what they were before."""
 
     stages: CauerLadder

@@ -1,6 +1,7 @@
 """What would make a hot part cooler, and by how much: ranked."""
 
-from dataclasses import dataclass, replace
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.thermal.heatsink import mounted, shares
@@ -9,8 +10,7 @@ from tensimeter.core.thermal.heatsink import mounted, shares
 BIGGER_SINK, LESS_POWER, FAN_STEP = 0.7, 0.85, 0.6
 
 
-@dataclass(frozen=True)
-class Part:
+class Part(Struct, frozen=True):
     """Devices on one sink: W of all, how many, K/W from junction outwards, air in °C, limit in °C."""
 
     power_W: float
@@ -31,8 +31,7 @@ class Part:
         return mounted(powers, self.sink_K_W, self.case_K_W, self.junction_K_W, self.air_C).hottest_C
 
 
-@dataclass(frozen=True)
-class Remedy:
+class Remedy(Struct, frozen=True):
     """A change, °C of the hottest junction after it, K that it buys."""
 
     what: str

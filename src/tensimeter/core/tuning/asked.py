@@ -1,7 +1,8 @@
 """Figures that are asked for next: where, of what, at which load; by what a job has and lacks."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from tensimeter.core.measurement.readings import Measurand
 from tensimeter.core.model.job import Job
@@ -12,8 +13,7 @@ from tensimeter.core.testplan.step import Plan, panel_of
 COMPARED, FIRST = (0.1, 0.5, 1.0, 0.75, 0.25), (0.0, 0.5, 1.0)
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(Struct, frozen=True):
     """A reading to be taken at a place while an output draws amps; what a screw or a fan is set `to`."""
 
     place: str

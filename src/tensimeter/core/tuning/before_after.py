@@ -1,10 +1,10 @@
 """Two runs of one test laid over one another: what changed, by how much, and whether that can be told."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.derivation import Derivation, Input
@@ -32,8 +32,7 @@ FAR_MORE = 2.0
 MATTERS_K, ROOM_K = 1.0, 2.0
 
 
-@dataclass(frozen=True, eq=False)
-class Lap:
+class Lap(Struct, frozen=True, eq=False):
     """One time that a test was gone through: its newest readings by step, place and quantity."""
 
     name: str
@@ -43,8 +42,7 @@ class Lap:
     heat: SoakRun | None = None
 
 
-@dataclass(frozen=True)
-class Point:
+class Point(Struct, frozen=True):
     """One figure of both runs: where, at what load, before and after, and what it changed by (k = 2)."""
 
     where: str
@@ -59,8 +57,7 @@ class Point:
     shared: float
 
 
-@dataclass(frozen=True, eq=False)
-class TwoRuns:
+class TwoRuns(Struct, frozen=True, eq=False):
     """What changed between two runs; `gain` is how far the mean of its points came nearer to what is wanted.
 
     `more` is how many more readings of each point would tell; None where none would, or none are needed.

@@ -3,9 +3,10 @@
 import itertools
 from collections import Counter
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.network import has_source
@@ -43,8 +44,7 @@ PAIRED = 4
 AGAIN = 10
 
 
-@dataclass(frozen=True)
-class Cause:
+class Cause(Struct, frozen=True):
     """One explanation: how likely it is, how large, what to look at. `partner` is the other one of two."""
 
     key: str
@@ -79,8 +79,7 @@ class Cause:
         return f"{100 * self.probability:.0f} %" if self.probability >= 0.01 else "under 1 %"
 
 
-@dataclass(frozen=True, eq=False)
-class Causes:
+class Causes(Struct, frozen=True, eq=False):
     """What readings tell of a supply: explanations, the likeliest first, and what to read next.
 
     `residual` is read less foretold (m,), `uncertainty` its 95 % half-width without any fault.

@@ -1,10 +1,11 @@
 """Millivolts along a path: ohms of each link and of its joints beside the design, and which to make anew."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.assembly.harness import PINS
 from tensimeter.core.circuit.along_path import JOINTS, LEAST, drop_of, joints_of, link_of, pin_of, places_of
@@ -34,8 +35,7 @@ WORSE_TIMES = 1.5
 Sort = Literal["rail", "signal", "wrong_colour", "dead", "unknown"]
 
 
-@dataclass(frozen=True)
-class Joint:
+class Joint(Struct, frozen=True):
     """What was read across one place of a path: its ohms, those of the design, W lost at full load."""
 
     link: str
@@ -64,8 +64,7 @@ class Joint:
         return max(self.ohm.value - self.designed_ohm, 0.0) * self.full_load_A**2
 
 
-@dataclass(frozen=True)
-class WireOfPlug:
+class WireOfPlug(Struct, frozen=True):
     """One wire of a PC supply's main plug: volts idle and under a small load, Ω, its share of the amps."""
 
     pin: int
@@ -92,8 +91,7 @@ class WireOfPlug:
         return self.times is not None and self.ohm is not None and self.times > WORSE_TIMES
 
 
-@dataclass(frozen=True)
-class Contacts:
+class Contacts(Struct, frozen=True):
     """All joints that were read, the costliest first; the wires of a plug; what is still to be read."""
 
     joints: tuple[Joint, ...]

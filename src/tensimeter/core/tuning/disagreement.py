@@ -1,10 +1,10 @@
 """Two meters that disagree in one loop or across one pair: by how much, whether they may, and why."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -58,8 +58,7 @@ LEADS_CAN_NOT = "Leads can't make two ammeters in one loop differ: the same amps
 GAIN_SD, RETURN_SHARES = 0.02, (0.02, 0.7)
 
 
-@dataclass(frozen=True)
-class Explanation:
+class Explanation(Struct, frozen=True):
     """One reason why two meters differ: how likely, how large."""
 
     key: str
@@ -68,8 +67,7 @@ class Explanation:
     says: str
 
 
-@dataclass(frozen=True)
-class Disagreement:
+class Disagreement(Struct, frozen=True):
     """By how much two meters differ where they differ most, whether both accuracies allow it, and why."""
 
     difference: Interval

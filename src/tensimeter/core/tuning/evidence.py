@@ -1,9 +1,9 @@
 """How likely each suspect is by what was read: evidence over its sizes, posterior, pairs."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Flags
 
@@ -58,8 +58,7 @@ class Spread:
         return np.asarray(-0.5 * (self.squares(gap) + self.log_det))
 
 
-@dataclass(frozen=True, eq=False)
-class Weighed:
+class Weighed(Struct, frozen=True, eq=False):
     """One hypothesis with its posterior: the suspects it is of, by number, and how likely which size is.
 
     `mixes` has for each suspect a matrix (k, g): point k of the posterior lies between sizes, and is a mix

@@ -4,10 +4,11 @@ From that its thresholds, or a curve of volts over its sink's temperature that a
 """
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
 from functools import cached_property, reduce
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.design.reach import adjustable, volts_span
@@ -37,8 +38,7 @@ CURVE_K, CURVE_STEPS, TRIED = 15.0, 7, 101
 SHARES = tuple(np.linspace(0.1, 1.0, 181).tolist())
 
 
-@dataclass(frozen=True)
-class CurvePoint:
+class CurvePoint(Struct, frozen=True):
     """One point of a curve: °C of the sink, volts of the fan, its share of full speed, its loudness."""
 
     sink_C: float
@@ -47,8 +47,7 @@ class CurvePoint:
     loud_dB: float | None
 
 
-@dataclass(frozen=True)
-class SinkFound:
+class SinkFound(Struct, frozen=True):
     """A sink's K/W as the rows say, as a share of the design's: its mean, and how far the rows stray."""
 
     link: str
@@ -57,8 +56,7 @@ class SinkFound:
     rows: int
 
 
-@dataclass(frozen=True, eq=False)
-class FanPlan:
+class FanPlan(Struct, frozen=True, eq=False, dict=True):
     """A fan against the parts that it cools, each at its worst operating point and in the warmest room."""
 
     job: Job

@@ -5,9 +5,10 @@ Rows are typed in the order they are taken: first the fan's volts, then what was
 
 import itertools
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.measurement.readings import PRETENDED, Origin, Reading, counting
@@ -25,8 +26,7 @@ LEAST_ABOVE_DB = 1.0
 APART = 1.3
 
 
-@dataclass(frozen=True)
-class FanRow:
+class FanRow(Struct, frozen=True):
     """What was read of a fan at its volts: turns a minute (0: it stands), dB, °C of a sink and room."""
 
     volts: float
@@ -38,8 +38,7 @@ class FanRow:
     origin: Origin = "typed"
 
 
-@dataclass(frozen=True)
-class FanSweep:
+class FanSweep(Struct, frozen=True):
     """Rows of a fan in the order read, and what they tell of it."""
 
     rows: tuple[FanRow, ...]

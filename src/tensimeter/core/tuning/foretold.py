@@ -1,10 +1,11 @@
 """What a design foretells of figures that were read, how sure that is, and what a suspect would change."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import asdict, replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.along_path import drop_of, joints_of, least_of, link_of, other_of
@@ -29,8 +30,7 @@ STEEP = 0.1
 NUDGE = 1e-3
 
 
-@dataclass(frozen=True, eq=False)
-class Effect:
+class Effect(Struct, frozen=True, eq=False):
     """A suspect with what it would change of every figure, by its sizes (g, m).
 
     Where the figures then share something else than as designed, `sd` and `common` say what.
@@ -309,7 +309,7 @@ def _one_of(world: Network, index: int) -> Network:
     """One of the networks that one with figures by sizes (g, …) stands for."""
     values: dict[tuple[str, str], Value] = {}
     for e in world.elements:
-        for name, value in vars(e).items():
+        for name, value in asdict(e).items():
             if isinstance(value, np.ndarray) and value.ndim == 2:
                 row = value[index]
                 values[e.id, name] = float(row[0]) if row.size == 1 else row

@@ -1,10 +1,11 @@
 """The one reading that tells explanations apart most, and what each of them foretells of it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.along_path import DROP, JOINTS, LEAST, OTHER, link_of, other_of, places_of
@@ -30,8 +31,7 @@ LEAST_NATS = 0.02
 PLAIN_AMMETER = Accuracy(of_reading=0.005, counts=2, resolution=0.01)
 
 
-@dataclass(frozen=True)
-class NextReading:
+class NextReading(Struct, frozen=True):
     """Where to read what, at which amps of which output; by each explanation (key, link) what it would be.
 
     `nats` is how much it tells in the mean.

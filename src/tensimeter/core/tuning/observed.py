@@ -1,10 +1,10 @@
 """Readings as the model of a design foretells them: of what, where, at which loads."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct, field
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.along_path import OTHER, link_of, other_of, places_of
@@ -22,8 +22,7 @@ MOST = 400
 UNNAMED = "a meter"
 
 
-@dataclass(frozen=True)
-class Observation:
+class Observation(Struct, frozen=True):
     """One figure: what was read at `place`, with which meter, while the loads were those of `case`."""
 
     place: str
@@ -34,8 +33,7 @@ class Observation:
     case: int
 
 
-@dataclass(frozen=True, eq=False)
-class Observed:
+class Observed(Struct, frozen=True, eq=False):
     """All that was read of a design: figures, and the amps (n,) of each output at their cases.
 
     `ammeter` reads those amps; `left_out` says what of the readings is not used, in words.

@@ -5,9 +5,9 @@ All figures are rules of thumb, stated here.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -89,8 +89,7 @@ _TABLE: dict[str, dict[str, tuple[float, ...]]] = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Suspicion:
+class Suspicion(Struct, frozen=True):
     """A part that may be at fault: how likely, in words, and what is done about it."""
 
     key: str
@@ -99,8 +98,7 @@ class Suspicion:
     act: str
 
 
-@dataclass(frozen=True)
-class Diagnosis:
+class Diagnosis(Struct, frozen=True):
     """Parts by how likely they are at fault; what to look at next, and how much that tells, in nats."""
 
     suspicions: tuple[Suspicion, ...]

@@ -1,9 +1,9 @@
 """The trims of a job by what was read: what each is to bring about, what to turn now, whether all holds."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.network import build
@@ -99,8 +99,7 @@ def _accuracy(job: Job, r: Reading) -> Accuracy:
     return r.accuracy or accuracy_of(job, r.instrument, r.quantity, r.value)[0]
 
 
-@dataclass(frozen=True, eq=False)
-class Trimming:
+class Trimming(Struct, frozen=True, eq=False):
     """The trims of a job: what was found, targets with their bands, what to turn now, whether all holds.
 
     `reads` is what each place reads, with what its meter leaves open; `stands` where each screw stands.

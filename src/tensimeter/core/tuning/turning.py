@@ -1,9 +1,9 @@
 """Screws that are turned, by numbers alone: what each moves, its play, how far to turn which."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
@@ -17,8 +17,7 @@ PAST = 0.5
 HAND = 0.02
 
 
-@dataclass(frozen=True, eq=False)
-class Turned:
+class Turned(Struct, frozen=True, eq=False):
     """What was read while screws stood where: shaft turns (n, k), figures (n, m), NaN where none was read.
 
     `sd` (m,) is the scatter of each figure.
@@ -31,8 +30,7 @@ class Turned:
     sd: Array
 
 
-@dataclass(frozen=True, eq=False)
-class Sensitivity:
+class Sensitivity(Struct, frozen=True, eq=False):
     """What each screw moves: `matrix` (m, k) figures a turn with deviations `sd`, play (k,), figures at rest.
 
     `now` (k,) are the screws' own positions behind their play, `shafts` (k,) where the shafts stand.
@@ -131,8 +129,7 @@ def _misfit(turned: Turned, play: Array) -> float:
     return total
 
 
-@dataclass(frozen=True)
-class Turn:
+class Turn(Struct, frozen=True):
     """How far to turn one screw; `past` of it first beyond and back, so that it ends turning up."""
 
     screw: str

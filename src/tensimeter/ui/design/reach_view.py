@@ -1,10 +1,10 @@
 """The reach of the output in hand: its map worked out beside the window, its band once it rests."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
+from msgspec import Struct
 from PyQt6.QtCore import QTimer, pyqtSignal
 
 from tensimeter.app.derived import Derived
@@ -32,8 +32,7 @@ _Others = tuple[tuple[str, float], ...]
 _Border = tuple[str, tuple[Border, ...]]
 
 
-@dataclass(frozen=True)
-class _Made:
+class _Made(Struct, frozen=True):
     """A map, and the job that it was worked out for."""
 
     job: Job

@@ -1,9 +1,9 @@
 """The Design stage: the path at the left, its reach or load line in the middle, findings below."""
 
 from contextlib import suppress
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -36,8 +36,7 @@ from tensimeter.ui.theme import theme
 LINE_POINTS, LINE_REACH = 25, 1.15
 
 
-@dataclass(frozen=True)
-class _DrawnLine:
+class _DrawnLine(Struct, frozen=True):
     job: Job
     key: tuple[str, float, tuple[tuple[str, float], ...]]
     line: LoadLine | None

@@ -1,10 +1,10 @@
 """Temperatures over time: every place that is read, the limit, and the forecast as a widening cone."""
 
-from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 import pyqtgraph as pg
+from msgspec import Struct
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFontMetricsF
 from PyQt6.QtWidgets import QWidget
@@ -40,8 +40,7 @@ class HeatMark(NamedTuple):
     words: str
 
 
-@dataclass(frozen=True, eq=False)
-class Heat:
+class Heat(Struct, frozen=True, eq=False):
     """What is drawn: a run, the state it is in, names of places by id, the place that is watched."""
 
     run: SoakRun

@@ -1,8 +1,8 @@
 """The margin bar: how much of a limit is used; ranked, they make the limits ladder."""
 
 import math
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QProgressBar, QSizePolicy, QWidget

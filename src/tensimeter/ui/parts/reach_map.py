@@ -1,10 +1,10 @@
 """The reach map: volts across, amps up; what an output can deliver, and what stops it at each border."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import groupby
 
 import numpy as np
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QKeyEvent, QPen
 from PyQt6.QtWidgets import QWidget
@@ -24,8 +24,7 @@ from tensimeter.ui.theme import theme
 STEP = 0.01
 
 
-@dataclass(frozen=True)
-class Drawn:
+class Drawn(Struct, frozen=True):
     """All that a map shows: the reach, what a load sinks, other variants, points of tests, the point."""
 
     reach: Reach

@@ -1,8 +1,8 @@
 """A drawing on the screen as it prints, fitted to the room that there is."""
 
 import math
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QByteArray, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtSvg import QSvgRenderer

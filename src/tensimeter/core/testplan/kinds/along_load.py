@@ -1,9 +1,9 @@
 """Tests along the load of one output: regulation, minimum load, efficiency, capacity, a real device."""
 
 import math
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from tensimeter.core.analysis.capacity import capacity
 from tensimeter.core.design.reach import set_to
@@ -39,7 +39,7 @@ def along(s: Situation, shares: tuple[float, ...], **fields: object) -> list[Ste
     amps = s.amps(shares)
     line = s.line(amps)
     steps = [Step(float(a), predicted(line, k), s.band) for k, a in enumerate(amps)]
-    return [replace(step, **fields) for step in steps] if fields else steps  # type: ignore[arg-type]
+    return [replace(step, **fields) for step in steps] if fields else steps
 
 
 class LoadRegulationKind(TestKind[LoadRegulation]):

@@ -2,9 +2,9 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.measurement.readings import Measurand, Reading, interval_of

@@ -1,9 +1,9 @@
 """Tests of what else moves an output's volts: its trim, the line, the other outputs, its reach."""
 
 import math
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from tensimeter.core.analysis.cross import cross_regulation
 from tensimeter.core.circuit.load_line import LoadLine

@@ -1,9 +1,9 @@
 """The state of a soak worked out from its readings: the forecast, and the stages that it shows."""
 
-from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import (
@@ -151,8 +151,7 @@ def _state(key: _Key) -> SoakState | None:
     )
 
 
-@dataclass(frozen=True, eq=False)
-class _Seen:
+class _Seen(Struct, frozen=True, eq=False, dict=True):
     """A run up to a moment: the record of its place, its loads in A, what is known of part and fan."""
 
     job: Job

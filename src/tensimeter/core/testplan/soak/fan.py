@@ -1,8 +1,7 @@
 """The fan of a supply in a run of a soak: when it turned by its thresholds, and what it holds a place at."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.heat_design.fanned import SENSOR_K, Rung, held, rungs, turns
@@ -18,8 +17,7 @@ from tensimeter.core.testplan.step import Plan
 BETWEEN_K, LATEST = 0.5, 5
 
 
-@dataclass(frozen=True, eq=False)
-class FanInSoak:
+class FanInSoak(Struct, frozen=True, eq=False):
     """A converter's fan in a run: W there and elsewhere at each load, K of the place above its sink.
 
     `turned` is when it went to which rung by the design's thresholds: a fan that does not come on shows

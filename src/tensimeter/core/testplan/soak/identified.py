@@ -1,10 +1,10 @@
 """What a run of a soak has shown of the part it watched: its stages as fitted, its heat, its air."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.heat_design.measuring_points import (
     JUNCTION_SHARE,
@@ -29,8 +29,7 @@ from tensimeter.core.thermal.remedies import Part, Remedy, changes, remedies
 DRAWN = 400
 
 
-@dataclass(frozen=True, eq=False)
-class Shown:
+class Shown(Struct, frozen=True, eq=False, dict=True):
     """W lost in the part and elsewhere inside at the last load; °C of the room, and what it may get."""
 
     job: Job

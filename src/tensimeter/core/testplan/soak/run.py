@@ -2,9 +2,9 @@
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tensimeter.core.arrays import Array, Flags
 from tensimeter.core.errors import UserError
@@ -22,8 +22,7 @@ GONE_SHARE, DEAD_SHARE = 0.5, 0.02
 WARM_K = 3.0
 
 
-@dataclass(frozen=True, eq=False)
-class SoakRun:
+class SoakRun(Struct, frozen=True, eq=False):
     """The readings of one run in the order taken: s from its first, V, A, °C by place (n,); load steps.
 
     Where a place was not read its figure is not a number.
