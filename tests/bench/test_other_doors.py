@@ -18,12 +18,11 @@ from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.frame import Frame, FrameValue
 from tensimeter.bench.link import BrokenOff
-from tensimeter.bench.profile import Profile, figures, load_profile, without_degree_sign
+from tensimeter.bench.profile import Profile, figures, load_profile, text_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import open_bench, open_bench_file
 from tensimeter.bench.trying import try_profile
 from tensimeter.bench.understood import frame_shape, last_frame, of_frame, of_line
-from tensimeter.bench.visa import _decoded
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import LoadRegulation
@@ -200,12 +199,7 @@ def test_a_board_that_prints_all_its_temperatures(tmp_path: Path) -> None:
     far, near = os.openpty()
     board = doors.opened(f"ASRL{os.ttyname(near)}::INSTR", load_profile("printing-board"), "board")
     over = threading.Event()
-
-    def serve() -> None:
-        while not over.wait(0.05):
-            os.write(far, b"T1=23.5 T2=-4.0 T3=39.5\r\n")
-
-    threading.Thread(target=serve, daemon=True).start()
+    threading.Thread(target=_repeated, args=(far, b"T1=23.5 T2=-4.0 T3=39.5\r\n", over), daemon=True).start()
     assert board.read_all_celsius(3) == [23.5, -4.0, 39.5]
     over.set()
     board.close()
@@ -270,6 +264,10 @@ READ = "[frame.values.read_volts]\nat = 2\n"
         ("role = 'voltmeter'\n[frame]\nlength = 3\nstart = 'AA 55'\n" + READ, "looks at byte 3"),
         ("role = 'voltmeter'\n[frame]\nlength = 9\nstart = 'AX'\n" + READ, "hexadecimal"),
         ("role = 'voltmeter'\n[frame]\nlength = 9\nstart = 'AA 55'\n" + READ + "scale = 0", "not 0"),
+        (
+            "role = 'voltmeter'\n[frame]\nlength = 9\nstart = 'AA 55'\n" + READ + "where = {-1 = ['AA']}",
+            "where",
+        ),
         ("role = 'clamp'\n[frame]\nlength = 9\nstart = 'AA 55'\n" + READ, "lacks the command read_amps"),
         ("role = 'clamp'\n[registers.values.read_amps]\nat = 65535\nkind = 'int32'", "past the last"),
         ("role = 'clamp'\n[registers.values.on]\nat = 1", "nothing that can be read"),
@@ -322,7 +320,45 @@ def test_a_figure_is_looked_for_in_a_line(line: str, shown: str, told: set[str] 
 
 
 @pytest.mark.parametrize("sent", ["T1: 23.5 °C".encode(), "T1: 23.5 °C".encode("latin-1"), b"T1: 23.5 C"])
-def test_a_degree_sign_is_read_past(sent: bytes) -> None:
-    found = of_line(without_degree_sign(sent).decode("ascii"), "read_celsius", "23.5")
+def test_a_degree_sign_is_read_past(tmp_path: Path, sent: bytes) -> None:
+    found = of_line(text_of(sent), "read_celsius", "23.5")
     profile = Profile.model_validate({"role": "thermometer", "streaming": True, **found[0].told})
-    assert figures(profile, "read_celsius", _decoded(sent), 1) == [23.5]
+    (tmp_path / "board").write_bytes(sent + b"\r\n")
+    assert doors.opened(f"file:{tmp_path / 'board'}", profile, "board").read_celsius() == 23.5
+    far, near = os.openpty()
+    board = doors.opened(f"ASRL{os.ttyname(near)}::INSTR", profile, "board")
+    over = threading.Event()
+    threading.Thread(target=_repeated, args=(far, sent + b"\r\n", over), daemon=True).start()
+    assert board.read_celsius() == 23.5
+    over.set()
+    board.close()
+
+
+def _repeated(to: int, line: bytes, over: threading.Event) -> None:
+    while not over.wait(0.05):
+        os.write(to, line)
+
+
+def test_a_sensor_that_never_answers_is_not_asked_again_and_again(tmp_path: Path) -> None:
+    os.mkfifo(tmp_path / "board")
+    board = doors.opened(f"file:{tmp_path / 'board'}", load_profile("printing-board"), "board")
+    board.longest_s = 0.1
+    before = threading.active_count()
+    said = []
+    for _ in range(4):
+        with pytest.raises(LinkFailed) as failed:
+            board.read_celsius()
+        said.append(str(failed.value))
+    assert threading.active_count() == before + 1
+    assert "no answer in time" in said[0]
+    assert all("asked before" in words for words in said[1:])
+    # Once it has answered that one it is asked again; the late answer counts for nothing.
+    board.longest_s = 5.0
+    threading.Thread(target=_write_twice, args=(tmp_path / "board",), daemon=True).start()
+    assert board.read_celsius() == 24.5
+
+
+def _write_twice(path: Path) -> None:
+    for line in (b"T1=99.0\r\n", b"T1=24.5\r\n"):
+        path.write_bytes(line)
+        time.sleep(0.2)

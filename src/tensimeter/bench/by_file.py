@@ -6,7 +6,7 @@ import time
 from pathlib import Path
 
 from tensimeter.bench.link import BrokenOff, Said
-from tensimeter.bench.profile import MOST_LOOKED, Profile, figures
+from tensimeter.bench.profile import MOST_LOOKED, Profile, figures, text_of
 from tensimeter.bench.profiled import ProfiledInstrument
 from tensimeter.bench.roles import LinkFailed
 
@@ -24,6 +24,8 @@ class FileInstrument(ProfiledInstrument):
     def __init__(self, resource: str, profile: Profile, part: str) -> None:
         self._broken = threading.Event()
         self._paths: list[Path] = []
+        #: What asks the kernel; one that it never answers stays, and none is put beside it.
+        self._reading: threading.Thread | None = None
         super().__init__(resource, profile, part)
 
     def reconnect(self) -> None:
@@ -46,16 +48,25 @@ class FileInstrument(ProfiledInstrument):
         if channels > len(self._paths):
             raise LinkFailed(f"{self.part} has {len(self._paths)} files where {channels} are asked.")
         told: list[bytes] = []
-        reading = threading.Thread(target=self._take, args=(self._paths[:channels], told), daemon=True)
-        reading.start()
         deadline = time.monotonic() + self.longest_s
-        while reading.is_alive() and time.monotonic() < deadline:
-            reading.join(_LOOK_S)
-            if self._broken.is_set():
-                raise BrokenOff("the exchange was broken off.")
+        if not self._over(deadline):
+            raise LinkFailed(f"{self.part}: what was asked before is still without an answer.")
+        self._reading = threading.Thread(target=self._take, args=(self._paths[:channels], told), daemon=True)
+        self._reading.start()
+        self._over(deadline)
         if len(told) < channels:
             raise LinkFailed(f"{self.part}: no answer in time.")
         return [self._figure(command, data) for data in told]
+
+    def _over(self, deadline: float) -> bool:
+        """Whether nothing is asked of the kernel any more, waited for until a deadline."""
+        while self._reading is not None and self._reading.is_alive():
+            if time.monotonic() >= deadline:
+                return False
+            self._reading.join(_LOOK_S)
+            if self._broken.is_set():
+                raise BrokenOff("the exchange was broken off.")
+        return True
 
     def _take(self, paths: list[Path], told: list[bytes]) -> None:
         for path in paths:
@@ -68,5 +79,5 @@ class FileInstrument(ProfiledInstrument):
             told.append(data)
 
     def _figure(self, command: str, data: bytes) -> float:
-        answer = data.decode("ascii", "replace")
+        answer = text_of(data)
         return self.figures_of(answer, lambda: figures(self.profile, command, answer, 1))[0]

@@ -43,7 +43,7 @@ class FrameValue(BaseModel):
     over_at: int | None = Field(default=None, ge=0, le=255)
     over_mask: int = Field(default=1, ge=1, le=255)
     #: Bytes that must be one of those named, by number: else the meter shows another quantity.
-    where: dict[int, list[Hex]] = Field(default_factory=dict, max_length=16)
+    where: dict[Annotated[int, Field(ge=0, le=255)], list[Hex]] = Field(default_factory=dict, max_length=16)
 
     @model_validator(mode="after")
     def _can_be_read(self) -> "FrameValue":
@@ -185,14 +185,17 @@ def _sum(kind: str, data: bytes) -> bytes:
             found ^= byte
         return bytes([found])
     if kind == "crc16":
-        return _crc16(data).to_bytes(2, "little")
+        return _crc16(data)
     return b""
 
 
-def _crc16(data: bytes) -> int:
-    crc = 0xFFFF
-    for byte in data:
-        crc ^= byte
-        for _ in range(8):
-            crc = (crc >> 1) ^ 0xA001 if crc & 1 else crc >> 1
-    return crc
+def _crc16(data: bytes) -> bytes:
+    """The two bytes behind a frame of Modbus, the low one first.
+
+    >>> _crc16(bytes.fromhex("01 03 00 00 00 01")).hex(" ")
+    '84 0a'
+    """
+    from pymodbus.framer.rtu import FramerRTU
+
+    # It gives them in the order in which they are sent.
+    return FramerRTU.compute_CRC(data).to_bytes(2, "big")

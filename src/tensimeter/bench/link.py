@@ -132,7 +132,8 @@ class Link:
         self.resource, self._end = resource, termination.encode()
         self._buffer = bytearray()
         self._talk: deque[Said] = deque(maxlen=1) if talk is None else talk
-        #: When the line or the frame that was taken last began to come, s of `time.monotonic`.
+        #: When what stood in the buffer began to come, s of `time.monotonic`: the line or the frame that was
+        #: taken last began then or later, so that its age may be told too large, never too small.
         self.began_at = 0.0
         #: Whether what came last ended with a line's end: then the next line is a whole one.
         self._whole = False
@@ -270,8 +271,13 @@ class Link:
 
     def frame(self, first_in: Callable[[bytearray], int | None], length: int, deadline: float) -> bytes:
         """The first frame in what comes, as `first_in` finds it; what stands before it is passed over."""
+        passed = 0
         while (at := first_in(self._buffer)) is None:
-            if len(self._buffer) > MOST_LINE:
+            # Where no frame begins none is looked for again.
+            over = max(len(self._buffer) - length + 1, 0)
+            del self._buffer[:over]
+            passed += over
+            if passed > MOST_LINE:
                 raise LinkFailed("it sends no frame as its profile has it.")
             self._fill(deadline)
         found = bytes(self._buffer[at : at + length])

@@ -157,13 +157,13 @@ def _must_find_a_value(name: str, pattern: str, commands: dict[str, str]) -> Non
         raise ValueError(f"the pattern of {name} has no group (?P<value>…)")
 
 
-def without_degree_sign(data: bytes) -> bytes:
-    """What an instrument sends, with its `°C` as plain `C`: the sign is all of it that is no ASCII.
+def text_of(data: bytes) -> str:
+    """What an instrument sends as text, its `°C` as plain `C`; other bytes that are no ASCII as `�`.
 
-    >>> without_degree_sign("23.5 °C".encode()), without_degree_sign("23.5 °C".encode("latin-1"))
-    (b'23.5 C', b'23.5 C')
+    >>> text_of("23.5 °C\\r\\n".encode()), text_of("23.5 °C".encode("latin-1")), text_of(b"\\xff5")
+    ('23.5 C', '23.5 C', '�5')
     """
-    return data.replace(b"\xc2\xb0", b"").replace(b"\xb0", b"")
+    return data.replace(b"\xc2\xb0", b"").replace(b"\xb0", b"").decode("ascii", "replace").strip()
 
 
 def figures(profile: Profile, command: str, answer: str, count: int) -> list[float]:

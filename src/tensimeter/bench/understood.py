@@ -83,8 +83,18 @@ def _fitting_scales(value: float, shown: str) -> list[float]:
     """What a figure must be multiplied by to be what is shown: nothing where it is; none where it is not."""
     if not shown.strip():
         return [1.0]
-    wanted, digit = shown_figure(shown)
-    return [s for s in _SCALES if abs(scaled(value, s) - wanted) <= _DIGIT * digit][:1]
+    scale = _scale_to(value, *shown_figure(shown))
+    return [] if scale is None else [scale]
+
+
+def _scale_to(value: float, wanted: float, digit: float) -> float | None:
+    """The power of ten by which a figure becomes what is wanted to a digit; None where none does."""
+    return next((s for s in _SCALES if abs(scaled(value, s) - wanted) <= _DIGIT * digit), None)
+
+
+def _could_be(value: float, wanted: float) -> bool:
+    """Whether a figure may be what is wanted at some scale: nothing is nothing at any."""
+    return math.isfinite(value) and (value == 0.0) == (wanted == 0.0)
 
 
 def frame_shape(data: bytes) -> dict[str, Any] | None:
@@ -113,17 +123,20 @@ def frame_shape(data: bytes) -> dict[str, Any] | None:
 
 def _without_sum(data: bytes) -> dict[str, Any] | None:
     """Frames known by two bytes that come again and again at one distance."""
-    for length in range(_SHORTEST, min(_LONGEST, len(data) // _ALIKE) + 1):
-        pairs = Counter(data[k : k + 2] for k in range(len(data) - 1))
-        # A line's end is one; what are digits is more likely a figure that does not move.
-        likely = sorted(pairs.items(), key=lambda p: (p[0] != b"\r\n", p[0].isalnum(), -p[1]))
-        for mark, count in likely[:6]:
-            places = [k for k in range(len(data) - 1) if data[k : k + 2] == mark]
-            steps = {b - a for a, b in itertools.pairwise(places)}
-            if count >= _ALIKE and steps == {length} and len(set(mark)) > 1:
-                key = "end" if mark == b"\r\n" else "start"
-                return {"length": length, key: mark.hex(" ").upper()}
-    return None
+    pairs = Counter(data[k : k + 2] for k in range(len(data) - 1))
+    # A line's end is one; what are digits is more likely a figure that does not move.
+    likely = sorted(pairs.items(), key=lambda p: (p[0] != b"\r\n", p[0].isalnum(), -p[1]))
+    found = []
+    for rank, (mark, count) in enumerate(likely[:6]):
+        places = [k for k in range(len(data) - 1) if data[k : k + 2] == mark]
+        steps = {b - a for a, b in itertools.pairwise(places)}
+        length = steps.pop() if len(steps) == 1 else 0
+        fits = _SHORTEST <= length <= min(_LONGEST, len(data) // _ALIKE)
+        if count >= _ALIKE and fits and len(set(mark)) > 1:
+            key = "end" if mark == b"\r\n" else "start"
+            found.append((length, rank, {"length": length, key: mark.hex(" ").upper()}))
+    # The shortest that fits, and of these what is most likely a mark.
+    return min(found, key=lambda f: f[:2])[2] if found else None
 
 
 def _same_front(frames: list[bytes]) -> bytes:
@@ -165,9 +178,7 @@ def _at(
         plain = FrameValue.model_validate(told).read(newest)
     except ValueError:
         return []
-    if not math.isfinite(plain) or (plain == 0.0) != (wanted == 0.0):
-        return []
-    scale = next((s for s in _SCALES if abs(scaled(plain, s) - wanted) <= _DIGIT * digit), None)
+    scale = _scale_to(plain, wanted, digit) if _could_be(plain, wanted) else None
     if scale is None:
         return []
     if scale != 1.0:
@@ -189,9 +200,7 @@ def of_registers(words: dict[tuple[Table, int], int], command: str, shown: str) 
         if (low_first and register.words == 1) or None in held:
             continue
         plain = value_of([w for w in held if w is not None], register)
-        if not math.isfinite(plain) or (plain == 0.0) != (wanted == 0.0):
-            continue
-        scale = next((s for s in _SCALES if abs(scaled(plain, s) - wanted) <= _DIGIT * digit), None)
+        scale = _scale_to(plain, wanted, digit) if _could_be(plain, wanted) else None
         if scale is not None:
             told |= {"scale": scale} if scale != 1.0 else {}
             told = {k: v for k, v in told.items() if v is not False}

@@ -3,29 +3,25 @@
 import contextlib
 import re
 import time
-from collections.abc import Callable
-from typing import TypeVar
 
 import numpy as np
 
-from tensimeter.bench.link import MOST_BLOCK, MOST_LINE, BrokenOff, Link, Serial
-from tensimeter.bench.profile import Profile, figures, without_degree_sign
-from tensimeter.bench.profiled import ProfiledInstrument, cleaned
+from tensimeter.bench.link import MOST_BLOCK, MOST_LINE, BrokenOff
+from tensimeter.bench.linked import GRACE_S, LinkedInstrument
+from tensimeter.bench.profile import Profile, figures, text_of
+from tensimeter.bench.profiled import cleaned
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.arrays import Array
 
-T = TypeVar("T")
 #: An entry of an error queue: a number and a text (SCPI 1999.0, volume 2, 21.8), or a number alone.
 _ERROR = re.compile(r"^[+-]?\d+\s*(,|$)")
 #: How many answers that belong to an earlier question are passed over before a link is given up.
 MOST_STALE = 32
-#: How much later than an answer a line that comes of itself may be, s: one a second is never quite on time.
-STREAM_GRACE_S = 0.12
 #: How long an instrument without any mark on its answers must be silent after one, s.
 SILENT_S = 0.02
 
 
-class VisaInstrument(ProfiledInstrument):
+class VisaInstrument(LinkedInstrument):
     """An instrument that is spoken to in lines; plays the roles for which its profile has commands.
 
     An answer counts only where it is known to belong to its question: by a number that the instrument
@@ -34,36 +30,10 @@ class VisaInstrument(ProfiledInstrument):
     """
 
     def __init__(self, resource: str, profile: Profile, part: str) -> None:
-        self.link: Link | None = None
         self._number_asked = 0
         #: Whether it gives numbers back; None while it was not tried.
         self._numbers: bool | None = None
         super().__init__(resource, profile, part)
-
-    def reconnect(self) -> None:
-        """Open its link anew; what was on its way is gone with the old one."""
-        self.close()
-        p = self.profile
-        serial = Serial(p.baud, p.data_bits, p.parity, p.stop_bits, p.flow)
-        self.link = Link(self.resource, p.termination, p.timeout_s, serial, self.talk)
-
-    def close(self) -> None:
-        if self.link is not None:
-            self.link.close()
-            self.link = None
-
-    def break_off(self) -> None:
-        """End the exchange that is on; from any thread."""
-        link = self.link
-        if link is not None:
-            link.break_off()
-
-    def calm(self) -> None:
-        """Speak again after a break; a link that was left half-way is opened anew."""
-        if self.link is None or self.link.torn:
-            self.reconnect()
-        else:
-            self.link.calm()
 
     def identity(self) -> str:
         """What it says of itself; empty where its profile does not ask. From then on answers are known."""
@@ -221,7 +191,7 @@ class VisaInstrument(ProfiledInstrument):
         """Figures of the first line that begins from now on and has them; a banner is passed over."""
         with self._mutex:
             link, deadline = self._ready()
-            deadline += STREAM_GRACE_S
+            deadline += GRACE_S
             wanted = self._guarded(lambda: link.fresh_line(deadline))
             for _ in range(MOST_STALE):
                 with contextlib.suppress(ValueError, LinkFailed):
@@ -317,24 +287,9 @@ class VisaInstrument(ProfiledInstrument):
 
         return self._guarded(exchange)
 
-    def _ready(self) -> tuple[Link, float]:
-        if self.link is None:
-            raise LinkFailed(f"{self.part} is not connected.")
-        return self.link, time.monotonic() + self.longest_s
-
-    def _guarded(self, action: Callable[[], T]) -> T:
-        try:
-            return action()
-        except BrokenOff:
-            raise
-        except LinkFailed as failed:
-            if self.link is not None:
-                self.link.torn = True
-            raise LinkFailed(f"{self.part}: {failed}") from failed
-
 
 def _decoded(answer: bytes) -> str:
-    try:
-        return without_degree_sign(answer).decode("ascii").strip()
-    except UnicodeDecodeError as error:
-        raise LinkFailed("it answers what is no text.") from error
+    text = text_of(answer)
+    if "\ufffd" in text:
+        raise LinkFailed("it answers what is no text.")
+    return text

@@ -149,8 +149,7 @@ GUIDE: tuple[GuideStep, ...] = (
     GuideStep(
         "design", "A fuse, and the outlet",
         "A donor can feed a short with far more than a wire bears: a fuse comes first. Enter takes it from "
-        "the "
-        "library.",
+        "the library.",
         "add", lambda *_: "Fuse 5 A slow", lambda job, _: any(x.kind == "fuse" for x in job.design.links),
     ),
     GuideStep(
@@ -161,14 +160,12 @@ GUIDE: tuple[GuideStep, ...] = (
     GuideStep(
         "design", "What gives up first",
         "The ladder ranks every limit of the path, and the load line shows volts over amps with their "
-        "spread. "
-        "With a bar in hand F1 tells how its figure came about. Look around, then go on.",
+        "spread. With a bar in hand F1 tells how its figure came about. Look around, then go on.",
     ),
     GuideStep(
         "assemble", "Before it is switched on",
         "Nothing is plugged in yet. What must be joined and what must be apart is read with the meter; a "
-        "number "
-        "and a figure will do. What must be read is a hold: it keeps the later stages back.",
+        "number and a figure will do. What must be read is a hold: it keeps the later stages back.",
         "line", _pair_line, _pair_read,
     ),
     GuideStep(
@@ -186,14 +183,12 @@ GUIDE: tuple[GuideStep, ...] = (
     GuideStep(
         "prove", "Volts under load",
         "Set a load, read the volts, type both; an instrument or a log would file them the same way. Three "
-        "points "
-        "make a line, with its resistance and what it is uncertain by.",
+        "points make a line, with its resistance and what it is uncertain by.",
         "line", _point_line, _points_read,
     ),
     GuideStep(
         "plate", "What may be printed on its front",
         "Only what was shown, with what it was shown by. Here all is made up, and the sheet says so. That "
-        "is the "
-        "whole way: your own supply begins with its label, at Ctrl+O.",
+        "is the whole way: your own supply begins with its label, at Ctrl+O.",
     ),
 )  # fmt: skip

@@ -29,7 +29,7 @@ from tensimeter.bench.profile import (
     own_profiles,
     parsed_profile,
     role_of,
-    without_degree_sign,
+    text_of,
 )
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.trying import try_profile
@@ -203,8 +203,7 @@ class ProfileWindow(QDialog):
                 if newest and shape and shown.strip():
                     found = of_frame(newest, shape, self.command, shown)
             else:
-                text = without_degree_sign(data).decode("ascii", "replace")
-                lines = [x for x in text.splitlines() if x.strip()]
+                lines = [x for x in text_of(data).splitlines() if x.strip()]
                 found = of_line(lines[-1], self.command, shown) if lines else []
         except ValueError:
             # What is typed there is no figure yet.
