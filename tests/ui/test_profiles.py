@@ -75,9 +75,15 @@ def test_a_profile_is_made_from_what_a_meter_says(
         made.keep_it()
         assert "plain name" in made.said.text()
         made.name.setText("bench-meter")
+        own = own_profiles() / "bench-meter.toml"
+        own.parent.mkdir(parents=True, exist_ok=True)
+        own.write_text("# of another meter")
+        qtbot.mouseClick(made.keep, Qt.MouseButton.LeftButton)
+        assert "already" in made.said.text()
+        assert own.read_text() == "# of another meter"
         qtbot.mouseClick(made.keep, Qt.MouseButton.LeftButton)
         assert window.profiles["voltmeter"].currentText() == "bench-meter"
-        assert (own_profiles() / "bench-meter.toml").is_file()
+        assert own.read_text() == good
         assert load_profile("bench-meter").role == "voltmeter"
         with qtbot.waitSignal(window.bench_chosen) as chosen:
             window.use()

@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 
 from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.setup import open_bench, read_bench_file
+from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.job import Job
@@ -29,6 +30,7 @@ from tensimeter.demo.library import stand_ins as simulated
 from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.prove.instruments_window import InstrumentsWindow
+from tensimeter.ui.prove.profile_window import ProfileWindow
 from tensimeter.ui.theme import theme
 from tensimeter.ui.window import MainWindow
 
@@ -350,6 +352,41 @@ def test_instruments_are_found_tried_and_assigned(
     assert panel.bench_path.text() == str(path)
     assert panel.source.currentData() == "bench"
     assert not served.load_drawing
+
+
+def test_instruments_of_a_run_are_its_own(window: MainWindow, served: SimulatedBench, qtbot) -> None:
+    panel, session = window.stage("prove").campaign, window.session
+    panel.find_button.click()
+    dialog: InstrumentsWindow = panel.instruments
+    dialog.fields["voltmeter"].setText(served.resources["voltmeter"])
+    dialog.make_profile("voltmeter")
+    made = dialog.findChild(ProfileWindow)
+    qtbot.waitUntil(lambda: made.conversation._link is not None, timeout=3000)
+    with session.asked, pytest.raises(UserError, match="being asked"):
+        window.control.start("quick")
+    session.bench_wanted.emit()
+    assert made.conversation._link is None
+    served.connect("hub")
+    session.start_run(open_bench(session.job, served.resources, clock=served.clock))
+    dialog.look()
+    assert "A run is on" in dialog.said.text()
+    for ask in (lambda: dialog.check("voltmeter"), lambda: dialog.make_profile("voltmeter")):
+        dialog.said.clear()
+        ask()
+        assert "A run is on" in dialog.said.text()
+    made.conversation.line.setText("*RST")
+    for ask in (made.conversation.send, made.try_all):
+        made.said.clear()
+        ask()
+        assert "A run is on" in made.said.text()
+    made._listen()
+    assert made.conversation._link is None
+    assert len(dialog.findChildren(ProfileWindow)) == 1
+    qtbot.waitUntil(lambda: ended(window), timeout=20000)
+    assert session.outcome.complete
+    made._listen()
+    qtbot.waitUntil(lambda: made.conversation._link is not None, timeout=3000)
+    dialog.close()
 
 
 def test_the_sheet_has_a_section_for_each_test(

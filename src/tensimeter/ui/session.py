@@ -14,6 +14,7 @@ from tensimeter.core.testplan.evaluation import not_judged
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.aside import Aside
+from tensimeter.ui.asked import Asked
 from tensimeter.ui.run_feed import RunFeed
 
 if TYPE_CHECKING:
@@ -50,6 +51,8 @@ class Session(WorkSession, QObject):
     trouble = pyqtSignal(str)
     told = pyqtSignal(str)
     hand_changed = pyqtSignal()
+    #: A run is about to open its instruments: whoever else holds one lets it go.
+    bench_wanted = pyqtSignal()
     #: A stage that is to be gone to.
     stage_wanted = pyqtSignal(str)
 
@@ -62,6 +65,8 @@ class Session(WorkSession, QObject):
         QObject.__init__(self)
         #: Where what takes long is worked out; at once, unless another is given.
         self.aside = aside or Aside()
+        #: What is asked of instruments outside a run.
+        self.asked = Asked(self)
         self.notices: list[Notice] = []
         #: Outcomes of tests whose judgement takes long, as last shown, and for what each was asked last.
         self._shown_before: dict[str, Outcome] = {}

@@ -211,13 +211,18 @@ def _tune(scratch: Path, folder: Path) -> None:
     window.close()
 
 
-def _profile(folder: Path) -> None:
+def _profile(scratch: Path, folder: Path) -> None:
     """A profile made from what a handheld meter sends."""
     from tensimeter.ui.pictures import picture, wait_until
     from tensimeter.ui.prove.profile_window import ProfileWindow
+    from tensimeter.ui.session import Session
 
-    with stand_ins(demo_job("ridge-pier"), voltmeter_as="frame") as served:
-        window = ProfileWindow("voltmeter", served.resources["voltmeter"], "generic-meter")
+    job = demo_job("ridge-pier")
+    with (
+        JobFile.create(scratch / "profile.tensi", job) as file,
+        stand_ins(job, voltmeter_as="frame") as served,
+    ):
+        window = ProfileWindow(Session(file), "voltmeter", served.resources["voltmeter"], "generic-meter")
         window.resize(1280, 800)
         window.show()
         window.way.setCurrentIndex(2)
@@ -267,7 +272,7 @@ def main(folder: Path) -> None:
         _other_designs(Path(scratch), folder)
         _tune(Path(scratch), folder)
         _made_load(Path(scratch), folder)
-        _profile(folder)
+        _profile(Path(scratch), folder)
 
         file = JobFile.create(Path(scratch) / "shed.tensi", readings_first("Shed bench supply", "12V 5A"))
         session = Session(file)

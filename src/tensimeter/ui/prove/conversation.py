@@ -12,14 +12,19 @@ from tensimeter.bench.by_file import PREFIX
 from tensimeter.bench.link import Link, Said, Serial
 from tensimeter.bench.profile import Profile
 from tensimeter.bench.roles import LinkFailed
+from tensimeter.ui.aside import Aside
+from tensimeter.ui.asked import RUN_IS_ON
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.words import tr
+from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 #: What of a profile says how its link is opened.
 OF_LINK = ("termination", "baud", "data_bits", "parity", "stop_bits", "flow")
 #: How often a link is looked at, and how often one that can't be opened is tried again, ms.
 LOOK_MS, AGAIN_MS = 150, 5000
+#: So long a link may take to take a line, s.
+SEND_S = 0.3
 #: So many of the newest bytes are kept, and so many lines of what was said.
 NEWEST, MOST_LINES = 4096, 400
 
@@ -29,11 +34,18 @@ class Conversation(QWidget):
 
     said = pyqtSignal(str)
 
-    def __init__(self, role: str, resource: str, told: Callable[[], dict[str, Any] | None]) -> None:
+    def __init__(
+        self, session: Session, aside: Aside, role: str, resource: str,
+        told: Callable[[], dict[str, Any] | None],
+    ) -> None:  # fmt: skip
         super().__init__()
+        self._session, self._aside = session, aside
         self._role, self._resource, self._told = role, resource, told
         self._talk: deque[Said] = deque(maxlen=MOST_LINES)
         self._link: Link | None = None
+        #: Links that were opened beside the window, until they are closed.
+        self._opened: list[Link] = []
+        session.bench_wanted.connect(self.close_link)
         #: The newest bytes that came, and whether any came since they were looked through.
         self.came, self.news = bytearray(), False
         #: When to look again, ms.
@@ -61,9 +73,9 @@ class Conversation(QWidget):
 
     def listen(self) -> None:
         """Show what came; a link is opened by the settings that stand in the profile."""
-        if self._link is None and not self._open():
+        if self._link is None:
+            self._open()
             return
-        assert self._link is not None
         try:
             self._link.drain()
         except LinkFailed as failed:
@@ -73,30 +85,45 @@ class Conversation(QWidget):
         self.show_said(list(self._talk))
         self._talk.clear()
 
-    def _open(self) -> bool:
+    def _open(self) -> None:
+        """Have the link opened beside the window: who is not there is waited for a second."""
         told = self._told() or {}
         if "registers" in told or self._resource.startswith(PREFIX) or not self._resource:
-            return False
+            return
+        if self._session.running or self._aside.waits("link"):
+            return
         try:
             known = Profile.model_validate({"role": self._role, **{k: told[k] for k in OF_LINK if k in told}})
         except ValueError:
             # Half typed; what is wrong is said beside the text.
             known = Profile.model_validate({"role": self._role})
         serial = Serial(known.baud, known.data_bits, known.parity, known.stop_bits, known.flow)
-        try:
-            self._link = Link(self._resource, known.termination, 0.7, serial, self._talk)
-        except LinkFailed as failed:
-            self.said.emit(str(failed))
+
+        def opened() -> Link | str:
+            try:
+                with self._session.asked:
+                    link = Link(self._resource, known.termination, 0.7, serial, self._talk)
+            except LinkFailed as failed:
+                return str(failed)
+            self._opened.append(link)
+            return link
+
+        self._aside.ask("link", self, opened, self._take)
+
+    def _take(self, found: Link | str) -> None:
+        if isinstance(found, str):
+            self.said.emit(found)
             self.again_ms = AGAIN_MS
-            return False
-        self.again_ms = LOOK_MS
-        return True
+            return
+        self._link, self.again_ms = found, LOOK_MS
+        if self._session.running:
+            self.close_link()
 
     def close_link(self) -> None:
         """Let it go, so that something else may open it."""
-        if self._link is not None:
-            self._link.close()
-            self._link = None
+        self._link = None
+        while self._opened:
+            self._opened.pop().close()
 
     def show_said(self, said: list[Said]) -> None:
         for one in said:
@@ -112,11 +139,18 @@ class Conversation(QWidget):
     def send(self) -> None:
         """Send the line typed; what comes is shown as it comes."""
         text = self.line.text()
-        if not text.strip() or (self._link is None and not self._open()):
+        if not text.strip():
             return
-        assert self._link is not None
+        if self._session.running:
+            self.said.emit(tr(RUN_IS_ON))
+            return
+        if self._link is None:
+            self._open()
+        if self._link is None:
+            self.said.emit(tr("Its link is not open yet; nothing was sent."))
+            return
         try:
-            self._link.say(text.encode("ascii"), time.monotonic() + 1.0)
+            self._link.say(text.encode("ascii"), time.monotonic() + SEND_S)
         except (LinkFailed, UnicodeEncodeError) as failed:
             self.said.emit(tr("It was not sent: {0}").format(failed))
             return

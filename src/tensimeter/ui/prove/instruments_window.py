@@ -3,8 +3,8 @@
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
-    QApplication,
     QComboBox,
     QDialog,
     QGridLayout,
@@ -18,12 +18,15 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench.doors import opened
-from tensimeter.bench.finding import found_instruments, resource_of
+from tensimeter.bench.finding import Found, found_instruments, resource_of
 from tensimeter.bench.profile import load_profile, profile_names, role_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import parts_by_role, write_bench_file
-from tensimeter.bench.trying import try_profile
+from tensimeter.bench.trying import IncomingResult, try_profile
 from tensimeter.core.errors import UserError
+from tensimeter.core.guarded import guarded
+from tensimeter.ui.aside import Aside
+from tensimeter.ui.asked import RUN_IS_ON
 from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
@@ -51,6 +54,8 @@ class InstrumentsWindow(QDialog):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
+        # What is slow to answer keeps nobody from dropping a load.
+        self.aside = Aside(threaded=session.aside.threaded)
         self.setWindowTitle(tr("Instruments"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(theme.px(880), theme.px(580))
@@ -120,18 +125,38 @@ class InstrumentsWindow(QDialog):
         grid.setColumnStretch(3, 2)
         return grid
 
+    def _is_free(self) -> bool:
+        """Whether instruments may be spoken to here; those of a run are its own."""
+        if self.session.running:
+            self.said.setText(tr(RUN_IS_ON))
+        return not self.session.running
+
     def look(self) -> None:
         """Ask every port and everything typed for its identity."""
+        if not self._is_free():
+            return
         self.answers.clear()
         self.said.setText(tr("Asking …"))
         typed = [field.text() for field in self.fields.values()]
-        count = 0
-        for found in found_instruments(typed):
-            item = QTreeWidgetItem([found.resource, found.answer or found.remark])
-            item.setDisabled(not found.answer)
+
+        def ask() -> list[Found] | str:
+            try:
+                with self.session.asked:
+                    return list(found_instruments(typed))
+            except LinkFailed as failed:
+                return str(failed)
+
+        self.aside.ask("who", self, lambda: guarded("Who is there", ask, str), self._show_found)
+
+    def _show_found(self, found: list[Found] | str) -> None:
+        if isinstance(found, str):
+            self.said.setText(found)
+            return
+        for one in found:
+            item = QTreeWidgetItem([one.resource, one.answer or one.remark])
+            item.setDisabled(not one.answer)
             self.answers.addTopLevelItem(item)
-            count += bool(found.answer)
-            QApplication.processEvents()
+        count = sum(bool(one.answer) for one in found)
         self.said.setText(
             tr("{0} answered.").format(count)
             if count
@@ -148,20 +173,35 @@ class InstrumentsWindow(QDialog):
         if not text:
             self.said.setText(tr("Type where the {0} is first.").format(_ROLES[role]))
             return
-        self.answers.clear()
-        try:
-            profile = load_profile(self.profiles[role].currentText())
-            instrument = opened(resource_of(text), profile, _ROLES[role])
-        except (UserError, LinkFailed) as error:
-            self.said.setText(str(error))
+        if not self._is_free():
             return
-        bad = 0
-        for tried in try_profile(instrument, profile):
-            mark = {True: "fits", False: "DOES NOT FIT", None: ""}[tried.fits]
-            said = "  ".join(x for x in (tried.answer, mark, tried.remark) if x)
-            self.answers.addTopLevelItem(QTreeWidgetItem([f"{tried.command}: {tried.sent}", said]))
-            bad += tried.fits is False
-        instrument.close()
+        self.answers.clear()
+        self.said.setText(tr("Trying …"))
+        name, called = self.profiles[role].currentText(), _ROLES[role]
+
+        def tried() -> list[IncomingResult] | str:
+            try:
+                profile = load_profile(name)
+                with self.session.asked:
+                    instrument = opened(resource_of(text), profile, called)
+                    try:
+                        return list(try_profile(instrument, profile))
+                    finally:
+                        instrument.close()
+            except (UserError, LinkFailed) as error:
+                return str(error)
+
+        self.aside.ask("tried", self, lambda: guarded(called, tried, str), self._show_tried)
+
+    def _show_tried(self, tried: list[IncomingResult] | str) -> None:
+        if isinstance(tried, str):
+            self.said.setText(tried)
+            return
+        for one in tried:
+            mark = {True: "fits", False: "DOES NOT FIT", None: ""}[one.fits]
+            said = "  ".join(x for x in (one.answer, mark, one.remark) if x)
+            self.answers.addTopLevelItem(QTreeWidgetItem([f"{one.command}: {one.sent}", said]))
+        bad = sum(one.fits is False for one in tried)
         self.said.setText(
             tr("{0} commands do not fit.").format(bad) if bad else tr("Every command that was tried fits.")
         )
@@ -172,8 +212,10 @@ class InstrumentsWindow(QDialog):
         if not text:
             self.said.setText(tr("Type where the {0} is first.").format(_ROLES[role]))
             return
+        if not self._is_free():
+            return
         box = self.profiles[role]
-        window = ProfileWindow(role, resource_of(text), box.currentText(), self)
+        window = ProfileWindow(self.session, role, resource_of(text), box.currentText(), self)
 
         def use(name: str) -> None:
             if box.findText(name) < 0:
@@ -201,3 +243,7 @@ class InstrumentsWindow(QDialog):
             return
         self.bench_chosen.emit(str(path))
         self.close()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.aside.stop()
+        super().closeEvent(event)

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.bench import doors
+from tensimeter.bench.link import Said
 from tensimeter.bench.modbus import ModbusInstrument
 from tensimeter.bench.profile import (
     NEEDED,
@@ -32,12 +33,14 @@ from tensimeter.bench.profile import (
     text_of,
 )
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.bench.trying import try_profile
+from tensimeter.bench.trying import IncomingResult, try_profile
 from tensimeter.bench.understood import Proposal, frame_shape, last_frame, of_frame, of_line, of_registers
 from tensimeter.core.errors import UserError
+from tensimeter.ui.aside import Aside
 from tensimeter.ui.parts.text import Field, label
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.prove.conversation import LOOK_MS, OF_LINK, Conversation
+from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
 _ASKED = "answers questions in lines"
@@ -50,6 +53,8 @@ _WAYS = {
 }
 #: What comes is looked through so often, s.
 PROPOSE_S = 0.7
+#: What was said, how many registers were read, and which may hold what is shown.
+_Registers = tuple[list[Said], int, list[Proposal]]
 
 
 class ProfileWindow(QDialog):
@@ -57,8 +62,11 @@ class ProfileWindow(QDialog):
 
     kept = pyqtSignal(str)
 
-    def __init__(self, role: str, resource: str, profile: str, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, role: str, resource: str, profile: str, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
+        self.session, self.aside = session, Aside(threaded=session.aside.threaded)
         self.role, self.resource = role_of(role), resource
         self.setWindowTitle(tr("Profile of the {0}").format(self.role))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -66,13 +74,15 @@ class ProfileWindow(QDialog):
         #: When what came was looked through, s of `time.monotonic`.
         self._proposed_at = 0.0
         self._proposals: list[Proposal] = []
+        #: The profile that was said to be there already: once more puts this one in its place.
+        self._replaces = ""
         column = QVBoxLayout(self)
         column.addWidget(label(tr("What it says, and what is read from it"), "heading"))
         self.said = label("", "caption", wrap=True)
         column.addWidget(self.said)
         halves = QGridLayout()
         halves.setHorizontalSpacing(theme.px(16))
-        self.conversation = Conversation(self.role, resource, self._told)
+        self.conversation = Conversation(session, self.aside, self.role, resource, self._told)
         self.conversation.said.connect(self._say)
         halves.addWidget(self.conversation, 0, 0)
         halves.addLayout(self._understood(), 0, 1)
@@ -183,6 +193,9 @@ class ProfileWindow(QDialog):
 
     def _listen(self) -> None:
         """Show what came; it is looked through now and then."""
+        if self.aside.waits("tried", "registers"):
+            # It has one link, which is in use.
+            return
         self.conversation.listen()
         self._timer.setInterval(self.conversation.again_ms)
         if self.conversation.news and time.monotonic() - self._proposed_at > PROPOSE_S:
@@ -216,19 +229,40 @@ class ProfileWindow(QDialog):
         if "registers" not in told or not self.shown.text().strip():
             return
         kept = {k: v for k, v in told.items() if k in OF_LINK}
-        values = {self.command: {"at": 0}}
+        any_one = {
+            "role": self.role,
+            "registers": {**_table(told, "registers"), "values": {self.command: {"at": 0}}},
+        }
         try:
-            any_one = {"role": self.role, "registers": {**_table(told, "registers"), "values": values}}
-            meter = ModbusInstrument(self.resource, Profile.model_validate({**any_one, **kept}), "It")
-            words = meter.first_registers()
-            meter.close()
-            found = of_registers(words, self.command, self.shown.text())
-        except (LinkFailed, ValueError) as failed:
-            self._say(tr("Its registers were not read: {0}").format(failed))
+            profile = Profile.model_validate({**any_one, **kept})
+        except ValueError as error:
+            self._say(tr("Its registers were not read: {0}").format(error))
             return
-        self.conversation.show_said(list(meter.talk)[-4:])
+        shown = self.shown.text()
+
+        def read() -> _Registers | str:
+            try:
+                with self.session.asked:
+                    meter = ModbusInstrument(self.resource, profile, "It")
+                    try:
+                        words = meter.first_registers()
+                    finally:
+                        meter.close()
+                return list(meter.talk)[-4:], len(words), of_registers(words, self.command, shown)
+            except (LinkFailed, ValueError) as failed:
+                return str(failed)
+
+        self._say(tr("Reading …"))
+        self.aside.ask("registers", self, read, self._show_registers)
+
+    def _show_registers(self, read: "_Registers | str") -> None:
+        if isinstance(read, str):
+            self._say(tr("Its registers were not read: {0}").format(read))
+            return
+        talk, count, found = read
+        self.conversation.show_said(talk)
         self._offer(found)
-        self._say(tr("{0} registers were read; {1} ways fit what it shows.").format(len(words), len(found)))
+        self._say(tr("{0} registers were read; {1} ways fit what it shows.").format(count, len(found)))
 
     def _offer(self, found: list[Proposal]) -> None:
         self._proposals = found
@@ -260,13 +294,25 @@ class ProfileWindow(QDialog):
         if profile is None:
             return
         self.conversation.close_link()
-        try:
-            instrument = doors.opened(self.resource, profile, "It")
-        except LinkFailed as failed:
-            self._say(str(failed))
+
+        def tried() -> list[IncomingResult] | str:
+            try:
+                with self.session.asked:
+                    instrument = doors.opened(self.resource, profile, "It")
+                    try:
+                        return list(try_profile(instrument, profile))
+                    finally:
+                        instrument.close()
+            except LinkFailed as failed:
+                return str(failed)
+
+        self._say(tr("Trying …"))
+        self.aside.ask("tried", self, tried, self._show_tried)
+
+    def _show_tried(self, rows: list[IncomingResult] | str) -> None:
+        if isinstance(rows, str):
+            self._say(rows)
             return
-        rows = list(try_profile(instrument, profile))
-        instrument.close()
         for row in rows:
             self.conversation.show_said(list(row.raw))
             mark = {True: "fits", False: "DOES NOT FIT", None: "not tried"}[row.fits]
@@ -288,10 +334,19 @@ class ProfileWindow(QDialog):
         if not name or "/" in name or name.startswith("."):
             self._say(tr("A profile is kept by a plain name, such as my-meter."))
             return
-        path = own_profiles() / f"{name}.toml"
+        path, text = own_profiles() / f"{name}.toml", self.text.toPlainText()
+        if path.exists() and self._replaces != name:
+            self._replaces = name
+            self._say(
+                tr("There is a profile {0} already; once more puts this in its place.").format(name),
+                usable=True,
+            )
+            return
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_text(self.text.toPlainText())
+            made = path.with_suffix(".new")
+            made.write_text(text, encoding="utf-8")
+            made.replace(path)
         except OSError as error:
             self._say(tr("{0} can't be written: {1}.").format(path, error.strerror))
             return
@@ -300,6 +355,7 @@ class ProfileWindow(QDialog):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self._timer.stop()
+        self.aside.stop()
         self.conversation.close_link()
         super().closeEvent(event)
 

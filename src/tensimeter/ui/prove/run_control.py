@@ -47,11 +47,14 @@ class RunControl:
             raise UserError("Choose a test first.")
         if session.running:
             raise UserError("A run is on already.")
+        if session.asked.is_on:
+            raise UserError("Instruments are being asked in their window; start once they have answered.")
         if source == "bench":
             if not bench_path:
                 raise UserError("Type the path of a bench file first.")
             # Said before a bench is opened; the run engine waits for them by itself.
             must_be_lifted(session.job, session.now.readings, session.plan.output.id)
+            session.bench_wanted.emit()
             bench = open_bench_file(session.job, Path(bench_path))
         else:
             speed = QUICK if source == "quick" else 1.0
