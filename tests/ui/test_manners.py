@@ -1,5 +1,6 @@
 """Settings, the logbook, the guide, what is dropped, what the desktop is told."""
 
+import os
 from pathlib import Path
 
 import numpy as np
@@ -12,7 +13,10 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from tensimeter.app.logbook import Wanted, chosen, entries_of
 from tensimeter.bench.events import Event
+from tensimeter.bench.link import VISA_VARIABLE
+from tensimeter.core.model.edits import with_test
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import LineRegulation
 from tensimeter.core.procedure.guide import GUIDE, guided_job
 from tensimeter.core.quantity import fixed, use_decimal_mark
 from tensimeter.store.attachments import attach
@@ -54,6 +58,11 @@ def test_settings_are_followed_at_once_and_kept(window: MainWindow, keys, tmp_pa
     assert theme.scale == 1.2
     choose(settings.night, "night")
     assert theme.night
+    library = os.environ.get(VISA_VARIABLE, "")
+    for wanted, told in (("/lib/any.so", "/lib/any.so"), ("", library)):
+        settings.visa.setText(wanted)
+        settings.keep()
+        assert os.environ.get(VISA_VARIABLE, "") == told
     settings.folder.setText(str(tmp_path / "none"))
     settings.keep()
     assert preferences().jobs_folder == ""
@@ -116,6 +125,22 @@ def test_the_logbook_is_looked_through(window: MainWindow, keys, tmp_path: Path)
     window.line.take()
     choose(book.boxes["kind"], "reading")
     assert "13.55" in book.model.rows[0].text
+    # What is gone to stays in hand; a test that came is offered; closed it reads nothing, but later.
+    book.table.selectRow(1)
+    held = book.text.text()
+    window.line.entry.setText("mount 13.57V @1A")
+    window.line.take()
+    assert book.text.text() == held
+    session.edit("one more", with_test(session.job, LineRegulation(id="any-line", output="mount")))
+    assert book.boxes["test"].findData("any-line") > 0
+    assert book.boxes["kind"].currentData() == "reading"
+    book.close()
+    before = book.model.rows
+    window.line.entry.setText("mount 13.56V @1.5A")
+    window.line.take()
+    assert book.model.rows is before
+    window.show_logbook()
+    assert "13.56" in book.model.rows[0].text
 
 
 def test_a_link_is_named_whole(job_file: JobFile) -> None:

@@ -24,6 +24,7 @@ from tensimeter.store.entries import LogEntry
 from tensimeter.store.exchange import export
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label
+from tensimeter.ui.parts.when_seen import WhenSeen
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -108,8 +109,11 @@ class LogbookWindow(QWidget):
         self.keep.clicked.connect(self._ask_path)
         last.addWidget(self.keep)
         column.addLayout(last)
-        session.job_changed.connect(self.renew)
-        session.readings_changed.connect(self.renew)
+        # Closed it stays, and is shown again: meanwhile nothing is read for it.
+        seen = WhenSeen(self, self.renew)
+        session.job_changed.connect(seen.take)
+        session.readings_changed.connect(seen.take)
+        self._every: list[LogEntry] = []
         self.renew()
         self.words.setFocus()
 
@@ -121,41 +125,56 @@ class LogbookWindow(QWidget):
         self.words.setAccessibleName(tr("words to look for in the logbook"))
         self.words.textChanged.connect(lambda _: self._choose())
         row.addWidget(self.words, 1)
-        job = self.session.job
-        links = [(x.name, x.id) for x in job.design.links]
-        tests = [(t.id, t.id) for t in job.campaign.tests]
-        kinds = [(kind, kind) for kind in KINDS]
         self.boxes: dict[str, QComboBox] = {}
-        for name, all_, options in (
-            ("kind", "every kind", kinds), ("link", "every link", links), ("test", "every test", tests),
-        ):  # fmt: skip
+        for name in ("kind", "link", "test"):
             box = QComboBox()
             box.setAccessibleName(tr("which {0}").format(name))
-            box.addItem(all_, "")
-            for words, value in options:
-                box.addItem(words, value)
             box.activated.connect(lambda _=0: self._choose())
             self.boxes[name] = box
             row.addWidget(box)
         return row
 
+    def _offer_choices(self) -> None:
+        """The links and tests that there are now; what was chosen stays while it is there."""
+        job = self.session.job
+        for name, all_, options in (
+            ("kind", tr("every kind"), [(kind, kind) for kind in KINDS]),
+            ("link", tr("every link"), [(x.name, x.id) for x in job.design.links]),
+            ("test", tr("every test"), [(t.id, t.id) for t in job.campaign.tests]),
+        ):
+            box, wanted = self.boxes[name], [(all_, ""), *options]
+            if [(box.itemText(k), box.itemData(k)) for k in range(box.count())] == wanted:
+                continue
+            kept = box.currentData()
+            box.clear()
+            for words, value in wanted:
+                box.addItem(words, value)
+            box.setCurrentIndex(max(box.findData(kept or ""), 0))
+
     def renew(self) -> None:
-        """What was written since is there."""
+        """What was written since is there; the entry in hand stays in hand."""
         if self.session.closed:
             return
+        self._offer_choices()
+        in_hand = self._in_hand()
         self._every = entries_of(self.session.file)
-        self._choose()
+        self._choose(in_hand)
+
+    def _in_hand(self) -> LogEntry | None:
+        """The entry that was gone to; None where it is the newest, which is followed."""
+        at = self.table.currentIndex().row()
+        return self.model.rows[at] if 0 < at < len(self.model.rows) else None
 
     def _wanted(self) -> Wanted:
         chosen_ones = {name: box.currentData() for name, box in self.boxes.items()}
         return Wanted(words=self.words.text(), **chosen_ones)
 
-    def _choose(self) -> None:
+    def _choose(self, in_hand: LogEntry | None = None) -> None:
         rows = chosen(self.session.job, self._every, self._wanted())
         self.model.show_rows(rows)
         self.said.setText(tr("{0} of {1} entries").format(len(rows), len(self._every)))
         if rows:
-            self.table.selectRow(0)
+            self.table.selectRow(self.model.rows.index(in_hand) if in_hand in self.model.rows else 0)
         self._show_entry()
 
     def _show_entry(self) -> None:

@@ -17,6 +17,9 @@ if TYPE_CHECKING:
 #: The mains that are offered: volts and hertz.
 MAINS = ((230.0, 50.0), (240.0, 50.0), (120.0, 60.0), (127.0, 60.0), (100.0, 50.0), (100.0, 60.0))
 
+#: What the environment said before something else was chosen here.
+_before: dict[str, str] = {}
+
 
 class Preferences(Struct, frozen=True):
     """Empty text: as the system has it, or the program's own."""
@@ -39,7 +42,10 @@ class Preferences(Struct, frozen=True):
         use_decimal_mark(mark)
         theme.sound = self.sound
         if self.visa:
+            _before.setdefault(VISA_VARIABLE, os.environ.get(VISA_VARIABLE, ""))
             os.environ[VISA_VARIABLE] = self.visa
+        elif VISA_VARIABLE in _before:
+            os.environ[VISA_VARIABLE] = _before.pop(VISA_VARIABLE)
 
     def folder(self) -> Path:
         """Where new jobs are kept."""

@@ -465,6 +465,18 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <source>every kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>every link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>every test</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <source>{0} of {1} entries</source>
       <translation type="unfinished" />
     </message>
@@ -1232,6 +1244,10 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <source>Its link is not open yet; nothing was sent.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <source>It was not sent: {0}</source>
       <translation type="unfinished" />
     </message>
@@ -1359,6 +1375,10 @@
     </message>
     <message>
       <source>Type where the {0} is first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>Trying …</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1499,7 +1519,15 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <source>Reading …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <source>{0} registers were read; {1} ways fit what it shows.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>Trying …</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1512,6 +1540,10 @@
     </message>
     <message>
       <source>A profile is kept by a plain name, such as my-meter.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>There is a profile {0} already; once more puts this in its place.</source>
       <translation type="unfinished" />
     </message>
     <message>
