@@ -5,11 +5,14 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import pytest
 import pyvisa
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
@@ -17,6 +20,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
+from tensimeter.ui.logbook_window import LogbookWindow
 from tensimeter.ui.window import MainWindow
 
 from ..conftest import SPEED
@@ -55,16 +59,41 @@ def test_a_run_from_start_to_plate(window: MainWindow, stand_ins: SimulatedBench
     assert window.rail.buttons[6].caption == "simulated only"
 
 
-@pytest.mark.parametrize("stage", ["prove", "stock", "plate"])
+def _logbook(window: MainWindow) -> QWidget:
+    window.show_logbook()
+    return window.findChild(LogbookWindow).words
+
+
+def _instruments(window: MainWindow) -> QWidget:
+    panel = window.stage("prove").campaign
+    panel.find_button.click()
+    return panel.instruments.fields["load"]
+
+
+def _choice(window: MainWindow) -> QWidget:
+    source = window.stage("prove").campaign.source
+    source.showPopup()
+    return source.view()
+
+
+def _line(window: MainWindow, stage: str) -> QWidget:
+    window.stage(stage)
+    window.focus_line()
+    return window.line.entry
+
+
+@pytest.mark.parametrize(
+    "place",
+    [*(partial(_line, stage=s) for s in ("prove", "stock", "plate")), _logbook, _instruments, _choice],
+)
 def test_escape_drops_the_load_from_anywhere(
-    window: MainWindow, stand_ins: SimulatedBench, qtbot, keys, stage: str
+    window: MainWindow, stand_ins: SimulatedBench, qtbot, place: Callable[[MainWindow], QWidget]
 ) -> None:
     begin(window, stand_ins, 20)
     qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=20000)
-    window.stage(stage)
-    window.focus_line()
+    hand = place(window)
     began = time.monotonic()
-    keys(window, "Esc")
+    qtbot.keyClick(hand, Qt.Key.Key_Escape)
     qtbot.waitUntil(lambda: not stand_ins.load_drawing, timeout=2000)
     assert time.monotonic() - began < 2
     qtbot.waitUntil(lambda: ended(window), timeout=20000)
@@ -142,6 +171,7 @@ from tensimeter.bench.setup import open_bench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.app import make_application
 from tensimeter.ui.session import Session
+from tensimeter.ui.logbook_window import LogbookWindow
 from tensimeter.ui.window import MainWindow
 app = make_application()
 window = MainWindow(Session(JobFile(Path(sys.argv[1]))))

@@ -23,6 +23,8 @@ class RunFeed(QObject):
 
     came = pyqtSignal(object)
     alive = pyqtSignal()
+    #: Whether a run speaks: from before it begins until it has ended.
+    speaks = pyqtSignal(bool)
     _heard = pyqtSignal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -47,11 +49,13 @@ class RunFeed(QObject):
         self._live_waits = False
         self._kept = []
         self._life.start()
+        self.speaks.emit(True)
 
     def rest(self) -> None:
         """No run speaks any more."""
         self._soon.stop()
         self._life.stop()
+        self.speaks.emit(False)
 
     def hear(self, event: Event) -> None:
         """Called by the run, in its own thread."""

@@ -11,6 +11,7 @@ from tensimeter.core.procedure.guide import GUIDED
 from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui import dropped, telling, window_keys
 from tensimeter.ui.ahead import Ahead
+from tensimeter.ui.drop_key import DropKey
 from tensimeter.ui.job_header import JobHeader
 from tensimeter.ui.make_stage import make_stage
 from tensimeter.ui.notice_column import NoticeColumn
@@ -143,6 +144,7 @@ class MainWindow(QWidget):
         self.session.stage_wanted.connect(self.stage)
         self.bench_view.closed.connect(self.toggle_bench_view)
         session.run_event.connect(self._on_run_event)
+        session.feed.speaks.connect(DropKey(self, self._drop_at_once).listen)
         session.asked_why.connect(self._show_column)
         for signal in (
             session.job_changed,
@@ -234,6 +236,9 @@ class MainWindow(QWidget):
             self._not_off = False
             self.drop_bar.hide()
             return
+        self._drop_at_once()
+
+    def _drop_at_once(self) -> None:
         self.drop_bar.setText(tr("Dropping the load …"))
         self.session.drop_load()
 
