@@ -7,7 +7,6 @@ from tensimeter.app.deeds import Deeds
 from tensimeter.app.derived import Derived
 from tensimeter.app.hand import Hand, hand_at
 from tensimeter.app.imported_readings import import_from_meter, import_practice, import_typed, import_waveform
-from tensimeter.app.imported_temperatures import import_any_log
 from tensimeter.bench.events import Event
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.correction_line import Correction
@@ -352,6 +351,9 @@ class JobInHand:
 
     def take_log(self, log: "Log | TemperatureLog", source: str) -> int:
         """File a log's rows under the test in hand; the number of rows. UserError when it can't."""
+        # How logs are read is loaded with the first that comes.
+        from tensimeter.app.imported_temperatures import import_any_log
+
         if self.plan is None:
             raise UserError("Choose a test first; the log is filed under it.")
         accept = self._asked_about == source

@@ -94,7 +94,7 @@ def meeting_point(b: Behaviour, demand: Demand, at_knee_V: float, limit_A: float
     return float(v), min(amps, float(demand.amps(np.array([v]))[0]) * 1.001 + 1e-9)
 
 
-def ripple_wave(b: Behaviour, t: Array, mains_Hz: float, share: float, rng: np.random.Generator) -> Array:
+def ripple_wave(b: Behaviour, t: Array, mains_Hz: float, share: float, rng: "np.random.Generator") -> Array:
     """Ripple, spikes and noise at times (n,) in s, at a share of full load."""
     size = 0.25 + 0.75 * share
     root = math.sqrt(2)

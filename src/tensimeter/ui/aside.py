@@ -9,7 +9,7 @@ from collections.abc import Callable
 from typing import TypeVar
 
 from PyQt6 import sip
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEvent, QObject, Qt, QTimer, pyqtSignal
 
 T = TypeVar("T")
 
@@ -44,7 +44,7 @@ class Aside(QObject):
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(PAINT_MS)
-        self._soon.timeout.connect(self._hand_over)
+        self._soon.timeout.connect(self._after_paint)
         self._newest: dict[str, _Asked] = {}
         self._changed = threading.Condition()
         self._thread: threading.Thread | None = None
@@ -68,6 +68,15 @@ class Aside(QObject):
         self._asked[kind] = asked
         # What the window has to paint comes first: both would wait for one another otherwise.
         self._soon.start()
+
+    def _after_paint(self) -> None:
+        """Behind what is to be painted yet: Qt posts that with low priority."""
+        QCoreApplication.postEvent(
+            self, QEvent(QEvent.Type.User), Qt.EventPriority.LowEventPriority.value - 1
+        )
+
+    def customEvent(self, event: QEvent | None) -> None:
+        self._hand_over()
 
     def _hand_over(self) -> None:
         with self._changed:

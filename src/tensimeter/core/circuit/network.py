@@ -65,7 +65,7 @@ def _meter_supply(job: Job, link: MeterLink) -> CurrentSink:
     return CurrentSink(f"{link.id}:supply", link.supplied_by or link.fed_by, own_A=draws_A)
 
 
-def sampled(network: Network, job: Job, rng: np.random.Generator, draws: int, axes: int = 1) -> Network:
+def sampled(network: Network, job: Job, rng: "np.random.Generator", draws: int, axes: int = 1) -> Network:
     """Seeded draws of every figure within its tolerance; each gets the shape (draws, 1, …).
 
     `axes` is how many axes of operating points stand behind the draws.

@@ -142,7 +142,7 @@ def _slope(t: Array, c: Array, begin_s: Array, end_s: Array) -> Array:
 
 
 def held(
-    ladder: tuple[Rung, ...], at: int, now_C: Array, final_C: Array, room_C: float, rng: np.random.Generator
+    ladder: tuple[Rung, ...], at: int, now_C: Array, final_C: Array, room_C: float, rng: "np.random.Generator"
 ) -> Array:
     """The hottest that a sink comes to, °C (k,), where it would end at `final_C` with the fan as it is.
 

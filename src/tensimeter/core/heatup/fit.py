@@ -144,7 +144,7 @@ def _placed(
     record: HeatUp,
     expected: Expected | None,
     order: int,
-    rng: np.random.Generator,
+    rng: "np.random.Generator",
     *,
     given: bool = False,
     wider: float | None = None,
@@ -190,7 +190,7 @@ def _alike(residual: Array) -> float:
     return float(np.sqrt((1 + min(rho, 0.98)) / (1 - min(rho, 0.98))))
 
 
-def _told_by(fit: Placed, record: HeatUp, rng: np.random.Generator, keep: int) -> Forecast:
+def _told_by(fit: Placed, record: HeatUp, rng: "np.random.Generator", keep: int) -> Forecast:
     """The forecast drawn from a fit."""
     cells, known, lag = fit.cells, fit.known, record.lag_s
     search = sample_ensemble(fit.density, around(fit.best, fit.spread, WALKERS, rng), rng, BURN, keep)
@@ -227,7 +227,7 @@ def _at_least_squares(found: Forecast, cells: Cells, near: Array, flat: Linear, 
 
 
 def _linear_draws(
-    cells: Cells, search: Array, known: Known, lag: float, scale: float, rng: np.random.Generator
+    cells: Cells, search: Array, known: Known, lag: float, scale: float, rng: "np.random.Generator"
 ) -> Array:
     """T0 − Ta0 and rises, drawn for every row of what was searched for, (k, p)."""
     read = sums(cells, search, lag, scale)
@@ -243,7 +243,7 @@ def _linear_draws(
 
 
 def _told(
-    cells: Cells, search: Array, rises: Array, weights: Array, order: int, rng: np.random.Generator | None
+    cells: Cells, search: Array, rises: Array, weights: Array, order: int, rng: "np.random.Generator | None"
 ) -> Forecast:
     """What draws of the fit say about the end and what is still to come."""
     shapes = Shapes.of(search)

@@ -22,7 +22,7 @@ WALKERS, BURN, KEEP = 100, 250, 200
 
 
 def sample_quantised(
-    cells: Cells, known: Known, search: Array, rises: Array, lag_s: float, rng: np.random.Generator
+    cells: Cells, known: Known, search: Array, rises: Array, lag_s: float, rng: "np.random.Generator"
 ) -> tuple[Array, Array]:
     """Draws of what is searched for (k, d) and of the linear part (k, p), by every figure shown."""
     d = search.shape[1]

@@ -57,7 +57,9 @@ def curvature(density: Density, at: Array, widest: Array) -> Array:
     return np.asarray((vectors / np.maximum(values_, (0.2 / widest).min())) @ vectors.T)
 
 
-def sample_ensemble(density: Density, start: Array, rng: np.random.Generator, burn: int, keep: int) -> Array:
+def sample_ensemble(
+    density: Density, start: Array, rng: "np.random.Generator", burn: int, keep: int
+) -> Array:
     """Draws (n, d) from walkers that began at `start` (k, d), by the stretch move.
 
     Each walker moves along the line to another one of the other half, by a stretch z with density 1/√z on
@@ -84,7 +86,7 @@ def sample_ensemble(density: Density, start: Array, rng: np.random.Generator, bu
     return np.concatenate(kept)
 
 
-def around(at: Array, covariance: Array, count: int, rng: np.random.Generator) -> Array:
+def around(at: Array, covariance: Array, count: int, rng: "np.random.Generator") -> Array:
     """Starting points (count, d) for walkers, as wide as a normal about a mode."""
     size = len(at)
     root = np.linalg.cholesky(covariance + 1e-14 * np.eye(size) * max(float(np.trace(covariance)), 1e-12))
