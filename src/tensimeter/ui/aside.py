@@ -9,12 +9,14 @@ from collections.abc import Callable
 from typing import TypeVar
 
 from PyQt6 import sip
-from PyQt6.QtCore import QCoreApplication, QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEvent, QObject, QTimer, pyqtSignal
 
 T = TypeVar("T")
 
 #: So long what is asked waits, ms: the window paints what it can tell at once.
 PAINT_MS = 5
+#: A priority behind that of what is to be painted, which Qt posts with its low one, -1.
+BEHIND_PAINT = -2
 #: So long a thread goes on, s, while another waits for its turn.
 TURN_S = 5e-5
 
@@ -70,10 +72,7 @@ class Aside(QObject):
         self._soon.start()
 
     def _after_paint(self) -> None:
-        """Behind what is to be painted yet: Qt posts that with low priority."""
-        QCoreApplication.postEvent(
-            self, QEvent(QEvent.Type.User), Qt.EventPriority.LowEventPriority.value - 1
-        )
+        QCoreApplication.postEvent(self, QEvent(QEvent.Type.User), BEHIND_PAINT)
 
     def customEvent(self, event: QEvent | None) -> None:
         self._hand_over()

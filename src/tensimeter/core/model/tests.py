@@ -1,11 +1,8 @@
 """The tests of a campaign: what is to be shown of an output, and at which points."""
 
-from functools import reduce
-from operator import or_
 from typing import TYPE_CHECKING, Annotated, Literal
 
-from pydantic import Field
-
+from tensimeter.core.by_kind import ByKind
 from tensimeter.core.described import Quantity
 from tensimeter.core.model.heat_tests import Endurance, FanTest, OverTemperature, SensorCheck, Soak
 from tensimeter.core.model.test_record import Corner, Shares, TestRecord
@@ -313,4 +310,4 @@ if TYPE_CHECKING:
     Test = TestRecord
 else:
     #: What a campaign holds: any kind of test, told apart by its `kind`.
-    Test = Annotated[reduce(or_, KINDS_OF_TEST), Field(discriminator="kind")]
+    Test = Annotated[TestRecord, ByKind(KINDS_OF_TEST)]

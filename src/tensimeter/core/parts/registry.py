@@ -1,11 +1,8 @@
 """Every kind of part. A new kind is a module of its own and one line here."""
 
-from functools import reduce
-from operator import or_
 from typing import TYPE_CHECKING, Annotated
 
-from pydantic import Field
-
+from tensimeter.core.by_kind import ByKind, key_of
 from tensimeter.core.parts.battery import Battery
 from tensimeter.core.parts.connector import Connector
 from tensimeter.core.parts.converter import Converter
@@ -65,12 +62,7 @@ if TYPE_CHECKING:
     Part = PartRecord
 else:
     #: What the stock holds: any kind that is registered, told apart by its `kind`.
-    Part = Annotated[reduce(or_, KINDS), Field(discriminator="kind")]
-
-
-def key_of(kind: type[PartRecord]) -> str:
-    """The word that tells a kind in a file."""
-    return str(kind.model_fields["kind"].default)
+    Part = Annotated[PartRecord, ByKind(KINDS)]
 
 
 #: Every kind by its key.
