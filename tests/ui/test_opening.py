@@ -5,8 +5,8 @@ import threading
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
@@ -49,8 +49,10 @@ def test_what_is_done_while_a_job_is_read_is_kept(
     opening.activateWindow()
     qtbot.waitUntil(lambda: opening.frame.entry.hasFocus(), timeout=3000)
     assert opening.windowTitle() == "a – Tensimeter"
+    for widget in opening.findChildren(QWidget):
+        assert widget.accessibleName() or widget.focusPolicy() == Qt.FocusPolicy.NoFocus, widget
     keys(opening, "mount 13.58V @4", "Left", "Left", "Left", "Enter")
-    assert "stays here" in opening.frame.hint.text()
+    assert "what is typed stays" in opening.frame.hint.text()
     keys(opening, "Alt+2", "F2")
     assert [b.isChecked() for b in opening.frame.rail.buttons].index(True) == 1
     assert not opening.frame.column.isVisible()

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from tensimeter.core.procedure.stages import STAGES
@@ -17,6 +17,10 @@ from tensimeter.ui.theme import theme
 
 if TYPE_CHECKING:
     from tensimeter.ui.window import MainWindow
+
+
+#: Below so many pixels of 100 % text the right column steps aside.
+NARROW = 1080
 
 
 class _Frame(QWidget):
@@ -69,7 +73,7 @@ class _Frame(QWidget):
         return line
 
     def say_later(self) -> None:
-        self.hint.setText(tr("The job is being read; what is typed stays here until it is there."))
+        self.hint.setText(tr("The job is being read; what is typed stays."))
 
 
 class Opening(QWidget):
@@ -102,7 +106,7 @@ class Opening(QWidget):
         settings = QSettings()
         if isinstance(geometry := settings.value("geometry"), QByteArray):
             self.restoreGeometry(geometry)
-        self.frame.column.setVisible(settings.value("column", True, bool))
+        self._column_wanted = settings.value("column", True, bool)
         self.frame.rail.chosen.connect(self._choose)
         self._bind()
         self.frame.entry.setFocus()
@@ -118,6 +122,12 @@ class Opening(QWidget):
         ]
         for key, act in keys:
             QShortcut(QKeySequence(key), frame).activated.connect(act)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where there is little width the right column steps aside, as it does in the job's own."""
+        super().resizeEvent(event)
+        if self.main is None and self._column is None:
+            self.frame.column.setVisible(self._column_wanted and self.width() >= theme.px(NARROW))
 
     def _choose(self, index: int) -> None:
         self.stage = index

@@ -18,6 +18,7 @@ class StageButton(QAbstractButton):
         self.setCheckable(True)
         self.setAutoExclusive(True)
         self.setToolTip(tr("Alt+{0}").format(number))
+        self.setAccessibleName(tr(stage.name))
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(112), theme.px(50))

@@ -15,6 +15,7 @@ from tensimeter.ui.drop_key import DropKey
 from tensimeter.ui.job_header import JobHeader
 from tensimeter.ui.make_stage import make_stage
 from tensimeter.ui.notice_column import NoticeColumn
+from tensimeter.ui.opening import NARROW
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import rule
 from tensimeter.ui.parts.words import tr
@@ -346,7 +347,7 @@ class MainWindow(QWidget):
 
     def _fit_column(self) -> None:
         """Below a certain width the right column steps aside; F2 brings it back."""
-        narrow = self.width() < theme.px(1080)
+        narrow = self.width() < theme.px(NARROW)
         if narrow != self._narrow:
             self._narrow = narrow
             self.put_column(not narrow)

@@ -586,7 +586,7 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <source>The job is being read; what is typed stays here until it is there.</source>
+      <source>The job is being read; what is typed stays.</source>
       <translation type="unfinished" />
     </message>
     <message>
