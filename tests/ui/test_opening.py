@@ -1,6 +1,8 @@
 """A window is there before its job is: what is done meanwhile is kept, and what can go wrong is told."""
 
 import contextlib
+import subprocess
+import sys
 import threading
 from pathlib import Path
 
@@ -10,7 +12,8 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
-from tensimeter.demo.library import demo_job
+from tensimeter.demo.library import demo_job, demo_names
+from tensimeter.demo.names import TITLES
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui import app
 from tensimeter.ui.app import Tensimeter
@@ -132,3 +135,28 @@ def test_a_job_that_can_not_be_opened_is_told_of_where_someone_looks(
             with pytest.raises(UserError, match="open in another"):
                 app.open_window(path, seen=False)
             assert shown == []
+
+
+#: Shows a first window and says what of the heavy packages was loaded by then.
+FIRST = """
+import sys
+from pathlib import Path
+from tensimeter.ui.app import Tensimeter, make_application
+app = make_application(figures=False)
+program = Tensimeter()
+program.{act}
+heavy = [m for m in sys.modules if m.partition(".")[0] in ("numpy", "pydantic", "scipy", "pyvisa")]
+core = [m for m in sys.modules if m.startswith(("tensimeter.store.jobfile", "tensimeter.core.model"))]
+print(heavy, core)
+"""
+
+
+@pytest.mark.parametrize("act", ["show_start()", "open(Path('a.tensi'))"])
+def test_a_first_window_waits_for_nothing_that_computes(act: str) -> None:
+    code = FIRST.format(act=act)
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[] []"
+
+
+def test_demos_are_offered_by_the_names_they_have() -> None:
+    assert {short: demo_job(short).name for short in demo_names()} == TITLES

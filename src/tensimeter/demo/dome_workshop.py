@@ -16,6 +16,7 @@ from tensimeter.core.parts.rails import RailSupply
 from tensimeter.core.path import Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.core.settings import Policy, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
+from tensimeter.demo.names import TITLES
 
 #: What the builder does not know: the shutter's contact is six times worse than it should be.
 TRUTHS: dict[tuple[str, str], float] = {
@@ -121,7 +122,7 @@ def job() -> Job:
     )
     return Job(
         demo=True,
-        name="Dome workshop supply",
+        name=TITLES["dome-workshop"],
         place="Fellmoor Observatory",
         settings=Settings(ambient_C=15.0),
         stock=stock,

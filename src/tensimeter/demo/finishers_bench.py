@@ -28,6 +28,7 @@ from tensimeter.core.path import (
 )
 from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
+from tensimeter.demo.names import TITLES
 from tensimeter.simulation.hand import HiddenDisplay, HiddenTuning
 from tensimeter.simulation.warmth import HeatGuard, HiddenHeat
 
@@ -110,7 +111,7 @@ def job() -> Job:
     )  # fmt: skip
     return Job(
         demo=True,
-        name="Finisher's bench",
+        name=TITLES["finishers-bench"],
         place="Fellmoor Observatory",
         settings=Settings(
             ambient_C=22.0,

@@ -8,6 +8,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.procedure.practice import Mistake, Practice
 from tensimeter.demo import dome_workshop, finishers_bench, ridge_pier, test_load
+from tensimeter.demo.names import TITLES
 from tensimeter.simulation.hand import HiddenTuning, SimulatedHand
 from tensimeter.simulation.server import SimulatedBench
 from tensimeter.simulation.warmth import HiddenHeat
@@ -46,7 +47,7 @@ def stand_ins(
     voltmeter_as: str = "",
 ) -> SimulatedBench:
     """The simulated bench of a job, with what is hidden in it where it is a demo."""
-    behaviours = next((b for short, b in _BEHAVIOURS.items() if _JOBS[short][0]().name == job.name), {})
+    behaviours = next((b for short, b in _BEHAVIOURS.items() if TITLES[short] == job.name), {})
     return SimulatedBench(
         job,
         truths=hidden_parameters(job.name),
@@ -66,7 +67,7 @@ _TUNING = {"ridge-pier": ridge_pier.TUNING, "finishers-bench": finishers_bench.T
 
 def demo_hand(job: Job) -> SimulatedHand | None:
     """A hand with a meter at a demo's simulated supply; None for another job, or one without a path."""
-    short = next((s for s, (make, _) in _JOBS.items() if make().name == job.name), None)
+    short = next((s for s, title in TITLES.items() if title == job.name), None)
     if not job.demo or short is None:
         return None
     try:
@@ -89,13 +90,13 @@ _HEAT: dict[str, Callable[[Job], HiddenHeat]] = {
 
 
 def _hidden_heat(job: Job) -> HiddenHeat | None:
-    return next((heat(job) for short, heat in _HEAT.items() if _JOBS[short][0]().name == job.name), None)
+    return next((heat(job) for short, heat in _HEAT.items() if TITLES[short] == job.name), None)
 
 
 def hidden_parameters(name: str) -> dict[tuple[str, str], float]:
     """What is hidden in a demo job, by its short or its full name; nothing for another job."""
-    for short, (make, truths) in _JOBS.items():
-        if name in (short, make().name):
+    for short, (_, truths) in _JOBS.items():
+        if name in (short, TITLES[short]):
             return dict(truths)
     return {}
 
@@ -114,7 +115,7 @@ def demo_mistakes(job: Job) -> list[Practice]:
     return [
         Practice(job, mistake, at, hidden_parameters(job.name))
         for short, (mistake, at) in _MISTAKES.items()
-        if _JOBS[short][0]().name == job.name and set(at) <= links
+        if TITLES[short] == job.name and set(at) <= links
     ]
 
 

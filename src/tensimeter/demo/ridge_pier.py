@@ -18,6 +18,7 @@ from tensimeter.core.parts.registry import Part
 from tensimeter.core.path import ConverterLink, Design, FuseLink, LeadLink, OutputLink, UnitLink
 from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
+from tensimeter.demo.names import TITLES
 from tensimeter.simulation.behaviour import Behaviour
 from tensimeter.simulation.hand import HiddenDisplay, HiddenTuning
 from tensimeter.simulation.warmth import HiddenHeat
@@ -274,7 +275,7 @@ def job() -> Job:
     )
     return Job(
         demo=True,
-        name="Ridge pier supply",
+        name=TITLES["ridge-pier"],
         place="Fellmoor Observatory",
         settings=Settings(
             outdoors=True, lid_off=True, box=BoxRecord(length_mm=320, width_mm=230, height_mm=90)

@@ -25,6 +25,7 @@ from tensimeter.core.parts.sink_circuit import (
 from tensimeter.core.path import Design, FanLink, FuseLink, LeadLink, LoadLink, UnitLink
 from tensimeter.core.settings import BoxRecord, Settings
 from tensimeter.demo.bench_parts import ROLES, bench_parts
+from tensimeter.demo.names import TITLES
 
 #: What the builder does not know: the brick gives a little less.
 TRUTHS: dict[tuple[str, str], float] = {("brick", "emf"): 19.1}
@@ -110,7 +111,7 @@ def job() -> Job:
     roles = {**ROLES, "load": "own-sink", "ammeter": "bench-ammeter", "other_loads": ()}
     return Job(
         demo=True,
-        name="Test load",
+        name=TITLES["test-load"],
         place="Fellmoor Observatory",
         settings=Settings(
             ambient_C=22.0, box_K_W=0.3, box=BoxRecord(length_mm=220, width_mm=180, height_mm=110)

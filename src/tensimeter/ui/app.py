@@ -38,12 +38,18 @@ if TYPE_CHECKING:
 _application: QApplication | None = None
 
 
+def _load() -> None:
+    """All that is needed to show a job: what takes long, done beside the first window."""
+    from tensimeter.store import jobfile  # noqa: F401
+    from tensimeter.ui import window  # noqa: F401
+    from tensimeter.ui.stock import stage  # noqa: F401
+
+
 def _read(path: Path) -> "tuple[JobFile | None, Exception | None]":
-    """A job file, opened, and all that is needed to show it; or what went wrong."""
+    """A job file, opened, with all that is needed to show it; or what went wrong."""
     try:
+        _load()
         from tensimeter.store.jobfile import JobFile
-        from tensimeter.ui import window  # noqa: F401 - what takes long is done here, beside the first window
-        from tensimeter.ui.stock import stage  # noqa: F401
 
         return JobFile(path), None
     except Exception as trouble:  # noqa: BLE001 - told of where someone looks
@@ -74,6 +80,9 @@ class Tensimeter:
         self.start.opened.connect(self.show_job)
         self.start.show()
         self.sweep.settle()
+        # While one reads and chooses, what a job needs is loaded.
+        ahead = Aside(threaded=True)
+        ahead.ask("load", self.sweep, _load, lambda _: ahead.stop())
 
     def open(self, path: Path) -> None:
         """A window for a job file at once, and the job in it as soon as it has been read."""
@@ -97,7 +106,6 @@ class Tensimeter:
                 file.close()
             return
         self.opening = None
-        preferences().apply()
         if file is not None:
             self._show(file, aside, opening)
         else:
@@ -132,6 +140,7 @@ class Tensimeter:
         from tensimeter.ui.session import Session
         from tensimeter.ui.window import MainWindow
 
+        preferences().apply()
         remember(file.path)
         before, session = self.window, Session(file, aside)
         first = last_stage(session) if opening is None or opening.stage is None else opening.stage
@@ -281,16 +290,11 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     if handed_over(path):
         return 0
     follow_system(app, QSettings())
-    wanted = preferences()
-    use_language(wanted.language)
+    use_language(preferences().language)
     program, one = Tensimeter(seen=seen), OneProgram()
     one.asked.connect(program.also)
     _say_unforeseen(program, app)
-    if path:
-        program.open(path)
-    else:
-        wanted.apply()
-        program.show_start()
+    program.open(path) if path else program.show_start()
     _keep_log()
     # Ctrl+C and a polite kill close the window, which puts the load off; Python needs to be
     # woken now and then to notice them.

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
@@ -17,16 +18,15 @@ from PyQt6.QtWidgets import (
 )
 
 from tensimeter.core.errors import UserError
-from tensimeter.core.model.edits import identifier, readings_first
-from tensimeter.core.model.job import Job
-from tensimeter.core.procedure.guide import guided_job
-from tensimeter.demo.library import demo_file, demo_job, demo_names
-from tensimeter.store.jobfile import JobFile
+from tensimeter.demo.names import TITLES
 from tensimeter.ui.parts.text import Field, label, rule
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.preferences import preferences
 from tensimeter.ui.recent import recent
 from tensimeter.ui.theme import theme
+
+if TYPE_CHECKING:
+    from tensimeter.core.model.job import Job
 
 _KEYS = (
     ("Ctrl+L", "type a reading, such as mount 13.58V @4A"),
@@ -138,8 +138,8 @@ class StartPage(QWidget):
             ("Open a job file …", self._browse),
             ("Show me: a first supply, step by step", self.begin_guide),
             *(
-                (f"Open the demo: {demo_job(name).name}", lambda name=name: self.open_demo(name))
-                for name in demo_names()
+                (tr("Open the demo: {0}").format(title), lambda name=name: self.open_demo(name))
+                for name, title in TITLES.items()
             ),
         ):
             column.addLayout(self._go(words, act))
@@ -172,7 +172,11 @@ class StartPage(QWidget):
 
     # -- doors ----------------------------------------------------------------------------------
 
+    # What a job is made with is loaded here, when it is wanted: the page is there sooner.
+
     def begin_readings(self) -> None:
+        from tensimeter.core.model.edits import readings_first
+
         made = self.read_made.currentData()
         self._begin(
             lambda: preferences().of_new_job(
@@ -181,9 +185,13 @@ class StartPage(QWidget):
         )
 
     def begin_design(self) -> None:
+        from tensimeter.core.model.job import Job
+
         self._begin(lambda: preferences().of_new_job(Job(name=self._name(self.design_name))))
 
     def begin_guide(self) -> None:
+        from tensimeter.core.procedure.guide import guided_job
+
         self._begin(guided_job)
 
     def _name(self, field: Field) -> str:
@@ -193,7 +201,10 @@ class StartPage(QWidget):
             raise UserError("The supply needs a name first.")
         return name
 
-    def _begin(self, make: Callable[[], Job]) -> None:
+    def _begin(self, make: "Callable[[], Job]") -> None:
+        from tensimeter.core.model.edits import identifier
+        from tensimeter.store.jobfile import JobFile
+
         try:
             job = make()
             folder = jobs_folder()
@@ -205,6 +216,8 @@ class StartPage(QWidget):
         self.opened.emit(file)
 
     def open_demo(self, name: str = "ridge-pier") -> None:
+        from tensimeter.demo.library import demo_file
+
         try:
             self.open_path(demo_file(name, jobs_folder()))
         except UserError as trouble:
@@ -217,6 +230,8 @@ class StartPage(QWidget):
 
     def open_path(self, path: Path) -> None:
         """Open a job file; a sentence here when it can't be."""
+        from tensimeter.store.jobfile import JobFile
+
         try:
             file = JobFile(path)
         except UserError as trouble:
