@@ -7,9 +7,13 @@ turn from it. What it reads is what was kept, so it needs nothing of the window 
 import subprocess
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import localised, use_decimal_mark
+
+if TYPE_CHECKING:
+    from tensimeter.store.jobfile import JobFile
 
 #: What the process ends with where a sentence on its error output says why there is no sheet.
 TOLD = 3
@@ -30,6 +34,23 @@ def ended(process: "subprocess.Popen[bytes]") -> bytes:
     if process.returncode == TOLD:
         raise UserError(last)
     raise UserError(f"The sheet could not be laid out: {last or 'its process was ended'}.")
+
+
+def html_of(file: "JobFile") -> bytes:
+    """The sheet of a job as HTML."""
+    from tensimeter.report.datasheet import html
+    from tensimeter.report.sheet import build
+
+    return html(build(file)).encode()
+
+
+def put(path: Path, data: bytes) -> None:
+    """Write a sheet; UserError where it can't be."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
+    except OSError as error:
+        raise UserError(f"{path} can't be written: {error.strerror}.") from error
 
 
 def main() -> int:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.plate.label import label
+from tensimeter.report.apart import put
 from tensimeter.report.beside import ComparedOutlet, compared_outlets
 from tensimeter.report.figure import reach_svg, test_svg
 from tensimeter.report.lettering import OutlineLetters
@@ -101,11 +102,7 @@ def write(file: JobFile, path: Path, others: Sequence[Path] = ()) -> None:
         raise UserError(f"{path.name}: a data sheet is written as .pdf or .html.")
     rows = compared_outlets([file.path, *others]) if others else ()
     text = html(build(file), printed=kind == ".pdf", others=rows)
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(pdf(text) if kind == ".pdf" else text.encode())
-    except OSError as error:
-        raise UserError(f"{path} can't be written: {error.strerror}.") from error
+    put(path, pdf(text) if kind == ".pdf" else text.encode())
 
 
 def font_face() -> str:

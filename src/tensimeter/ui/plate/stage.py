@@ -1,23 +1,15 @@
 """The Plate stage: the rating shown so far, the data sheet as it will print, and its export."""
 
-import contextlib
-import subprocess
-import threading
 import time
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPixmap, QShowEvent
-from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QProgressBar,
     QPushButton,
-    QScrollArea,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -34,15 +26,14 @@ from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.report.annex import SHEET_PHOTOS
-from tensimeter.report.apart import begun, ended
-from tensimeter.report.datasheet import html, pdf, write
+from tensimeter.report.apart import html_of, put
 from tensimeter.report.plate import plate_of
-from tensimeter.report.sheet import Rating, Sheet, build, rating
+from tensimeter.report.sheet import Rating, rating
 from tensimeter.store.attachments import attach
+from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.own_bin import own_bin
 from tensimeter.ui.parts.next_act import NextAct
 from tensimeter.ui.parts.path_field import PathField
-from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.scrolled import scrolled
 from tensimeter.ui.parts.text import clear, label, rule
 from tensimeter.ui.parts.verdict_square import VerdictSquare
@@ -51,6 +42,7 @@ from tensimeter.ui.parts.words import tr
 from tensimeter.ui.plate.claims_table import ClaimsTable
 from tensimeter.ui.plate.face_view import FaceView
 from tensimeter.ui.plate.plate_view import PlateView
+from tensimeter.ui.plate.sheet_view import SheetView
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 
@@ -59,26 +51,13 @@ VIEWS = ("Data sheet", "Plate", "Front and box", "Claimed and found")
 
 
 class PlateStage(QWidget):
-    """Laid out in a thread of its own; what came too late for a newer reading is thrown away."""
-
-    laid_out = pyqtSignal(int, bytes)
-    failed = pyqtSignal(int, str)
+    """Proven ratings at the left; at the right the sheet, the plate, the box, what is claimed."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self._asked, self._stale, self._laying = 0, True, False
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.setInterval(250)
-        self._soon.timeout.connect(self.lay_out)
-        self._pdf = QPdfDocument(self)
-        self._process: subprocess.Popen[bytes] | None = None
-        self._drawn = 0
-        self._next_page = QTimer(self)
-        self._next_page.setInterval(0)
-        self._next_page.timeout.connect(self._draw_page)
-        self._bytes = b""
+        #: Where the sheet is written once it has been laid out.
+        self._wanted: Path | None = None
         self._told: tuple[object, ...] = ()
         layout = QHBoxLayout(self)
         layout.setContentsMargins(theme.px(20), theme.px(12), theme.px(10), 0)
@@ -110,17 +89,13 @@ class PlateStage(QWidget):
         head.addWidget(self.progress)
         self.stop = QPushButton(tr("cancel"))
         self.stop.setProperty("kind", "quiet")
-        self.stop.clicked.connect(self._give_up)
         head.addWidget(self.stop)
         right.addLayout(head)
-        self._pages = QWidget()
-        self._pages_layout = QVBoxLayout(self._pages)
-        self._pages_layout.setAlignment(Qt.AlignmentFlag.AlignHCenter)
-        self.preview = QScrollArea()
-        self.preview.setWidgetResizable(True)
-        self.preview.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.preview.setAccessibleName(tr("data sheet preview"))
-        self.preview.setWidget(self._pages)
+        self.preview = SheetView(session)
+        self.preview.busy.connect(self._on_busy)
+        self.preview.said.connect(self._say)
+        self.preview.made.connect(self._write_wanted)
+        self.stop.clicked.connect(self.preview.give_up)
         self.claims = ClaimsTable()
         self.sides = QStackedWidget()
         self.plate, self.face = PlateView(session), FaceView(session)
@@ -129,9 +104,6 @@ class PlateStage(QWidget):
             self.sides.addWidget(page)
         right.addWidget(self.sides, 1)
         layout.addLayout(right, 1)
-        session.aside.stopped.connect(self.cancel)
-        self.laid_out.connect(self._show)
-        self.failed.connect(self._say_failed)
         whole = WhenSeen(self, self.refresh)
         for signal in (session.job_changed, session.readings_changed, theme.changed):
             signal.connect(whole.take)
@@ -143,9 +115,21 @@ class PlateStage(QWidget):
     def _turn_to(self, page: int) -> None:
         """Show one of the pages; only of the sheet it is told that it is being laid out."""
         self.sides.setCurrentIndex(page)
-        busy = page == 0 and not self.ready
+        self._tell_busy()
+
+    def _on_busy(self, busy: bool) -> None:
+        self._tell_busy()
+        if not busy:
+            self._write_wanted()
+
+    def _tell_busy(self) -> None:
         for part in (self.progress, self.stop):
-            part.setVisible(busy)
+            part.setVisible(self.preview.laying and self.sides.currentIndex() == 0)
+
+    def _say(self, text: str) -> None:
+        """Why there is no sheet; what was to be written is not."""
+        self._wanted = None
+        self.said.setText(text)
 
     def _claims_page(self) -> QWidget:
         page = QWidget()
@@ -176,7 +160,7 @@ class PlateStage(QWidget):
         column.addStretch(1)
         column.addWidget(label(tr("Write the sheet to"), "strong"))
         stem, kinds = self.session.file.path.with_suffix(".pdf"), "Sheets (*.pdf *.html)"
-        self.path = PathField(str(stem), kinds, prints=lambda path: write(self.session.file, path))
+        self.path = PathField(str(stem), kinds, prints=partial(_write, self.session.file))
         self.path.told.connect(self.session.say)
         self.path.setAccessibleName(tr("file of the data sheet, .pdf or .html"))
         self.path.setMinimumWidth(theme.px(210))
@@ -212,10 +196,7 @@ class PlateStage(QWidget):
 
         self._head.setText(tr("Proven so far, judged anew …"))
         self.session.aside.ask("plate", self, work, self._take)
-        self._stale = True
-        if self.isVisible():
-            # Several edits in a row are laid out once, when they have come to rest.
-            self._soon.start()
+        self.preview.renew()
 
     def _take(self, found: tuple[list[Outcome], list[Claim], Plate, list[Missing]]) -> None:
         judged, rows, plate, lacks = found
@@ -241,99 +222,10 @@ class PlateStage(QWidget):
         self.keep.setVisible(bool(ratings))
         self.claims.show_claims(rows)
 
-    def showEvent(self, event: QShowEvent | None) -> None:
-        super().showEvent(event)
-        if self._stale:
-            self.lay_out()
-
-    def lay_out(self) -> None:
-        """Start laying out the sheet anew."""
-        self._stale, self._laying = False, True
-        self._asked += 1
-        number = self._asked
-        for part in (self.progress, self.stop):
-            part.setVisible(self.sides.currentIndex() == 0)
-        self.cancel()
-        if self.session.aside.threaded:
-            self.session.file.settle()
-            process = self._process = begun(self.session.file.path)
-            layout = partial(ended, process)
-        else:
-            sheet = build(self.session.file, _judged(self.session.now))
-            layout = partial(_laid_out, sheet)
-
-        def work() -> None:
-            try:
-                made, said = layout(), ""
-            except UserError as trouble:
-                made, said = b"", str(trouble)
-            except Exception as error:  # noqa: BLE001 - a sheet that can't be laid out must not end the program
-                made, said = b"", f"The sheet could not be laid out: {error}"
-            with contextlib.suppress(RuntimeError):  # the window was closed meanwhile
-                self.laid_out.emit(number, made) if made else self.failed.emit(number, said)
-
-        threading.Thread(target=work, name="data sheet", daemon=True).start()
-
-    def cancel(self) -> None:
-        """What is being laid out is no longer wanted."""
-        if self._process is not None and self._process.poll() is None:
-            self._process.kill()
-        self._process = None
-
-    def _give_up(self) -> None:
-        self.cancel()
-        self._asked += 1
-        self._next_page.stop()
-        self._done()
-        self.said.setText(tr("The sheet was not laid out. Come here again, or write it, to have it made."))
-        self._stale = True
-
-    def _done(self) -> None:
-        """Nothing is being laid out any more."""
-        self._laying = False
-        self.progress.hide()
-        self.stop.hide()
-
-    def _say_failed(self, number: int, text: str) -> None:
-        if number == self._asked:
-            self._done()
-            self.said.setText(text)
-
-    def _show(self, number: int, data: bytes) -> None:
-        if number != self._asked:
-            return
-        self._bytes = data
-        self._buffer = QBuffer(self)
-        self._buffer.setData(QByteArray(data))
-        self._buffer.open(QBuffer.OpenModeFlag.ReadOnly)
-        self._pdf.load(self._buffer)
-        clear(self._pages_layout)
-        self._drawn = 0
-        self._next_page.start()
-
-    def _draw_page(self) -> None:
-        """A page after another, so that the window answers between them."""
-        k = self._drawn
-        if k >= self._pdf.pageCount():
-            self._next_page.stop()
-            self._done()
-            return
-        self._drawn += 1
-        width = min(max(present(self.preview.viewport()).width() - theme.px(28), 320), theme.px(660))
-        points = self._pdf.pagePointSize(k)
-        height = round(width * points.height() / points.width())
-        pixmap = QPixmap.fromImage(self._pdf.render(k, QSize(width * 2, height * 2)))
-        pixmap.setDevicePixelRatio(2)
-        page = QLabel()
-        page.setPixmap(pixmap)
-        page.setAccessibleName(tr("page {0} of the data sheet").format(k + 1))
-        page.setStyleSheet(f"background: white; border: 1px solid {theme.colours.rule};")
-        self._pages_layout.addWidget(page)
-
     @property
     def ready(self) -> bool:
         """Whether the preview shows the newest sheet."""
-        return not self._stale and bool(self._bytes) and not self._laying
+        return self.preview.ready
 
     def keep_proven(self) -> None:
         """Every output that has shown a rating goes into the bin as a supply of its own."""
@@ -361,13 +253,36 @@ class PlateStage(QWidget):
             self.said.setText(str(trouble))
             return
         self.session.note("edit", f"{Path(name).name} chosen for the sheet")
-        self.lay_out()
+        self.preview.lay_out()
 
     def write(self, ending: str) -> None:
-        """Write the sheet beside the name in the line, as PDF or HTML."""
+        """Write the sheet beside the name in the line: as PDF the one that is shown, or as HTML."""
         path = Path(self.path.text().strip() or self.session.file.path).with_suffix(ending)
+        if ending == ".html":
+            file = self.session.file
+            made = partial(guarded, "The sheet", partial(html_of, file), str)
+            self.session.aside.ask("sheet", self, made, partial(self._put, path))
+            return
+        self.said.setText(tr("It is being laid out; then it is written."))
+        self._wanted = path
+        self._write_wanted()
+
+    def _write_wanted(self) -> None:
+        """What was to be written, once the newest sheet is laid out."""
+        if self._wanted is None:
+            return
+        if self.preview.current:
+            path, self._wanted = self._wanted, None
+            self._put(path, self.preview.pdf)
+        elif not self.preview.laying:
+            self.preview.lay_out()
+
+    def _put(self, path: Path, data: bytes | str) -> None:
+        if isinstance(data, str):
+            self.said.setText(data)
+            return
         try:
-            write(self.session.file, path)
+            put(path, data)
         except UserError as trouble:
             self.said.setText(str(trouble))
             return
@@ -375,14 +290,16 @@ class PlateStage(QWidget):
         self.session.note("export", f"data sheet written to {path.name}")
 
 
+def _write(file: JobFile, path: Path) -> None:
+    from tensimeter.report.datasheet import write
+
+    write(file, path)
+
+
 def _judged(now: Derived) -> list[Outcome]:
     """What was read, and what gives a rating."""
     wanted = [t for t in now.job.campaign.tests if now.was_read(t.id) or kind_of(t).rates(t)]
     return [o for o in (now.outcome(t.id) for t in wanted) if o is not None]
-
-
-def _laid_out(sheet: Sheet) -> bytes:
-    return pdf(html(sheet, printed=True))
 
 
 def _rating(r: Rating) -> QWidget:
