@@ -158,5 +158,31 @@ def test_a_first_window_waits_for_nothing_that_computes(act: str) -> None:
     assert done.stdout.strip() == "[] []"
 
 
+#: Opens a job, lets go of all that a program lets go of, and says whether its window stands.
+STANDS = """
+import gc, sys, time
+from pathlib import Path
+from tensimeter.ui.app import Tensimeter, make_application
+app = make_application()
+program = Tensimeter()
+program.open(Path(sys.argv[1]))
+ends = time.monotonic() + 30
+while program.window is None and time.monotonic() < ends:
+    app.processEvents()
+gc.unfreeze()
+gc.collect()
+ends = time.monotonic() + 0.3
+while time.monotonic() < ends:
+    app.processEvents()
+print(program.window.isVisible(), program.window.window().isVisible(), program.window.line.entry.isVisible())
+"""
+
+
+def test_the_window_of_a_job_stands_by_itself(path: Path) -> None:
+    command = [sys.executable, "-c", STANDS, str(path)]
+    done = subprocess.run(command, capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "True True True"
+
+
 def test_demos_are_offered_by_the_names_they_have() -> None:
     assert {short: demo_job(short).name for short in demo_names()} == TITLES

@@ -140,6 +140,8 @@ class Opening(QWidget):
     def fill(self, main: "MainWindow") -> None:
         """Put the job's own widget where the frame was, and hand over what was typed."""
         self.main = main
+        # A window without a parent lives as long as someone in Python holds it.
+        main.around = self
         frame, self.frame = self.frame, None  # type: ignore[assignment]
         typed, cursor = frame.entry.text(), frame.entry.cursorPosition()
         self._layout.replaceWidget(frame, main)

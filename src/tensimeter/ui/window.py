@@ -54,6 +54,8 @@ class MainWindow(QWidget):
         # A closed job's window must not be restyled and repainted for ever after.
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.stage_index = 0
+        #: The window that it was put into, where it does not stand by itself.
+        self.around: QWidget | None = None
         self._narrow = False
         #: Whether a run left its load without a proof that it is off.
         self._not_off = False
