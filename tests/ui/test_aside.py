@@ -1,6 +1,9 @@
 """What is worked out beside the window: the newest answer only, for who asked, and never a stale one."""
 
+import ast
 import gc
+import subprocess
+import sys
 import threading
 import weakref
 from pathlib import Path
@@ -141,3 +144,23 @@ def test_garbage_is_looked_for_while_nobody_waits(window: MainWindow) -> None:
     sweep._look()
     assert ends[0]() is None
     assert not gc.isenabled()
+
+
+#: Loads what is loaded ahead and says which objects of Qt's that has made.
+MADE = """
+import ast
+import gc
+import subprocess
+import sys
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QApplication
+app = QApplication([])
+from tensimeter.ui import ahead, theme
+ahead._load()
+print({type(o).__name__ for o in gc.get_objects() if isinstance(o, QObject)})
+"""
+
+
+def test_what_is_loaded_ahead_makes_no_object_of_the_wrong_thread() -> None:
+    done = subprocess.run([sys.executable, "-c", MADE], capture_output=True, text=True, check=True)
+    assert ast.literal_eval(done.stdout) == {"QApplication", "Theme"}
