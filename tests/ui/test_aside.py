@@ -156,7 +156,8 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QApplication
 app = QApplication([])
 from tensimeter.ui import ahead, theme
-ahead._load()
+for name in ahead.WANTED:
+    ahead.load(name)
 print({type(o).__name__ for o in gc.get_objects() if isinstance(o, QObject)})
 """
 

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from tensimeter.core.errors import UserError
 from tensimeter.store.desktop import APP_ID
-from tensimeter.ui.aside import Aside
+from tensimeter.ui.aside import Aside, leave
 from tensimeter.ui.one_program import OneProgram, handed_over
 from tensimeter.ui.opening import Opening
 from tensimeter.ui.parts.words import tr
@@ -34,6 +34,8 @@ if TYPE_CHECKING:
     from tensimeter.store.jobfile import JobFile
     from tensimeter.ui.window import MainWindow
 
+#: So long the end of the program waits for what is being worked out, s; its windows are gone by then.
+LEAVE_S = 5.0
 #: Qt's application lives as long as Python holds it.
 _application: QApplication | None = None
 
@@ -304,6 +306,7 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     waker.start(200)
     waker.timeout.connect(lambda: None)
     code = app.exec()
+    leave(LEAVE_S)
     if program.failed:
         raise program.failed
     return code

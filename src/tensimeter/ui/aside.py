@@ -4,6 +4,8 @@ import contextlib
 import logging
 import sys
 import threading
+import time
+import weakref
 from collections import OrderedDict
 from collections.abc import Callable
 from typing import TypeVar
@@ -20,6 +22,7 @@ BEHIND_PAINT = -2
 #: So long a thread goes on, s, while another waits for its turn.
 TURN_S = 5e-5
 
+_every: "weakref.WeakSet[Aside]" = weakref.WeakSet()
 #: What is asked: its number, who asks, the work, and who is shown the answer.
 _Asked = tuple[int, QObject, Callable[[], object], Callable[[object], None]]
 
@@ -37,6 +40,7 @@ class Aside(QObject):
 
     def __init__(self, *, threaded: bool = False) -> None:
         super().__init__()
+        _every.add(self)
         self.threaded = threaded
         if threaded:
             # So long the window waits for its turn at each step; by default a hundred times that.
@@ -109,6 +113,11 @@ class Aside(QObject):
             self._changed.notify()
         self.stopped.emit()
 
+    def join(self, deadline: float) -> None:
+        """Wait for the piece that is being worked on, until a deadline, s of `time.monotonic`."""
+        if self._thread is not None:
+            self._thread.join(max(deadline - time.monotonic(), 0.0))
+
     def _work(self) -> None:
         while True:
             with self._changed:
@@ -135,3 +144,15 @@ class Aside(QObject):
         del self._newest[kind]
         if not isinstance(answer, Exception) and not sip.isdeleted(asked[1]):
             asked[3](answer)
+
+
+def leave(seconds: float) -> None:
+    """The program ends: nothing is worked out any more, and what is on is waited for so long.
+
+    A thread that is in the midst of a library's code as Python ends would end it in a crash.
+    """
+    deadline = time.monotonic() + seconds
+    for aside in list(_every):
+        aside.stop()
+    for aside in list(_every):
+        aside.join(deadline)
