@@ -17,7 +17,7 @@ from tensimeter.demo.names import TITLES
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui import app
 from tensimeter.ui.app import Tensimeter
-from tensimeter.ui.opening import Opening
+from tensimeter.ui.job_window import JobWindow
 from tensimeter.ui.start_page import StartPage
 
 
@@ -115,7 +115,7 @@ def test_a_job_that_can_not_be_opened_is_told_of_where_someone_looks(
         def over() -> bool:
             windows = [w for w in QApplication.topLevelWidgets() if w.isVisible()]
             pages[:] = [w for w in windows if isinstance(w, StartPage)]
-            return bool(pages) or not any(isinstance(w, Opening) for w in windows)
+            return bool(pages) or not any(isinstance(w, JobWindow) for w in windows)
 
         qtbot.waitUntil(over, timeout=20_000)
         shown.extend(page.said.text() for page in pages)

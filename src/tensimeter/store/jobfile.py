@@ -33,7 +33,7 @@ from tensimeter.store.whereabouts import ROOM_BYTES, must_be_there, must_have_ro
 class JobFile:
     """One open job file. May be used from several threads; every call is one transaction.
 
-    Opening for writing takes a lock beside the file, which the system drops with the process.
+    JobWindow for writing takes a lock beside the file, which the system drops with the process.
     """
 
     def __init__(self, path: Path, *, read_only: bool = False) -> None:

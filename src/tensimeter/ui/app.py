@@ -20,8 +20,8 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from tensimeter.core.errors import UserError
 from tensimeter.store.desktop import APP_ID
 from tensimeter.ui.aside import Aside, leave
+from tensimeter.ui.job_window import JobWindow
 from tensimeter.ui.one_program import OneProgram, handed_over
-from tensimeter.ui.opening import Opening
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.preferences import preferences
 from tensimeter.ui.recent import remember
@@ -71,7 +71,7 @@ class Tensimeter:
         self.others: list[MainWindow] = []
         self.sweep = Sweep()
         #: A window whose job is still being read, and what was asked for meanwhile.
-        self.opening: Opening | None = None
+        self.opening: JobWindow | None = None
         self._later: list[str] = []
 
     def show_start(self, said: str = "") -> None:
@@ -88,7 +88,7 @@ class Tensimeter:
 
     def open(self, path: Path) -> None:
         """A window for a job file at once, and the job in it as soon as it has been read."""
-        opening, aside = Opening(path), Aside(threaded=True)
+        opening, aside = JobWindow(path), Aside(threaded=True)
         self.opening = opening
         opening.given_up.connect(self._give_up)
         opening.show()
@@ -100,7 +100,7 @@ class Tensimeter:
         self._open_later()
 
     def _opened(
-        self, file: "JobFile | None", trouble: Exception | None, opening: Opening, aside: Aside
+        self, file: "JobFile | None", trouble: Exception | None, opening: JobWindow, aside: Aside
     ) -> None:
         if self.opening is not opening:
             aside.stop()
@@ -138,7 +138,7 @@ class Tensimeter:
         """A window on an open job file; the window before it closes, with its load off."""
         return self._show(file, Aside(threaded=True), None)
 
-    def _show(self, file: "JobFile", aside: Aside, opening: Opening | None) -> "MainWindow":
+    def _show(self, file: "JobFile", aside: Aside, opening: JobWindow | None) -> "MainWindow":
         from tensimeter.ui.session import Session
         from tensimeter.ui.window import MainWindow
 
@@ -150,7 +150,9 @@ class Tensimeter:
         self.window.jobs_wanted.connect(self._leave_job)
         self.window.job_wanted.connect(self.also)
         remember_window(self.window)
-        self.window.show() if opening is None else opening.fill(self.window)
+        around = opening or JobWindow(file.path)
+        around.fill(self.window)
+        around.show()
         if self.start is not None:
             self.start.close()
             self.start = None
@@ -192,12 +194,13 @@ class Tensimeter:
         if self.window is None:
             return self.show_job(file)
         remember(file.path)
-        window = MainWindow(Session(file, Aside(threaded=True)))
+        around, window = JobWindow(file.path), MainWindow(Session(file, Aside(threaded=True)))
         window.jobs_wanted.connect(window.close)
         window.job_wanted.connect(self.also)
         window.jobs_wanted.connect(lambda: self.also(""))
         self.others = [*(w for w in self.others if w.isVisible()), window]
-        window.show()
+        around.fill(window)
+        around.show()
         return window
 
     def _leave_job(self) -> None:

@@ -13,9 +13,9 @@ from tensimeter.ui import dropped, telling, window_keys
 from tensimeter.ui.ahead import Ahead
 from tensimeter.ui.drop_key import DropKey
 from tensimeter.ui.job_header import JobHeader
+from tensimeter.ui.job_window import NARROW, JobWindow
 from tensimeter.ui.make_stage import make_stage
 from tensimeter.ui.notice_column import NoticeColumn
-from tensimeter.ui.opening import NARROW
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import rule
 from tensimeter.ui.parts.words import tr
@@ -41,7 +41,7 @@ PROVE = next(k for k, stage in enumerate(STAGES) if stage.id == "prove")
 
 
 class MainWindow(QWidget):
-    """One job in one window: by itself, or in the one that stood while the job was read."""
+    """All of one job, in a window of its own."""
 
     jobs_wanted = pyqtSignal()
     #: The path of a job that is to be opened as well.
@@ -54,8 +54,8 @@ class MainWindow(QWidget):
         # A closed job's window must not be restyled and repainted for ever after.
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.stage_index = 0
-        #: The window that it was put into, where it does not stand by itself.
-        self.around: QWidget | None = None
+        #: The window that it was put into.
+        self.around: JobWindow | None = None
         self._narrow = False
         #: Whether a run left its load without a proof that it is off.
         self._not_off = False
@@ -376,3 +376,7 @@ class MainWindow(QWidget):
         self.session.close()
         self.control.stop()
         event.accept()
+        if self.around is not None and self.around.main is not None:
+            # Closed from within: what stands around it goes, too.
+            self.around.main = None
+            self.around.close()

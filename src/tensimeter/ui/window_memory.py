@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QByteArray, QEvent, QObject, QSettings, Qt
+from PyQt6.QtCore import QEvent, QObject, QSettings, Qt
 from PyQt6.QtWidgets import QApplication
 
 from tensimeter.core.procedure.stages import STAGES
@@ -38,12 +38,8 @@ def last_stage(session: "Session") -> int | None:
 
 
 def remember_window(window: "MainWindow") -> None:
-    """Set a window up as the last one stood, and keep how it stands when it closes."""
-    settings = QSettings()
-    geometry = settings.value("geometry")
-    if isinstance(geometry, QByteArray):
-        window.restoreGeometry(geometry)
-    if not settings.value("column", True, bool):
+    """Show or hide the right column as it stood last, and keep how a window stands when it closes."""
+    if not QSettings().value("column", True, bool):
         window.put_column(False)
     window.installEventFilter(_Keeper(window))
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from tensimeter.core.procedure.stages import STAGES
 from tensimeter.ui.parts.text import Elided, Field, label, rule
@@ -28,6 +28,8 @@ class _Frame(QWidget):
 
     def __init__(self, path: Path) -> None:
         super().__init__()
+        self.setObjectName("page")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -76,8 +78,8 @@ class _Frame(QWidget):
         self.hint.setText(tr("The job is being read; what is typed stays."))
 
 
-class Opening(QWidget):
-    """A window that answers while its job is being read; then it holds the job's own.
+class JobWindow(QMainWindow):
+    """The window around a job: it answers while that is being read, then holds the job's own widget.
 
     A stage that is chosen meanwhile is gone to, what is typed stands in the reading line, and the right
     column is hidden or shown as F2 has left it.
@@ -90,16 +92,13 @@ class Opening(QWidget):
         super().__init__()
         self.path = path
         self.main: MainWindow | None = None
-        self.setObjectName("page")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._filled = False
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle(tr("{0} – Tensimeter").format(path.stem))
         self.resize(1280, 800)
         self.setMinimumSize(820, 560)
-        self._layout = QVBoxLayout(self)
-        self._layout.setContentsMargins(0, 0, 0, 0)
         self.frame = _Frame(path)
-        self._layout.addWidget(self.frame)
+        self.setCentralWidget(self.frame)
         #: The stage that was asked for meanwhile, and whether the right column was.
         self.stage: int | None = None
         self._column: bool | None = None
@@ -126,7 +125,7 @@ class Opening(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Where there is little width the right column steps aside, as it does in the job's own."""
         super().resizeEvent(event)
-        if self.main is None and self._column is None:
+        if not self._filled and self._column is None:
             self.frame.column.setVisible(self._column_wanted and self.width() >= theme.px(NARROW))
 
     def _choose(self, index: int) -> None:
@@ -139,15 +138,13 @@ class Opening(QWidget):
 
     def fill(self, main: "MainWindow") -> None:
         """Put the job's own widget where the frame was, and hand over what was typed."""
-        self.main = main
+        self.main, self._filled = main, True
         # A window without a parent lives as long as someone in Python holds it.
         main.around = self
         frame, self.frame = self.frame, None  # type: ignore[assignment]
         typed, cursor = frame.entry.text(), frame.entry.cursorPosition()
-        self._layout.replaceWidget(frame, main)
-        frame.hide()
-        frame.deleteLater()
-        main.show()
+        # The frame goes with it.
+        self.setCentralWidget(main)
         if self._column is not None:
             main.put_column(self._column)
         self.setWindowTitle(main.windowTitle())
@@ -158,7 +155,10 @@ class Opening(QWidget):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """The job's own may have a word to say before it closes."""
         assert event is not None
-        if self.main is None:
+        if not self._filled:
             self.given_up.emit()
-        elif not self.main.close():
+            return
+        main, self.main = self.main, None
+        if main is not None and not main.close():
+            self.main = main
             event.ignore()
