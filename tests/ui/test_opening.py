@@ -94,6 +94,19 @@ def test_one_that_is_closed_meanwhile_lets_go_of_its_file(program: Tensimeter, p
     qtbot.waitUntil(lambda: _held(path) is None, timeout=20_000)
 
 
+def test_one_that_can_not_be_shown_is_told_and_left_as_it_was(
+    program: Tensimeter, path: Path, qtbot, monkeypatch
+) -> None:
+    def broken(*_: object) -> None:
+        raise ValueError("no window")
+
+    monkeypatch.setattr("tensimeter.ui.window.MainWindow", broken)
+    program.open(path)
+    qtbot.waitUntil(lambda: program.start is not None, timeout=20_000)
+    assert "left as it is" in program.start.said.text()
+    assert _held(path) is None
+
+
 def _held(path: Path) -> str | None:
     try:
         JobFile(path).close()

@@ -108,15 +108,19 @@ class Tensimeter:
                 file.close()
             return
         self.opening = None
-        if file is not None:
+        try:
+            if file is None:
+                raise trouble or UserError(f"{opening.path.name} could not be opened.")
             self._show(file, aside, opening)
-        else:
+        except Exception as fault:  # noqa: BLE001 - told of where someone looks
             aside.stop()
-            self._not_opened(trouble)
+            if file is not None:
+                file.close()
+            self._not_opened(fault)
             opening.close()
         self._open_later()
 
-    def _not_opened(self, trouble: Exception | None) -> None:
+    def _not_opened(self, trouble: Exception) -> None:
         """Tell why a job could not be opened."""
         said = str(trouble)
         if not isinstance(trouble, UserError):

@@ -427,6 +427,25 @@
     </message>
   </context>
   <context>
+    <name>job_window</name>
+    <message>
+      <source>Reading {0} …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>reading line</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>The job is being read; what is typed stays.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>{0} – Tensimeter</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
     <name>logbook_window</name>
     <message>
       <source>Logbook of {0}</source>
@@ -572,25 +591,6 @@
     </message>
     <message>
       <source>Nothing open here.</source>
-      <translation type="unfinished" />
-    </message>
-  </context>
-  <context>
-    <name>opening</name>
-    <message>
-      <source>Reading {0} …</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>reading line</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>The job is being read; what is typed stays.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>{0} – Tensimeter</source>
       <translation type="unfinished" />
     </message>
   </context>
@@ -945,6 +945,21 @@
     </message>
   </context>
   <context>
+    <name>plate.sheet_view</name>
+    <message>
+      <source>data sheet preview</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>The sheet was not laid out. Come here again, or write it, to have it made.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>page {0} of the data sheet</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
     <name>plate.stage</name>
     <message>
       <source>the sheet is being laid out</source>
@@ -952,10 +967,6 @@
     </message>
     <message>
       <source>cancel</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>data sheet preview</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1007,19 +1018,15 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <source>The sheet was not laid out. Come here again, or write it, to have it made.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <source>page {0} of the data sheet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <source>Kept in the bin: {0}.</source>
       <translation type="unfinished" />
     </message>
     <message>
       <source>Nothing is proven yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>It is being laid out; then it is written.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1917,6 +1924,10 @@
     </message>
     <message>
       <source>Show me: a first supply, step by step</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>Open the demo: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
