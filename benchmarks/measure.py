@@ -45,8 +45,13 @@ def _seconds(value: float) -> str:
     return f"{value * 1e3:.3g} ms" if value < 1 else f"{value:.3g} s"
 
 
-def in_turns(ours: Callable[[], object], floor: Callable[[], object], rounds: int = 7) -> tuple[float, float]:
-    """Median times in s of both, after one round of each that is not counted.
+def in_turns(
+    ours: Callable[[], object],
+    floor: Callable[[], object],
+    rounds: int = 7,
+    between: Callable[[], object] = lambda: None,
+) -> tuple[float, float]:
+    """Median times in s of both, after one round of each that is not counted; `between` is not timed.
 
     Taken in turns, so that a machine that grows slower does so for both.
     """
@@ -58,4 +63,5 @@ def in_turns(ours: Callable[[], object], floor: Callable[[], object], rounds: in
             action()
             if k:
                 kept.append(time.perf_counter() - begin)
+            between()
     return statistics.median(times[0]), statistics.median(times[1])
