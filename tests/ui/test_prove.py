@@ -31,6 +31,7 @@ from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.prove.instruments_window import InstrumentsWindow
 from tensimeter.ui.prove.profile_window import ProfileWindow
+from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
 from tensimeter.ui.window import MainWindow
 
@@ -354,7 +355,9 @@ def test_instruments_are_found_tried_and_assigned(
     assert not served.load_drawing
 
 
-def test_instruments_of_a_run_are_its_own(window: MainWindow, served: SimulatedBench, qtbot) -> None:
+def test_instruments_of_a_run_are_its_own(
+    window: MainWindow, served: SimulatedBench, qtbot, tmp_path: Path
+) -> None:
     panel, session = window.stage("prove").campaign, window.session
     panel.find_button.click()
     dialog: InstrumentsWindow = panel.instruments
@@ -366,8 +369,15 @@ def test_instruments_of_a_run_are_its_own(window: MainWindow, served: SimulatedB
         window.control.start("quick")
     session.bench_wanted.emit()
     assert made.conversation._link is None
+    assert made.conversation._opened == []
     served.connect("hub")
     session.start_run(open_bench(session.job, served.resources, clock=served.clock))
+    with JobFile.create(tmp_path / "other.tensi", session.job) as other:
+        # The bench of another window may hold the very same.
+        beside = InstrumentsWindow(Session(other))
+        beside.look()
+        assert "A run is on" in beside.said.text()
+        beside.session.close()
     dialog.look()
     assert "A run is on" in dialog.said.text()
     for ask in (lambda: dialog.check("voltmeter"), lambda: dialog.make_profile("voltmeter")):

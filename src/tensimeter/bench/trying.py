@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from msgspec import Struct
 from msgspec.structs import replace
 
+from tensimeter.bench.doors import opened
 from tensimeter.bench.link import Said
 from tensimeter.bench.profile import QUESTIONS, Profile, figures
 from tensimeter.bench.profiled import ProfiledInstrument
@@ -54,6 +55,15 @@ def try_profile(instrument: ProfiledInstrument, profile: Profile) -> Iterator[In
         instrument.talk.clear()
         found = _one(instrument, profile, name)
         yield replace(found, raw=tuple(instrument.talk))
+
+
+def tried_at(resource: str, profile: Profile, part: str) -> list[IncomingResult]:
+    """Open an instrument by its profile's door, try each command, and let it go; LinkFailed where none is."""
+    instrument = opened(resource, profile, part)
+    try:
+        return list(try_profile(instrument, profile))
+    finally:
+        instrument.close()
 
 
 def _one(instrument: ProfiledInstrument, profile: Profile, name: str) -> IncomingResult:

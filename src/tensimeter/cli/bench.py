@@ -5,11 +5,10 @@ from typing import Annotated
 
 import typer
 
-from tensimeter.bench.doors import opened
 from tensimeter.bench.finding import found_instruments
 from tensimeter.bench.profile import load_profile
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.bench.trying import try_profile
+from tensimeter.bench.trying import tried_at
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
 from tensimeter.cli.output import answer
@@ -25,13 +24,9 @@ def check_profile(
     """Try each command of a profile on an instrument and show its answer; nothing is switched on."""
     wanted = load_profile(profile)
     try:
-        instrument = opened(resource, wanted, resource)
+        rows = tried_at(resource, wanted, resource)
     except LinkFailed as failed:
         raise UserError(str(failed)) from failed
-    try:
-        rows = list(try_profile(instrument, wanted))
-    finally:
-        instrument.close()
     bad = [row for row in rows if row.fits is False]
     table = [
         {

@@ -65,14 +65,14 @@ class Session(WorkSession, QObject):
         QObject.__init__(self)
         #: Where what takes long is worked out; at once, unless another is given.
         self.aside = aside or Aside()
-        #: What is asked of instruments outside a run.
-        self.asked = Asked(self)
         self.notices: list[Notice] = []
         #: Outcomes of tests whose judgement takes long, as last shown, and for what each was asked last.
         self._shown_before: dict[str, Outcome] = {}
         self._asked_for: dict[str, Derived] = {}
         self.feed = RunFeed(self)
         WorkSession.__init__(self, file, _Teller(self))
+        #: What is asked of instruments outside a run.
+        self.asked = Asked(self)
         # Before any widget hears of a change, so that what is worked out at once is there for all.
         self.job_changed.connect(self._ask_notices)
         self.readings_changed.connect(self._ask_notices)

@@ -45,6 +45,7 @@ class Conversation(QWidget):
         self._link: Link | None = None
         #: Links that were opened beside the window, until they are closed.
         self._opened: list[Link] = []
+        self._over = False
         session.bench_wanted.connect(self.close_link)
         #: The newest bytes that came, and whether any came since they were looked through.
         self.came, self.news = bytearray(), False
@@ -90,7 +91,7 @@ class Conversation(QWidget):
         told = self._told() or {}
         if "registers" in told or self._resource.startswith(PREFIX) or not self._resource:
             return
-        if self._session.running or self._aside.waits("link"):
+        if self._session.asked.run_is_on or self._aside.waits("link"):
             return
         try:
             known = Profile.model_validate({"role": self._role, **{k: told[k] for k in OF_LINK if k in told}})
@@ -106,6 +107,8 @@ class Conversation(QWidget):
             except LinkFailed as failed:
                 return str(failed)
             self._opened.append(link)
+            if self._over:
+                self.close_link()
             return link
 
         self._aside.ask("link", self, opened, self._take)
@@ -115,9 +118,14 @@ class Conversation(QWidget):
             self.said.emit(found)
             self.again_ms = AGAIN_MS
             return
-        self._link, self.again_ms = found, LOOK_MS
-        if self._session.running:
-            self.close_link()
+        # One that had to be let go before it was taken is none any more.
+        if found in self._opened:
+            self._link, self.again_ms = found, LOOK_MS
+
+    def end(self) -> None:
+        """Let it go for good, and one that is still being opened."""
+        self._over = True
+        self.close_link()
 
     def close_link(self) -> None:
         """Let it go, so that something else may open it."""
@@ -141,7 +149,7 @@ class Conversation(QWidget):
         text = self.line.text()
         if not text.strip():
             return
-        if self._session.running:
+        if self._session.asked.run_is_on:
             self.said.emit(tr(RUN_IS_ON))
             return
         if self._link is None:

@@ -17,12 +17,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.bench.doors import opened
 from tensimeter.bench.finding import Found, found_instruments, resource_of
 from tensimeter.bench.profile import load_profile, profile_names, role_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import parts_by_role, write_bench_file
-from tensimeter.bench.trying import IncomingResult, try_profile
+from tensimeter.bench.trying import IncomingResult, tried_at
 from tensimeter.core.errors import UserError
 from tensimeter.core.guarded import guarded
 from tensimeter.ui.aside import Aside
@@ -127,9 +126,10 @@ class InstrumentsWindow(QDialog):
 
     def _is_free(self) -> bool:
         """Whether instruments may be spoken to here; those of a run are its own."""
-        if self.session.running:
+        busy = self.session.asked.run_is_on
+        if busy:
             self.said.setText(tr(RUN_IS_ON))
-        return not self.session.running
+        return not busy
 
     def look(self) -> None:
         """Ask every port and everything typed for its identity."""
@@ -183,11 +183,7 @@ class InstrumentsWindow(QDialog):
             try:
                 profile = load_profile(name)
                 with self.session.asked:
-                    instrument = opened(resource_of(text), profile, called)
-                    try:
-                        return list(try_profile(instrument, profile))
-                    finally:
-                        instrument.close()
+                    return tried_at(resource_of(text), profile, called)
             except (UserError, LinkFailed) as error:
                 return str(error)
 

@@ -19,7 +19,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tensimeter.bench import doors
 from tensimeter.bench.link import Said
 from tensimeter.bench.modbus import ModbusInstrument
 from tensimeter.bench.profile import (
@@ -33,7 +32,7 @@ from tensimeter.bench.profile import (
     text_of,
 )
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.bench.trying import IncomingResult, try_profile
+from tensimeter.bench.trying import IncomingResult, tried_at
 from tensimeter.bench.understood import Proposal, frame_shape, last_frame, of_frame, of_line, of_registers
 from tensimeter.core.errors import UserError
 from tensimeter.ui.aside import Aside
@@ -293,16 +292,13 @@ class ProfileWindow(QDialog):
         profile = self._profile()
         if profile is None:
             return
-        self.conversation.close_link()
 
         def tried() -> list[IncomingResult] | str:
+            # Also one that was just being opened: it has one link.
+            self.conversation.close_link()
             try:
                 with self.session.asked:
-                    instrument = doors.opened(self.resource, profile, "It")
-                    try:
-                        return list(try_profile(instrument, profile))
-                    finally:
-                        instrument.close()
+                    return tried_at(self.resource, profile, "It")
             except LinkFailed as failed:
                 return str(failed)
 
@@ -356,7 +352,7 @@ class ProfileWindow(QDialog):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self._timer.stop()
         self.aside.stop()
-        self.conversation.close_link()
+        self.conversation.end()
         super().closeEvent(event)
 
 

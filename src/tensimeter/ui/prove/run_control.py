@@ -54,7 +54,8 @@ class RunControl:
                 raise UserError("Type the path of a bench file first.")
             # Said before a bench is opened; the run engine waits for them by itself.
             must_be_lifted(session.job, session.now.readings, session.plan.output.id)
-            session.bench_wanted.emit()
+            for each in session.asked.sessions():
+                each.bench_wanted.emit()
             bench = open_bench_file(session.job, Path(bench_path))
         else:
             speed = QUICK if source == "quick" else 1.0
