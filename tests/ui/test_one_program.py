@@ -34,6 +34,8 @@ def test_a_further_start_is_heard_and_nonsense_is_not(qtbot) -> None:
     assert told.readAll().data().strip() == b"taken"
     assert set(asked) <= {"", "/a/job.tensi"}
     assert len(odd) == 4
+    one.end()
+    assert one_program.handed_over(Path("/a/job.tensi")) is False
 
 
 def test_nobody_answers_where_nobody_runs() -> None:

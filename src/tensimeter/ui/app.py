@@ -313,6 +313,7 @@ def open_window(path: Path | None, *, seen: bool = True) -> int:
     waker.start(200)
     waker.timeout.connect(lambda: None)
     code = app.exec()
+    one.end()
     leave(LEAVE_S)
     if program.failed:
         raise program.failed

@@ -49,6 +49,10 @@ class OneProgram(QObject):
             self._server.listen(_name())
         self._server.newConnection.connect(self._called)
 
+    def end(self) -> None:
+        """Hear nobody any more: a further start opens its own window at once."""
+        self._server.close()
+
     def _called(self) -> None:
         while (socket := self._server.nextPendingConnection()) is not None:
             socket.readyRead.connect(lambda socket=socket: self._read(socket))
