@@ -18,21 +18,17 @@ from tensimeter.demo.library import demo_job, hidden_parameters
 from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 
+from . import process_time
+
 # The same examples on every machine: a run that fails can be repeated. Others are tried with
 # HYPOTHESIS_PROFILE=default.
 settings.register_profile("repeatable", derandomize=True)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "repeatable"))
 
+PROCESS_TIME = process_time.begin()
+
 #: How fast the stand-ins' clock runs in tests.
 SPEED = 400.0
-
-
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What is held against the wall's clock may fail where the machine stalls: it is tried once more, and
-    what fails twice has failed."""
-    for item in items:
-        if item.path.parent.name == "bench" or item.path.name in ("test_run.py", "test_heat.py"):
-            item.add_marker(pytest.mark.flaky(reruns=1))
 
 
 @pytest.fixture(autouse=True)

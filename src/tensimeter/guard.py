@@ -247,7 +247,7 @@ def drop(told: dict[str, Any]) -> dict[str, Any]:
     pending = list(loads)
     for cut in before:
         _use(cut, used, said)
-    for attempt in range(TRIES):
+    for attempt in range(int(told.get("tries", TRIES))):
         pending = [load for load in pending if not load.off()]
         if not pending:
             break

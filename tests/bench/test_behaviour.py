@@ -141,7 +141,7 @@ def test_a_clamp_reads_the_amps_and_the_load_is_still_spoken_to(tmp_path: Path, 
         worked_out = plan(job, LoadRegulation(id="t", output="mount", dwell_s=120, longest_dwell_s=240))
         engine = RunEngine(file, worked_out, bench, lambda e: None)
         engine.start()
-        engine.join(60)
+        engine.join(300)
         bench.close()
         # Two real seconds at each point: longer than its watchdog, which did not drop it.
         assert engine.ended.kind == "complete", engine.ended.text

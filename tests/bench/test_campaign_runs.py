@@ -64,7 +64,7 @@ class Bed:
 
         engine = RunEngine(self.file, worked_out, self.bench, tell, **more)
         engine.start()
-        engine.join(60)
+        engine.join(300)
         assert not engine.alive
         assert not self.served.load_drawing
         waves = WaveBook(self.file).waves()
@@ -323,10 +323,10 @@ def test_a_fault_at_each_kind_of_step(
 
     engine = RunEngine(bed.file, worked_out, bed.bench, lambda e: strike(engine, e))
     engine.start()
-    engine.join(60)
+    engine.join(300)
     assert engine.ended.kind == "fault"
     # By command where the load still listens, by its watchdog where it does not.
-    qtbot.waitUntil(lambda: not bed.served.load_drawing, timeout=2000)
+    qtbot.waitUntil(lambda: not bed.served.load_drawing, timeout=60_000)
     assert shown <= {r.id for r in bed.file.readings()}
     assert "All readings taken were kept." in engine.ended.text
     assert len(engine.ended.text) < 300
@@ -336,7 +336,7 @@ def test_a_fault_at_each_kind_of_step(
         again = open_bench(bed.file.job, bed.served.resources, speed=SPEED)
         second = RunEngine(bed.file, worked_out, again, lambda e: None)
         second.start()
-        second.join(60)
+        second.join(300)
         again.close()
         if "switched itself off" not in second.ended.text:
             break

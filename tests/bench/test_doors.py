@@ -46,7 +46,7 @@ def by_instrument(path: Path, job: Job, worked_out: Plan) -> tuple[JobFile, list
         served.connect(worked_out.output.id)
         engine = RunEngine(file, worked_out, bench, lambda event: None)
         engine.start()
-        engine.join(60)
+        engine.join(300)
         bench.close()
         assert engine.ended.kind == "complete", engine.ended.text
     return file, file.readings(), WaveBook(file).waves()

@@ -43,7 +43,7 @@ def run(
 
     engine = RunEngine(file, plan(file.job, file.job.campaign.tests[0]), bench, tell, **more)
     engine.start()
-    engine.join(30)
+    engine.join(300)
     assert not engine.alive
     return engine
 
@@ -92,7 +92,7 @@ def test_a_failing_instrument_ends_the_run(
     assert engine.ended is not None
     assert engine.ended.kind == "fault"
     # By command where the load still listens, by its watchdog where it does not.
-    qtbot.waitUntil(lambda: not stand_ins.load_drawing, timeout=2000)
+    qtbot.waitUntil(lambda: not stand_ins.load_drawing, timeout=60_000)
     assert len([r for r in job_file.readings() if r.quantity == "V"]) == 3
     assert "All readings taken were kept." in engine.ended.text
     assert job_file.runs()[0].ended == "fault"

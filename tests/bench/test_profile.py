@@ -4,7 +4,6 @@ import contextlib
 import os
 import socket
 import threading
-import time
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pyvisa.constants import ControlFlow, Parity, StopBits
 
+from tensimeter.bench import wall
 from tensimeter.bench.finding import found_instruments, resource_of
 from tensimeter.bench.link import Serial
 from tensimeter.bench.profile import GENERIC, NEEDED, load_profile, role_of
@@ -355,13 +355,13 @@ class Streamer:
     def _serve(self) -> None:
         with contextlib.suppress(OSError):
             link, _ = self._server.accept()
-            while not self._over.wait(self.pause / 2):
+            while not wall.wait(self._over, self.pause / 2):
                 if self.stalled:
                     continue
                 text = self.banner + f"DC V {self.volts:+.4f} ok\r\n".encode()
                 self.banner = b""
                 link.sendall(text[:6])
-                self._over.wait(self.pause / 2)
+                wall.wait(self._over, self.pause / 2)
                 link.sendall(text[6:])
 
     def close(self) -> None:
@@ -384,7 +384,7 @@ def test_a_meter_that_sends_of_itself_never_gives_an_old_value(
     try:
         rng = np.random.default_rng(3)
         for k in range(reads):
-            time.sleep(rng.uniform(0, 1.5 / rate))
+            wall.pause(rng.uniform(0, 1.5 / rate))
             # The load is set now: what was measured before is of another point.
             meter.volts = 2.0 + k
             assert instrument.read_volts() == pytest.approx(2.0 + k)
@@ -392,7 +392,7 @@ def test_a_meter_that_sends_of_itself_never_gives_an_old_value(
         meter.volts = 77.0
         assert instrument.read_volts() == pytest.approx(77.0)
         meter.stalled = True
-        time.sleep(1.2 / rate)
+        wall.pause(1.2 / rate)
         instrument.longest_s = 0.3
         with pytest.raises(LinkFailed, match="no answer in time"):
             instrument.read_volts()

@@ -117,7 +117,7 @@ def run(job: Job, test, folder: Path, act=None) -> tuple[RunEngine, JobFile, lis
 
         engine = RunEngine(file, plan(job, test), bench, tell)
         engine.start()
-        engine.join(240)
+        engine.join(300)
         bench.close()
         assert not engine.alive
         assert not served.load_drawing

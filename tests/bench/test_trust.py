@@ -15,6 +15,7 @@ from pathlib import Path
 import pytest
 
 from tensimeter import guard
+from tensimeter.bench import wall
 from tensimeter.bench.cuts import Cut, address_of
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.guarding import RunGuard
@@ -30,6 +31,16 @@ from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 
 SPEED = 30.0
+#: The silence that a guard is to act at: far longer than a busy machine keeps a program waiting, s.
+SILENT_S = 2.5
+ROOT = Path(__file__).parents[2]
+#: The program as it is, but with time to answer on a busy machine.
+SLOW = """
+from tests.process_time import be_slow
+be_slow()
+from tensimeter.__main__ import main
+main()
+"""
 POINTS = LoadRegulation(id="t", output="mount", points=(0.0, 0.4, 0.7, 1.0), dwell_s=4.0, longest_dwell_s=60)
 
 
@@ -52,17 +63,20 @@ def served(plain_job: Job):
 
 def opened(job: Job, served: SimulatedBench, tmp_path: Path, **changed: str) -> Bench:
     """A bench without its line source, which would cut; profiles changed by leaving lines out, by role."""
-    from importlib import resources
-
-    profiles = {}
-    for role, without in changed.items():
-        name = {"load": "generic-load", "voltmeter": "generic-meter"}[role]
-        text = resources.files("tensimeter.bench").joinpath("profiles", f"{name}.toml").read_text()
-        lines = [line for line in text.splitlines() if not line.startswith(tuple(without.split()))]
-        profiles[role] = str(tmp_path / f"{role}.toml")
-        Path(profiles[role]).write_text("\n".join(lines))
+    profiles = {role: lacking(role, without, tmp_path) for role, without in changed.items()}
     wanted = {k: v for k, v in served.resources.items() if k in ("load", "voltmeter")}
     return open_bench(job, wanted, profiles=profiles, speed=SPEED)
+
+
+def lacking(role: str, without: str, folder: Path) -> str:
+    """The path of a shipped profile without the lines that begin with one of some words."""
+    from importlib import resources
+
+    name = {"load": "generic-load", "voltmeter": "generic-meter"}[role]
+    text = resources.files("tensimeter.bench").joinpath("profiles", f"{name}.toml").read_text()
+    lines = [line for line in text.splitlines() if not line.startswith(tuple(without.split()))]
+    (folder / f"{role}.toml").write_text("\n".join(lines))
+    return str(folder / f"{role}.toml")
 
 
 def run(file: JobFile, bench: Bench, act=None, **more: object) -> RunEngine:
@@ -74,7 +88,7 @@ def run(file: JobFile, bench: Bench, act=None, **more: object) -> RunEngine:
 
     engine = RunEngine(file, plan(file.job, POINTS), bench, tell, **{"present": True, **more})
     engine.start()
-    assert engine.finished.wait(40)
+    assert engine.finished.wait(300)
     bench.close()
     return engine
 
@@ -129,23 +143,23 @@ def test_an_answer_that_does_not_end_ends_the_run_and_drop_waits_for_none(
         def drop_it() -> None:
             while fault.met_at is None:
                 time.sleep(0.002)
-            begun = time.monotonic()
+            begun = wall.now()
             if dropped:
                 engine.drop()
             while served.load_drawing:
                 time.sleep(0.002)
-            off.append(time.monotonic() - begun)
+            off.append(wall.now() - begun)
 
         watching.append(threading.Thread(target=drop_it, daemon=True))
         watching[0].start()
 
     watching: list[threading.Thread] = []
     engine = run(kept, opened(plain_job, served, tmp_path, load="watchdog"), at_step(1, spoil))
-    watching[0].join(5)
+    watching[0].join()
     assert not served.load_drawing
     assert engine.ended is not None
     assert engine.ended.kind in ("fault", "protected", "bug", "aborted")
-    assert off
+    assert off[0] < 2
     # Where it was dropped nothing of the instrument's own time was waited for (its profile says 0.7 s).
     assert not dropped or kind == "huge" or engine.ended.kind == "aborted" or "off" in engine.ended.text
     assert len([r for r in kept.readings() if r.quantity == "V"]) == 1
@@ -329,7 +343,7 @@ def plug():
 
 
 def told(plug: Plug, fd: int | None, **more: object) -> dict[str, object]:
-    return {"loads": [plug.told(fd)], "cuts": [], "silent_s": 0.4, **more}
+    return {"loads": [plug.told(fd)], "cuts": [], "silent_s": SILENT_S, **more}
 
 
 def ended(process: RunGuard) -> None:
@@ -346,9 +360,9 @@ def test_the_guard_drops_after_silence_on_the_link_it_was_given(plug: Plug) -> N
     status = Path(f"/proc/{watched.pid}/status").read_text()
     assert int(status.split("VmRSS:")[1].split()[0]) <= 15_000
     watched.arm()
-    for _ in range(5):
+    for _ in range(6):
         watched.beat()
-        time.sleep(0.15)
+        time.sleep(SILENT_S / 5)
     assert plug.off_at is None, "it acted although it was fed"
     assert watched.fenced() == ""
     last = time.monotonic()
@@ -356,7 +370,7 @@ def test_the_guard_drops_after_silence_on_the_link_it_was_given(plug: Plug) -> N
         watched.fenced()
         time.sleep(0.01)
     assert plug.off_at is not None
-    assert 0.2 < plug.off_at - last < 1.5
+    assert 0.2 * SILENT_S < plug.off_at - last < 20 * SILENT_S
     # The half-typed command was ended first, or OFF would have been part of it.
     assert b"CURR 4.\nINP OFF\n" in plug.heard
     ended(watched)
@@ -500,18 +514,20 @@ from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.testplan.plan import plan
 from tensimeter.store.jobfile import JobFile
+from tests.process_time import be_slow
+be_slow()
 file = JobFile(Path(sys.argv[1]))
 bench = open_bench(file.job, json.loads(sys.argv[2]), speed=float(sys.argv[3]))
 tell = lambda event: [print(r.id, repr(r.value), flush=True) for r in event.readings]
 engine = RunEngine(file, plan(file.job, file.job.campaign.tests[0]), bench, tell, present=True)
 resource.setrlimit(resource.RLIMIT_FSIZE, (13_000, 13_000))
 engine.start()
-engine.finished.wait(60)
+engine.finished.wait()
 print("ended", engine.ended.kind, engine.load_off, engine.ended.text)
 """
     wanted = json.dumps({k: v for k, v in served.resources.items() if k in ("load", "voltmeter")})
-    words = [sys.executable, "-c", script, str(path), wanted, str(SPEED)]
-    told = subprocess.run(words, capture_output=True, text=True, timeout=60, check=True).stdout.splitlines()
+    words = [sys.executable, "-c", script, str(path), wanted, str(5 * SPEED)]
+    told = subprocess.run(words, capture_output=True, text=True, cwd=ROOT, check=True).stdout.splitlines()
     assert told[-1].startswith("ended fault True")
     assert "disk is full" in told[-1]
     shown = {int(n): float(v) for n, v in (line.split() for line in told[:-1])}
@@ -528,20 +544,33 @@ print("ended", engine.ended.kind, engine.load_off, engine.ended.text)
 
 def proving(path: Path, served: SimulatedBench, tmp_path: Path) -> subprocess.Popen[str]:
     """The command in a process of its own, on the simulated bench of this one, its load on."""
-    tables = [f'[{r}]\nresource = "{served.resources[r]}"\n' for r in ("load", "voltmeter")]
+    tables = [f'[{r}]\nresource = "{served.resources[r]}"\n' for r in ("voltmeter", "load")]
+    # The guard is tried, not the load's own watchdog, which would be the quicker of the two.
+    tables.append(f'profile = "{lacking("load", "watchdog", tmp_path)}"\n')
     bench = tmp_path / "bench.toml"
-    bench.write_text(f"speed = {SPEED / 5}\n" + "".join(tables))
-    words = ["prove", str(path), "t", "--bench", str(bench), "--overrule", "a trial", "--already-running"]
+    bench.write_text(f"speed = {SPEED}\n" + "".join(tables))
+    words = [
+        "prove",
+        str(path),
+        "t",
+        "--bench",
+        str(bench),
+        "--overrule",
+        "a trial",
+        "--already-running",
+        "--i-am-present",
+    ]
     process = subprocess.Popen(
-        [sys.executable, "-m", "tensimeter", *words],
+        [sys.executable, "-c", SLOW, *words],
+        cwd=ROOT,
+        # A suite that was begun in the background hears no interrupt, and what it begins would not either.
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         text=True,
     )
-    end = time.monotonic() + 30
     while served.world.supply.amps("mount") < 1:
         assert process.poll() is None, process.communicate()
-        assert time.monotonic() < end
         time.sleep(0.01)
     return process
 
@@ -554,7 +583,7 @@ def test_a_signal_drops_the_load_and_ends_in_a_sentence(
     JobFile.create(path, plain_job).close()
     process = proving(path, served, tmp_path)
     process.send_signal(number)
-    _, said = process.communicate(timeout=15)
+    _, said = process.communicate(timeout=300)
     assert not served.load_drawing
     assert process.returncode == 1
     assert "The load was dropped. It is off, confirmed by its amps." in said
@@ -572,11 +601,11 @@ def test_what_is_read_after_a_standstill_is_not_kept(
     process.send_signal(signal.SIGSTOP)
     begun = time.monotonic()
     while served.load_drawing:
-        assert time.monotonic() - begun < 2.0, "the load was on two seconds after the program was stopped"
+        assert time.monotonic() - begun < 40, "the load was on long after the program was stopped"
         time.sleep(0.01)
     time.sleep(1.0)
     process.send_signal(signal.SIGCONT)
-    _, said = process.communicate(timeout=15)
+    _, said = process.communicate(timeout=300)
     assert "guard dropped the load" in said or "stood still" in said
     with JobFile(path) as file:
         amps = [r for r in file.readings() if r.quantity == "A"]

@@ -75,5 +75,5 @@ def test_a_shell_completes(installed: Path) -> None:
         "env COMP_WORDS='tensimeter size fly' COMP_CWORD=2 _TENSIMETER_COMPLETE=complete_bash "
         f"{sys.executable} -m tensimeter"
     )
-    done = subprocess.run(["bash", "-c", asked], capture_output=True, text=True, timeout=60)
+    done = subprocess.run(["bash", "-c", asked], capture_output=True, text=True, timeout=300)
     assert "flyback" in done.stdout.split()

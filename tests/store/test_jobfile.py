@@ -219,7 +219,7 @@ def test_killed_while_writing(tmp_path: Path, demo: Job) -> None:
         shown = max([shown, *(int(x) for x in rest if x.isdigit())])
         began = time.monotonic()
         with JobFile(target) as file:
-            assert time.monotonic() - began < 30
+            assert time.monotonic() - began < 60
             found = file.readings()
             assert file.check() == []
         assert max(r.scan for r in found) >= shown

@@ -42,7 +42,7 @@ def open_window(qtbot):
         window.show()
         qtbot.waitExposed(window)
         window.activateWindow()
-        qtbot.waitUntil(window.isActiveWindow, timeout=3000)
+        qtbot.waitUntil(window.isActiveWindow, timeout=60_000)
         return window
 
     yield make

@@ -44,7 +44,7 @@ def test_only_the_newest_of_a_kind_is_shown_and_only_to_who_is_there(qtbot) -> N
     sip.delete(gone)
     assert aside.waits("map", "nothing")
     going.set()
-    qtbot.waitUntil(lambda: not aside.waits(), timeout=20000)
+    qtbot.waitUntil(lambda: not aside.waits(), timeout=60_000)
     assert (shown, worked) == ([4, "other"], [4])
     aside.ask("map", who, lambda: "unwanted", shown.append)
     aside.drop("map")
@@ -115,7 +115,7 @@ def test_a_soak_is_judged_beside_the_window(qtbot, demo: Job, tmp_path: Path) ->
         # Others are told at once, and asking again asks for nothing more.
         assert session.outcome_of("load-regulation").measured == 0
         assert session.outcome_of("soak").findings == first.findings
-        with qtbot.waitSignal(session.judged, timeout=60000):
+        with qtbot.waitSignal(session.judged, timeout=60_000):
             pass
         told = session.outcome_of("soak")
         assert not session.is_late("soak")
@@ -124,7 +124,7 @@ def test_a_soak_is_judged_beside_the_window(qtbot, demo: Job, tmp_path: Path) ->
         session.edit("set volts", with_link(session.job, moved))
         assert session.outcome_of("soak") is told
         assert session.is_late("soak")
-        qtbot.waitUntil(lambda: not session.aside.waits(), timeout=60000)
+        qtbot.waitUntil(lambda: not session.aside.waits(), timeout=60_000)
         assert session.outcome_of("soak") is not told
         session.aside.stop()
 

@@ -319,7 +319,7 @@ def test_after_a_run_the_operating_point_is_what_it_was(open_demo, qtbot) -> Non
     job = session.job
     with SimulatedBench(job, truths=hidden_parameters(job.name), clock=SteppedClock()) as served:
         session.start_run(open_bench(job, served.resources, clock=served.clock))
-        qtbot.waitUntil(lambda: not session.running and session.bench is None, timeout=30000)
+        qtbot.waitUntil(lambda: not session.running and session.bench is None, timeout=60_000)
     assert session.outcome.complete
     QApplication.processEvents()
     assert design.point.text() == "8 A"

@@ -81,7 +81,7 @@ def test_a_load_is_made_proven_and_then_proves_a_supply(open_window, tmp_path: P
     assert found["set:0"].value.value > 0
     assert "by itself" not in "".join(f.text for f in found.values())
     plate = window.stage("plate")
-    qtbot.waitUntil(lambda: plate.ready, timeout=30000)
+    qtbot.waitUntil(lambda: plate.ready, timeout=60_000)
 
     # It is kept in the bin, and another job's supply is proven with it.
     window.stage("stock").choose(load.id)
@@ -96,7 +96,7 @@ def test_a_load_is_made_proven_and_then_proves_a_supply(open_window, tmp_path: P
     other.session.choose_test("load-regulation")
     with stand_ins(other.session.job, speed=60) as served:
         other.session.start_run(open_bench(other.session.job, served.resources, speed=60))
-        qtbot.waitUntil(lambda: not other.session.running and other.session.bench is None, timeout=60000)
+        qtbot.waitUntil(lambda: not other.session.running and other.session.bench is None, timeout=60_000)
     assert other.session.outcome.complete
     assert other.session.outcome.verdict in (Verdict.CONFORMS, Verdict.TOO_CLOSE)
     used = {r.instrument for r in other.session.outcome.facts.readings if r.quantity == "A"}

@@ -173,7 +173,7 @@ def test_the_guide_leads_from_a_label_to_a_plate(open_window, tmp_path: Path, ke
     assert regulation.output_resistance_ohm.value == pytest.approx(0.031, abs=1e-3)
     # Everything in it is made up, and is said to be so.
     assert "made up" in window.header._place.text()
-    qtbot.waitUntil(lambda: window.stage("plate").ready, timeout=30000)
+    qtbot.waitUntil(lambda: window.stage("plate").ready, timeout=60_000)
 
 
 def test_the_guide_is_left_at_any_point(open_window, tmp_path: Path, keys) -> None:

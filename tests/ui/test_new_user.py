@@ -99,7 +99,7 @@ def test_a_stacked_supply_with_two_outputs(open_window, tmp_path: Path, keys, qt
     assert session.outcome.regulation is not None
     assert 0.02 < session.outcome.regulation.output_resistance_ohm.value < 0.04
     plate = window.stage("plate")
-    qtbot.waitUntil(lambda: plate.ready, timeout=30000)
+    qtbot.waitUntil(lambda: plate.ready, timeout=60_000)
     plate.path.setText(str(tmp_path / "sheet.pdf"))
     plate.write(".pdf")
     assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
@@ -160,7 +160,7 @@ def test_two_sources_in_one_box_from_nothing(open_window, tmp_path: Path, keys, 
     assert session.now.readings[-1].test is None
     assert "moved to no test" in window.line.hint.text()
     plate = window.stage("plate")
-    qtbot.waitUntil(lambda: plate.ready, timeout=30000)
+    qtbot.waitUntil(lambda: plate.ready, timeout=60_000)
 
 
 def test_examples_lead_from_nothing_to_a_claim(open_window, tmp_path: Path, keys) -> None:

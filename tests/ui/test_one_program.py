@@ -29,8 +29,8 @@ def test_a_further_start_is_heard_and_nonsense_is_not(qtbot) -> None:
     one.asked.connect(asked.append)
     odd = [call(raw) for raw in (b"\xff\xfe\n", b"{}\n", b'{"path": 7}\n', b"no line")]
     told = call(json.dumps({"path": "/a/job.tensi"}).encode() + b"\n")
-    qtbot.waitUntil(lambda: "/a/job.tensi" in asked, timeout=3000)
-    qtbot.waitUntil(lambda: told.bytesAvailable() > 0, timeout=3000)
+    qtbot.waitUntil(lambda: "/a/job.tensi" in asked, timeout=60_000)
+    qtbot.waitUntil(lambda: told.bytesAvailable() > 0, timeout=60_000)
     assert told.readAll().data().strip() == b"taken"
     assert set(asked) <= {"", "/a/job.tensi"}
     assert len(odd) == 4

@@ -50,7 +50,7 @@ def run(window: MainWindow, served: SimulatedBench, qtbot, test: str) -> None:
     session = window.session
     session.choose_test(test)
     session.start_run(open_bench(session.job, served.resources, clock=served.clock))
-    qtbot.waitUntil(lambda: ended(window), timeout=30000)
+    qtbot.waitUntil(lambda: ended(window), timeout=60_000)
 
 
 @pytest.fixture
@@ -250,18 +250,18 @@ def test_a_run_goes_on_where_it_stopped(window: MainWindow, qtbot) -> None:
     panel.refresh()
     assert panel.start.text() == "Start the run"
     panel.start.click()
-    qtbot.waitUntil(lambda: session.outcome.measured >= 2, timeout=10000)
-    qtbot.waitUntil(panel.skip.isVisible, timeout=3000)
+    qtbot.waitUntil(lambda: session.outcome.measured >= 2, timeout=60_000)
+    qtbot.waitUntil(panel.skip.isVisible, timeout=60_000)
     panel.skip.click()
-    qtbot.waitUntil(lambda: session.outcome.measured >= 3, timeout=10000)
+    qtbot.waitUntil(lambda: session.outcome.measured >= 3, timeout=60_000)
     window.escape()
-    qtbot.waitUntil(lambda: ended(window), timeout=10000)
+    qtbot.waitUntil(lambda: ended(window), timeout=60_000)
     panel.refresh()
     read = session.outcome.measured
     assert panel.start.text() == f"Go on, {8 - read} open"
     assert panel.anew.isVisible()
     panel.start.click()
-    qtbot.waitUntil(lambda: session.outcome.complete and ended(window), timeout=20000)
+    qtbot.waitUntil(lambda: session.outcome.complete and ended(window), timeout=60_000)
     assert f"{8 - read} steps read" in window.line.hint.text()
     # Each point was taken once.
     assert len({r.scan for r in session.file.readings() if r.quantity == "V"}) == 8
@@ -280,16 +280,16 @@ def test_all_that_is_open_is_run_one_after_another(window: MainWindow, qtbot, ke
     panel.refresh()
     panel.start_all.setFocus()
     keys(window, "Space")
-    qtbot.waitUntil(lambda: all(o.complete for o in session.now.outcomes()) and ended(window), timeout=30000)
+    qtbot.waitUntil(lambda: all(o.complete for o in session.now.outcomes()) and ended(window), timeout=60_000)
     assert [r.test for r in session.file.runs()] == ["one", "two", "three"]
     panel.start_all.click()
     assert "complete already" in window.line.hint.text()
     more = (Ripple(id="r", output="hub"), Ripple(id="s", output="dew"))
     session.edit("again", with_campaign(session.job, tests=(*session.job.campaign.tests, *more)))
     panel.start_all.click()
-    qtbot.waitUntil(lambda: len(session.file.runs()) == 4, timeout=20000)
+    qtbot.waitUntil(lambda: len(session.file.runs()) == 4, timeout=60_000)
     keys(window, "Esc")
-    qtbot.waitUntil(lambda: ended(window), timeout=20000)
+    qtbot.waitUntil(lambda: ended(window), timeout=60_000)
     # Esc drops the load and ends all of it.
     assert not window.control.waiting
     assert [r.test for r in session.file.runs()] == ["one", "two", "three", "r"]
@@ -306,10 +306,10 @@ def test_hands_are_asked_on_screen(window: MainWindow, served: SimulatedBench, q
     session.start_run(bench)
     now = window.now_panel
     for volts in ("207", "253"):
-        qtbot.waitUntil(lambda v=volts: v in now.asked.text() and now.done.isVisible(), timeout=10000)
+        qtbot.waitUntil(lambda v=volts: v in now.asked.text() and now.done.isVisible(), timeout=60_000)
         assert not served.load_drawing
         now.done.click()
-    qtbot.waitUntil(lambda: ended(window), timeout=10000)
+    qtbot.waitUntil(lambda: ended(window), timeout=60_000)
     assert session.outcome.complete
     assert not now.done.isVisible()
     assert "set it back" in window.line.hint.text()
@@ -364,7 +364,7 @@ def test_instruments_of_a_run_are_its_own(
     dialog.fields["voltmeter"].setText(served.resources["voltmeter"])
     dialog.make_profile("voltmeter")
     made = dialog.findChild(ProfileWindow)
-    qtbot.waitUntil(lambda: made.conversation._link is not None, timeout=3000)
+    qtbot.waitUntil(lambda: made.conversation._link is not None, timeout=60_000)
     with session.asked, pytest.raises(UserError, match="being asked"):
         window.control.start("quick")
     session.bench_wanted.emit()
@@ -392,10 +392,10 @@ def test_instruments_of_a_run_are_its_own(
     made._listen()
     assert made.conversation._link is None
     assert len(dialog.findChildren(ProfileWindow)) == 1
-    qtbot.waitUntil(lambda: ended(window), timeout=20000)
+    qtbot.waitUntil(lambda: ended(window), timeout=60_000)
     assert session.outcome.complete
     made._listen()
-    qtbot.waitUntil(lambda: made.conversation._link is not None, timeout=3000)
+    qtbot.waitUntil(lambda: made.conversation._link is not None, timeout=60_000)
     dialog.close()
 
 

@@ -14,6 +14,7 @@ import pyvisa
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from tensimeter.bench import wall
 from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.errors import UserError
@@ -24,6 +25,8 @@ from tensimeter.ui.logbook_window import LogbookWindow
 from tensimeter.ui.window import MainWindow
 
 from ..conftest import SPEED
+
+ROOT = Path(__file__).parents[2]
 
 
 def begin(window: MainWindow, served: SimulatedBench, speed: float = SPEED) -> None:
@@ -44,7 +47,7 @@ def test_a_run_from_start_to_plate(window: MainWindow, stand_ins: SimulatedBench
 
     window.session.run_event.connect(look)
     begin(window, stand_ins, 40)
-    qtbot.waitUntil(lambda: ended(window), timeout=20000)
+    qtbot.waitUntil(lambda: ended(window), timeout=60_000)
     lived = [x for x in seen if x[0] == "live"]
     assert len(lived) >= 3
     # While it ran, Drop load was on screen, the strip was live, and the other outputs stood idle.
@@ -90,13 +93,13 @@ def test_escape_drops_the_load_from_anywhere(
     window: MainWindow, stand_ins: SimulatedBench, qtbot, place: Callable[[MainWindow], QWidget]
 ) -> None:
     begin(window, stand_ins, 20)
-    qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=20000)
+    qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=60_000)
     hand = place(window)
-    began = time.monotonic()
+    began = wall.now()
     qtbot.keyClick(hand, Qt.Key.Key_Escape)
-    qtbot.waitUntil(lambda: not stand_ins.load_drawing, timeout=2000)
-    assert time.monotonic() - began < 2
-    qtbot.waitUntil(lambda: ended(window), timeout=20000)
+    qtbot.waitUntil(lambda: not stand_ins.load_drawing, timeout=60_000)
+    assert wall.now() - began < 2
+    qtbot.waitUntil(lambda: ended(window), timeout=60_000)
     assert "The load was dropped." in window.line.hint.text()
     assert window.session.file.runs()[0].ended == "aborted"
 
@@ -106,7 +109,7 @@ def test_closing_the_window_puts_the_load_off(
 ) -> None:
     window = open_window(job_file)
     begin(window, stand_ins, 20)
-    qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=20000)
+    qtbot.waitUntil(lambda: stand_ins.load_drawing, timeout=60_000)
     window.close()
     assert not stand_ins.load_drawing
     with JobFile(job_file.path) as file:
@@ -118,9 +121,9 @@ def test_a_lost_instrument_is_a_sentence_on_screen(
     window: MainWindow, stand_ins: SimulatedBench, qtbot, fault: str
 ) -> None:
     begin(window, stand_ins)
-    qtbot.waitUntil(lambda: window.session.outcome.measured >= 2, timeout=10000)
+    qtbot.waitUntil(lambda: window.session.outcome.measured >= 2, timeout=60_000)
     stand_ins.faults["voltmeter"] = fault
-    qtbot.waitUntil(lambda: ended(window), timeout=10000)
+    qtbot.waitUntil(lambda: ended(window), timeout=60_000)
     assert not stand_ins.load_drawing
     assert "All readings taken were kept." in window.line.hint.text()
     assert window.session.outcome.measured >= 2
@@ -134,16 +137,16 @@ def test_a_run_begun_with_the_stages_own_button(window: MainWindow, qtbot) -> No
     assert panel.start.isVisible()
     assert not panel.present.isVisible()
     panel.start.click()
-    qtbot.waitUntil(lambda: window.session.running, timeout=20000)
+    qtbot.waitUntil(lambda: window.session.running, timeout=60_000)
     with pytest.raises(UserError, match="on already"):
         window.control.start("quick")
     panel.pause.click()
-    qtbot.waitUntil(lambda: panel.pause.text() == "Go on", timeout=20000)
-    qtbot.waitUntil(lambda: not window.control._served[2].load_drawing, timeout=20000)
+    qtbot.waitUntil(lambda: panel.pause.text() == "Go on", timeout=60_000)
+    qtbot.waitUntil(lambda: not window.control._served[2].load_drawing, timeout=60_000)
     panel.pause.click()
-    qtbot.waitUntil(lambda: window.control._served[2].load_drawing, timeout=20000)
+    qtbot.waitUntil(lambda: window.control._served[2].load_drawing, timeout=60_000)
     window.escape()
-    qtbot.waitUntil(lambda: ended(window), timeout=20000)
+    qtbot.waitUntil(lambda: ended(window), timeout=60_000)
 
 
 def test_a_real_bench_waits_for_its_hold_points(window: MainWindow, running: Job, keys) -> None:
@@ -168,11 +171,13 @@ import os, sys
 from pathlib import Path
 from PyQt6.QtCore import QTimer
 from tensimeter.bench.setup import open_bench
+from tests.process_time import be_slow
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.app import make_application
 from tensimeter.ui.session import Session
 from tensimeter.ui.logbook_window import LogbookWindow
 from tensimeter.ui.window import MainWindow
+be_slow()
 app = make_application()
 window = MainWindow(Session(JobFile(Path(sys.argv[1]))))
 window.show()
@@ -200,7 +205,7 @@ def test_a_killed_window_leaves_the_load_off_and_the_readings_there(
         stand_ins.resources["voltmeter"],
     ]
     process = subprocess.Popen(
-        words, stdout=subprocess.PIPE, text=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+        words, stdout=subprocess.PIPE, text=True, cwd=ROOT, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     )
     assert process.stdout is not None
     shown = 0
@@ -211,9 +216,10 @@ def test_a_killed_window_leaves_the_load_off_and_the_readings_there(
     began = time.monotonic()
     process.wait()
     manager = pyvisa.ResourceManager("@py")
-    while stand_ins.load_drawing and time.monotonic() - began < 5:
+    while stand_ins.load_drawing:
         QApplication.processEvents()
-    assert time.monotonic() - began < 2
+    # Another process does it: two seconds, on a machine of a twentieth of this one's speed.
+    assert time.monotonic() - began < 40
     load = manager.open_resource(stand_ins.resources["load"], read_termination="\n", write_termination="\n")
     assert load.query("INP?") == "0"
     load.close()

@@ -37,7 +37,7 @@ def simulate(window: MainWindow, qtbot) -> None:
     clock = SteppedClock()
     with stand_ins(window.session.job, clock=clock) as served:
         window.session.start_run(open_bench(window.session.job, served.resources, clock=clock))
-        qtbot.waitUntil(lambda: not window.session.running and window.session.bench is None, timeout=30000)
+        qtbot.waitUntil(lambda: not window.session.running and window.session.bench is None, timeout=60_000)
 
 
 def test_a_slip_is_asked_about_and_a_mistake_is_taken_back(window: MainWindow) -> None:
@@ -167,7 +167,7 @@ def test_a_window_does_not_close_in_silence_on_a_load_that_stays_on(open_window,
         wanted = {k: v for k, v in served.resources.items() if k in ("load", "voltmeter")}
         bench = open_bench(job, wanted, speed=20)
         window.session.start_run(bench, present=True)
-        qtbot.waitUntil(lambda: served.world.supply.amps("mount") > 1, timeout=15000)
+        qtbot.waitUntil(lambda: served.world.supply.amps("mount") > 1, timeout=60_000)
         device = served.devices["load"]
         plain = device.handle
         device.handle = lambda line: None if "OFF" in line or "CURR 0" in line else plain(line)
@@ -175,7 +175,7 @@ def test_a_window_does_not_close_in_silence_on_a_load_that_stays_on(open_window,
         assert window.isVisible()
         assert "NOT CONFIRMED OFF" in window.drop_bar.text()
         assert window.drop_bar.isVisible()
-        qtbot.waitUntil(lambda: not window.session.running, timeout=20000)
+        qtbot.waitUntil(lambda: not window.session.running, timeout=60_000)
         device.handle = plain
         assert window.close()
 
@@ -196,7 +196,7 @@ def test_a_run_of_a_day_does_not_starve_the_window(qtbot) -> None:
     ]
     thread = threading.Thread(target=lambda: [feed.hear(e) for e in sent] + [feed.hear(Event("complete"))])
     thread.start()
-    qtbot.waitUntil(lambda: bool(came) and came[-1].kind == "complete", timeout=20000)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].kind == "complete", timeout=60_000)
     thread.join()
     kept = [e for e in came if e.kind == "kept"]
     # All of it came, in order, brought together: not five hundred times what one costs.

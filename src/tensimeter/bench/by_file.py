@@ -2,9 +2,9 @@
 
 import glob
 import threading
-import time
 from pathlib import Path
 
+from tensimeter.bench import wall
 from tensimeter.bench.link import BrokenOff, Said
 from tensimeter.bench.profile import MOST_LOOKED, Profile, figures, text_of
 from tensimeter.bench.profiled import ProfiledInstrument
@@ -48,7 +48,7 @@ class FileInstrument(ProfiledInstrument):
         if channels > len(self._paths):
             raise LinkFailed(f"{self.part} has {len(self._paths)} files where {channels} are asked.")
         told: list[bytes] = []
-        deadline = time.monotonic() + self.longest_s
+        deadline = wall.now() + self.longest_s
         if not self._over(deadline):
             raise LinkFailed(f"{self.part}: what was asked before is still without an answer.")
         self._reading = threading.Thread(target=self._take, args=(self._paths[:channels], told), daemon=True)
@@ -61,7 +61,7 @@ class FileInstrument(ProfiledInstrument):
     def _over(self, deadline: float) -> bool:
         """Whether nothing is asked of the kernel any more, waited for until a deadline."""
         while self._reading is not None and self._reading.is_alive():
-            if time.monotonic() >= deadline:
+            if wall.now() >= deadline:
                 return False
             self._reading.join(_LOOK_S)
             if self._broken.is_set():

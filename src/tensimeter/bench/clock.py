@@ -1,7 +1,8 @@
 """Bench time: the wall's, or a faster one for simulated instruments."""
 
 import threading
-import time
+
+from tensimeter.bench import wall
 
 #: The speed up to which a simulated bench's clock runs by the wall's.
 FASTEST = 60.0
@@ -19,15 +20,15 @@ class Clock:
         if not speed > 0:
             raise ValueError("speed must be above zero")
         self.speed = speed
-        self._start = time.monotonic()
+        self._start = wall.now()
 
     def now(self) -> float:
         """Bench seconds since the clock was made."""
-        return (time.monotonic() - self._start) * self.speed
+        return (wall.now() - self._start) * self.speed
 
     def wait(self, seconds: float, stop: threading.Event) -> bool:
         """Wait bench seconds, or until `stop`; whether it was stopped."""
-        return stop.wait(max(seconds, 0.0) / self.speed)
+        return wall.wait(stop, seconds / self.speed)
 
 
 class SteppedClock(Clock):

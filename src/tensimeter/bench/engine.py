@@ -7,7 +7,6 @@ goes wrong, the load is switched off and everything kept stays kept.
 import contextlib
 import logging
 import threading
-import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
@@ -15,6 +14,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from tensimeter import guard as guard_process
+from tensimeter.bench import wall
 from tensimeter.bench.events import Control, Crossed, Dropped, Event, Kind, Skipped, Stopped
 from tensimeter.bench.guarding import RunGuard, StaysAwake, told_of
 from tensimeter.bench.roles import LinkFailed
@@ -117,11 +117,11 @@ class RunEngine:
 
     def window_answers(self) -> None:
         """Called by a window again and again while it answers; a run whose window hangs is ended."""
-        self._control.window_seen = time.monotonic()
+        self._control.window_seen = wall.now()
 
     def wait_until_off(self, seconds: float) -> bool:
         """Wait until it is known how the load was left; whether it is."""
-        return self._known_off.wait(seconds)
+        return wall.wait(self._known_off, seconds)
 
     def wait_for_end(self) -> None:
         """Wait until the run is over; signal handlers run meanwhile."""
@@ -265,7 +265,7 @@ class RunEngine:
 
     def _see_off(self) -> None:
         """In a thread of its own: where the run's does not drop the load in time, have the guard do it."""
-        if self._known_off.wait(OWN_DROP_S):
+        if wall.wait(self._known_off, OWN_DROP_S):
             return
         guard = self._context.pulse.guard
         if guard is not None:

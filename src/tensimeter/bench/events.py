@@ -72,7 +72,7 @@ class Control:
         self.stop, self.running = threading.Event(), threading.Event()
         self.answered, self.skipping = threading.Event(), threading.Event()
         self.running.set()
-        #: When the window last showed that it answers (s of `time.monotonic`); None where there is none.
+        #: When the window last showed that it answers (s of the wall); None where there is none.
         self.window_seen: float | None = None
 
     def drop(self) -> None:

@@ -1,7 +1,6 @@
 """An instrument that sends frames of bytes: the handheld meter with an optical or a serial port."""
 
-import time
-
+from tensimeter.bench import wall
 from tensimeter.bench.frame import Frame, bytes_of
 from tensimeter.bench.linked import GRACE_S, LinkedInstrument
 from tensimeter.bench.roles import LinkFailed
@@ -31,5 +30,5 @@ class FramedInstrument(LinkedInstrument):
             return link.frame(frame.first_in, frame.length, deadline + GRACE_S)
 
         found = self._guarded(exchange)
-        self.age_s = None if asked else time.monotonic() - link.began_at
+        self.age_s = None if asked else wall.now() - link.began_at
         return found

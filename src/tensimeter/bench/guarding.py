@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tensimeter import guard as guard_process
+from tensimeter.bench import wall
 from tensimeter.bench.cuts import address_of
 from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import UserError
@@ -42,7 +43,13 @@ def told_of(bench: "Bench", nothing_A: dict[str, float], job_path: Path) -> dict
                 **{k: p.commands.get(k, "") for k in ("on", "off", "is_on")},
             }
         )
-    return {"loads": loads, "cuts": cuts, "job": str(job_path), "silent_s": SILENT_S}
+    return {
+        "loads": loads,
+        "cuts": cuts,
+        "job": str(job_path),
+        "silent_s": wall.of_others(SILENT_S),
+        "tries": guard_process.TRIES,
+    }
 
 
 def _load_told(role: str, load: VisaInstrument, nothing_A: float) -> dict[str, Any]:
@@ -142,7 +149,7 @@ class RunGuard:
             )
 
     def _wait_for(self, word: str, seconds: float) -> bool:
-        end = time.monotonic() + seconds
+        end = time.monotonic() + wall.of_others(seconds)
         while (left := end - time.monotonic()) > 0:
             with self._mutex:
                 alive = self._listen(min(left, 0.02))

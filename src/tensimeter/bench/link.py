@@ -12,7 +12,6 @@ import select
 import socket
 import termios
 import threading
-import time
 import warnings
 from collections import deque
 from collections.abc import Callable
@@ -20,6 +19,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from tensimeter.bench import wall
 from tensimeter.bench.roles import LinkFailed
 
 #: The longest line and the longest block that are taken, in bytes; the first is far above any figure.
@@ -132,7 +132,7 @@ class Link:
         self.resource, self._end = resource, termination.encode()
         self._buffer = bytearray()
         self._talk: deque[Said] = deque(maxlen=1) if talk is None else talk
-        #: When what stood in the buffer began to come, s of `time.monotonic`: the line or the frame that was
+        #: When what stood in the buffer began to come, s of the wall: the line or the frame that was
         #: taken last began then or later, so that its age may be told too large, never too small.
         self.began_at = 0.0
         #: Whether what came last ended with a line's end: then the next line is a whole one.
@@ -197,13 +197,13 @@ class Link:
             os.eventfd_read(self._wake)
 
     def say(self, data: bytes, deadline: float) -> None:
-        """Send a line; a link that takes none until the deadline (s of `time.monotonic`) has failed."""
+        """Send a line; a link that takes none until the deadline (s of the wall) has failed."""
         self.send(data + self._end, deadline)
 
     def send(self, data: bytes, deadline: float) -> None:
         """Send bytes as they are; a link that takes none until the deadline has failed."""
         if self._fd is not None:
-            left = max(deadline - time.monotonic(), 0.0)
+            left = max(deadline - wall.now(), 0.0)
             if not select.select([], [self._fd], [], left)[1]:
                 raise LinkFailed("it takes nothing any more.")
         with _told():
@@ -238,10 +238,10 @@ class Link:
             raise LinkFailed(f"it announces a block of {length} bytes; {MOST_BLOCK} are the most.")
         whole = 2 + digits + length
         # A long record takes its time, and none between two bytes of it that an answer would not have.
-        left = max(deadline - time.monotonic(), 0.0)
+        left = max(deadline - wall.now(), 0.0)
         at_last = deadline + length / SLOWEST_BLOCK
         while len(self._buffer) < whole + len(self._end):
-            self._fill(min(time.monotonic() + left, at_last))
+            self._fill(min(wall.now() + left, at_last))
         found = bytes(self._buffer[2 + digits : whole])
         del self._buffer[: whole + len(self._end)]
         self.torn = bool(self._buffer)
@@ -249,7 +249,7 @@ class Link:
 
     def drain(self) -> int:
         """Throw away what came unasked; how many bytes that was. A flood is a failure."""
-        thrown, end = len(self._buffer), time.monotonic() + MOST_DRAIN_S
+        thrown, end = len(self._buffer), wall.now() + MOST_DRAIN_S
         self._buffer.clear()
         if self._fd is None:
             return thrown
@@ -257,7 +257,7 @@ class Link:
             self._take()
             thrown += len(self._buffer)
             self._buffer.clear()
-            if time.monotonic() > end or thrown > MOST_LINE:
+            if wall.now() > end or thrown > MOST_LINE:
                 raise LinkFailed("it sends without end.")
         self.torn = False
         return thrown
@@ -291,7 +291,7 @@ class Link:
 
     def _waits(self, seconds: float) -> bool:
         """Whether something is there within a time; BrokenOff where that is wanted."""
-        ready = [fd for fd, _ in self._poll.poll(max(seconds, 0.0) * 1000)]
+        ready = [fd for fd, _ in wall.ready(self._poll, seconds)]
         if self._wake in ready:
             self.calm()
             self.torn = True
@@ -300,7 +300,7 @@ class Link:
 
     def _fill(self, deadline: float) -> None:
         self.torn = True
-        left = deadline - time.monotonic()
+        left = deadline - wall.now()
         if self._fd is None:
             self._take_message(deadline)
         elif left < -GRACE_S or not self._waits(left):
@@ -326,12 +326,12 @@ class Link:
 
     def _came(self, data: bytes) -> None:
         if not self._buffer:
-            self.began_at = time.monotonic()
+            self.began_at = wall.now()
         self._buffer += data
         self._talk.append(Said(False, data))
 
     def _take_message(self, deadline: float) -> None:
-        left = deadline - time.monotonic()
+        left = deadline - wall.now()
         if left <= 0:
             raise LinkFailed("no answer in time.")
         with _told():

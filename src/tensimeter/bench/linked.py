@@ -1,9 +1,9 @@
 """What instruments on a link of bytes have in common, whether they speak in lines or in frames."""
 
-import time
 from collections.abc import Callable
 from typing import TypeVar
 
+from tensimeter.bench import wall
 from tensimeter.bench.link import BrokenOff, Link, Serial
 from tensimeter.bench.profile import Profile
 from tensimeter.bench.profiled import ProfiledInstrument
@@ -48,7 +48,7 @@ class LinkedInstrument(ProfiledInstrument):
         """Its link, and until when an exchange that begins now may go on."""
         if self.link is None:
             raise LinkFailed(f"{self.part} is not connected.")
-        return self.link, time.monotonic() + self.longest_s
+        return self.link, wall.now() + self.longest_s
 
     def _guarded(self, action: Callable[[], T]) -> T:
         """What an exchange gives; where it fails its link is torn, and the instrument is named."""

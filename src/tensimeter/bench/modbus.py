@@ -3,9 +3,9 @@
 import contextlib
 import socket
 import threading
-import time
 from typing import TYPE_CHECKING, Any
 
+from tensimeter.bench import wall
 from tensimeter.bench.cuts import address_of
 from tensimeter.bench.link import BrokenOff, Said
 from tensimeter.bench.profile import Profile
@@ -43,7 +43,7 @@ class ModbusInstrument(ProfiledInstrument):
         self.close()
         if late:
             # RTU marks no answer with its question: one that is late must have come, and be thrown away.
-            time.sleep(min(self.longest_s, _LATE_S))
+            wall.pause(min(self.longest_s, _LATE_S))
         self._client, self._failed = self._opened(), False
 
     def _opened(self) -> "ModbusBaseSyncClient":

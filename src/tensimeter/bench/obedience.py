@@ -1,9 +1,9 @@
 """Whether loads obey: off is proven by amps, and a step's amps are held against its setting."""
 
 import contextlib
-import time
 from typing import TYPE_CHECKING
 
+from tensimeter.bench import wall
 from tensimeter.bench.replay import Replay
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.core.errors import UserError
@@ -73,7 +73,7 @@ class Obedience:
         for _ in range(AMPS_TRIES):
             if abs(load.read_amps()) <= self.nothing_A[role]:
                 return True
-            time.sleep(FADES_S)
+            wall.pause(FADES_S)
         return False
 
     def must_be_off(self, role: str) -> None:

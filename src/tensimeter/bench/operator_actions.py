@@ -1,6 +1,7 @@
 """What hands do between two steps: move leads, turn trims, switch at the wall. A person is asked where no
 instrument and no simulated bench does it."""
 
+from tensimeter.bench import wall
 from tensimeter.bench.events import Event
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.step_context import StepContext
@@ -125,10 +126,10 @@ class OperatorActions:
         context.control.answered.clear()
         context.tell(Event("ask", context.step, text=text, at_s=context.since()))
         if unloaded:
-            context.wait_unloaded(context.control.answered.wait)
+            context.wait_unloaded(context.control.answered)
             return
         # Volts are not judged meanwhile: a lead in the hand and a supply that is off read nothing.
-        while not context.control.answered.wait(0.2):
+        while not wall.wait(context.control.answered, 0.2):
             context.speak_to_loads()
         context.control.check()
 

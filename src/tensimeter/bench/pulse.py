@@ -1,7 +1,6 @@
 """The sign of life of a run: fed by every good exchange, the first to see that time or the guard went on."""
 
-import time
-
+from tensimeter.bench import wall
 from tensimeter.bench.clock import Clock
 from tensimeter.bench.events import Control, Stopped
 from tensimeter.bench.guarding import RunGuard
@@ -21,13 +20,13 @@ class Pulse:
         self._clock, self._control = clock, control
         self.guard: RunGuard | None = None
         self.armed = False
-        self._last = time.clock_gettime(time.CLOCK_BOOTTIME)
+        self._last = wall.through_sleep()
 
     def arm(self) -> None:
         """A load is about to be switched on; Stopped where the guard forbids it."""
         self._heed_guard()
         if not self.armed:
-            self._last = time.clock_gettime(time.CLOCK_BOOTTIME)
+            self._last = wall.through_sleep()
         self.armed = True
         if self.guard is not None:
             self.guard.arm()
@@ -41,7 +40,7 @@ class Pulse:
     def beat(self) -> None:
         """One good exchange was had; Stopped where it came after a standstill."""
         # Counted through a sleep of the machine, too.
-        now = time.clock_gettime(time.CLOCK_BOOTTIME)
+        now = wall.through_sleep()
         gap, self._last = now - self._last, now
         if not self.armed or self._clock.stepped:
             return
@@ -52,7 +51,7 @@ class Pulse:
             )
         seen = self._control.window_seen
         # A run that itself stood still says nothing of the window.
-        if seen is not None and gap < STALL_S and time.monotonic() - seen > WINDOW_S:
+        if seen is not None and gap < STALL_S and wall.now() - seen > WINDOW_S:
             raise Stopped(
                 f"The window did not answer for {WINDOW_S} s, so that nobody could have stopped it."
             )

@@ -3,10 +3,12 @@
 Nothing here decides what comes next; the step runner does, and what it leans on takes this narrow context.
 """
 
+import threading
 import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from tensimeter.bench import wall
 from tensimeter.bench.events import Control, Crossed, Dropped, Event
 from tensimeter.bench.obedience import Obedience
 from tensimeter.bench.pulse import Pulse
@@ -165,10 +167,10 @@ class StepContext:
         if clock.wait(seconds, self.control.stop):
             raise Dropped
 
-    def wait_unloaded(self, ready: Callable[[float], bool]) -> None:
+    def wait_unloaded(self, ready: threading.Event) -> None:
         """Wait for a person with the load off, speaking to it, so that a dead link shows at once."""
         self.look_unloaded()
-        while not ready(LOOK_S):
+        while not wall.wait(ready, LOOK_S):
             self.look_unloaded()
         self.control.check()
 

@@ -186,4 +186,4 @@ class StepRunner:
         # Said only once the load itself says that it is off.
         context.look_unloaded()
         context.tell(Event("paused", step, at_s=context.since()))
-        context.wait_unloaded(context.control.running.wait)
+        context.wait_unloaded(context.control.running)

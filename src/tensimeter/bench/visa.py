@@ -2,10 +2,10 @@
 
 import contextlib
 import re
-import time
 
 import numpy as np
 
+from tensimeter.bench import wall
 from tensimeter.bench.link import MOST_BLOCK, MOST_LINE, BrokenOff
 from tensimeter.bench.linked import GRACE_S, LinkedInstrument
 from tensimeter.bench.profile import Profile, figures, text_of
@@ -196,7 +196,7 @@ class VisaInstrument(LinkedInstrument):
             for _ in range(MOST_STALE):
                 with contextlib.suppress(ValueError, LinkFailed):
                     found = figures(self.profile, command, _decoded(wanted), channels)
-                    self.age_s = time.monotonic() - link.began_at
+                    self.age_s = wall.now() - link.began_at
                     return found
                 wanted = self._guarded(lambda: link.line(deadline))
         raise LinkFailed(f"{self.part} sends lines without a figure.")

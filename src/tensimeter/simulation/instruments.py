@@ -1,9 +1,9 @@
 """The stand-ins: loads, a multimeter, a thermometer, all on one simulated supply."""
 
 import re
-import time
 from functools import partial
 
+from tensimeter.bench import wall
 from tensimeter.bench.clock import Clock
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.parts.instrument_part import CurrentClamp, SetLoad, TemperatureMeter, VoltMeter
@@ -71,7 +71,7 @@ class SimulatedLoad(ScpiDevice):
         self.world, self.part, self.role = world, part, role
         self._mode, self._on, self._watchdog = "CC", False, 0.0
         self._set = {"CC": 0.0, "CR": 1e4, "CP": 0.0}
-        self._heard = time.monotonic()
+        self._heard = wall.now()
         self._short = {"CURR": "CC", "CURRENT": "CC", "RES": "CR", "RESISTANCE": "CR"}
         self._short |= {"POW": "CP", "POWER": "CP"}
         self.on("FUNCtion?", lambda _: {"CC": "CURR", "CR": "RES", "CP": "POW"}[self._mode])
@@ -108,13 +108,13 @@ class SimulatedLoad(ScpiDevice):
         self._apply()
 
     def handle(self, line: str) -> str | bytes | None:
-        self._heard = time.monotonic()
+        self._heard = wall.now()
         self._protect()
         return super().handle(line)
 
     def tick(self) -> None:
         """Called every so often: the watchdog, and limits while nobody asks."""
-        silent = time.monotonic() - self._heard > self._watchdog
+        silent = wall.now() - self._heard > self._watchdog
         # Where bench time stands still meanwhile, the wall's seconds are no silence.
         if self._on and self._watchdog and silent and not self.world.clock.stepped:
             self.drop()

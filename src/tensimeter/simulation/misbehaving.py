@@ -3,9 +3,10 @@
 import asyncio
 import contextlib
 import random
-import time
 from collections.abc import AsyncIterator
 from dataclasses import dataclass, field
+
+from tensimeter.bench import wall
 
 #: How late, in s, an answer comes from a simulated instrument that is told to be late.
 LATE_S = 1.2
@@ -27,14 +28,14 @@ class Fault:
     query: str = ""
     rng: random.Random = field(default_factory=lambda: random.Random(0))
     _held: bytes | None = None
-    #: When it first befell an answer, s of `time.monotonic`.
+    #: When it first befell an answer, s of the wall.
     met_at: float | None = None
 
     def meets(self, line: bytes) -> bool:
         """Whether it befalls the answer to a line."""
         found = self.query.encode() in line.upper()
         if found and self.met_at is None:
-            self.met_at = time.monotonic()
+            self.met_at = wall.now()
         return found
 
     async def spoilt(self, answer: bytes) -> AsyncIterator[bytes]:

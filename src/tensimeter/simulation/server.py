@@ -5,6 +5,7 @@ import contextlib
 import threading
 from collections.abc import Mapping
 
+from tensimeter.bench import wall
 from tensimeter.bench.clock import Clock
 from tensimeter.bench.figures import number
 from tensimeter.core.errors import UserError
@@ -36,6 +37,13 @@ from tensimeter.simulation.warmth import HiddenHeat
 _LONGEST_LINE = 4096
 #: How a request of a web browser begins.
 _OF_BROWSERS = (b"GET ", b"POST ", b"PUT ", b"HEAD ", b"OPTIONS ", b"DELETE ", b"CONNECT ", b"PRI * HTTP")
+
+
+class _Loop(asyncio.SelectorEventLoop):
+    """Its pauses are the wall's, as those of who waits for an answer."""
+
+    def time(self) -> float:
+        return wall.now()
 
 
 class SimulatedBench:
@@ -81,7 +89,7 @@ class SimulatedBench:
         #: Roles whose link is dead: nobody gets in, and who is in gets nothing.
         self.dead: set[str] = set()
         self._clients: dict[str, list[asyncio.StreamWriter]] = {}
-        self._loop = asyncio.new_event_loop()
+        self._loop = _Loop()
         self._thread = threading.Thread(target=self._serve, name="stand-ins", daemon=True)
         self._ready = threading.Event()
 

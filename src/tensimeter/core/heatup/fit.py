@@ -13,7 +13,7 @@ from tensimeter.core.heatup.known import Known
 from tensimeter.core.heatup.prior import Expected
 from tensimeter.core.heatup.quantised import sample_quantised
 from tensimeter.core.heatup.record import Cells, HeatUp, gathered
-from tensimeter.core.heatup.sampler import Density, around, curvature, log_evidence, mode, sample_ensemble
+from tensimeter.core.heatup.sampler import Density, curvature, drawn_on_grid, log_evidence, mode
 
 Order = Literal["1", "2", "auto"]
 
@@ -26,8 +26,8 @@ ONE_STAGE, ONE_STAGE_OF_DESIGN = 0.2, 0.05
 SLOW_WRONG, FAST_WRONG, WRONG = 0.1, 0.15, 3.0
 #: Scatter over noise from which on it is the model that does not fit, and digits matter no more.
 MISFIT = 1.5
-#: Walkers through what is searched for, their steps before and while draws are kept.
-WALKERS, BURN, KEEP = 100, 60, 120
+#: How many draws tell what is searched for.
+DRAWN = 2400
 
 
 def fit_heat_up(
@@ -48,26 +48,26 @@ def fit_heat_up(
     if expected is None or not compare:
         return found
     # Only its width is asked for: a part of the draws tells that.
-    alone = _fitted(cells, record, None, order, seed, keep=KEEP // 3)
+    alone = _fitted(cells, record, None, order, seed, count=DRAWN // 3)
     by_design = float(cells.ambient_C[-1]) + sum(expected.rises_K)
     return replace(found, alone_K=_width(alone), design_K=_design_width(expected), design_C=by_design)
 
 
 def _fitted(
-    cells: Cells, record: HeatUp, expected: Expected | None, order: Order, seed: int, *, keep: int = KEEP
+    cells: Cells, record: HeatUp, expected: Expected | None, order: Order, seed: int, *, count: int = DRAWN
 ) -> Forecast:
     rng = np.random.default_rng(seed)
     if order != "auto":
-        return _told_by(_placed(cells, record, expected, int(order), rng, given=True), record, rng, keep)
+        return _told_by(_placed(cells, record, expected, int(order), rng, given=True), record, rng, count)
     two = _placed(cells, record, expected, 2, rng)
     # Both are weighed at the noise that the better one leaves: a misfit must not pass for noise.
     one = _placed(cells, record, expected, 1, rng, wider=two.wider)
     before = ONE_STAGE if expected is None else ONE_STAGE_OF_DESIGN
     odds = np.exp(np.clip(one.evidence - two.evidence, -50, 50))
     chance = before * odds / (before * odds + 1 - before)
-    found = _told_by(two, record, rng, keep)
+    found = _told_by(two, record, rng, count)
     if chance > 1e-3:
-        found = _mixed(_told_by(one, record, rng, keep), found, chance)
+        found = _mixed(_told_by(one, record, rng, count), found, chance)
     return replace(found, order=1 if odds > 1 else 2)
 
 
@@ -190,10 +190,10 @@ def _alike(residual: Array) -> float:
     return float(np.sqrt((1 + min(rho, 0.98)) / (1 - min(rho, 0.98))))
 
 
-def _told_by(fit: Placed, record: HeatUp, rng: "np.random.Generator", keep: int) -> Forecast:
+def _told_by(fit: Placed, record: HeatUp, rng: "np.random.Generator", count: int) -> Forecast:
     """The forecast drawn from a fit."""
     cells, known, lag = fit.cells, fit.known, record.lag_s
-    search = sample_ensemble(fit.density, around(fit.best, fit.spread, WALKERS, rng), rng, BURN, keep)
+    search = drawn_on_grid(fit.density, fit.best, fit.spread, count, rng)
     rises = _linear_draws(cells, search, known, lag, fit.wider, rng)
     if cells.coarse and fit.wider < MISFIT:
         search, rises = sample_quantised(cells, known, search, rises, lag, rng)

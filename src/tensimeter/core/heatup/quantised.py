@@ -18,7 +18,7 @@ NOISE_SPREAD = 0.7
 
 
 #: Walkers, and their steps before and while draws are kept.
-WALKERS, BURN, KEEP = 100, 250, 200
+WALKERS, BURN, KEEP = 60, 150, 200
 
 
 def sample_quantised(
