@@ -33,6 +33,8 @@ if TYPE_CHECKING:
 
 STAGES = ("stock", "design", "assemble", "wake", "prove", "tune", "plate")
 VIEWS = ("ladder", "heat", "sized", "faults", "variants", "ways", "conditions", "box")
+#: So many looks in a row, 5 ms apart, at which nothing is waited for: then all is shown.
+QUIET = 12
 #: A pause of the window that somebody notices, s.
 NOTICED_S = 0.1
 
@@ -56,7 +58,7 @@ def open_window(path: Path) -> "MainWindow":
 def rest(window: "MainWindow", seconds: float = 60.0) -> None:
     """Until nothing is waited for any more."""
     quiet, end = 0, time.monotonic() + seconds
-    while quiet < 40 and time.monotonic() < end:
+    while quiet < QUIET and time.monotonic() < end:
         answer()
         plate = window._made.get("plate")
         laying = plate is not None and plate.isVisible() and not plate.ready

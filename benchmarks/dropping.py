@@ -16,6 +16,7 @@ from importlib import resources
 from multiprocessing import get_context
 from pathlib import Path
 
+from tensimeter.bench import wall
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.profile import GENERIC, role_of
 from tensimeter.bench.setup import open_bench
@@ -121,7 +122,7 @@ def run(case: Case) -> tuple[float, str, str]:
             loaded = event.step is not None and event.step.set_A > 0
             if loaded and event.kind in ("step", "live", "kept") and served.load_drawing and not begun:
                 served.faults[case.role] = fault
-                begun.append(time.monotonic())
+                begun.append(wall.now())
 
         engine = RunEngine(file, plan(job, case.test), bench, tell, present=True)
         engine.start()
@@ -139,13 +140,13 @@ def run(case: Case) -> tuple[float, str, str]:
         start = fault.met_at
         if case.dropped:
             time.sleep(0.05)
-            start = time.monotonic()
+            start = wall.now()
             engine.drop()
         last = start
-        watched = time.monotonic() + 4.5
-        while time.monotonic() < watched:
+        watched = wall.now() + 4.5
+        while wall.now() < watched:
             if served.load_drawing and served.world.supply.powered:
-                last = time.monotonic()
+                last = wall.now()
             elif not engine.alive:
                 break
             time.sleep(0.002)

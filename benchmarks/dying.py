@@ -64,6 +64,10 @@ app.exec()
 """
 
 
+#: How long a window may take to load its supply, and by when the load must be off after its end, s.
+ON_S, OFF_S = 15.0, 2.0
+
+
 def one(case: tuple[int, str]) -> dict[str, object]:
     """What came of one way to die."""
     seed, way = case
@@ -90,9 +94,9 @@ def one(case: tuple[int, str]) -> dict[str, object]:
             found: dict[str, object] = {"way": way, "watchdog": watchdog, "one_client": one_client}
             try:
                 assert window.stdout.readline() == b"begun\n", "the window did not begin its run"
-                _wait(lambda: served.load_drawing and served.world.supply.amps("mount") > 1, 15)
+                _wait(lambda: served.load_drawing and served.world.supply.amps("mount") > 1, ON_S)
                 time.sleep(rng.uniform(0.0, 5.0))
-                _wait(lambda: served.load_drawing, 5)
+                _wait(lambda: served.load_drawing, ON_S)
                 _strike(way, seed, window, served)
                 found["off_s"] = _off_after(served)
                 found["cut"] = not served.world.supply.powered
@@ -152,7 +156,7 @@ def _strike(way: str, seed: int, window, served) -> None:
 def _off_after(served) -> float:
     """Seconds until nothing flows: the load is off, or what powers the supply was cut."""
     begin = time.monotonic()
-    while served.load_drawing and served.world.supply.powered and time.monotonic() - begin < 6:
+    while served.load_drawing and served.world.supply.powered and time.monotonic() - begin < 3 * OFF_S:
         time.sleep(0.002)
     return round(time.monotonic() - begin, 3)
 
@@ -187,7 +191,7 @@ def main(*counts: str) -> None:
                         f"wrong {total('wrong')}, in the logbook {total('logged')}"
                     )
     print(json.dumps({
-        "cases": len(found), "late": sum(float(str(f["off_s"])) > 2.0 for f in found),
+        "cases": len(found), "late": sum(float(str(f["off_s"])) > OFF_S for f in found),
         "lost": sum(int(str(f["lost"])) for f in found), "wrong": sum(int(str(f["wrong"])) for f in found),
     }))  # fmt: skip
 

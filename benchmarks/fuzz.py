@@ -206,14 +206,16 @@ class Bed:
 
 
 def read_line(bed: Bed, rng: random.Random) -> None:
-    from tensimeter.core.readingline import completion, correction, understand
+    from tensimeter.core.correction_line import correction
+    from tensimeter.core.readingline import InHand, completion, understand
 
     text, job = text_of(rng), rng.choice(bed.jobs)
     completion(job, text)
     if correction(text) is None:
-        understand(
-            job, text, rng.choice((None, 13.6)), rng.choice((None, "mount", "out")), (), ("left",), 8.0
-        )
+        asked = rng.choice(((), (("sink", "C"), ("earth-mount", "V"))))
+        place = rng.choice((None, "mount", "out"))
+        in_hand = InHand(place, "V", asked, rng.choice((None, 13.6)), rng.choice((None, 8.0)))
+        understand(job, text, in_hand, rng.choice(((), ("left",))))
 
 
 def read_figure(bed: Bed, rng: random.Random) -> None:
@@ -603,7 +605,7 @@ def batch(job: tuple[str, int, int]) -> tuple[str, int, list[str], float]:
     return name, end - begin, failed, grown
 
 
-def main(total: int, only: str, state: Path | None, seconds: float) -> None:
+def main(total: int, only: str, state: Path | None, seconds: float) -> int:
     done: dict[str, int] = json.loads(state.read_text()) if state and state.exists() else {}
     jobs = []
     for name, (_, share) in READERS.items():
@@ -634,6 +636,7 @@ def main(total: int, only: str, state: Path | None, seconds: float) -> None:
             {"inputs": sum(done.values()), "failed": bad, "most_grown_MB": round(most), "by_reader": done}
         )
     )
+    return bad
 
 
 if __name__ == "__main__":
@@ -644,9 +647,13 @@ if __name__ == "__main__":
 
     count = int(words[0]) if words and words[0].isdigit() else 1_000_000
     state_file = option("--state", "")
-    main(
-        count,
-        option("--reader", ""),
-        Path(state_file) if state_file else None,
-        float(option("--seconds", "1e9")),
+    sys.exit(
+        1
+        if main(
+            count,
+            option("--reader", ""),
+            Path(state_file) if state_file else None,
+            float(option("--seconds", "1e9")),
+        )
+        else 0
     )

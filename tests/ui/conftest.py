@@ -5,10 +5,11 @@ import gc
 from collections.abc import Callable
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QLocale, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from tensimeter.core.quantity import use_decimal_mark
 from tensimeter.store.jobfile import JobFile
 from tensimeter.ui.app import make_application
 from tensimeter.ui.session import Session
@@ -21,10 +22,16 @@ def qapp_cls():
     return QApplication
 
 
+@pytest.fixture(scope="session")
+def made(qapp: QApplication) -> QApplication:
+    """Its style and its type, once: setting them anew for each test would polish every widget again."""
+    return make_application()
+
+
 @pytest.fixture(autouse=True)
-def application(qapp: QApplication):
-    make_application()
-    yield qapp
+def application(made: QApplication):
+    use_decimal_mark("." if QLocale.system().decimalPoint() != "," else ",")
+    yield made
     theme.use(night=False, scale=1.0)
     # A program that was begun in a test looks for garbage itself; the tests after it have none.
     gc.unfreeze()

@@ -40,6 +40,8 @@ def play(name: str, folder: Path, speed: float) -> Iterator[str]:
     job = file.job
     # The same whenever it is played, however busy the machine is.
     clock = clock_at(speed) if speed else SteppedClock()
+    # Nobody looks while it plays: painting each look at the bench would take most of the time.
+    window.hide()
     with stand_ins(job, clock=clock) as served:
         for test in job.campaign.tests:
             served.connect(test.output)
@@ -50,6 +52,7 @@ def play(name: str, folder: Path, speed: float) -> Iterator[str]:
             if not ended or result is None or session.engine is None or session.engine.ended is None:
                 raise UserError(f"{test.id} did not end.")
             yield f"{result.plan.output.name}: {session.engine.ended.text} {result.verdict.words}"
+    window.show()
     session.choose_test(job.campaign.tests[0].id)
     sheets = [folder / f"{name}.{ending}" for ending in ("pdf", "html")]
     for sheet in sheets:

@@ -1,8 +1,8 @@
 """Draws from a density that is known up to a factor: its mode, its curvature, and what lies around it.
 
-In one or two dimensions a grid that is laid over it gives draws by quadrature. In more, walkers that stretch along lines to one another follow a bent ridge, which is what a short heat-up gives
-(Goodman and Weare 2010, Ensemble samplers with affine invariance). The seed is fixed: the same readings give
-the same answer.
+In one or two dimensions a grid that is laid over it gives draws by quadrature. In more, walkers that stretch
+along lines to one another follow a bent ridge, which is what a short heat-up gives (Goodman and Weare 2010,
+Ensemble samplers with affine invariance). The seed is fixed: the same readings give the same answer.
 """
 
 import math
