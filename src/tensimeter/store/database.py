@@ -8,10 +8,10 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from importlib import resources
 from pathlib import Path
-from typing import IO
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.migrations import MAJOR, MINOR, as_number
+from tensimeter.store.held import Holding, hold, holding_of, one_at_a_time
 from tensimeter.store.regular import open_regular
 
 #: Marks a file as ours: "tens" in ASCII (SQLite application id).
@@ -32,7 +32,7 @@ def build_empty(path: Path) -> None:
                 db.execute("PRAGMA journal_mode = WAL")
                 db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
                 db.execute(f"PRAGMA user_version = {FORMAT_NUMBER}")
-                _make_tables(db)
+                make_tables(db)
             finally:
                 db.close()
     except UserError:
@@ -40,7 +40,7 @@ def build_empty(path: Path) -> None:
         raise
 
 
-def _make_tables(db: sqlite3.Connection) -> None:
+def make_tables(db: sqlite3.Connection) -> None:
     """The tables that are not there yet, each with what keeps its rows from being changed."""
     script = resources.files("tensimeter.store").joinpath("schema.sql").read_text()
     db.executescript(script)
@@ -59,7 +59,7 @@ def tables_of(db: sqlite3.Connection, path: Path, *, complete: bool) -> set[str]
         found = {str(row[0]) for row in db.execute(ask)}
         version = db.execute("PRAGMA user_version").fetchone()[0]
         if complete and (version < FORMAT_NUMBER or not set(TABLES) <= found):
-            _make_tables(db)
+            make_tables(db)
             # What an older program does not know of it would leave out of account.
             db.execute(f"PRAGMA user_version = {FORMAT_NUMBER}")
             return set(TABLES)
@@ -100,7 +100,48 @@ def _reading_mode(path: Path, alone: bool) -> str:
     return "mode=ro&immutable=1" if still and not logged else "mode=ro"
 
 
-def must_be_job(path: Path) -> None:
+def held_for(path: Path, *, writing: bool) -> Holding:
+    """Hold a job file by the file itself, under whatever name; UserError where it is none, or held elsewhere.
+
+    The lock is `flock`'s, which SQLite's own locks (of `fcntl`) do not meet. Who reads keeps writers away, or
+    reads beside the one that is there.
+    """
+    _must_be_named(path)
+    with one_at_a_time():
+        held = holding_of(path)
+        if held is not None and (writing or held.path != path.resolve()):
+            raise UserError(f"{path.name} is open in another window; close it there first.")
+        if held is not None:
+            held.users += 1
+            return held
+        if writing:
+            _must_be_writable(path)
+        return _opened(path, writing=writing)
+
+
+def _opened(path: Path, *, writing: bool) -> Holding:
+    handle = open_regular(path, MOST_JOB)
+    try:
+        start = os.pread(handle.fileno(), 16, 0)
+        if start != b"SQLite format 3\0":
+            what = "empty" if not start else "something else than a job file"
+            raise UserError(f"{path.name} is {what}; it was left as it is.")
+        alone = True
+        try:
+            fcntl.flock(handle, (fcntl.LOCK_EX if writing else fcntl.LOCK_SH) | fcntl.LOCK_NB)
+        except OSError as error:
+            if writing:
+                raise UserError(
+                    f"{path.name} is open in another Tensimeter; close it there first."
+                ) from error
+            alone = False
+        return hold(path, handle, exclusive=writing, alone=alone)
+    except BaseException:
+        handle.close()
+        raise
+
+
+def _must_be_named(path: Path) -> None:
     try:
         if not path.exists():
             raise UserError(f"There is no file {path}.")
@@ -108,19 +149,9 @@ def must_be_job(path: Path) -> None:
         raise UserError("That is no name of a file.") from error
     if path.is_dir():
         raise UserError(f"{path} is a folder, not a job file.")
-    with open_regular(path, MOST_JOB) as file:
-        start = file.read(16)
-    if start != b"SQLite format 3\0":
-        what = "empty" if not start else "something else than a job file"
-        raise UserError(f"{path.name} is {what}; it was left as it is.")
 
 
-def lock_of(path: Path) -> IO[bytes]:
-    """Hold a job file for writing, by the file itself: another name of it is held, too.
-
-    The lock is `flock`'s, which SQLite's own locks (of `fcntl`) do not meet; it lasts as long as the handle,
-    which is closed after the database, since closing any handle of a file lets SQLite's locks of it go.
-    """
+def _must_be_writable(path: Path) -> None:
     if not os.access(path, os.W_OK):
         raise UserError(
             f"{path.name} can't be written: no permission. It was left as it is; copy it "
@@ -128,24 +159,6 @@ def lock_of(path: Path) -> IO[bytes]:
         )
     if not os.access(path.resolve().parent, os.W_OK):
         raise UserError(cannot_write(path, PermissionError(errno.EACCES, os.strerror(errno.EACCES))))
-    lock = open_regular(path, MOST_JOB)
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError as error:
-        lock.close()
-        raise UserError(f"{path.name} is open in another Tensimeter; close it there first.") from error
-    return lock
-
-
-def shared_lock_of(path: Path) -> IO[bytes] | None:
-    """Keep writers away while a file is read; None where one holds it already."""
-    lock = open_regular(path, MOST_JOB)
-    try:
-        fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
-    except OSError:
-        lock.close()
-        return None
-    return lock
 
 
 def cannot_write(path: Path, error: OSError) -> str:

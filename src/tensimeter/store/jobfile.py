@@ -7,7 +7,7 @@ import time
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import IO, Any
+from typing import Any
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
@@ -19,42 +19,44 @@ from tensimeter.store.database import (
     build_empty,
     cannot_write,
     connect,
-    lock_of,
-    must_be_job,
+    held_for,
     said,
-    shared_lock_of,
     tables_of,
 )
 from tensimeter.store.entries import LogEntry, Run, Strikes, accuracy_json, add_revision, runs_of
+from tensimeter.store.held import Holding
+from tensimeter.store.own_schema import must_be_ours
 from tensimeter.store.rows import READING_COLUMNS, faults, readings_after
-from tensimeter.store.whereabouts import ROOM_BYTES, must_be_there, must_have_room
+from tensimeter.store.whereabouts import ROOM_BYTES, WriteAheadLog, must_be_there, must_have_room
 
 
 class JobFile:
     """One open job file. May be used from several threads; every call is one transaction.
 
-    JobWindow for writing takes a lock beside the file, which the system drops with the process.
+    Who writes holds the file by a lock, which the system drops with the process.
     """
 
     def __init__(self, path: Path, *, read_only: bool = False) -> None:
         self.path = Path(path)
         self.read_only = read_only
         self._mutex = threading.RLock()
-        self._lock: IO[bytes] | None = None
         self._scans: int | None = None
         self._replaces = False
         self._known: list[Reading] = []
         self._strikes = Strikes()
         self._earlier: dict[int, Job] = {}
-        must_be_job(self.path)
-        self._lock = shared_lock_of(self.path) if read_only else lock_of(self.path)
+        self._held: Holding | None = held_for(self.path, writing=not read_only)
         try:
-            self._db = connect(self.path, read_only, alone=self._lock is not None)
+            self._db = connect(self.path, read_only, alone=self._held.alone)
             self._check_version()
+            must_be_ours(self._db, self.path)
             self._tables = tables_of(self._db, self.path, complete=not read_only)
+            self._log = WriteAheadLog(self.path)
             self.revision = self._head_revision()
             self.job = self._head_job()
         except BaseException:
+            if hasattr(self, "_db"):
+                self._db.close()
             self._unlock()
             raise
 
@@ -156,9 +158,9 @@ class JobFile:
 
     def must_be_there(self) -> None:
         """UserError where the file was moved or removed while it is open; all that was kept is in it then."""
-        if self._lock is not None and not self.read_only:
+        if self._held is not None and not self.read_only:
             with self._mutex:
-                must_be_there(self.path, self._lock, self._db)
+                must_be_there(self.path, self._held.handle, self._db)
 
     def must_have_room(self, bytes_needed: int = ROOM_BYTES) -> None:
         """UserError where the disk has no room for a run's readings."""
@@ -354,6 +356,7 @@ class JobFile:
         if self.read_only:
             raise UserError(f"{self.path.name} is open for reading only; nothing was changed.")
         with self._mutex, said(self.path):
+            self._mend_log()
             self._db.execute("BEGIN IMMEDIATE")
             try:
                 yield self._db
@@ -362,11 +365,25 @@ class JobFile:
                 if self._db.in_transaction:
                     self._db.execute("ROLLBACK")
                 raise
+            # Removed since it was looked for: what was just kept is not left in it.
+            self._mend_log()
 
     def _unlock(self) -> None:
-        if self._lock:
-            self._lock.close()
-            self._lock = None
+        if self._held:
+            self._held.release()
+            self._held = None
+
+    def _mend_log(self) -> None:
+        """Where another program removed the log beside the file: what is in it goes into the file, and a new
+        one is begun before anything more is kept."""
+        if self._log.is_there():
+            return
+        self._db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        self._db.close()
+        self._db = connect(self.path, False)
+        self._log = WriteAheadLog(self.path)
+        text = "Another program removed the log beside this file while it was open; nothing was lost."
+        self._db.execute("INSERT INTO log (at, kind, text) VALUES (?, 'file', ?)", (time.time(), text))
 
 
 _KEEP = f"INSERT INTO reading ({READING_COLUMNS}, revision) VALUES ({', '.join('?' * 16)})"

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import IO, Any
 
 from tensimeter.core.errors import UserError
+from tensimeter.store.held import holding_of
 
 #: The most that is read of a table, and of a text that people write, bytes.
 MOST_TABLE, MOST_TEXT = 1_000_000_000, 1_000_000
@@ -17,6 +18,8 @@ def open_regular(path: Path, most: int, *, links: bool = True) -> IO[bytes]:
     Without `links` a symbolic link is refused: what an import names must lie in its folder.
     """
     path = Path(path)
+    if holding_of(path) is not None:
+        raise UserError(f"{path.name} is a job that is open here, or belongs to one; it was left alone.")
     flags = os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK | (0 if links else os.O_NOFOLLOW)
     try:
         fd = os.open(path, flags)

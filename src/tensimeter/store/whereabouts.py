@@ -13,6 +13,25 @@ from tensimeter.store.database import cannot_write, said
 ROOM_BYTES = 32_000_000
 
 
+class WriteAheadLog:
+    """SQLite's log beside an open file, known by its inode: another program may remove or replace it."""
+
+    def __init__(self, path: Path) -> None:
+        real = path.resolve()
+        self._path = real.with_name(real.name + "-wal")
+        self._inode = self._found()
+
+    def _found(self) -> int:
+        try:
+            return os.stat(self._path).st_ino
+        except OSError:
+            return 0
+
+    def is_there(self) -> bool:
+        """Whether it is still the one that entries go into."""
+        return self._found() == self._inode
+
+
 def must_have_room(path: Path, bytes_needed: int) -> None:
     """UserError where the disk has no room for a run's readings."""
     try:
