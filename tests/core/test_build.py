@@ -2,6 +2,7 @@
 
 import math
 
+import numpy as np
 import pytest
 
 from tensimeter.core.analysis.leakage import leakage
@@ -27,6 +28,7 @@ from tensimeter.core.parts.plain_loads import Resistor
 from tensimeter.core.procedure.causes import causes
 from tensimeter.core.procedure.first_power import (
     bare_seconds,
+    newest_touches,
     power_up_results,
     power_up_steps,
     touch_class,
@@ -384,6 +386,44 @@ def test_touch_current_decides_the_step(demo: Job) -> None:
     assert touches(demo, []) == []
 
 
+@pytest.mark.parametrize("shares", [(0.5, 0.2), (0.9, 0.3), (0.1, 0.1)])
+def test_a_supply_as_an_earthed_one_reads_has_a_touch_current_with_an_open_end(shares) -> None:
+    """Loaded just below open: at one end of its interval loading pulls nothing down at all."""
+    for loaded in (5.0, 8.0, 8.9, 8.999):
+        found = leakage(10.0, 10e6, loaded, 100e3, 50, 0.25e-3, half_widths=(10 * shares[0], 10 * shares[1]))
+        low, high = found.touch_current_A.low, found.touch_current_A.high
+        assert 0 <= low <= found.touch_current_A.value <= high
+        assert not math.isnan(found.source_capacitance_F.high)
+        assert found.source_capacitance_F.low <= found.source_capacitance_F.value
+
+
+def test_no_reading_takes_a_hold_away_that_it_does_not_lift(
+    demo: Job, caplog: pytest.LogCaptureFixture
+) -> None:
+    """Any value at any step of Wake and Assemble: each hold stands or is lifted by a reading that holds."""
+    rng = np.random.default_rng(8)
+    jobs = [demo_job(name) for name in DEMOS]
+    values = (0.0, 1e-12, -1.0, 1.0, 9.5, 10.0, 61.0, 61.0, 230.0, 1e9, math.inf, -math.inf)
+    for turn in range(60):
+        job = jobs[turn % len(jobs)]
+        rows: list[Reading] = []
+        asked = [(s.place, s.quantity) for s in power_up_steps(job) if s.band is not None]
+        asked += [(p.place, p.quantity) for p in matrix(job)] + [(s.place, "V") for s in stored(job)]
+        for place, quantity in asked:
+            for _ in range(int(rng.integers(0, 3))):
+                value = float(rng.choice(values))
+                rows.append(read(job, place, quantity, value, len(rows) + 1))
+        holds = {n.id for n in notices(job) if n.kind == "hold" and n.stage in ("assemble", "wake")}
+        left = {n.id for n in notices(job, rows) if n.kind == "hold"}
+        assert not any(n.startswith("failed") for n in left)
+        # A hold that is gone was lifted by a reading of its own.
+        judged = [*power_up_results(job, rows), *checked(job, rows)]
+        assert not holds - left or any(x.verdict is Verdict.CONFORMS for x in judged)
+        for found in newest_touches(job, rows):
+            assert found is None or not math.isnan(found.touch_current_A.high)
+    assert [r for r in caplog.records if r.exc_info] == []
+
+
 def test_the_worst_pair_of_both_plug_positions_counts(demo: Job) -> None:
     job = demo
 
@@ -400,7 +440,13 @@ def test_the_worst_pair_of_both_plug_positions_counts(demo: Job) -> None:
     assert state(("", *good))["earth-loaded-turned"] is Verdict.NOT_MEASURED
     turned = state(("", *good), ("-turned", *live))
     assert turned["earth-loaded-turned"] is Verdict.NONCONFORMING
-    assert state(("", *live), ("", *good))["earth-loaded"] is Verdict.NONCONFORMING
+    # What was mended and read again is judged by what it reads now, whichever of a pair was read first.
+    assert state(("", *live), ("", *good))["earth-loaded"] is Verdict.CONFORMS
+    assert state(("", *good), ("", *live))["earth-loaded"] is Verdict.NONCONFORMING
+    again = [read(job, f"wake-mount-earth-{k}", "V", v, n) for n, (k, v) in enumerate(
+        (("loaded", 60.0), ("open", 61.0), ("open", 61.0), ("loaded", 4.2), ("open", 61.2)), 1)]  # fmt: skip
+    assert {r.step.id: r.verdict for r in power_up_results(job, again)}["earth-loaded"] is Verdict.CONFORMS
+    assert [t is None or t.verdict.value for t in newest_touches(job, again)] == ["holds"]
     # As high loaded as open, though low: no pair, and no pass.
     assert state(("", 10.0, 10.0))["earth-loaded"] is Verdict.NONCONFORMING
     brick = changed(job.part("enclosed-a"), family="brick")

@@ -182,11 +182,14 @@ def _with_interval(model: _Model, read: list[float], widths: tuple[float, ...]) 
     What a meter errs by is its gain above all, which is rectangular: 95 % of it is 0.95 of its bound.
     """
     value, up, down = model(read), [], []
+    open_end = False
     for k, half in enumerate(widths[: len(read)]):
         ends = [model([v + s * half if i == k else v for i, v in enumerate(read)]) - value for s in (-1, 1)]
-        up.append(max(*ends, 0.0) / 0.95)
-        down.append(-min(*ends, 0.0) / 0.95)
-    return Interval(value, max(value - half_width_95(down), 0.0), value + half_width_95(up))
+        open_end = open_end or math.inf in ends
+        up.append(max(*(e for e in ends if math.isfinite(e)), 0.0, 0.0) / 0.95)
+        down.append(-min(*(e for e in ends if math.isfinite(e)), 0.0, 0.0) / 0.95)
+    high = math.inf if open_end else value + half_width_95(up)
+    return Interval(value, max(value - half_width_95(down), 0.0), high)
 
 
 def _capacitance(read: list[float], ohms: list[float], mains_Hz: float) -> tuple[float, float, bool]:
@@ -196,6 +199,9 @@ def _capacitance(read: list[float], ohms: list[float], mains_Hz: float) -> tuple
     omega = 2 * math.pi * mains_Hz
     a, b = (1 / (omega * ohm) ** 2 for ohm in ohms[:2])
     ratio = (open_V / loaded_V) ** 2 if loaded_V > 0 else math.inf
+    if ratio <= 1:
+        # An end of the interval at which loading pulls nothing down: no capacitance is too large for that.
+        return math.inf, open_V, False
     # (1 + b/C²)/(1 + a/C²) = ratio, so 1/C² = (ratio − 1)/(b − ratio·a).
     room = b - ratio * a
     if not math.isfinite(ratio) or room <= 0:

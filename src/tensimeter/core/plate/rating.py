@@ -19,7 +19,7 @@ from tensimeter.core.path import LoadLink, OutputLink
 from tensimeter.core.plate.derated import derated_A
 from tensimeter.core.plate.held import Point, held_A, loaded, points, real
 from tensimeter.core.plate.reach_held import held_reach, most_at
-from tensimeter.core.procedure.first_power import touches
+from tensimeter.core.procedure.first_power import newest_touches
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.quantity import parse, show, show_at_least, show_at_most
 from tensimeter.core.testplan.meter_checks import MONTH_S
@@ -242,9 +242,10 @@ def _whole(job: Job, judged: Sequence[Outcome], rows: Sequence[Reading]) -> list
         drawn = [i.high for r in rows if r.place == "wall" and r.quantity == "W" and (i := interval_of(r))]
         watts = f" · {show_at_most(max(drawn), 'W')} as read" if drawn else ""
         told.append(Entry("mains", mains + watts, max(drawn, default=None)))
-    found = touches(job, rows)
-    if found and all(t.verdict is Verdict.CONFORMS for t in found):
-        most = max(t.touch_current_A.high for t in found)
+    found = newest_touches(job, rows)
+    read = [t for t in found if t is not None and t.verdict is Verdict.CONFORMS]
+    if found and len(read) == len(found):
+        most = max(t.touch_current_A.high for t in read)
         told.append(Entry("touch", f"touch current under {show_at_most(most, 'A', 2)}", most))
     told += _to_earth(job, rows)
     rooms = _rooms(job, judged)

@@ -5,6 +5,7 @@ its own. What a wrong value usually means is told by `core.procedure.causes`.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from functools import partial
 from types import MappingProxyType
 
 import numpy as np
@@ -21,6 +22,7 @@ from tensimeter.core.electrical.feedback import per_turn_V
 from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
+from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.conformity import Band, Verdict, judge, worst
 from tensimeter.core.measurement.readings import Reading, counting, interval_of
 from tensimeter.core.model.job import Job
@@ -116,27 +118,41 @@ def power_up_results(
         if then is not None and then is not job:
             steps = before.setdefault(id(then), {s.id: s for s in power_up_steps(then)})
             earlier = step.id not in steps or steps[step.id].band != step.band
-        verdict = judge(interval_of(reading), step.band)
-        if step.id.startswith("earth-loaded"):
-            verdict = _touch_verdict(job, live, step, verdict)
-        found.append(PowerUpResult(step, reading, verdict, earlier))
+        found.append(PowerUpResult(step, reading, _verdict_of(job, live, step, reading, step.band), earlier))
     return found
+
+
+def _verdict_of(
+    job: Job, live: Sequence[Reading], step: PowerUpStep, reading: Reading, band: Band
+) -> Verdict:
+    """The verdict on a step's latest reading; what can't be worked out from it lifts no hold."""
+
+    def judged() -> Verdict:
+        verdict = judge(interval_of(reading), band)
+        return _touch_verdict(job, live, step, verdict) if step.id.startswith("earth-loaded") else verdict
+
+    return guarded(step.title, judged, lambda _: Verdict.TOO_CLOSE)
 
 
 def touches(job: Job, readings: Sequence[Reading]) -> list[Leakage]:
     """The touch current of every pair of readings to earth, open and loaded, in the order taken.
 
     Both positions of the plug count. Two pairs compare: with and without a filter's capacitor, or before and
-    after a bond; the worst decides until it is struck.
+    after a bond; the newest of its place decides.
     """
     live = counting(readings)
-    found = [
-        leak
-        for output in job.design.outputs()
-        for turned in ("", TURNED)
-        for leak in _pairs(job, live, f"wake-{output.id}-earth-{{}}{turned}")
-    ]
+    found = [leak for place in _pair_places(job) for leak in _pairs(job, live, place)]
     return [leak for leak in found if leak is not None]
+
+
+def newest_touches(job: Job, readings: Sequence[Reading]) -> list[Leakage | None]:
+    """The touch current of the newest pair at each place and plug position; None for one that can't be."""
+    live = counting(readings)
+    return [found[-1] for place in _pair_places(job) if (found := _pairs(job, live, place))]
+
+
+def _pair_places(job: Job) -> list[str]:
+    return [f"wake-{o.id}-earth-{{}}{turned}" for o in job.design.outputs() for turned in ("", TURNED)]
 
 
 def touch_class(job: Job) -> str:
@@ -152,30 +168,43 @@ def touch_class(job: Job) -> str:
 
 def _pairs(job: Job, live: Sequence[Reading], place: str) -> list[Leakage | None]:
     """Touch currents of the pairs at one place; None for a pair that can't be one."""
-    opened, loaded = (
-        [r for r in live if r.place == place.format(kind) and r.quantity == "V"]
-        for kind in ("open", "loaded")
-    )
     limit, mains_Hz = LIMIT_A[touch_class(job)], job.settings.mains_Hz
     found: list[Leakage | None] = []
-    for a, b in zip(opened, loaded, strict=False):
+    for a, b in _open_and_loaded(live, place):
         ends = [interval_of(r) for r in (a, b)]
         known = tuple(e.half_width for e in ends if e is not None)
         widths = known if len(known) == len(ends) else None
-        try:
-            made = leakage(a.value, METER_OHM, b.value, SHUNT_OHM, mains_Hz, limit, half_widths=widths)
-        except UserError:
-            made = None
-        found.append(made)
+        made = partial(leakage, a.value, METER_OHM, b.value, SHUNT_OHM, mains_Hz, limit, half_widths=widths)
+        found.append(guarded("The touch current", made, lambda _: None))
     return found
 
 
+def _open_and_loaded(live: Sequence[Reading], place: str) -> list[tuple[Reading, Reading]]:
+    """Each loaded reading with the open one that was taken last before it, or first behind it."""
+    names = {place.format("open"): "open", place.format("loaded"): "loaded"}
+    pairs: list[tuple[Reading, Reading]] = []
+    opened: Reading | None = None
+    alone: Reading | None = None
+    for r in live:
+        kind = names.get(r.place) if r.quantity == "V" else None
+        if kind == "open":
+            opened = r
+            if alone is not None:
+                pairs.append((r, alone))
+                alone = None
+        elif kind == "loaded" and opened is not None:
+            pairs.append((opened, r))
+        elif kind == "loaded":
+            alone = r
+    return pairs
+
+
 def _touch_verdict(job: Job, live: Sequence[Reading], step: PowerUpStep, otherwise: Verdict) -> Verdict:
-    """The worst of the pairs at a step; a loaded reading that is not below its open one is a miss."""
+    """That of the newest pair at a step; a loaded reading that is not below its open one is a miss."""
     found = _pairs(job, live, step.place.replace("loaded", "{}"))
     if not found:
         return otherwise
-    return worst([otherwise, *(Verdict.NONCONFORMING if leak is None else leak.verdict for leak in found)])
+    return worst([otherwise, Verdict.NONCONFORMING if found[-1] is None else found[-1].verdict])
 
 
 def _look_over(job: Job) -> PowerUpStep:

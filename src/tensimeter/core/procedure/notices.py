@@ -58,7 +58,9 @@ def together(job: Job, found: list[Notice]) -> list[Notice]:
 def _failed(number: int, stage: str, sentence: str) -> list[Notice]:
     """Holds that can't be told must not be passed over: one of its own stands until it is overruled."""
     kind: Literal["hold", "caution"] = "hold" if stage in ("assemble", "prove") else "caution"
-    return [Notice(f"failed:{number}", kind, "Not worked out", sentence, stage)]
+    # What stands before building stands before first power as well.
+    stages = ("assemble", "wake") if stage == "assemble" else (stage,)
+    return [Notice(f"failed:{number}:{s}", kind, "Not worked out", sentence, s) for s in stages]
 
 
 def open_holds(found: Sequence[Notice], stage: str, link: str | None = None) -> list[Notice]:
