@@ -45,6 +45,8 @@ class Port:
         """A connection of the guard's own; OSError where there is none to be had."""
         if "tcp" in address:
             host, port = address["tcp"]
+            # Addresses alone: to look a name up may take longer than all that comes after it.
+            socket.getaddrinfo(host, int(port), flags=socket.AI_NUMERICHOST)
             made = socket.create_connection((host, int(port)), timeout=ANSWER_S)
             return cls(made.detach(), own=True)
         fd = os.open(address["serial"], os.O_RDWR | os.O_NOCTTY | os.O_NONBLOCK)
@@ -53,6 +55,9 @@ class Port:
 
     def close(self) -> None:
         if self._own:
+            # A serial port that takes nothing would be waited for until all that was said to it is out.
+            with contextlib.suppress(OSError, termios.error):
+                termios.tcflush(self.fd, termios.TCOFLUSH)
             with contextlib.suppress(OSError):
                 os.close(self.fd)
 

@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 
 from tensimeter import guard
-from tensimeter.bench import wall
+from tensimeter.bench import cuts, wall
 from tensimeter.bench.cuts import Cut, address_of
 from tensimeter.bench.engine import Event, RunEngine
 from tensimeter.bench.guarding import RunGuard
@@ -473,6 +473,37 @@ def test_a_cut_is_tried_before_a_run_leans_on_it(
     with pytest.raises(UserError, match="no independent cut"):
         RunEngine(kept, plan(plain_job, POINTS), nothing, print)
     nothing.close()
+
+
+def test_names_are_looked_up_before_a_load_is_on_and_never_by_the_guard(
+    kept: JobFile, plain_job: Job, served: SimulatedBench, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    looked, known = [], socket.getaddrinfo
+
+    def slow(host: str, *rest: object, **more: object) -> object:
+        looked.append((host, served.load_drawing, more.get("flags", 0)))
+        if host == "nowhere.invalid":
+            time.sleep(60)
+        return known("127.0.0.1" if host == "here.invalid" else host, *rest, **more)
+
+    monkeypatch.setattr(socket, "getaddrinfo", slow)
+    monkeypatch.setattr(cuts, "LOOKED_FOR_S", 0.2)
+    bench = opened(plain_job, served, tmp_path)
+    words = {"on": "OUTP ON", "off": "OUTP OFF", "is_on": "OUTP?", "before_load": True}
+    port = served.resources["line"].split("::")[2]
+    bench.cuts = {"cut": Cut(resource=f"TCPIP::nowhere.invalid::{port}::SOCKET", **words)}
+    engine = run(kept, bench)
+    assert engine.ended is not None
+    assert "No address was found for nowhere.invalid; nothing was switched on" in engine.ended.text
+    assert engine.load_off
+    bench = opened(plain_job, served, tmp_path)
+    bench.cuts = {"cut": Cut(resource=f"TCPIP::here.invalid::{port}::SOCKET", **words)}
+    engine = run(kept, bench)
+    assert engine.ended is not None
+    assert engine.ended.kind == "complete", engine.ended.text
+    assert not [h for h, on, flags in looked if h.endswith(".invalid") and (on or flags)]
+    with pytest.raises(OSError, match=r"(?i)name|number"):
+        guard.Port.open({"tcp": ["here.invalid2", 9]})
 
 
 def test_without_a_guard_no_run_is_left_alone(

@@ -4,16 +4,23 @@ import sqlite3
 import subprocess
 import sys
 from pathlib import Path
+from unittest.mock import Mock
 
+import numpy as np
 import pytest
 from benchmarks.hostile_schemas import reading, tried
 
-from tensimeter.core.errors import UserError
+from tensimeter.app.imported_readings import import_log
+from tensimeter.app.job_in_hand import JobInHand
+from tensimeter.core.correction_line import Correction
+from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.model.edits import readings_first
 from tensimeter.core.model.job import Job
+from tensimeter.core.testplan.plan import plan
 from tensimeter.store.attachments import attach
+from tensimeter.store.corrections import affected, correct
 from tensimeter.store.jobfile import JobFile
-from tensimeter.store.logs import read_log
+from tensimeter.store.logs import Log, read_log
 
 #: A reader outside, as a shell of SQLite's is: it reads and closes, and takes itself for the last.
 OUTSIDE = """
@@ -137,3 +144,54 @@ def test_statistics_that_sqlite_keeps_are_no_foreign_object(tmp_path: Path, demo
     db.close()
     with JobFile(path) as file:
         assert file.check() == []
+
+
+def test_scans_of_an_older_file_that_share_a_number_are_told_apart(tmp_path: Path) -> None:
+    """A log took numbers 1 to 5, the counter moved on by one: what is typed next has a number of its rows."""
+    path = tmp_path / "j.tensi"
+    with JobFile.create(path, readings_first("Shed", "12V 5A")) as file:
+        log = [reading(k)._replace(place="other", quantity=q) for k in range(1, 6) for q in ("V", "A")]
+        file.keep(log)
+        typed = file.keep([reading(2)._replace(quantity=q) for q in ("V", "A")])
+        assert file.next_scan() == 6
+        first = file.next_scan(100)
+        assert (first, file.next_scan()) == (7, 107)
+        seen = [r.scan for r in file.readings()]
+        said = correct(file, Correction("reading", str(typed[0].id), "mistyped"))
+        assert "2 rows" in said
+        assert len(file.readings()) == 10
+    with JobFile(path) as again:
+        assert [r.scan for r in again.facts()] == seen
+        assert len({r.scan for r in again.facts()}) == 6
+        assert again.next_scan() < 2**40
+
+
+def test_the_same_log_is_asked_about_and_a_strike_is_undone(tmp_path: Path, demo: Job) -> None:
+    worked_out = plan(demo, demo.campaign.tests[0])
+    amps = np.repeat([s.set_A for s in worked_out.steps], 2)
+    log = Log({"volts": 13.58 - 0.05 * amps, "amps": amps}, ("v", "i"))
+    hand = JobInHand(JobFile.create(tmp_path / "j.tensi", demo), Mock())
+    kept = import_log(hand.file, log, worked_out, "night.csv")
+    with pytest.raises(Doubtful, match="same 16 rows at mount as night"):
+        import_log(hand.file, log, worked_out, "copy of night.csv")
+    assert len(import_log(hand.file, log, worked_out, "copy.csv", accept=True)) == len(kept)
+    hand.take_typed(hand.understood("mount 13.4V @4A"))
+    count, last = len(hand.file.readings()), hand.file.readings()[-1].id
+    wanted = Correction("reading", "last", "a slip")
+    assert affected(hand.file, wanted).startswith(f"{last - 1}: mount 13.4 V; {last}: mount 4 A")
+    hand.correct(wanted)
+    assert len(hand.file.readings()) == count - 2
+    hand.undo()
+    assert len(hand.file.readings()) == count
+    hand.redo()
+    assert len(hand.file.readings()) == count - 2
+    hand.undo()
+    hand.correct(Correction("reading", str(last - 1), "a slip", "13.5"))
+    assert [r.value for r in hand.file.readings()][-1] == 13.5
+    hand.undo()
+    assert [r.value for r in hand.file.readings()][-2:] == [13.4, 4.0]
+    # A replacement that is struck for a reason of its own does not bring back what it replaced.
+    hand.correct(Correction("reading", str(last - 1), "a slip", "13.5"))
+    hand.correct(Correction("reading", "last", "wrong meter"))
+    assert 13.4 not in [r.value for r in hand.file.readings()]
+    hand.file.close()

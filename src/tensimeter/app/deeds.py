@@ -5,10 +5,8 @@ from dataclasses import dataclass, field
 from msgspec import Struct
 
 from tensimeter.core.measurement.readings import Reading
+from tensimeter.store.entries import UNDONE
 from tensimeter.store.jobfile import JobFile
-
-#: Why a reading was struck that was taken back by undo.
-UNDONE = "taken back by undo"
 
 
 class Kept(Struct, frozen=True):
@@ -18,14 +16,41 @@ class Kept(Struct, frozen=True):
     ids: tuple[int, ...]
     what: str = "reading"
 
+    def take_back(self, file: JobFile) -> None:
+        file.strike(self.ids, UNDONE, self.what)
+
+    def do_again(self, file: JobFile) -> None:
+        file.strike(self.ids, "", self.what)
+
+
+class Corrected(Struct, frozen=True):
+    """Facts that were struck with a reason, and what was kept in their place."""
+
+    name: str
+    readings: tuple[int, ...]
+    waves: tuple[int, ...]
+    reason: str
+    instead: tuple[int, ...]
+
+    def take_back(self, file: JobFile) -> None:
+        self._set(file, "", UNDONE)
+
+    def do_again(self, file: JobFile) -> None:
+        self._set(file, self.reason, "")
+
+    def _set(self, file: JobFile, struck: str, kept: str) -> None:
+        file.strike(self.readings, struck)
+        file.strike(self.waves, struck, "wave")
+        file.strike(self.instead, kept)
+
 
 @dataclass
 class Deeds:
     """Edits are undone by the file, which remembers them; of facts only this window knows what was last."""
 
     file: JobFile
-    done: list[Kept | None] = field(default_factory=list)
-    undone: list[Kept | None] = field(default_factory=list)
+    done: list[Kept | Corrected | None] = field(default_factory=list)
+    undone: list[Kept | Corrected | None] = field(default_factory=list)
 
     def kept(self, name: str, readings: list[Reading]) -> None:
         self._add(Kept(name, tuple(r.id for r in readings if r.id is not None)))
@@ -33,10 +58,13 @@ class Deeds:
     def kept_wave(self, name: str, number: int) -> None:
         self._add(Kept(name, (number,), "wave"))
 
+    def corrected(self, deed: Corrected) -> None:
+        self._add(deed)
+
     def edited(self) -> None:
         self._add(None)
 
-    def _add(self, deed: Kept | None) -> None:
+    def _add(self, deed: Kept | Corrected | None) -> None:
         self.done.append(deed)
         self.undone.clear()
 
@@ -56,7 +84,7 @@ class Deeds:
             name = self.file.undo()
         else:
             name = deed.name
-            self.file.strike(deed.ids, UNDONE, deed.what)
+            deed.take_back(self.file)
         if name:
             self.undone.append(deed)
         return name
@@ -68,7 +96,7 @@ class Deeds:
             name = self.file.redo()
         else:
             name = deed.name
-            self.file.strike(deed.ids, "", deed.what)
+            deed.do_again(self.file)
         if name:
             self.done.append(deed)
         return name

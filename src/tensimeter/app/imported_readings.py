@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from msgspec.structs import replace
 
+from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.along_path import OTHER
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
@@ -179,7 +180,8 @@ def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bo
                 steady=kind_of(plan.test).by_current,
             ),
         )
-    first, now = file.next_scan(), time.time()
+        must_be_new(file, source, plan.output.id, {"V": volts, "A": amps})
+    first, now = file.next_scan(len(volts)), time.time()
     start = log.columns.get("time", np.arange(len(volts), dtype=float))
     done = ReadSoFar(file.readings()).done(plan)
     rows: list[Reading] = []
@@ -221,6 +223,26 @@ def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bo
                 )
             )
     return file.keep(rows)
+
+
+def must_be_new(file: JobFile, source: str, place: str, columns: dict[Measurand, Array]) -> None:
+    """Doubtful where a log with the very same figures was taken in before and still counts."""
+    told: dict[str, dict[str, list[float]]] = {}
+    when: dict[str, float] = {}
+    for r in file.readings():
+        if r.origin == "file" and r.place == place and r.quantity in columns:
+            told.setdefault(r.note, {}).setdefault(r.quantity, []).append(r.value)
+            when.setdefault(r.note, r.at)
+    same = {quantity: values.tolist() for quantity, values in columns.items()}
+    for note, earlier in told.items():
+        rows = len(next(iter(same.values())))
+        known = {quantity: values[-rows:] for quantity, values in earlier.items()}
+        if rows and known == same:
+            began = time.strftime("%Y-%m-%d %H:%M", time.localtime(when[note]))
+            raise Doubtful(
+                f"{source} has the same {rows} rows at {place} as {note}, which was taken in already "
+                f"(it begins {began}). Nothing was taken."
+            )
 
 
 def ask_about(source: str, found: list[str]) -> None:

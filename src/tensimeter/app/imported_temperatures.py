@@ -4,7 +4,7 @@ import time
 
 import numpy as np
 
-from tensimeter.app.imported_readings import ask_about, import_log
+from tensimeter.app.imported_readings import ask_about, import_log, must_be_new
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Measurand, Reading
@@ -32,15 +32,12 @@ def import_temperatures(
         )
     if (np.diff(log.time_s) < 0).any():
         raise UserError(f"The times of {source} run backwards; nothing was taken.")
-    if not accept:
-        found = doubts(volts=log.volts, amps=log.amps, most_A=plan.most_A or None, steady=False)
-        for name, celsius in log.celsius.items():
-            found += [f"{name}: {doubt}" for doubt in doubts(celsius=celsius)]
-        ask_about(source, found)
     job = file.job
-    first, now = file.next_scan(), time.time()
-    run = file.begin_run(plan.test.id, {"thermometer": source})
     names = _places(log, plan)
+    if not accept:
+        _look_through(file, log, plan, source, names)
+    first, now = file.next_scan(len(log.time_s)), time.time()
+    run = file.begin_run(plan.test.id, {"thermometer": source})
     part = job.campaign.thermometer
     rows: list[Reading] = []
     for k, at in enumerate(log.time_s.tolist()):
@@ -61,6 +58,16 @@ def import_temperatures(
     kept = file.keep(rows)
     file.run_event(run, "complete", f"{len(log.time_s)} rows from {source}.")
     return kept
+
+
+def _look_through(file: JobFile, log: TemperatureLog, plan: Plan, source: str, names: dict[str, str]) -> None:
+    """Doubtful where its figures can't be right, or were taken in before."""
+    found = doubts(volts=log.volts, amps=log.amps, most_A=plan.most_A or None, steady=False)
+    for name, celsius in log.celsius.items():
+        found += [f"{name}: {doubt}" for doubt in doubts(celsius=celsius)]
+    ask_about(source, found)
+    for name, place in names.items():
+        must_be_new(file, source, place, {"C": log.celsius[name]})
 
 
 def _places(log: TemperatureLog, plan: Plan) -> dict[str, str]:

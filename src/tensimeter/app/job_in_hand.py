@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from tensimeter.app.deeds import Deeds
+from tensimeter.app.deeds import Corrected, Deeds
 from tensimeter.app.derived import Derived
 from tensimeter.app.hand import Hand, hand_at
 from tensimeter.app.imported_readings import import_from_meter, import_practice, import_typed, import_waveform
@@ -296,7 +296,14 @@ class JobInHand:
 
     def correct(self, wanted: Correction) -> str:
         """Strike or replace what was kept; what was done. UserError when it can't be."""
+        struck = {what: set(self.file.struck(what)) for what in ("reading", "wave")}
+        known = len(self.file.facts())
         said = correct(self.file, wanted)
+        gone = {what: tuple(set(self.file.struck(what)) - before) for what, before in struck.items()}
+        instead = tuple(r.id for r in self.file.facts()[known:] if r.id is not None)
+        self.deeds.corrected(
+            Corrected(wanted.words, gone["reading"], gone["wave"], wanted.reason or "moved", instead)
+        )
         self.file.settle()
         self._after_readings()
         return said

@@ -1,6 +1,9 @@
 """What can cut the supply when the load does not obey: a relay, a coil, a socket, the source's own output."""
 
+import contextlib
 import re
+import socket
+import threading
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -44,6 +47,10 @@ class Cut(BaseModel):
             raise ValueError("a Modbus coil is reached over TCP")
         return self
 
+    def by_number(self) -> "Cut":
+        """The same with an address in place of a name."""
+        return self.model_copy(update={"resource": by_number(self.resource)})
+
     def told(self, name: str) -> dict[str, Any]:
         """As the guard is told of it."""
         address = dict(address_of(self.resource) or {})
@@ -58,6 +65,35 @@ class Cut(BaseModel):
             raise UserError(f"The {name} did not switch {'on' if on else 'off'}: {why_not}.")
 
 
+#: How long the address of a name is looked for before a run begins, s.
+LOOKED_FOR_S = 3.0
+
+
+def by_number(resource: str) -> str:
+    """A resource with the address of its host in place of a name; UserError where none is found in time.
+
+    Looked up while nothing is loaded: who switches a load off has no time for it, and no name server may be
+    left by then.
+    """
+    address = address_of(resource)
+    if address is None or "tcp" not in address:
+        return resource
+    host, port = address["tcp"]
+    found: list[str] = []
+
+    def look() -> None:
+        with contextlib.suppress(OSError, UnicodeError):
+            told = socket.getaddrinfo(host, port, socket.AF_INET, socket.SOCK_STREAM)
+            found.append(str(told[0][4][0]))
+
+    looking = threading.Thread(target=look, name="address", daemon=True)
+    looking.start()
+    looking.join(LOOKED_FOR_S)
+    if not found:
+        raise UserError(f"No address was found for {host}; nothing was switched on. Give its number instead.")
+    return resource.replace(f"::{host}::", f"::{found[0]}::", 1)
+
+
 def _is_hexadecimal(text: str) -> bool:
     try:
         return bool(bytes.fromhex(text))
@@ -67,8 +103,8 @@ def _is_hexadecimal(text: str) -> bool:
 
 def address_of(resource: str) -> dict[str, Any] | None:
     """Host and port, or the serial device, behind a VISA resource; None for what is neither."""
-    socket = re.fullmatch(r"TCPIP\d*::([^:\s]+)::(\d{1,5})::SOCKET", resource, re.I)
-    if socket:
-        return {"tcp": [socket[1], int(socket[2])]}
+    over_tcp = re.fullmatch(r"TCPIP\d*::([^:\s]+)::(\d{1,5})::SOCKET", resource, re.I)
+    if over_tcp:
+        return {"tcp": [over_tcp[1], int(over_tcp[2])]}
     serial = re.fullmatch(r"ASRL(/dev/[^:\s]+)(::INSTR)?", resource, re.I)
     return {"serial": serial[1]} if serial else None

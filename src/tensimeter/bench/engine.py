@@ -8,7 +8,7 @@ import contextlib
 import logging
 import threading
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -87,6 +87,8 @@ class RunEngine:
         self._context = StepContext(file, plan, bench, tell, self.limits, self._control)
         self._runner = StepRunner(self._context)
         self._awake = StaysAwake()
+        #: What the guard is told of the bench; empty until the run begins.
+        self._told: dict[str, Any] = {}
         self._dropping = threading.Lock()
         self._known_off = threading.Event()
         #: How the load was left; None while the run is on.
@@ -206,10 +208,12 @@ class RunEngine:
 
     def _begin_guard(self) -> None:
         """Have a process of its own watch over this run; without one somebody must stay."""
+        self.bench.cuts = {name: cut.by_number() for name, cut in self.bench.cuts.items()}
+        self._told = told_of(self.bench, self._context.obedience.nothing_A, self.file.path)
         if self.bench.clock.stepped:
             # Simulated, and its time stands still whenever nobody looks: there is nothing to drop.
             return
-        guard = RunGuard(told_of(self.bench, self._context.obedience.nothing_A, self.file.path))
+        guard = RunGuard(self._told)
         try:
             guard.start()
         except UserError as trouble:
@@ -227,10 +231,9 @@ class RunEngine:
         still_on = self._runner.make_off()
         text = ""
         if still_on:
-            told = told_of(self.bench, self._context.obedience.nothing_A, self.file.path)
             found = guard.drop() if guard is not None else {}
             # A guard that is gone itself does nothing any more: then it is done from here.
-            found = found if "off" in found else guard_process.drop(told)
+            found = found if "off" in found or not self._told else guard_process.drop(self._told)
             text = self._not_proven(found, still_on)
             still_on = () if found.get("off") else still_on
         self._say_off(Off(not still_on, text))

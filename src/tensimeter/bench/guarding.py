@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from tensimeter import guard as guard_process
 from tensimeter.bench import wall
-from tensimeter.bench.cuts import address_of
+from tensimeter.bench.cuts import address_of, by_number
 from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import UserError
 
@@ -26,13 +26,13 @@ SILENT_S, BEGINS_S = 1.2, 3.0
 
 
 def told_of(bench: "Bench", nothing_A: dict[str, float], job_path: Path) -> dict[str, Any]:
-    """Everything that a guard needs to know of a bench."""
+    """Everything that a guard needs to know of a bench, in addresses; UserError where a name has none."""
     loads = [
         _load_told(role, one, nothing_A[role]) for role, one in bench.loads().items()
         if isinstance(one, VisaInstrument)
     ]  # fmt: skip
     cuts = [cut.told(name) for name, cut in bench.cuts.items()]
-    if isinstance(bench.line, VisaInstrument) and (address := address_of(bench.line.resource)):
+    if isinstance(bench.line, VisaInstrument) and (address := address_of(by_number(bench.line.resource))):
         p = bench.line.profile
         cuts.append(
             {
@@ -57,7 +57,7 @@ def _load_told(role: str, load: VisaInstrument, nothing_A: float) -> dict[str, A
     return {
         "name": role,
         "fd": load.link.descriptor if load.link is not None else None,
-        "address": address_of(load.resource),
+        "address": address_of(by_number(load.resource)),
         "off": [p.commands["off"], p.commands["set_amps"].replace("{amps}", "0")],
         "amps": p.commands["read_amps"],
         "sequence": p.sequence,

@@ -36,6 +36,24 @@ def correct(file: JobFile, wanted: Correction) -> str:
     return strike_readings(file, with_its_pair(file, found), f"reading {found.id}", wanted.reason)
 
 
+def affected(file: JobFile, wanted: Correction) -> str:
+    """Which rows a correction would take back, before it is done; UserError where there is none such."""
+    if wanted.what == "wave":
+        return ""
+    if wanted.what == "run":
+        return _named([r for r in file.readings() if r.run == _number(wanted)])
+    if wanted.what == "log":
+        return _named([r for r in file.readings() if r.origin == "file" and r.note == wanted.target])
+    found = named_reading(file, wanted.target)
+    return _named([found] if wanted.figure or wanted.to else with_its_pair(file, found))
+
+
+def _named(rows: list[Reading]) -> str:
+    """A few rows by place and figure, many by their number."""
+    told = [f"{r.id}: {r.place} {show(r.value, r.quantity, 6)}" for r in rows[:4]]
+    return "; ".join(told) + (f" and {len(rows) - 4} more" if len(rows) > 4 else "")
+
+
 def strike_run(file: JobFile, run: int, reason: str) -> str:
     """Strike everything that a run kept."""
     rows = [r for r in file.facts() if r.run == run]

@@ -13,6 +13,9 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.migrations import ENDS_BEFORE_3
 from tensimeter.store.rows import instruments_of
 
+#: Why a reading was struck that was taken back by undo.
+UNDONE = "taken back by undo"
+
 
 class LogEntry(Struct, frozen=True):
     """One line of the logbook."""

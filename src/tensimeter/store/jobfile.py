@@ -23,10 +23,10 @@ from tensimeter.store.database import (
     said,
     tables_of,
 )
-from tensimeter.store.entries import LogEntry, Run, Strikes, accuracy_json, add_revision, runs_of
+from tensimeter.store.entries import UNDONE, LogEntry, Run, Strikes, accuracy_json, add_revision, runs_of
 from tensimeter.store.held import Holding
 from tensimeter.store.own_schema import must_be_ours
-from tensimeter.store.rows import READING_COLUMNS, faults, readings_after
+from tensimeter.store.rows import READING_COLUMNS, TOLD_APART, ScansApart, faults, readings_after
 from tensimeter.store.whereabouts import ROOM_BYTES, WriteAheadLog, must_be_there, must_have_room
 
 
@@ -43,6 +43,7 @@ class JobFile:
         self._scans: int | None = None
         self._replaces = False
         self._known: list[Reading] = []
+        self._apart = ScansApart()
         self._strikes = Strikes()
         self._earlier: dict[int, Job] = {}
         self._held: Holding | None = held_for(self.path, writing=not read_only)
@@ -183,20 +184,26 @@ class JobFile:
             with self._mutex, said(self.path):
                 self._db.execute("PRAGMA wal_checkpoint(PASSIVE)")
 
-    def next_scan(self) -> int:
-        """A number for a scan that none has yet (one writer at a time holds the file)."""
+    def next_scan(self, count: int = 1) -> int:
+        """The first of so many numbers in a row for scans, which none has yet (one writer holds the file)."""
         with self._mutex:
             if self._scans is None:
-                row = self._row("SELECT coalesce(max(scan), 0) FROM reading")
+                row = self._row("SELECT coalesce(max(scan), 0) FROM reading WHERE scan < ?", TOLD_APART)
                 self._scans = int(row[0]) if row else 0
-            self._scans += 1
-            return self._scans
+            first = self._scans + 1
+            self._scans += count
+            return first
 
     def readings(self) -> list[Reading]:
         """The readings that count, in the order kept: neither struck nor replaced by a later one."""
         with self._mutex:
             every, struck = self.facts(), self.struck("reading")
-            replaced = {r.corrects for r in every if r.corrects is not None} if self._replaces else ()
+            # What replaced one and was taken back by undo leaves it standing again.
+            replaced = (
+                {r.corrects for r in every if r.corrects is not None and struck.get(r.id or 0) != UNDONE}
+                if self._replaces
+                else ()
+            )
             if not struck and not replaced:
                 return every
             return [r for r in every if r.id not in struck and r.id not in replaced]
@@ -207,7 +214,7 @@ class JobFile:
             after = (self._known[-1].id if self._known else 0) or 0
             fresh = readings_after(self._db, after)
             self._replaces = self._replaces or any(r.corrects is not None for r in fresh)
-            self._known += fresh
+            self._known += self._apart.told(fresh)
             return list(self._known)
 
     def struck(self, what: str = "reading") -> dict[int, str]:

@@ -126,6 +126,42 @@ def _alike(
 
 
 _make = Reading._make
+#: Numbers from here on tell scans apart that an older program gave the same number.
+TOLD_APART = 2**40
+
+
+class ScansApart:
+    """Tells apart scans that share a number: rows of one scan are kept together, so they follow one another.
+
+    Earlier programs numbered the rows of a log from one number on and went on with the next for what was
+    kept after it. A row that corrects another belongs to that one's scan wherever it stands.
+    """
+
+    def __init__(self) -> None:
+        self._seen: set[int] = set()
+        self._last: int | None = None
+        self._as = 0
+
+    def told(self, fresh: list[Reading]) -> list[Reading]:
+        """Rows in the order kept, those of a number that was used before under one of their own."""
+        last = self._last
+        starts = [r for r, before in zip(fresh, (None, *fresh), strict=False)
+                  if r.scan != (last if before is None else before.scan)]  # fmt: skip
+        numbers = {r.scan for r in starts}
+        if len(numbers) == len(starts) and not numbers & self._seen and self._as == 0:
+            self._seen |= numbers
+            self._last = fresh[-1].scan if fresh else last
+            return fresh
+        return [self._one(r) for r in fresh]
+
+    def _one(self, r: Reading) -> Reading:
+        if r.corrects is not None:
+            return r
+        if r.scan != self._last:
+            self._last = r.scan
+            self._as = TOLD_APART + (r.id or 0) if r.scan in self._seen else 0
+            self._seen.add(r.scan)
+        return r._replace(scan=self._as) if self._as else r
 
 
 @contextlib.contextmanager

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 from tensimeter.core.correction_line import correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.readingline import completion
+from tensimeter.store.corrections import affected
 from tensimeter.ui.parts.text import Elided, Field, tip
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session
@@ -107,7 +108,8 @@ class ReadingLine(QFrame):
         try:
             taken_back = correction(text)
             if taken_back is not None:
-                self.say(f"→ {taken_back.words}", "ink")
+                rows = affected(self.session.file, taken_back)
+                self.say(f"→ {taken_back.words}" + (f" ({rows})" if rows else ""), "ink")
                 return
             found = self.session.understood(text)
         except UserError as trouble:
