@@ -15,7 +15,7 @@ from pyvisa.constants import ControlFlow, Parity, StopBits
 from tensimeter.bench import wall
 from tensimeter.bench.finding import found_instruments, resource_of
 from tensimeter.bench.link import Serial
-from tensimeter.bench.profile import GENERIC, NEEDED, load_profile, role_of
+from tensimeter.bench.profile import GENERIC, NEEDED, figures, load_profile, role_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import open_bench_file, read_bench_file, write_bench_file
 from tensimeter.bench.trying import try_profile
@@ -399,3 +399,15 @@ def test_a_meter_that_sends_of_itself_never_gives_an_old_value(
     finally:
         instrument.close()
         meter.close()
+
+
+def test_a_pattern_that_would_look_for_ever_ends_in_a_sentence(tmp_path: Path) -> None:
+    own = tmp_path / "own.toml"
+    own.write_text(
+        'role = "voltmeter"\n[commands]\nread_volts = "R"\n[patterns]\n'
+        r"read_volts = '(?P<value>(\d+)+)[xy]$'"
+    )
+    profile = load_profile(str(own))
+    assert figures(profile, "read_volts", "12345x", 1) == [12345.0]
+    with pytest.raises(ValueError, match="did not come to an end"):
+        figures(profile, "read_volts", "1" * 300 + "yz", 1)

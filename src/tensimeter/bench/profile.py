@@ -21,6 +21,8 @@ Role = Literal["load", "voltmeter", "thermometer", "scope", "clamp", "line", "ha
 
 #: The longest command that is sent, and what of an answer is looked through by a pattern, characters.
 MOST_COMMAND, MOST_LOOKED = 400, 400
+#: How long a profile's pattern may look through an answer, s.
+PATTERN_S = 0.1
 _NOTHING: frozenset[str] = frozenset()
 #: Roles that only read.
 READERS = ("voltmeter", "thermometer", "clamp")
@@ -149,9 +151,11 @@ class Profile(BaseModel):
 def _must_find_a_value(name: str, pattern: str, commands: dict[str, str]) -> None:
     if name not in commands and name not in QUESTIONS:
         raise ValueError(f"patterns: “{name[:40]}” is no command of it")
+    import regex
+
     try:
-        groups = re.compile(pattern).groupindex
-    except re.error as error:
+        groups = regex.compile(pattern).groupindex
+    except regex.error as error:
         raise ValueError(f"the pattern of {name} is none: {error}") from error
     if "value" not in groups:
         raise ValueError(f"the pattern of {name} has no group (?P<value>…)")
@@ -177,8 +181,7 @@ def figures(profile: Profile, command: str, answer: str, count: int) -> list[flo
     [13.6]
     """
     if command in profile.patterns:
-        found = list(re.finditer(profile.patterns[command], answer[:MOST_LOOKED]))
-        told = [(m["value"], m.groupdict().get("unit") or "") for m in found]
+        told = _found_by(profile.patterns[command], answer[:MOST_LOOKED])
     elif command in profile.columns:
         cells = re.split(r"[,;\t]\s*|\s+", answer.strip())
         told = [(cell, "") for cell in cells[profile.columns[command] - 1 :]]
@@ -191,6 +194,21 @@ def figures(profile: Profile, command: str, answer: str, count: int) -> list[flo
         raise ValueError(answer)
     scale = profile.scales.get(command, 1.0)
     return [scaled(_with_unit(text, unit.strip()), scale) for text, unit in told[:count]]
+
+
+def _found_by(pattern: str, answer: str) -> list[tuple[str, str]]:
+    """Figure and unit of each place that a pattern finds; ValueError where it looks for ever.
+
+    Somebody's pattern may go back over an answer more often than there are seconds: it has a deadline, and
+    other threads go on meanwhile.
+    """
+    import regex
+
+    try:
+        found = list(regex.finditer(pattern, answer, timeout=PATTERN_S, concurrent=True))
+    except TimeoutError as error:
+        raise ValueError(f"the pattern {pattern[:60]} did not come to an end") from error
+    return [(m["value"] or "", m.groupdict().get("unit") or "") for m in found]
 
 
 def _with_unit(text: str, unit: str) -> float:
