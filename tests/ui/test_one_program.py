@@ -5,8 +5,9 @@ import json
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QSettings
+from PyQt6.QtCore import QEvent, QSettings
 from PyQt6.QtNetwork import QLocalSocket
+from PyQt6.QtWidgets import QApplication
 
 from tensimeter.core.model.job import Job
 from tensimeter.demo.library import demo_job
@@ -28,6 +29,8 @@ def test_a_further_start_is_heard_and_nonsense_is_not(qtbot) -> None:
     asked: list[str] = []
     one.asked.connect(asked.append)
     odd = [call(raw) for raw in (b"\xff\xfe\n", b"{}\n", b'{"path": 7}\n', b"no line")]
+    deep = call(b"[" * 8000 + b"\n")
+    qtbot.waitUntil(lambda: deep.state() == QLocalSocket.LocalSocketState.UnconnectedState, timeout=60_000)
     told = call(json.dumps({"path": "/a/job.tensi"}).encode() + b"\n")
     qtbot.waitUntil(lambda: "/a/job.tensi" in asked, timeout=60_000)
     qtbot.waitUntil(lambda: told.bytesAvailable() > 0, timeout=60_000)
@@ -36,6 +39,25 @@ def test_a_further_start_is_heard_and_nonsense_is_not(qtbot) -> None:
     assert len(odd) == 4
     one.end()
     assert one_program.handed_over(Path("/a/job.tensi")) is False
+
+
+def test_a_name_that_another_user_could_take_is_none(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot
+) -> None:
+    open_to_all = tmp_path / "run"
+    open_to_all.mkdir()
+    open_to_all.chmod(0o777)
+    monkeypatch.setattr(one_program, "_places", lambda: [open_to_all])
+    assert one_program._name() == ""
+    assert one_program.handed_over(Path("/a/job.tensi")) is False
+    OneProgram().end()
+    # One that sits on the socket and is somebody else is not spoken to; this start opens its own window.
+    monkeypatch.undo()
+    one = OneProgram()
+    assert Path(one_program._name()).parent.stat().st_mode & 0o077 == 0
+    monkeypatch.setattr(one_program, "_is_ours", lambda _: False)
+    assert one_program.handed_over(Path("/a/job.tensi")) is False
+    one.end()
 
 
 def test_nobody_answers_where_nobody_runs() -> None:
@@ -50,6 +72,24 @@ def program():
         with contextlib.suppress(RuntimeError):  # closed and gone already
             if window is not None:
                 window.close()
+
+
+def test_the_first_window_goes_and_the_second_leads_back_to_all_jobs(
+    program: Tensimeter, tmp_path: Path, qtbot
+) -> None:
+    """A job was dropped on another's window; the first is closed, then *All jobs* asked for in the second."""
+    first = program.show_job(JobFile.create(tmp_path / "a.tensi", demo_job("ridge-pier")))
+    second = tmp_path / "b.tensi"
+    JobFile.create(second, Job(name="Second")).close()
+    program.also(str(second))
+    beside = program.others[-1]
+    first.window().close()
+    qtbot.wait(1)
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    beside.jobs_wanted.emit()
+    qtbot.waitUntil(lambda: program.start is not None and program.start.isVisible(), timeout=60_000)
+    program.also(str(tmp_path / "a.tensi"))
+    assert any(w.session.job.name == "Ridge pier supply" for w in (program.window, *program.others) if w)
 
 
 def test_a_second_job_has_its_own_window(program: Tensimeter, tmp_path: Path) -> None:

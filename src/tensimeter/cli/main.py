@@ -1,6 +1,8 @@
 """The command line; without a command it opens the window."""
 
 import gc
+import io
+import logging
 import os
 import sys
 from pathlib import Path
@@ -16,6 +18,10 @@ if TYPE_CHECKING:
 
 def run() -> None:
     """Entry point: a command, or the window for a job file (or for none)."""
+    for stream in (sys.stdout, sys.stderr):
+        # A terminal that knows no Ω, or a name that is no text, costs a sign and not the answer.
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")
     asked = "_TENSIMETER_COMPLETE" in os.environ
     if asked:
         from typer._completion_classes import completion_init
@@ -98,3 +104,17 @@ def _guarded(action: object) -> None:
         # The reader of our output went away; nothing is left to say to it.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         sys.exit(1)
+    except OSError as trouble:
+        named = Path(os.fsdecode(trouble.filename)).name[:80] if trouble.filename else "A file"
+        print(f"{named} can't be used: {trouble.strerror or trouble}.", file=sys.stderr)
+        sys.exit(2)
+    except Exception as fault:
+        # Of the program itself: a sentence for who typed, the rest for who asks with --verbose.
+        logging.getLogger("tensimeter").debug("a command failed", exc_info=True)
+        told = " ".join(f"{type(fault).__name__}: {fault}".split())[:200]
+        print(
+            f"Internal error ({told}). What was kept before is kept; the same command with --verbose shows "
+            "where it happened.",
+            file=sys.stderr,
+        )
+        sys.exit(2)

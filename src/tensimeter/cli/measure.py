@@ -19,6 +19,7 @@ from tensimeter.cli.compute import Json, Require, check_required, known_verdict
 from tensimeter.cli.display import has_display
 from tensimeter.cli.output import answer, span
 from tensimeter.cli.streams import say
+from tensimeter.core.correction_line import MOST_TERSE
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval, worst
 from tensimeter.core.measurement.readings import real_ones
@@ -160,6 +161,8 @@ def _pass_holds(file: JobFile, output: str, reason: str, already_running: bool) 
         file.edit("said to be built and running already", job)
         file.log("remark", "Taken as already built and running: not assembled or woken with Tensimeter.")
     stopping = open_holds(notices(job, file.readings()), "prove", output)
+    if reason and len(reason.strip()) < MOST_TERSE:
+        raise UserError("Say in a few words why the holds are passed; it stays with the job.")
     if reason and stopping:
         entries = tuple(Overrule(hold=n.id, reason=reason) for n in stopping)
         job = job.model_copy(update={"overruled": (*job.overruled, *entries)})

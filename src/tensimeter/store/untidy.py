@@ -41,6 +41,10 @@ def mapping(text: str) -> dict[str, str]:
         if key in CHOICES and value not in CHOICES[key]:
             raise UserError(f"“{part}”: {key} is {' or '.join(CHOICES[key])}.")
         found[key] = value
+    columns = [value.removeprefix("-").casefold() for key, value in found.items() if key in NAMED]
+    twice = next((c for c in columns if columns.count(c) > 1), None)
+    if twice is not None:
+        raise UserError(f"Column {twice} is named for two figures; each has a column of its own.")
     return found
 
 

@@ -13,6 +13,7 @@ from types import TracebackType
 from typing import TYPE_CHECKING
 
 from platformdirs import user_log_path
+from PyQt6 import sip
 from PyQt6.QtCore import QLocale, QSettings, Qt, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
@@ -160,7 +161,7 @@ class Tensimeter:
         if self.start is not None:
             self.start.close()
             self.start = None
-        if before is not None:
+        if before is not None and not sip.isdeleted(before):
             _around(before).close()
             self.sweep.unsettle()
         self.sweep.settle(self.window.session)
@@ -172,8 +173,11 @@ class Tensimeter:
             self._later.append(path)
             return
         wanted = Path(path) if path else None
-        windows = [w for w in (self.window, *self.others) if w is not None and w.isVisible()]
+        windows = [w for w in self.living() if w.isVisible()]
         there = next((w for w in windows if wanted and w.session.file.path.resolve() == wanted), None)
+        if wanted is None and not windows and (self.start is None or not self.start.isVisible()):
+            # The last window went, and all jobs are asked for.
+            self.show_start()
         front: QWidget | None = there or (windows[0] if windows else self.start)
         if wanted is not None and there is None:
             try:
@@ -202,17 +206,25 @@ class Tensimeter:
         window.jobs_wanted.connect(window.close)
         window.job_wanted.connect(self.also)
         window.jobs_wanted.connect(lambda: self.also(""))
-        self.others = [*(w for w in self.others if w.isVisible()), window]
+        self.others = [*(w for w in self.living() if w is not self.window and w.isVisible()), window]
         around.fill(window)
         around.show()
         return window
 
     def _leave_job(self) -> None:
         self.show_start()
+        self.living()
         if self.window is not None:
             _around(self.window).close()
             self.window = None
             self.sweep.unsettle()
+
+    def _living(self) -> list["MainWindow"]:
+        """The windows that are still there: one that was closed is gone, whoever remembers it."""
+        if self.window is not None and sip.isdeleted(self.window):
+            self.window = None
+        self.others = [w for w in self.others if not sip.isdeleted(w)]
+        return [w for w in (self.window, *self.others) if w is not None]
 
 
 def _around(widget: QWidget) -> QWidget:
@@ -273,8 +285,8 @@ def _say_unforeseen(program: Tensimeter, app: QApplication) -> None:
 
     def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         logging.getLogger("tensimeter").error("unforeseen", exc_info=(kind, error, trace))
-        for window in (program.window, *program.others):
-            if window is None or not window.isVisible():
+        for window in program.living():
+            if not window.isVisible():
                 continue
             window.session.drop_load()
             window.line.say(
