@@ -219,7 +219,7 @@ class Tensimeter:
             self.window = None
             self.sweep.unsettle()
 
-    def _living(self) -> list["MainWindow"]:
+    def living(self) -> list["MainWindow"]:
         """The windows that are still there: one that was closed is gone, whoever remembers it."""
         if self.window is not None and sip.isdeleted(self.window):
             self.window = None
