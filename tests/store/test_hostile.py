@@ -2,6 +2,7 @@
 
 import io
 import os
+import re
 import shutil
 import sqlite3
 from pathlib import Path
@@ -13,8 +14,11 @@ from tensimeter.core.correction_line import Correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job, read_job
+from tensimeter.core.plain_text import as_cell, as_kept, as_shown_cell
+from tensimeter.report.logbook import as_markdown
 from tensimeter.store.attachments import attach
 from tensimeter.store.corrections import correct
+from tensimeter.store.entries import LogEntry
 from tensimeter.store.exchange import export, import_folder
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import read_load_cases, read_log, read_temperatures
@@ -377,3 +381,23 @@ def test_what_is_struck_enters_nothing_and_stays(job_file: JobFile) -> None:
     again = JobFile(job_file.path, read_only=True)
     assert again.struck() == {}
     again.close()
+
+
+def test_text_of_a_job_stays_text_in_every_table_and_document() -> None:
+    for text in ("=1+1", "@SUM(A1)", "+cmd|' /C calc'!A0", "-2+3", "\tx", "'x", "- donor"):
+        assert as_cell(text) == f"'{text}"
+        assert as_kept(as_cell(text)) == text
+    for figure in ("-3.2 V", "+5", "-1.5e-3", "−3"):
+        assert as_shown_cell(figure) == figure
+    entry = LogEntry(0.0, "remark", "x\r# head <img src=a> ![p](http://b) [l](c) \x1b[31mred\x1b[0m `code`")
+    line = as_markdown("<b>Pier</b>", [entry]).splitlines()[-1]
+    assert "\x1b" not in line
+    assert "\r" not in line
+    assert not re.search(r"(?<!\\)[<>\[\]`#!]", line)
+
+
+@pytest.mark.parametrize("name", ["j\x1b[31m.tensi", "=j.tensi", "j\udcff.tensi"])
+def test_a_name_that_a_terminal_would_act_on_is_told_as_text(tmp_path: Path, name: str) -> None:
+    with pytest.raises(UserError) as told:
+        JobFile(tmp_path / name)
+    assert str(told.value).isprintable()

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from tensimeter import __version__
 from tensimeter.cli.display import has_display
-from tensimeter.core.errors import UserError
+from tensimeter.core.errors import UserError, one_line
 
 if TYPE_CHECKING:
     from typer import Typer
@@ -96,7 +96,7 @@ def _guarded(action: object) -> None:
     try:
         action()  # type: ignore[operator]
     except UserError as trouble:
-        print(str(trouble), file=sys.stderr)
+        print(one_line(str(trouble)), file=sys.stderr)
         sys.exit(2)
     except KeyboardInterrupt:
         sys.exit(130)
@@ -105,7 +105,7 @@ def _guarded(action: object) -> None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         sys.exit(1)
     except OSError as trouble:
-        named = Path(os.fsdecode(trouble.filename)).name[:80] if trouble.filename else "A file"
+        named = one_line(Path(os.fsdecode(trouble.filename)).name)[:80] if trouble.filename else "A file"
         print(f"{named} can't be used: {trouble.strerror or trouble}.", file=sys.stderr)
         sys.exit(2)
     except Exception as fault:

@@ -153,7 +153,8 @@ def _cell(key: str, value: object) -> str:
     if isinstance(value, dict):
         return ", ".join(f"{_label(k)} {_cell(k, v)}" for k, v in value.items())
     if key in ("verdict",) and isinstance(value, str):
-        return Verdict(value).words
+        # What compares two runs may say that it can't tell; that is no verdict on a limit.
+        return Verdict(value).words if value in {v.value for v in Verdict} else value.replace("_", " ")
     if isinstance(value, list):
         return ", ".join(_cell(key, v) for v in value)
     return str(value)

@@ -8,7 +8,7 @@ import tempfile
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from tensimeter.core.errors import UserError
+from tensimeter.core.errors import UserError, one_line
 
 #: What is read of standard input at the most, bytes: no log that a command takes is larger.
 MOST_BYTES = 2_000_000_000
@@ -38,7 +38,7 @@ def be_verbose() -> None:
 def say(text: str) -> None:
     """What was done, in words, unless one wants it quiet."""
     if not _quiet:
-        print(text)
+        print("\n".join(one_line(line) for line in text.splitlines()))
 
 
 @contextlib.contextmanager

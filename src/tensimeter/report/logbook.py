@@ -3,6 +3,7 @@
 import time
 from collections.abc import Iterable
 
+from tensimeter.core.plain_text import in_markdown
 from tensimeter.store.entries import LogEntry
 
 
@@ -12,13 +13,12 @@ def as_markdown(name: str, entries: Iterable[LogEntry]) -> str:
     >>> print(as_markdown("Pier", [LogEntry(0.0, "remark", "warm *case*")]).splitlines()[0])
     # Pier, logbook
     """
-    lines, day = [f"# {name}, logbook"], ""
+    lines, day = [f"# {in_markdown(name)}, logbook"], ""
     for entry in entries:
         at = time.localtime(entry.at)
         now = time.strftime("%Y-%m-%d", at)
         if now != day:
             lines += ["", f"## {now}", ""]
             day = now
-        text = entry.text.replace("\n", " ").replace("*", "\\*").replace("_", "\\_")
-        lines.append(f"- {time.strftime('%H:%M:%S', at)} *{entry.kind}* {text}")
+        lines.append(f"- {time.strftime('%H:%M:%S', at)} *{entry.kind}* {in_markdown(entry.text)}")
     return "\n".join(lines)

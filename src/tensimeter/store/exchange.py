@@ -11,6 +11,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import read_job
 from tensimeter.core.model.migrations import MAJOR, MINOR
+from tensimeter.core.plain_text import as_cell, as_kept
 from tensimeter.store.attachments import SUFFIXES
 from tensimeter.store.database import TABLES, build_empty
 from tensimeter.store.jobfile import JobFile
@@ -56,7 +57,7 @@ def export(file: JobFile, folder: Path) -> list[Path]:
             names, rows = file.rows(table)
             if "data" in names:
                 rows = _data_as_files(folder, table, names, rows, written)
-            rows = [tuple(_as_text(v) for v in row) for row in rows]
+            rows = [tuple(as_cell(v) if isinstance(v, str) else v for v in row) for row in rows]
             columns: list[Any] = list(zip(*rows, strict=True)) or [[] for _ in names]
             arrays = [pa.array(list(c), _arrow_type(n)) for n, c in zip(names, columns, strict=True)]
             written.append(folder / f"{table}.csv")
@@ -139,7 +140,7 @@ def _columns_of(rows: list[Reading], output: str) -> dict[str, list[float | None
         names[name] = None
         scans.setdefault(r.scan, {"time [s]": r.at - start})[name] = r.value
     used = [n for n in names if any(n in scan for scan in scans.values())]
-    return {n: [scan.get(n) for scan in scans.values()] for n in ("time [s]", *used)}
+    return {as_cell(n): [scan.get(n) for scan in scans.values()] for n in ("time [s]", *used)}
 
 
 def import_folder(folder: Path, path: Path) -> JobFile:
@@ -220,23 +221,7 @@ def _read_table(path: Path) -> list[dict[str, Any]]:
     if len(set(table.column_names)) != table.num_columns:
         raise UserError(f"{path.name} of the export has two columns of one name; nothing was made.")
     rows: list[dict[str, Any]] = table.to_pylist()
-    return [{k: _as_kept(v) for k, v in row.items()} for row in rows]
-
-
-#: How a cell begins that a spreadsheet would take for a formula; a stroke before it makes it text.
-_FORMULA, _STROKE = ("=", "+", "-", "@", "\t", "\r", "'"), "'"
-
-
-def _as_text(value: object) -> object:
-    """A cell as it is written: no text of it becomes a formula."""
-    return _STROKE + value if isinstance(value, str) and value.startswith(_FORMULA) else value
-
-
-def _as_kept(value: object) -> object:
-    """A cell as it was before it was written."""
-    if isinstance(value, str) and value.startswith(_STROKE) and value[1:].startswith(_FORMULA):
-        return value[1:]
-    return value
+    return [{k: as_kept(v) if isinstance(v, str) else v for k, v in row.items()} for row in rows]
 
 
 def _fill(path: Path, tables: dict[str, list[dict[str, Any]]]) -> None:

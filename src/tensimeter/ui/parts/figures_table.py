@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, Qt
 from PyQt6.QtWidgets import QAbstractItemView, QTableView, QTreeView, QWidget
 
+from tensimeter.core.plain_text import as_shown_cell
 from tensimeter.core.quantity import localised
 
 #: What an empty cell is told as; it is copied empty.
@@ -54,11 +55,11 @@ def _word(cell: Cell) -> str:
 
 
 def _one_line(cell: str) -> str:
-    return " ".join(cell.split())
+    return as_shown_cell(" ".join(cell.split()))
 
 
 def _html_row(tag: str, cells: Sequence[str]) -> str:
-    return "<tr>" + "".join(f"<{tag}>{escape(cell)}</{tag}>" for cell in cells) + "</tr>"
+    return "<tr>" + "".join(f"<{tag}>{escape(as_shown_cell(cell))}</{tag}>" for cell in cells) + "</tr>"
 
 
 def of_lines(lines: Sequence[tuple[str, np.ndarray, np.ndarray]], across: str, up: str) -> Figures:
