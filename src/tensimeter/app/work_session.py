@@ -29,7 +29,13 @@ class WorkSession(JobInHand):
         return self.engine is not None and self.engine.alive
 
     def start_run(
-        self, bench: "Bench", hear: Callable[[Event], None], *, present: bool = False, anew: bool = False
+        self,
+        bench: "Bench",
+        hear: Callable[[Event], None],
+        *,
+        present: bool = False,
+        anew: bool = False,
+        others_are_meant: bool = False,
     ) -> None:
         """Run the test in hand on a bench, or what is still open of it; UserError when it can't begin.
 
@@ -48,6 +54,7 @@ class WorkSession(JobInHand):
             hear,
             present=present,
             done=frozenset() if anew else already_read(self.outcome, simulated=bench.simulated),
+            others_are_meant=others_are_meant,
         )
         self.bench = bench
         self._in_run, self.soak = True, None

@@ -32,6 +32,10 @@ class FileInstrument(ProfiledInstrument):
         self._paths = [Path(p) for p in sorted(glob.glob(self.resource.removeprefix(PREFIX)))]
         if not self._paths:
             raise LinkFailed(f"{self.resource} can't be reached: no such file.")
+        # Which sensors they are: the kernel names a folder by the sensor's own number.
+        self._known_as = ",".join(
+            p.parent.name if p.name == "w1_slave" else p.name for p in self._paths
+        ).encode()
 
     def close(self) -> None:
         """Nothing is held open."""

@@ -16,6 +16,7 @@ from msgspec.structs import replace
 from tensimeter import guard as guard_process
 from tensimeter.bench import wall
 from tensimeter.bench.events import Control, Crossed, Dropped, Event, Kind, Skipped, Stopped
+from tensimeter.bench.familiar import must_be_known, note_instruments
 from tensimeter.bench.guarding import RunGuard, StaysAwake, told_of
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.run_limits import RunLimits
@@ -57,6 +58,7 @@ class RunEngine:
         *,
         present: bool = False,
         done: frozenset[int] = frozenset(),
+        others_are_meant: bool = False,
     ) -> None:
         if not bench.drops_by_itself and not present:
             raise UserError(
@@ -79,6 +81,8 @@ class RunEngine:
             # A real supply waits for its hold points, whoever starts its run.
             must_be_lifted(file.job, file.readings(), plan.output.id)
         file.must_have_room()
+        if not others_are_meant:
+            must_be_known(file, bench)
         self.file, self.plan, self.bench, self._tell = file, plan, bench, tell
         self.limits = limits or RunLimits.for_plan(plan)
         self._control = Control()
@@ -169,6 +173,7 @@ class RunEngine:
             self._begin_guard()
             volts = self._runner.prepare()
             self._run = self._context.run = self.file.begin_run(self.plan.test.id, self._runner.identities)
+            note_instruments(self.file, self._run, self.bench)
             self._tell(Event("started", volts=volts, amps=0.0))
             self._runner.rest()
             read, passed = self._steps()

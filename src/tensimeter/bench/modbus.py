@@ -1,6 +1,7 @@
 """An instrument that speaks Modbus, over TCP or as RTU on a serial port, through pymodbus."""
 
 import contextlib
+import os
 import socket
 import threading
 from typing import TYPE_CHECKING, Any
@@ -12,6 +13,7 @@ from tensimeter.bench.profile import Profile
 from tensimeter.bench.profiled import ProfiledInstrument
 from tensimeter.bench.registers import Register, Table, value_of
 from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.serial_port import hold_port
 
 if TYPE_CHECKING:
     from pymodbus.client import ModbusBaseSyncClient
@@ -59,6 +61,10 @@ class ModbusInstrument(ProfiledInstrument):
             host, port = address["tcp"]
             client = ModbusTcpClient(host, port=port, **common)
         else:
+            held = hold_port(self.resource)
+            if held is not None:
+                # It is nobody else's; its client locks it for itself.
+                os.close(held)
             client = ModbusSerialClient(
                 address["serial"], baudrate=p.baud, bytesize=p.data_bits, parity=_PARITY[p.parity],
                 stopbits=p.stop_bits, **common,
@@ -148,7 +154,12 @@ class ModbusInstrument(ProfiledInstrument):
                 return client.read_input_registers(at, count=count, device_id=unit)
             return client.read_holding_registers(at, count=count, device_id=unit)
 
-        words = list(getattr(self._asked(ask), "registers", []))
+        answer = self._asked(ask)
+        if answer.function_code != (4 if register.table == "input" else 3):
+            # The answer to another question, late: it has as many registers, and other figures.
+            self._failed = True
+            raise LinkFailed(f"{self.part} answered another question (function {answer.function_code}).")
+        words = list(getattr(answer, "registers", []))
         if len(words) != count:
             raise LinkFailed(f"{self.part} answered {len(words)} registers where {count} were asked.")
         return words

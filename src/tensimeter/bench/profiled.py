@@ -70,6 +70,11 @@ class ProfiledInstrument:
         return cleaned(self._known_as)
 
     @property
+    def known_as(self) -> str:
+        """What it said of itself when it was opened; nothing is asked."""
+        return cleaned(self._known_as)
+
+    @property
     def simulated(self) -> bool:
         """Whether it says of itself that it is simulated; an instrument that was not asked is a real one."""
         return self._known_as.startswith(SIMULATED.encode())

@@ -85,6 +85,9 @@ def prove(
         float, typer.Option(min=0, help="Of the simulated bench; else it is worked out step by step.")
     ] = 0.0,
     seed: int = 1,
+    others: Annotated[
+        bool, typer.Option("--other-instruments", help="Who answers at a name may be another than before.")
+    ] = False,
     present: Annotated[bool, typer.Option("--i-am-present", help="For a load without a watchdog.")] = False,
     go_on: Annotated[bool, typer.Option("--go-on", help="Take only the points that are still open.")] = False,
     overrule: Annotated[str, typer.Option(help="Why open hold points are passed; kept with the job.")] = "",
@@ -111,7 +114,7 @@ def prove(
         stack.callback(opened.close)
         book, results = WaveBook(file), []
         for one in wanted:
-            ended = _run(file, one, opened, present or bench is None, json, go_on)
+            ended = _run(file, one, opened, present or bench is None, json, go_on, others)
             found = outcome(file.job, plan(file.job, one), file.readings(), book.waves())
             results.append((found, ended))
             if ended.kind != "complete":
@@ -170,7 +173,15 @@ def _pass_holds(file: JobFile, output: str, reason: str, already_running: bool) 
     must_be_lifted(file.job, file.readings(), output)
 
 
-def _run(file: JobFile, test: Test, bench: Bench, present: bool, quiet: bool, go_on: bool) -> Event:
+def _run(
+    file: JobFile,
+    test: Test,
+    bench: Bench,
+    present: bool,
+    quiet: bool,
+    go_on: bool,
+    others_are_meant: bool = False,
+) -> Event:
     def tell(event: Event) -> None:
         if quiet:
             return
@@ -187,7 +198,9 @@ def _run(file: JobFile, test: Test, bench: Bench, present: bool, quiet: bool, go
     # What was simulated is not there for real instruments.
     counted = file.readings() if bench.simulated else real_ones(file.readings())
     done = frozenset(ReadSoFar(counted).done(worked_out)) if go_on else frozenset[int]()
-    engine = RunEngine(file, worked_out, bench, tell, present=present, done=done)
+    engine = RunEngine(
+        file, worked_out, bench, tell, present=present, done=done, others_are_meant=others_are_meant
+    )
     with _dropped_by_signals(engine):
         engine.start()
         engine.wait_for_end()

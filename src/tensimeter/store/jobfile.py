@@ -259,6 +259,13 @@ class JobFile:
         """Something that happened in a run; those of `RUN_ENDS` end it."""
         self.add("run_event", run=run, at=time.time(), kind=kind, sentence=sentence)
 
+    def pick_events(self, kind: str) -> list[tuple[str]]:
+        """What was said with the events of a kind, of all runs in the order kept."""
+        with self._mutex, said(self.path):
+            return self._db.execute(
+                "SELECT sentence FROM run_event WHERE kind = ? ORDER BY id", (kind,)
+            ).fetchall()
+
     def runs(self) -> list[Run]:
         with self._mutex, said(self.path):
             return runs_of(self._db)

@@ -139,11 +139,19 @@ class Session(WorkSession, QObject):
         *,
         present: bool = False,
         anew: bool = False,
+        others_are_meant: bool = False,
     ) -> None:
         """Run the test in hand on a bench; what it tells comes by way of the window's own thread."""
         self.feed.begin()
         try:
-            WorkSession.start_run(self, bench, hear or self.feed.hear, present=present, anew=anew)
+            WorkSession.start_run(
+                self,
+                bench,
+                hear or self.feed.hear,
+                present=present,
+                anew=anew,
+                others_are_meant=others_are_meant,
+            )
         except UserError:
             self.feed.rest()
             raise

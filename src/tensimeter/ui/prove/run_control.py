@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QTimer
 
 from tensimeter.bench.events import ENDS, Event
-from tensimeter.core.errors import UserError
+from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.model.job import Job
 from tensimeter.core.procedure.notices import must_be_lifted
 from tensimeter.ui.session import Session
@@ -27,6 +27,8 @@ class RunControl:
         self.waiting: list[str] = []
         self._how: tuple[str, str, bool] = ("", "", False)
         session.run_event.connect(self._on_run_event)
+        #: Whether the last start was asked about: another instrument answers where one was known.
+        self._asked_about = False
         self._served: tuple[Job, float, SimulatedBench] | None = None
 
     def sources(self) -> list[tuple[str, str]]:
@@ -62,10 +64,13 @@ class RunControl:
             served = self._stand_ins(speed, session.plan.output.id)
             bench = open_bench(session.job, served.resources, speed=speed)
         try:
-            session.start_run(bench, present=present, anew=anew)
-        except UserError:
+            session.start_run(bench, present=present, anew=anew, others_are_meant=self._asked_about)
+        except UserError as trouble:
             bench.close()
+            # Started once more, what was asked about is meant.
+            self._asked_about = isinstance(trouble, Doubtful)
             raise
+        self._asked_about = False
 
     def start_all(self, source: str, bench_path: str = "", *, present: bool = False) -> None:
         """Run every test that is not complete, in the campaign's order; one that fails stops the rest."""
