@@ -64,6 +64,12 @@ def test_nobody_answers_where_nobody_runs() -> None:
     assert one_program.handed_over(Path("/a/job.tensi")) is False
 
 
+def also(program: Tensimeter, path: str, qtbot) -> None:
+    """A further start, and what comes of it once its job has been read beside the windows."""
+    program.also(path)
+    qtbot.waitUntil(lambda: program.opening is None, timeout=60_000)
+
+
 @pytest.fixture
 def program():
     made = Tensimeter()
@@ -81,28 +87,28 @@ def test_the_first_window_goes_and_the_second_leads_back_to_all_jobs(
     first = program.show_job(JobFile.create(tmp_path / "a.tensi", demo_job("ridge-pier")))
     second = tmp_path / "b.tensi"
     JobFile.create(second, Job(name="Second")).close()
-    program.also(str(second))
+    also(program, str(second), qtbot)
     beside = program.others[-1]
     first.window().close()
     qtbot.wait(1)
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     beside.jobs_wanted.emit()
     qtbot.waitUntil(lambda: program.start is not None and program.start.isVisible(), timeout=60_000)
-    program.also(str(tmp_path / "a.tensi"))
+    also(program, str(tmp_path / "a.tensi"), qtbot)
     assert any(w.session.job.name == "Ridge pier supply" for w in (program.window, *program.others) if w)
 
 
-def test_a_second_job_has_its_own_window(program: Tensimeter, tmp_path: Path) -> None:
+def test_a_second_job_has_its_own_window(program: Tensimeter, tmp_path: Path, qtbot) -> None:
     first = program.show_job(JobFile.create(tmp_path / "a.tensi", demo_job("ridge-pier")))
     JobFile.create(tmp_path / "b.tensi", Job(name="Second")).close()
-    program.also(str(tmp_path / "b.tensi"))
+    also(program, str(tmp_path / "b.tensi"), qtbot)
     assert [w.session.job.name for w in program.others] == ["Second"]
     assert first.isVisible()
     # The same again comes forward; what is none is told, and nothing is lost.
-    program.also(str(tmp_path / "b.tensi"))
+    also(program, str(tmp_path / "b.tensi"), qtbot)
     assert len(program.others) == 1
     (tmp_path / "c.tensi").write_text("no job")
-    program.also(str(tmp_path / "c.tensi"))
+    also(program, str(tmp_path / "c.tensi"), qtbot)
     assert len(program.others) == 1
     assert first.line.hint.text()
     program.also("")

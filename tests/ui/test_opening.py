@@ -64,7 +64,7 @@ def test_what_is_done_while_a_job_is_read_is_kept(
     program.also(str(path.with_name("b.tensi")))
     assert program.others == []
     go_on.set()
-    qtbot.waitUntil(lambda: program.window is not None, timeout=60_000_000)
+    qtbot.waitUntil(lambda: program.window is not None, timeout=60_000)
     window = program.window
     assert window is not None
     assert opening.main is window
@@ -76,6 +76,7 @@ def test_what_is_done_while_a_job_is_read_is_kept(
     assert (line.entry.text(), line.entry.cursorPosition()) == ("mount 13.58V @4", 12)
     assert line.entry.hasFocus() or not opening.isActiveWindow()
     assert "13.58 V at 4 A" in line.hint.text()
+    qtbot.waitUntil(lambda: program.opening is None, timeout=60_000)
     assert [w.session.job.name for w in program.others] == ["Second"]
     # What it was is remembered, whichever of the two is closed; the file is free again.
     opening.close()
@@ -90,8 +91,8 @@ def test_one_that_is_closed_meanwhile_lets_go_of_its_file(program: Tensimeter, p
     program.opening.close()
     assert program.opening is None
     program.open(path.with_name("none.tensi"))
-    qtbot.waitUntil(lambda: program.start is not None, timeout=60_000_000)
-    qtbot.waitUntil(lambda: _held(path) is None, timeout=60_000_000)
+    qtbot.waitUntil(lambda: program.start is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: _held(path) is None, timeout=60_000)
 
 
 def test_one_that_can_not_be_shown_is_told_and_left_as_it_was(
@@ -102,7 +103,7 @@ def test_one_that_can_not_be_shown_is_told_and_left_as_it_was(
 
     monkeypatch.setattr("tensimeter.ui.window.MainWindow", broken)
     program.open(path)
-    qtbot.waitUntil(lambda: program.start is not None, timeout=60_000_000)
+    qtbot.waitUntil(lambda: program.start is not None, timeout=60_000)
     assert "left as it is" in program.start.said.text()
     assert _held(path) is None
 
@@ -130,7 +131,7 @@ def test_a_job_that_can_not_be_opened_is_told_of_where_someone_looks(
             pages[:] = [w for w in windows if isinstance(w, StartPage)]
             return bool(pages) or not any(isinstance(w, JobWindow) for w in windows)
 
-        qtbot.waitUntil(over, timeout=60_000_000)
+        qtbot.waitUntil(over, timeout=60_000)
         shown.extend(page.said.text() for page in pages)
         for page in pages:
             page.close()

@@ -298,7 +298,7 @@ def test_the_plate_shows_and_writes_what_is_proven(window: MainWindow, qtbot, tm
             understand(window.session.job, f"mount {13.58 - 0.052 * s.set_A:.3f}V @{s.set_A}A")
         )
     stage = window.stage("plate")
-    qtbot.waitUntil(lambda: stage.ready, timeout=60_000_000)
+    qtbot.waitUntil(lambda: stage.ready, timeout=60_000)
     assert stage.preview.document.pageCount() >= 2
     texts = [x.text() for x in stage.findChildren(QLabel)]
     assert "13.6 V ± 3 %, up to 6.39 A" in texts
@@ -307,15 +307,15 @@ def test_the_plate_shows_and_writes_what_is_proven(window: MainWindow, qtbot, tm
     stage.preview.renew()
     stage.write(".pdf")
     assert "then it is written" in stage.said.text()
-    qtbot.waitUntil((tmp_path / "early.pdf").exists, timeout=60_000_000)
-    qtbot.waitUntil(lambda: stage.ready, timeout=60_000_000)
+    qtbot.waitUntil((tmp_path / "early.pdf").exists, timeout=60_000)
+    qtbot.waitUntil(lambda: stage.ready, timeout=60_000)
     stage.path.setText(str(tmp_path / "never"))
     stage.preview.renew()
     stage.write(".pdf")
     stage.stop.click()
     assert "was not laid out" in stage.said.text()
     stage.preview.lay_out()
-    qtbot.waitUntil(lambda: stage.ready, timeout=60_000_000)
+    qtbot.waitUntil(lambda: stage.ready, timeout=60_000)
     assert not (tmp_path / "never.pdf").exists()
     stage.path.setText(str(tmp_path / "sheet"))
     stage.write(".html")

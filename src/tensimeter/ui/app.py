@@ -54,7 +54,10 @@ def _read(path: Path) -> "tuple[JobFile | None, Exception | None]":
         _load()
         from tensimeter.store.jobfile import JobFile
 
-        return JobFile(path), None
+        file = JobFile(path)
+        # Read here, beside the windows that are there: of a day of scans that takes seconds.
+        file.readings()
+        return file, None
     except Exception as trouble:  # noqa: BLE001 - told of where someone looks
         return None, trouble
 
@@ -180,29 +183,65 @@ class Tensimeter:
             self.show_start()
         front: QWidget | None = there or (windows[0] if windows else self.start)
         if wanted is not None and there is None:
-            try:
-                front = self._another(wanted)
-            except UserError as trouble:
-                if windows:
-                    windows[0].line.say(str(trouble))
-                elif self.start is not None:
-                    self.start.said.setText(str(trouble))  # type: ignore[attr-defined]
+            # A job's window, or what went wrong, comes once it has been read.
+            self._open_beside(wanted)
+            return
         if front is not None:
             front = _around(front)
             front.setWindowState(front.windowState() & ~Qt.WindowState.WindowMinimized)
             front.raise_()
             front.activateWindow()
 
-    def _another(self, path: Path) -> "MainWindow":
-        from tensimeter.store.jobfile import JobFile
+    def _open_beside(self, path: Path) -> None:
+        """Read a further job beside the windows that are there, and show it in one of its own."""
+        opening, aside = JobWindow(path), Aside(threaded=True)
+        self.opening = opening
+        opening.given_up.connect(self._give_up)
+        opening.show()
+        aside.ask(
+            "job", self.sweep, partial(_read, path), lambda read: self._read_beside(*read, opening, aside)
+        )
+
+    def _read_beside(
+        self, file: "JobFile | None", trouble: Exception | None, opening: JobWindow, aside: Aside
+    ) -> None:
+        given_up, self.opening = (
+            self.opening is not opening,
+            None if self.opening is opening else self.opening,
+        )
+        shown = False
+        try:
+            if not given_up and file is None:
+                raise trouble or UserError(f"{opening.path.name} could not be opened.")
+            if not given_up and file is not None:
+                self._another(file, aside, opening)
+                shown = True
+        except Exception as fault:  # noqa: BLE001 - told of where someone looks
+            opening.close()
+            self._say_not_opened(fault)
+        if not shown:
+            aside.stop()
+            if file is not None:
+                file.close()
+        self._open_later()
+
+    def _say_not_opened(self, trouble: Exception) -> None:
+        """Tell in the window that is there why a further job could not be opened."""
+        windows = [w for w in self.living() if w.isVisible()]
+        if not windows or not isinstance(trouble, UserError):
+            self._not_opened(trouble)
+            return
+        windows[0].line.say(str(trouble))
+
+    def _another(self, file: "JobFile", aside: Aside, around: JobWindow) -> "MainWindow":
         from tensimeter.ui.session import Session
         from tensimeter.ui.window import MainWindow
 
-        file = JobFile(path)
+        self.living()
         if self.window is None:
-            return self.show_job(file)
+            return self._show(file, aside, around)
         remember(file.path)
-        around, window = JobWindow(file.path), MainWindow(Session(file, Aside(threaded=True)))
+        window = MainWindow(Session(file, aside))
         window.jobs_wanted.connect(window.close)
         window.job_wanted.connect(self.also)
         window.jobs_wanted.connect(lambda: self.also(""))
