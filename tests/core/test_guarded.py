@@ -109,8 +109,9 @@ def test_holds_that_cannot_be_told_stop_all_the_same(demo: Job, monkeypatch: pyt
 
     monkeypatch.setattr(all_notices, "build_notices", broken)
     told = [n for n in notices(demo) if n.id.startswith("failed:")]
-    assert [(n.kind, n.stage) for n in told] == [("hold", "assemble")]
-    assert open_holds(told, "assemble", "mount") == told
+    # What stands before building stands before first power as well.
+    assert [(n.kind, n.stage) for n in told] == [("hold", "assemble"), ("hold", "wake")]
+    assert [open_holds(told, stage, "mount") for stage in ("assemble", "wake")] == [told[:1], told[1:]]
     monkeypatch.setattr(all_notices, "prove_notices", lambda *_: [])
     with pytest.raises(UserError, match="Not worked out"):
         must_be_lifted(demo, [], "mount")

@@ -40,8 +40,8 @@ def _solved(
     return at(job, amps, network)
 
 
-#: A soak of fewer readings is judged at once.
-FEW = 30
+#: A soak of fewer readings is judged at once, and any other test of fewer.
+FEW, FEW_OF_OTHERS = 30, 20_000
 
 
 class Derived:
@@ -138,9 +138,10 @@ class Derived:
         return (self._counts[0][test_id], self._counts[1][test_id], on, soak)
 
     def answers_at_once(self, test_id: str | None) -> bool:
-        """Whether `outcome` does: of a soak with readings it fits a forecast first, unless a run tells it."""
+        """Whether `outcome` does: of a soak it fits a forecast first, unless a run tells it; a day of scans
+        takes as long."""
         test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
-        if test is None or not test.soaks or len(self._by_test.get(test.id, ())) < FEW:
+        if test is None or len(self._by_test.get(test.id, ())) < (FEW if test.soaks else FEW_OF_OTHERS):
             return True
         known = self.judged.get(test.id)
         on = self.running is not None and self.running[0] == test.id

@@ -99,7 +99,7 @@ class Session(WorkSession, QObject):
         now = self.now
         if test_id is None or not self.aside.threaded or now.answers_at_once(test_id):
             found = now.outcome(test_id)
-            if found is not None and found.plan.test.soaks:
+            if found is not None:
                 self._shown_before[found.plan.test.id] = found
             return found
         if self._asked_for.get(test_id) is not now:
@@ -107,7 +107,10 @@ class Session(WorkSession, QObject):
             self.aside.ask(f"outcome of {test_id}", self, lambda: now.outcome(test_id), self._take_outcome)
         plan = now.plan(test_id)
         known = self._shown_before.get(test_id)
-        return known or (not_judged(plan, "Its heat is being worked out.") if plan is not None else None)
+        if known is not None or plan is None:
+            return known
+        what = "Its heat" if plan.test.soaks else "It"
+        return not_judged(plan, f"{what} is being worked out.")
 
     def is_late(self, test_id: str | None) -> bool:
         """Whether what is shown of a test is of before, and it is being judged anew."""
