@@ -282,8 +282,9 @@ def test_a_log_fills_the_same_campaign_plateau_by_plateau(job_file: JobFile) -> 
     assert found.regulation is not None
     assert found.regulation.output_resistance_ohm.value == pytest.approx(0.05, rel=1e-4)
     backwards = Log({"volts": log.columns["volts"], "amps": -amps - 1}, ("v", "i"))
-    with pytest.raises(UserError, match="wires swapped"):
-        import_log(job_file, backwards, worked_out, "bench.csv")
+    for accept in (False, True):
+        with pytest.raises(UserError, match=r"turn the sign: --map amps=-#2"):
+            import_log(job_file, backwards, worked_out, "bench.csv", accept=accept)
     assert len(job_file.readings()) == 48
 
 

@@ -84,7 +84,6 @@ def test_a_log_is_filed_in_its_own_units_and_asked_about(tensimeter, path: Path,
         assert file.readings() == []
     for text, words in (
         ("v,i\n13602,0\n13500,2\n", "far from the expected"),
-        ("v,i\n13.6,0\n13.5,-4\n", "below zero|down to"),
         ("v,i\n13.6,0\n13.55,1.6\n135.0,3.2\n13.45,4\n", "row 3 is ten times off"),
         ("v,i\n13.6,0\n13.5,1600\n13.4,3200\n", "unit in the header"),
     ):
@@ -94,14 +93,22 @@ def test_a_log_is_filed_in_its_own_units_and_asked_about(tensimeter, path: Path,
         assert any(w in err for w in words.split("|")), err
         assert "--accept" in err
     assert tensimeter("file", path, "--log", log, "--test", "load-regulation", "--accept")[0] == 0
+    # What is sunk below zero would count as no load: it is turned, or not taken at all.
+    log.write_text("v,i\n13.6,0\n13.5,-4\n")
+    for more in ((), ("--accept",)):
+        code, _, err = tensimeter("file", path, "--log", log, "--test", "load-regulation", *more)
+        assert (code, "--map amps=-#2" in err) == (2, True)
+    turned = tensimeter("file", path, "--log", log, "--test", "load-regulation", "--map", "amps=-#2")
+    assert turned[0] == 0, turned
 
 
 def test_an_analysis_refuses_what_can_not_be_right(tensimeter, tmp_path: Path) -> None:
     log = tmp_path / "log.csv"
     log.write_text("v,i\n13.6,0\n13.55,-2\n13.5,-4\n")
     code, _, err = tensimeter("analyse", "regulation", log)
-    assert (code, "wires swapped" in err) == (2, True)
-    assert tensimeter("analyse", "regulation", log, "--accept", "--json")[0] == 0
+    assert (code, "wires are swapped" in err) == (2, True)
+    assert tensimeter("analyse", "regulation", log, "--accept", "--json")[0] == 2
+    assert tensimeter("analyse", "regulation", log, "--map", "amps=-#2", "--json")[0] == 0
     log.write_text(
         "Time (min),Voltage (mV),Current (mA)\n" + "".join(f"{k},{4200 - 10 * k},1000\n" for k in range(61))
     )

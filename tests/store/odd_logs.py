@@ -101,13 +101,27 @@ def logs() -> Iterator[tuple[str, bytes]]:
         "month first, told by a day",
         (head + rows(",", [f"11/29/2026 {c}" for c in clock], VOLTS, AMPS)).encode(),
     )
+    dates = ["2026-11-29"] * 2 + ["2026-11-30"] * 3
+    midnight = ["23:59:58", "23:59:59", "00:00:00", "00:00:01", "00:00:02"]
+    yield "two columns of time, past midnight", ("date,time,voltage,current\n" + rows(
+        ",", dates, midnight, VOLTS, AMPS)).encode()  # fmt: skip
+    yield "two columns of time, the clock first", ("time,date,voltage,current\n" + rows(
+        ",", midnight, dates, VOLTS, AMPS)).encode()  # fmt: skip
+    timer = [f"00:{t:02.0f}" for t in TIME]
+    yield "minutes and seconds, said so", ("time (mm:ss),voltage,current\n" + rows(
+        ",", timer, VOLTS, AMPS)).encode()  # fmt: skip
+    yield "a column of units", ("time,voltage,unit,current,unit\n" + rows(
+        ",", TIME, VOLTS, ["V"] * 5, AMPS, ["A"] * 5)).encode()  # fmt: skip
+    ranged = [13.6, 13550.0, 13500.0, 13.45, 13.4]
+    small = [1e3 * a for a in AMPS]
+    yield "a column of units that change", ("time,voltage,unit,current,unit\n" + rows(
+        ",", TIME, ranged, ["V", "mV", "mV", "V", "V"], small, ["mA"] * 5)).encode()  # fmt: skip
+    yield "what was set beside", ("time,set voltage,voltage,current,current limit\n" + rows(
+        ",", TIME, [13.6] * 5, VOLTS, AMPS, [10.0] * 5)).encode()  # fmt: skip
+    yield "two lines of pairs above", ("Device,bench 3\nSerial,17\n" + head + plain).encode()
     yield "half days", (head + rows(",", [f"8:15:{3 + t:02.0f} PM" for t in TIME], VOLTS, AMPS)).encode()
     yield "unix", (head + rows(",", [1.7962e9 + t for t in TIME], VOLTS, AMPS)).encode()
     yield "a mode beside", ("time,mode,voltage,current\n" + rows(",", TIME, ["CC"] * 5, VOLTS, AMPS)).encode()
-    yield (
-        "headers twice",
-        ("time,voltage,current,voltage\n" + rows(",", TIME, VOLTS, AMPS, [5.0] * 5)).encode(),
-    )
     yield "an empty last column", ("time,voltage,current,\n" + plain.replace("\n", ",\n")).encode()
     yield "minus as it is printed", (head + plain.replace("0.0,13.6", "0.0,+13.6")).encode()
     yield "powers of ten", (head + rows(",", TIME, [f"{v / 10:.4f}E+01" for v in VOLTS], AMPS)).encode()
@@ -129,4 +143,20 @@ REFUSED = {
     "a word among figures": (b"time,voltage,current\n0,13.6,1\n1,13.5,2\n2,13x.4,3\n", "is not a number"),
     "half of the units": (b"time,voltage,current\n0,13.6 V,1\n1,13.5,2\n2,13.4,3\n", "some have none"),
     "nothing": (b"\n\n", "empty"),
+    "two columns of volts": (
+        b"time,voltage,current,voltage\n0,13.6,1,5.0\n1,13.5,2,5.0\n",
+        "2 columns of volts.*--map volts=",
+    ),
+    "two channels of volts": (b"time,Ch 1 (V),Ch 2 (V),current\n0,13.6,5,1\n1,13.5,5,2\n", "--map volts="),
+    "two columns of amps": (b"time,voltage,i1 (A),i2 (A)\n0,13.6,5,1\n1,13.5,5,2\n", "--map amps="),
+    "hours or minutes": (b"time,voltage,current\n00:00,13.6,1\n00:01,13.5,2\n", "times=hours-minutes"),
+    "days of a spreadsheet": (
+        b"time,voltage,current\n46355.84375,13.6,1\n46355.84376157,13.5,2\n46355.84377315,13.4,3\n",
+        "times=days or times=seconds",
+    ),
+    "parts of a day": (
+        b"time,voltage,current\n0.84375,13.6,1\n0.84376157,13.5,2\n0.84377315,13.4,3\n",
+        "times=days",
+    ),
+    "a unit beside that is another": (b"time,voltage (V),unit,current\n0,13.6,mV,1\n1,13.5,mV,2\n", "unit"),
 }

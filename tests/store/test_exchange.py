@@ -119,7 +119,7 @@ def test_logs_in_every_usual_dress(tmp_path: Path, text: str, volts: list, amps:
         ("v,i\n13.6,\n", "empty cells"),
         ("v,i\n13.6,inf\n", "over the instrument"),
         ("apples,pears\n1,2\n", "no header that is known"),
-        ("v,v\n1,2\n", "No column for amps"),
+        ("v,v\n1,2\n", "2 columns of volts"),
         ("13.6,0\n13.4,4\n", "no header that is known"),
     ],
 )

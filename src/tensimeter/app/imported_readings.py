@@ -17,6 +17,7 @@ from tensimeter.core.measurement.readings import AS_SET, Measurand, Origin, Read
 from tensimeter.core.model.compared_places import SET, part_at
 from tensimeter.core.model.instruments import accuracy_of, display_of
 from tensimeter.core.model.job import Job
+from tensimeter.core.quantity import show
 from tensimeter.core.readingline import Understood, at_place
 from tensimeter.core.testplan.destination import destination, step_for
 from tensimeter.core.testplan.read_so_far import ReadSoFar
@@ -32,6 +33,8 @@ if TYPE_CHECKING:
     from tensimeter.store.waveforms import Waveform
 
 
+#: Rows of less than this share of the most are no load, whatever their sign.
+SINKS = 0.05
 #: What is typed as set is taken to be set to this, at the least.
 SET_DIGIT = 0.01
 
@@ -169,6 +172,7 @@ def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bo
     """
     job = file.job
     volts, amps = log.need("volts", "amps", over_range=True)
+    must_sink(source, amps, most_A=plan.most_A or 0.0)
     if not accept:
         ask_about(
             source,
@@ -223,6 +227,18 @@ def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bo
                 )
             )
     return file.keep(rows)
+
+
+def must_sink(source: str, amps: Array, most_A: float) -> None:
+    """UserError where what a load sinks is written below zero: taken as it is, it would count as no load."""
+    loaded = amps[np.abs(amps) > SINKS * max(float(np.abs(amps).max(initial=0.0)), most_A)]
+    if len(loaded) and float(np.median(loaded)) < 0:
+        lowest = show(float(amps.min()), "A", 3)
+        raise UserError(
+            f"{source}: currents are negative (down to {lowest}). If your load logs sink current so, "
+            "turn the sign: --map amps=-#2, or “amps the other way round”. If its wires are swapped, take it "
+            "again. Nothing was taken."
+        )
 
 
 def must_be_new(file: JobFile, source: str, place: str, columns: dict[Measurand, Array]) -> None:

@@ -72,12 +72,15 @@ def analyse_regulation(
     json: Json = False,
 ) -> None:
     """Load regulation and output resistance from volts over amps."""
+    from tensimeter.app.imported_readings import must_sink
+
     known_verdict(require)
     share = _share(tolerance)
     named = mapping(map_) | {k: v for k, v in (("volts", volts), ("amps", amps)) if v}
     columns = [read_log(path, named).need("volts", "amps") for path in files]
     for path, (volts_read, amps_read) in zip(files, columns, strict=True):
         expected = parse(nominal, "V") if nominal else None
+        must_sink(path.name, amps_read, 0.0)
         must_be_plausible(path, accept, volts=volts_read, amps=amps_read, expected_V=expected)
     v, i = (np.concatenate(c) for c in zip(*columns, strict=True))
     warnings: list[str] = []

@@ -113,7 +113,7 @@ def numbers(cells: Sequence[str], marks: Marks, where: str, head: str) -> tuple[
         unit = (match["unit"] or "").strip()
         bare |= not unit
         if unit:
-            scale = _scale(unit, found)
+            scale = scale_of(unit, found)
             if scale is None:
                 raise UserError(f"{where}: “{unit}” is no unit that is known. Nothing was taken.")
             factor, offset, base = scale
@@ -129,7 +129,7 @@ def numbers(cells: Sequence[str], marks: Marks, where: str, head: str) -> tuple[
 _BASE = {"volts": "V", "amps": "A", "time": "s", "temp": "°C"}
 
 
-def _scale(unit: str, quantity: str | None) -> tuple[float, float, str] | None:
+def scale_of(unit: str, quantity: str | None) -> tuple[float, float, str] | None:
     """Factor, offset and base unit of a cell's unit, of the quantity of its header first."""
     for q in (quantity, "volts", "amps", "time", "temp"):
         scale = unit_of(unit, q) if q in _BASE else None
@@ -168,12 +168,39 @@ def times(cells: Sequence[str], choices: Mapping[str, str], where: str) -> Time 
         days = _days(matches, choices, where) if what != "time" else np.zeros(len(cells))
         clock = np.array([_clock(m) for m in matches]) if what != "date" else np.zeros(len(cells))
         if what == "time":
+            clock = _as_minutes(clock, matches, choices, where)
             # Past midnight it goes on.
             back = np.flatnonzero(np.diff(clock) < -DAY_S / 2)
             for k in back:
                 clock[k + 1 :] += DAY_S
         return Time(days * DAY_S + clock, what)  # type: ignore[arg-type]
     return None
+
+
+def _as_minutes(
+    clock: Array, matches: Sequence["re.Match[str] | None"], choices: Mapping[str, str], where: str
+) -> Array:
+    """Seconds (n,) of times of two figures: a clock's hours and minutes, or a timer's minutes and seconds.
+
+    UserError where neither the header (`mm:ss`) nor an answer tells.
+    """
+    short = [m for m in matches if m is not None and m["S"] is None and not m["half"]]
+    if not short:
+        return clock
+    said = choices.get("times", "")
+    if re.search(r"\bm{1,2}:ss?\b|min:s", where, re.I):
+        said = "minutes-seconds"
+    elif re.search(r"\bh{1,2}:m{1,2}\b|h:min", where, re.I):
+        said = "hours-minutes"
+    if said not in ("hours-minutes", "minutes-seconds"):
+        raise UserError(
+            f"{where}: “{short[0][0][:20]}” may be hours and minutes or minutes and seconds: say --map "
+            "times=hours-minutes or times=minutes-seconds."
+        )
+    if said == "hours-minutes":
+        return clock
+    two = np.array([m is not None and m["S"] is None and not m["half"] for m in matches])
+    return np.where(two, clock / 60.0, clock)
 
 
 def _clock(match: "re.Match[str] | None") -> float:

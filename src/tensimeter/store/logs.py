@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.store.cells import OVER
-from tensimeter.store.columns import Header, header_of
+from tensimeter.store.columns import Header, any_unit, header_of
 from tensimeter.store.regular import MOST_TABLE, open_regular
 from tensimeter.store.untidy import CHOICES, Tidied, tidied
 
@@ -77,6 +77,8 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     columns = read_columns(path, headers, separator, comma, wanted, choices)
     rows = len(next(iter(columns.values())))
     columns, gaps = _without_gaps(columns)
+    if "time" in columns and not {"time"} & set(given):
+        columns["time"] = _in_seconds(columns["time"], wanted["time"][1], choices, path)
     said = list(_said(path, separator, choices))
     if said or named:
         said += [f"“{h.text}” taken for {q}" for q, (_, h) in wanted.items()]
@@ -89,6 +91,30 @@ def _without_gaps(columns: dict[str, Array]) -> tuple[dict[str, Array], int]:
     """Columns without the rows in which one of them has nothing, and how many those were."""
     whole = ~np.any([np.isnan(c) for c in columns.values()], axis=0)
     return {q: c[whole] for q, c in columns.items()}, int((~whole).sum())
+
+
+#: What a spreadsheet counts days from 1900 as in our century; steps of a log that would be days, not seconds.
+_SHEET_DAYS, _TINY_STEP = (25_000.0, 80_000.0), 2e-3
+
+
+def _in_seconds(time: Array, header: Header, choices: dict[str, str], path: Path) -> Array:
+    """Times (n,) in s; those that a spreadsheet wrote as days are asked about.
+
+    An evening of them goes on by some hundred-thousandths: nobody logs volts and amps every microsecond.
+    """
+    steps = np.diff(time[np.isfinite(time)])
+    if len(steps) < 2 or header.factor != 1.0 or re.search(r"[\[(/_]|\bs(ec|econds?)?\b", header.text):
+        return time
+    step, first = float(np.median(np.abs(steps))), float(time[0])
+    as_days = step < _TINY_STEP and (_SHEET_DAYS[0] < first < _SHEET_DAYS[1] or 0 < first < 1 > time.max())
+    if not as_days or choices.get("times") == "seconds":
+        return time
+    if choices.get("times") != "days":
+        raise UserError(
+            f"{path.name}: times such as {first:.6g} may be days, as a spreadsheet counts them, or seconds: "
+            "say --map times=days or times=seconds."
+        )
+    return np.asarray((time - time[0]) * 86400.0)
 
 
 #: The separator of a log that was put in order first.
@@ -255,6 +281,13 @@ def _is_plain(lines: list[str], headers: list[str], separator: str, comma: bool)
     cells = first.replace(",", ".").split(separator) if comma else first.split(separator)
     if comma and separator != ";" and not _tells_decimals(lines):
         return False
+    if any(any_unit(c.strip().strip('"')) for c in cells if not _PLAIN.match(c)):
+        # A unit stands beside its figure.
+        return False
+    second = next((line for line in lines[2:] if line.strip()), "")
+    if second and '"' not in second and len(second.split(separator)) > len(headers):
+        # What stands above is no header, but pairs of words.
+        return False
     plain = [bool(_PLAIN.match(c)) for c in cells if c.strip()]
     # A word, such as a mode, is passed over; a date or a figure with a unit has to be put in order.
     words = sum(c.strip()[:1].isalpha() and c.strip().casefold() not in OVER for c in cells)
@@ -335,7 +368,7 @@ def _format(lines: list[str]) -> tuple[str, bool]:
 
 
 def _match(headers: list[str], named: dict[str, str], path: Path) -> dict[str, tuple[int, Header]]:
-    """Which column is which quantity, and how its figures scale; the first of a kind counts."""
+    """Which column is which quantity, and how its figures scale; several of one kind are asked about."""
     found: dict[str, tuple[int, Header]] = {}
     try:
         for quantity, name in named.items():
@@ -350,9 +383,35 @@ def _match(headers: list[str], named: dict[str, str], path: Path) -> dict[str, t
             header = header_of(text) if k not in taken else None
             if header is not None and header.quantity not in found:
                 found[header.quantity] = (k, header)
+        _must_be_one(headers, found, set(named))
     except UserError as trouble:
         raise UserError(f"{path.name}: {trouble}") from trouble
     return found
+
+
+#: Words of a column that holds what was asked for, or an end of what was read, beside what was read.
+_BESIDE = re.compile(
+    r"\b(set|setpoint|target|limit|max|min|nominal|average|avg|soll|grenz\w*|consigne)\b|_(set|limit|max|min)\b",
+    re.I,
+)
+
+
+def _must_be_one(headers: list[str], found: dict[str, tuple[int, Header]], named: set[str]) -> None:
+    """UserError where several columns could be the volts, or the amps, and nobody said which."""
+    for quantity in ("volts", "amps"):
+        if quantity in named or quantity not in found:
+            continue
+        others = [(k, h) for k, text in enumerate(headers)
+                  if (h := header_of(text)) is not None and h.quantity == quantity]  # fmt: skip
+        read = [(k, h) for k, h in others if not _BESIDE.search(h.text)]
+        if len(read) == 1:
+            found[quantity] = read[0]
+        elif len(others) > 1:
+            names = ", ".join(f"#{k + 1} “{h.text}”" for k, h in others[:4])
+            raise UserError(
+                f"There are {len(others)} columns of {quantity}: {names}. Say which with --map "
+                f"{quantity}=#{others[0][0] + 1}."
+            )
 
 
 def _named(name: str, headers: list[str], path: Path) -> tuple[int, bool]:

@@ -14,12 +14,25 @@ from msgspec import Struct
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
-from tensimeter.store.cells import Marks, Time, numbers, takes_as_value, times
+from tensimeter.store.cells import (
+    DAY_S,
+    Marks,
+    Time,
+    header_of_or_none,
+    numbers,
+    scale_of,
+    takes_as_value,
+    times,
+)
 from tensimeter.store.columns import any_unit, header_of
 from tensimeter.store.regular import MOST_TABLE, open_regular
 
 #: How a word of `--map` that names no column is said.
-CHOICES = {"decimal": ("comma", "point"), "dates": ("day-first", "month-first")}
+CHOICES = {
+    "decimal": ("comma", "point"),
+    "dates": ("day-first", "month-first"),
+    "times": ("hours-minutes", "minutes-seconds", "days", "seconds"),
+}
 #: So many lines are looked at to find the table, and so many columns at the most.
 LOOKED_AT, MOST_COLUMNS = 400, 1000
 _SEPARATORS = ("\t", ";", "|", ",", " ")
@@ -244,6 +257,12 @@ def _columns(
             headers.append(f"{head} [s]" if "[" not in head else head)
             continue
         filled = [c for c in cells if c]
+        beside = _units_beside(filled) and len(filled) == len(cells) and bool(columns)
+        if beside and not any(at == len(columns) - 1 for at, _ in clock):
+            columns[-1], headers[-1] = _in_units(columns[-1], headers[-1], cells, f"{name}, “{head}”")
+            columns.append(np.full(len(cells), np.nan))
+            headers.append(head)
+            continue
         if 2 * sum(map(takes_as_value, filled)) < len(filled):
             # Words, such as a mode: no figures are looked for among them.
             columns.append(np.full(len(cells), np.nan))
@@ -255,7 +274,9 @@ def _columns(
         headers.append(f"{_plain(head)} [{unit}]" if unit else head)
     if len(clock) == 2 and {c.what for _, c in clock} == {"date", "time"}:
         (a, first), (b, second) = clock
-        columns[a] = first.seconds + second.seconds
+        # A day is told by its date: past midnight none is added besides.
+        both = {c.what: c.seconds for c in (first, second)}
+        columns[a] = both["date"] + np.mod(both["time"], DAY_S)
         headers[a] = "time [s]"
         del columns[b], headers[b]
         clock = [(a, first)]
@@ -264,6 +285,25 @@ def _columns(
         columns[at] = columns[at] - np.nanmin(columns[at])
         headers[at] = "time [s]" if header_of(headers[at]) is None else headers[at]
     return columns, headers
+
+
+def _units_beside(cells: Sequence[str]) -> bool:
+    """Whether a column holds the units of the figures before it, and nothing else."""
+    return bool(cells) and all(not _has_digit(c) and any_unit(c) is not None for c in set(cells))
+
+
+def _in_units(values: Array, head: str, units: Sequence[str], where: str) -> tuple[Array, str]:
+    """Figures (n,) whose unit stands beside each, in one unit that their header names then."""
+    written = header_of_or_none(head)
+    if re.search(r"[\[(]", head):
+        raise UserError(f"{where}: a unit stands in the header “{head}” and another beside each figure.")
+    scaled, base = np.empty_like(values), ""
+    for k, unit in enumerate(units):
+        scale = scale_of(unit, written)
+        if scale is None or (base and scale[2] != base):
+            raise UserError(f"{where}: “{unit}” is no unit like the others. Nothing was taken.")
+        scaled[k], base = values[k] * scale[0] + scale[1], scale[2]
+    return scaled, f"{_plain(head)} [{base}]"
 
 
 def _plain(head: str) -> str:

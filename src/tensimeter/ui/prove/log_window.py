@@ -32,6 +32,12 @@ from tensimeter.ui.theme import theme
 
 #: What a column may be taken for, in words, with the unit that its figures are shown in.
 _TAKEN = (("–", ""), ("time", "s"), ("volts", "V"), ("amps", "A"), ("set", "A"))
+#: What can be chosen, as it is labelled and as it is spoken.
+_CHOSEN = {
+    "decimal": ("decimal mark", "decimal mark"),
+    "dates": ("dates", "order of dates"),
+    "times": ("times", "what times are written in"),
+}
 ROWS = 8
 #: How a sentence names what is chosen here, for whoever types it.
 _BY_MAP = re.compile(r"--map \w+=[\w-]+ or (?:\w+=)?[\w-]+")
@@ -55,9 +61,9 @@ class LogWindow(QDialog):
         self.choices: dict[str, QComboBox] = {}
         row = QHBoxLayout()
         for key, options in CHOICES.items():
-            row.addWidget(label({"decimal": "decimal mark", "dates": "dates"}[key], "caption"))
+            row.addWidget(label(_CHOSEN[key][0], "caption"))
             box = QComboBox()
-            box.setAccessibleName({"decimal": "decimal mark", "dates": "order of dates"}[key])
+            box.setAccessibleName(_CHOSEN[key][1])
             box.addItem(tr("as it looks"), "")
             for option in options:
                 box.addItem(option.replace("-", " "), option)
