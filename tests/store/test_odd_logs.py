@@ -47,6 +47,17 @@ def test_what_was_asked_is_answered(tmp_path: Path) -> None:
     day = 86400.0
     assert read_log(path, {"dates": "day-first"}).columns["time"] == pytest.approx([0, day])
     assert read_log(path, {"dates": "month-first"}).columns["time"] == pytest.approx([0, 31 * day])
+    path.write_bytes(REFUSED["hours or minutes"][0])
+    assert read_log(path, {"times": "minutes-seconds"}).columns["time"] == pytest.approx([0, 1])
+    assert read_log(path, {"times": "hours-minutes"}).columns["time"] == pytest.approx([0, 60])
+    path.write_bytes(REFUSED["days of a spreadsheet"][0])
+    # Whoever names the column has not said what it is written in.
+    with pytest.raises(UserError, match="times=days"):
+        read_log(path, {"time": "#1", "volts": "#2", "amps": "#3"})
+    assert read_log(path, {"times": "days"}).columns["time"] == pytest.approx([0, 1, 2], abs=1e-3)
+    assert read_log(path, {"times": "seconds"}).columns["time"][0] == 46355.84375
+    path.write_bytes(REFUSED["two channels of volts"][0])
+    assert read_log(path, {"volts": "#3"}).columns["volts"] == pytest.approx([5, 5])
 
 
 def test_columns_without_a_header_and_the_other_way_round_are_named(tmp_path: Path) -> None:

@@ -77,7 +77,7 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     columns = read_columns(path, headers, separator, comma, wanted, choices)
     rows = len(next(iter(columns.values())))
     columns, gaps = _without_gaps(columns)
-    if "time" in columns and not {"time"} & set(given):
+    if "time" in columns:
         columns["time"] = _in_seconds(columns["time"], wanted["time"][1], choices, path)
     said = list(_said(path, separator, choices))
     if said or named:

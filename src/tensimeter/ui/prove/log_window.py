@@ -166,7 +166,7 @@ class LogWindow(QDialog):
         try:
             log: Log | None = read_log(self.path, self.mapping()) if self.mapping() else None
         except UserError as trouble:
-            self.said.setText(str(trouble))
+            self.said.setText(_BY_MAP.sub("which above", str(trouble)))
             self.take.setEnabled(False)
             return
         enough = log is not None and {"volts", "amps"} & set(log.columns)
@@ -187,7 +187,7 @@ class LogWindow(QDialog):
         try:
             log = read_log(self.path, self.mapping())
         except UserError as trouble:
-            self.said.setText(str(trouble))
+            self.said.setText(_BY_MAP.sub("which above", str(trouble)))
             return
         if self.table is not None:
             remember_shape(self.table.headers, self.mapping())
