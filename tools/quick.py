@@ -3,7 +3,7 @@
     python tools/quick.py [SECONDS]
 
 Touched is what differs from the last commit, or that commit where nothing does. Tests that import a touched
-module come first, then those that import one that does; as many as fit into the time (20 s), by what each
+module come first, then those that import one that does; as many as fit into the time (12 s), by what each
 file took when the whole suite ran last.
 """
 
@@ -99,7 +99,7 @@ def main() -> int:
             print(done.stdout, done.stderr)
             return done.returncode
     near = nearest(changed)
-    tests = fitting(near, float(sys.argv[1]) if len(sys.argv) > 1 else 20.0)
+    tests = fitting(near, float(sys.argv[1]) if len(sys.argv) > 1 else 12.0)
     print(
         f"{len(changed)} files touched, {len(tests)} of {len(near)} test files near them; make test has all."
     )
