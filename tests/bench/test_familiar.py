@@ -16,6 +16,7 @@ from tensimeter.bench.engine import RunEngine
 from tensimeter.bench.profile import Profile, load_profile
 from tensimeter.bench.roles import LinkFailed
 from tensimeter.bench.setup import open_bench_file
+from tensimeter.bench.visa import VisaInstrument
 from tensimeter.core.errors import Doubtful
 from tensimeter.core.model.job import Job
 from tensimeter.core.testplan.plan import plan
@@ -77,6 +78,20 @@ def test_a_port_of_another_program_is_refused_before_anything_is_set(
     doors.opened(resource, wanted, "meter").close()
 
 
+def test_a_port_that_is_held_is_opened_anew_whoever_else_has_come(
+    port: tuple[int, str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A load must be told to go off, also where a terminal was opened on its port meanwhile."""
+    shipped = load_profile("generic-load")
+    load = VisaInstrument(f"ASRL{port[1]}::INSTR", shipped, "load")
+    monkeypatch.setattr(serial_port, "_open_in", lambda _: "a terminal")
+    load.reconnect()
+    load.switch(False)
+    load.close()
+    with pytest.raises(LinkFailed, match="a terminal"):
+        load.reconnect()
+
+
 def test_another_sensor_at_a_name_is_asked_about_before_anything_is_switched(
     job_file: JobFile, demo: Job, stand_ins, tmp_path: Path
 ) -> None:
@@ -102,6 +117,9 @@ def test_another_sensor_at_a_name_is_asked_about_before_anything_is_switched(
     with pytest.raises(Doubtful, match=r"28-1,28-3,28-4,28-9.*28-1,28-2,28-3,28-4"):
         engine()
     assert not stand_ins.load_drawing
+    # A row that is none, whoever wrote it, tells of nobody.
+    job_file.run_event(1, "bench", "[1")
+    job_file.run_event(1, "bench", '["x"]')
     engine(others_are_meant=True).bench.close()
 
 

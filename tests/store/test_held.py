@@ -195,3 +195,29 @@ def test_the_same_log_is_asked_about_and_a_strike_is_undone(tmp_path: Path, demo
     hand.correct(Correction("reading", "last", "wrong meter"))
     assert 13.4 not in [r.value for r in hand.file.readings()]
     hand.file.close()
+
+
+def test_a_file_that_is_removed_with_its_log_is_written_anew_first(tmp_path: Path) -> None:
+    path = tmp_path / "j.tensi"
+    file = JobFile.create(path, readings_first("Shed", "12V 5A"))
+    file.keep([reading(1), reading(2)])
+    for ending in ("", "-wal", "-shm"):
+        (tmp_path / f"j.tensi{ending}").unlink()
+    with pytest.raises(UserError, match="j-rescued"):
+        file.log("remark", "gone?")
+    file.close()
+    with JobFile(tmp_path / "j-rescued.tensi") as saved:
+        assert [r.scan for r in saved.facts()] == [1, 2]
+        assert saved.check() == []
+
+
+def test_who_reads_beside_this_programs_own_writer_sees_what_it_keeps(tmp_path: Path) -> None:
+    path = tmp_path / "j.tensi"
+    JobFile.create(path, readings_first("Shed", "12V 5A")).close()
+    with JobFile(path) as writer, JobFile(path, read_only=True) as reader:
+        assert reader.facts() == []
+        writer.keep([reading(1)])
+        assert len(reader.facts()) == 1
+        writer.settle()
+        writer.keep([reading(2)])
+        assert len(reader.facts()) == 2

@@ -184,7 +184,7 @@ def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bo
                 steady=kind_of(plan.test).by_current,
             ),
         )
-        must_be_new(file, source, plan.output.id, {"V": volts, "A": amps})
+        must_be_new(file, source, {(plan.output.id, "V"): volts, (plan.output.id, "A"): amps})
     first, now = file.next_scan(len(volts)), time.time()
     start = log.columns.get("time", np.arange(len(volts), dtype=float))
     done = ReadSoFar(file.readings()).done(plan)
@@ -241,18 +241,19 @@ def must_sink(source: str, amps: Array, most_A: float) -> None:
         )
 
 
-def must_be_new(file: JobFile, source: str, place: str, columns: dict[Measurand, Array]) -> None:
+def must_be_new(file: JobFile, source: str, columns: dict[tuple[str, Measurand], Array]) -> None:
     """Doubtful where a log with the very same figures was taken in before and still counts."""
-    told: dict[str, dict[str, list[float]]] = {}
+    told: dict[str, dict[tuple[str, Measurand], list[float]]] = {}
     when: dict[str, float] = {}
     for r in file.readings():
-        if r.origin == "file" and r.place == place and r.quantity in columns:
-            told.setdefault(r.note, {}).setdefault(r.quantity, []).append(r.value)
+        if r.origin == "file" and (r.place, r.quantity) in columns:
+            told.setdefault(r.note, {}).setdefault((r.place, r.quantity), []).append(r.value)
             when.setdefault(r.note, r.at)
-    same = {quantity: values.tolist() for quantity, values in columns.items()}
+    same = {key: values.tolist() for key, values in columns.items()}
+    place = " and ".join(dict.fromkeys(where for where, _ in columns))
     for note, earlier in told.items():
         rows = len(next(iter(same.values())))
-        known = {quantity: values[-rows:] for quantity, values in earlier.items()}
+        known = {key: values[-rows:] for key, values in earlier.items()}
         if rows and known == same:
             began = time.strftime("%Y-%m-%d %H:%M", time.localtime(when[note]))
             raise Doubtful(

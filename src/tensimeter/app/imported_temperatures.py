@@ -66,8 +66,7 @@ def _look_through(file: JobFile, log: TemperatureLog, plan: Plan, source: str, n
     for name, celsius in log.celsius.items():
         found += [f"{name}: {doubt}" for doubt in doubts(celsius=celsius)]
     ask_about(source, found)
-    for name, place in names.items():
-        must_be_new(file, source, place, {"C": log.celsius[name]})
+    must_be_new(file, source, {(place, "C"): log.celsius[name] for name, place in names.items()})
 
 
 def _places(log: TemperatureLog, plan: Plan) -> dict[str, str]:

@@ -1,11 +1,13 @@
 """Whether who answers at a name is who answered there before: ports and sensors change their places."""
 
+import contextlib
 import json
 from typing import TYPE_CHECKING
 
 from tensimeter.bench.replay import Replay
-from tensimeter.core.errors import Doubtful
+from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.store.jobfile import JobFile
+from tensimeter.store.rows import instruments_of
 
 if TYPE_CHECKING:
     from tensimeter.bench.setup import Bench
@@ -24,8 +26,9 @@ def must_be_known(file: JobFile, bench: "Bench") -> None:
     """Doubtful where another instrument answers now at a name that a run of this job used; asks nobody."""
     before: dict[str, str] = {}
     for (sentence,) in file.pick_events(ANSWERED):
-        found = json.loads(sentence)
-        before.update({k: v for k, v in found.items() if isinstance(v, str)})
+        with contextlib.suppress(UserError):
+            # A row that is none tells of nobody; `check` names it.
+            before |= instruments_of(sentence, 0)
     for resource, now in _answers(bench).items():
         then = before.get(resource, now)
         if then != now:

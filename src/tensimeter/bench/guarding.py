@@ -57,7 +57,7 @@ def _load_told(role: str, load: VisaInstrument, nothing_A: float) -> dict[str, A
     return {
         "name": role,
         "fd": load.link.descriptor if load.link is not None else None,
-        "address": address_of(by_number(load.resource)),
+        "address": address_of(load.reached_at or load.resource),
         "off": [p.commands["off"], p.commands["set_amps"].replace("{amps}", "0")],
         "amps": p.commands["read_amps"],
         "sequence": p.sequence,

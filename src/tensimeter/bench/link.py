@@ -21,7 +21,6 @@ from msgspec import Struct
 
 from tensimeter.bench import wall
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.bench.serial_port import hold_port
 
 #: The longest line and the longest block that are taken, in bytes; the first is far above any figure.
 MOST_LINE, MOST_BLOCK = 65_536, 64_000_000
@@ -141,7 +140,6 @@ class Link:
         self._wake = os.eventfd(0, os.EFD_NONBLOCK | os.EFD_CLOEXEC)
         #: Whether an exchange was left half-way: what comes next may belong to it.
         self.torn = False
-        self._port = self._held_port(resource)
         try:
             self._visa = _resource_manager().open_resource(
                 resource, timeout=int(timeout_s * 1000), open_timeout=1000
@@ -151,7 +149,6 @@ class Link:
         except Exception as error:
             # What a back end raises for a name or a port it can't use has no common kind.
             os.close(self._wake)
-            self._let_port_go()
             raise LinkFailed(f"{resource} can't be reached: {_first_line(error)}") from error
         assert isinstance(self._visa, pyvisa.resources.MessageBasedResource)
         self._quiet = contextlib.ExitStack()
@@ -188,19 +185,6 @@ class Link:
         if self._wake >= 0:
             os.close(self._wake)
             self._wake = -1
-        self._let_port_go()
-
-    def _held_port(self, resource: str) -> int | None:
-        try:
-            return hold_port(resource)
-        except LinkFailed:
-            os.close(self._wake)
-            raise
-
-    def _let_port_go(self) -> None:
-        if self._port is not None:
-            os.close(self._port)
-            self._port = None
 
     def break_off(self) -> None:
         """End the exchange that is on, or the next one; from any thread."""

@@ -1,13 +1,16 @@
 """What instruments on a link of bytes have in common, whether they speak in lines or in frames."""
 
+import os
 from collections.abc import Callable
 from typing import TypeVar
 
 from tensimeter.bench import wall
+from tensimeter.bench.cuts import by_number
 from tensimeter.bench.link import BrokenOff, Link, Serial
 from tensimeter.bench.profile import Profile
 from tensimeter.bench.profiled import ProfiledInstrument
 from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.serial_port import hold_port
 
 T = TypeVar("T")
 #: How much later than an answer what comes of itself may be, s: one a second is never quite on time.
@@ -19,18 +22,42 @@ class LinkedInstrument(ProfiledInstrument):
 
     def __init__(self, resource: str, profile: Profile, part: str) -> None:
         self.link: Link | None = None
+        #: Where its host was found before a run; a name is looked up no more while a load is on.
+        self.reached_at = ""
+        #: Holds its serial port from the first opening to the end: no opening anew is refused for another's.
+        self._port: int | None = None
         super().__init__(resource, profile, part)
 
     def reconnect(self) -> None:
-        self.close()
-        p = self.profile
+        self._close_link()
+        p, first = self.profile, self._port is None
         serial = Serial(p.baud, p.data_bits, p.parity, p.stop_bits, p.flow)
-        self.link = Link(self.resource, p.termination, p.timeout_s, serial, self.talk)
+        if first:
+            self._port = hold_port(self.resource)
+        try:
+            self.link = Link(self.reached_at or self.resource, p.termination, p.timeout_s, serial, self.talk)
+        except LinkFailed:
+            if first:
+                self._let_port_go()
+            raise
 
-    def close(self) -> None:
+    def reach_by_number(self) -> None:
+        """Look its host up now, for every opening anew; UserError where it has no address."""
+        self.reached_at = by_number(self.resource)
+
+    def _close_link(self) -> None:
         if self.link is not None:
             self.link.close()
             self.link = None
+
+    def close(self) -> None:
+        self._close_link()
+        self._let_port_go()
+
+    def _let_port_go(self) -> None:
+        if self._port is not None:
+            os.close(self._port)
+            self._port = None
 
     def break_off(self) -> None:
         link = self.link

@@ -1,7 +1,6 @@
 """An instrument that speaks Modbus, over TCP or as RTU on a serial port, through pymodbus."""
 
 import contextlib
-import os
 import socket
 import threading
 from typing import TYPE_CHECKING, Any
@@ -13,7 +12,7 @@ from tensimeter.bench.profile import Profile
 from tensimeter.bench.profiled import ProfiledInstrument
 from tensimeter.bench.registers import Register, Table, value_of
 from tensimeter.bench.roles import LinkFailed
-from tensimeter.bench.serial_port import hold_port
+from tensimeter.bench.serial_port import must_be_free
 
 if TYPE_CHECKING:
     from pymodbus.client import ModbusBaseSyncClient
@@ -61,10 +60,8 @@ class ModbusInstrument(ProfiledInstrument):
             host, port = address["tcp"]
             client = ModbusTcpClient(host, port=port, **common)
         else:
-            held = hold_port(self.resource)
-            if held is not None:
-                # It is nobody else's; its client locks it for itself.
-                os.close(held)
+            # Its client locks it for itself.
+            must_be_free(self.resource)
             client = ModbusSerialClient(
                 address["serial"], baudrate=p.baud, bytesize=p.data_bits, parity=_PARITY[p.parity],
                 stopbits=p.stop_bits, **common,

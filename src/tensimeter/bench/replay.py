@@ -30,6 +30,9 @@ class Replay:
         self._at = {"row": 0, "on": 0}
         self._most = max(float(np.abs(self._amps).max()), 1e-9)
 
+    def reach_by_number(self) -> None:
+        """A log has no host."""
+
     @property
     def age_s(self) -> float | None:
         return None

@@ -40,6 +40,13 @@ def hold_port(resource: str) -> int | None:
     return fd
 
 
+def must_be_free(resource: str) -> None:
+    """LinkFailed where another program has the serial port of a resource; nothing is held."""
+    held = hold_port(resource)
+    if held is not None:
+        os.close(held)
+
+
 def _locked_by(device: Path) -> str:
     """The program that says by a lock file that it has a port and still runs; empty where none does."""
     try:

@@ -135,7 +135,8 @@ def _opened(path: Path, *, writing: bool) -> Holding:
                     f"{path.name} is open in another Tensimeter; close it there first."
                 ) from error
             alone = False
-        return hold(path, handle, exclusive=writing, alone=alone)
+        # Who reads beside this program's own writer is not alone with the file either.
+        return hold(path, handle, exclusive=writing, alone=alone and not writing)
     except BaseException:
         handle.close()
         raise

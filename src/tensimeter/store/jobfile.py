@@ -392,6 +392,8 @@ class JobFile:
         one is begun before anything more is kept."""
         if self._log.is_there():
             return
+        # Where the file itself went with it, what it held is written anew: this is the only handle on it.
+        self.must_be_there()
         self._db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
         self._db.close()
         self._db = connect(self.path, False)

@@ -1,7 +1,9 @@
 """Measurement logs in CSV: columns by header with their units, either decimal mark, usual separators."""
 
 import codecs
+import contextlib
 import re
+from collections.abc import Sequence
 from functools import lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -398,12 +400,8 @@ _BESIDE = re.compile(
 
 def _must_be_one(headers: list[str], found: dict[str, tuple[int, Header]], named: set[str]) -> None:
     """UserError where several columns could be the volts, or the amps, and nobody said which."""
-    for quantity in ("volts", "amps"):
-        if quantity in named or quantity not in found:
-            continue
-        others = [(k, h) for k, text in enumerate(headers)
-                  if (h := header_of(text)) is not None and h.quantity == quantity]  # fmt: skip
-        read = [(k, h) for k, h in others if not _BESIDE.search(h.text)]
+    for quantity in [q for q in ("volts", "amps") if q in found and q not in named]:
+        others, read = _columns_of(headers, quantity)
         if len(read) == 1:
             found[quantity] = read[0]
         elif len(others) > 1:
@@ -412,6 +410,25 @@ def _must_be_one(headers: list[str], found: dict[str, tuple[int, Header]], named
                 f"There are {len(others)} columns of {quantity}: {names}. Say which with --map "
                 f"{quantity}=#{others[0][0] + 1}."
             )
+
+
+def unclear_in(headers: Sequence[str]) -> set[str]:
+    """Which of volts and amps could be several columns."""
+    told = {quantity: _columns_of(headers, quantity) for quantity in ("volts", "amps")}
+    return {quantity for quantity, (every, read) in told.items() if len(every) > 1 and len(read) != 1}
+
+
+def _columns_of(
+    headers: Sequence[str], quantity: str
+) -> tuple[list[tuple[int, Header]], list[tuple[int, Header]]]:
+    """All columns of a quantity, and those of them that no word says were set, or are an end of it."""
+    every = []
+    for k, text in enumerate(headers):
+        with contextlib.suppress(UserError):
+            header = header_of(text)
+            if header is not None and header.quantity == quantity:
+                every.append((k, header))
+    return every, [(k, h) for k, h in every if not _BESIDE.search(h.text)]
 
 
 def _named(name: str, headers: list[str], path: Path) -> tuple[int, bool]:

@@ -29,6 +29,9 @@ class WriteAheadLog:
 
     def is_there(self) -> bool:
         """Whether it is still the one that entries go into."""
+        if not self._inode:
+            # Nothing was written yet when it was looked for.
+            self._inode = self._found()
         return self._found() == self._inode
 
 

@@ -6,6 +6,7 @@ import gc
 import logging
 import signal
 import sys
+from collections.abc import Callable
 from functools import partial
 from importlib import resources
 from pathlib import Path
@@ -56,7 +57,11 @@ def _read(path: Path) -> "tuple[JobFile | None, Exception | None]":
 
         file = JobFile(path)
         # Read here, beside the windows that are there: of a day of scans that takes seconds.
-        file.readings()
+        try:
+            file.readings()
+        except BaseException:
+            file.close()
+            raise
         return file, None
     except Exception as trouble:  # noqa: BLE001 - told of where someone looks
         return None, trouble
@@ -92,12 +97,18 @@ class Tensimeter:
 
     def open(self, path: Path) -> None:
         """A window for a job file at once, and the job in it as soon as it has been read."""
+        self._read_into(path, self._opened)
+
+    def _read_into(
+        self, path: Path, then: "Callable[[JobFile | None, Exception | None, JobWindow, Aside], None]"
+    ) -> None:
+        """Show a window for a job file, read the file beside it, and go on with what came of that."""
         opening, aside = JobWindow(path), Aside(threaded=True)
         self.opening = opening
         opening.given_up.connect(self._give_up)
         opening.show()
         # The sweep lives as long as the program: an answer must come, were the window closed meanwhile.
-        aside.ask("job", self.sweep, partial(_read, path), lambda read: self._opened(*read, opening, aside))
+        aside.ask("job", self.sweep, partial(_read, path), lambda read: then(*read, opening, aside))
 
     def _give_up(self) -> None:
         self.opening = None
@@ -184,7 +195,7 @@ class Tensimeter:
         front: QWidget | None = there or (windows[0] if windows else self.start)
         if wanted is not None and there is None:
             # A job's window, or what went wrong, comes once it has been read.
-            self._open_beside(wanted)
+            self._read_into(wanted, self._read_beside)
             return
         if front is not None:
             front = _around(front)
@@ -192,23 +203,11 @@ class Tensimeter:
             front.raise_()
             front.activateWindow()
 
-    def _open_beside(self, path: Path) -> None:
-        """Read a further job beside the windows that are there, and show it in one of its own."""
-        opening, aside = JobWindow(path), Aside(threaded=True)
-        self.opening = opening
-        opening.given_up.connect(self._give_up)
-        opening.show()
-        aside.ask(
-            "job", self.sweep, partial(_read, path), lambda read: self._read_beside(*read, opening, aside)
-        )
-
     def _read_beside(
         self, file: "JobFile | None", trouble: Exception | None, opening: JobWindow, aside: Aside
     ) -> None:
-        given_up, self.opening = (
-            self.opening is not opening,
-            None if self.opening is opening else self.opening,
-        )
+        given_up = self.opening is not opening
+        self.opening = self.opening if given_up else None
         shown = False
         try:
             if not given_up and file is None:

@@ -12,6 +12,7 @@ from tensimeter.bench.by_file import PREFIX
 from tensimeter.bench.link import Link, Said, Serial
 from tensimeter.bench.profile import Profile
 from tensimeter.bench.roles import LinkFailed
+from tensimeter.bench.serial_port import must_be_free
 from tensimeter.ui.aside import Aside
 from tensimeter.ui.asked import RUN_IS_ON
 from tensimeter.ui.parts.text import Field, label
@@ -103,6 +104,7 @@ class Conversation(QWidget):
         def opened() -> Link | str:
             try:
                 with self._session.asked:
+                    must_be_free(self._resource)
                     link = Link(self._resource, known.termination, 0.7, serial, self._talk)
             except LinkFailed as failed:
                 return str(failed)

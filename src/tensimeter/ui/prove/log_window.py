@@ -22,7 +22,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import localised
 from tensimeter.store.columns import Header, header_of
 from tensimeter.store.log_shapes import remember_shape, remembered_shape
-from tensimeter.store.logs import Log, read_log
+from tensimeter.store.logs import Log, read_log, unclear_in
 from tensimeter.store.untidy import CHOICES, Tidied, tidied
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.present import present
@@ -128,6 +128,9 @@ class LogWindow(QDialog):
             except UserError:
                 found = None
             guess = kept.get(f"#{k + 1}", "" if kept else found.quantity if found else "")
+            if not kept and guess in unclear_in(table.headers):
+                # Which of several is meant only whoever took the log knows.
+                guess = ""
             if guess in {w for w, _ in _TAKEN} and guess not in used:
                 box.setCurrentIndex(box.findData(guess))
                 used.add(guess)

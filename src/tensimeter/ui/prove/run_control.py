@@ -27,8 +27,8 @@ class RunControl:
         self.waiting: list[str] = []
         self._how: tuple[str, str, bool] = ("", "", False)
         session.run_event.connect(self._on_run_event)
-        #: Whether the last start was asked about: another instrument answers where one was known.
-        self._asked_about = False
+        #: What the last start was asked about: another instrument answers where one was known.
+        self._asked_about = ""
         self._served: tuple[Job, float, SimulatedBench] | None = None
 
     def sources(self) -> list[tuple[str, str]]:
@@ -64,13 +64,18 @@ class RunControl:
             served = self._stand_ins(speed, session.plan.output.id)
             bench = open_bench(session.job, served.resources, speed=speed)
         try:
-            session.start_run(bench, present=present, anew=anew, others_are_meant=self._asked_about)
-        except UserError as trouble:
+            try:
+                session.start_run(bench, present=present, anew=anew)
+            except Doubtful as trouble:
+                asked, self._asked_about = self._asked_about, str(trouble)
+                # Started once more, what was asked about is meant; anything else is asked in its turn.
+                if asked != self._asked_about:
+                    raise
+                session.start_run(bench, present=present, anew=anew, others_are_meant=True)
+        except UserError:
             bench.close()
-            # Started once more, what was asked about is meant.
-            self._asked_about = isinstance(trouble, Doubtful)
             raise
-        self._asked_about = False
+        self._asked_about = ""
 
     def start_all(self, source: str, bench_path: str = "", *, present: bool = False) -> None:
         """Run every test that is not complete, in the campaign's order; one that fails stops the rest."""
