@@ -204,13 +204,17 @@ def switch_cut(told: dict[str, Any], on: bool) -> str:
             port.close()
 
 
+def _answer_s(told: dict[str, Any]) -> float:
+    return float(told.get("answer_s", ANSWER_S))
+
+
 def _by_command(port: Port, told: dict[str, Any], on: bool) -> str:
     end = str(told.get("termination", "\n")).encode()
     port.send(str(told["on" if on else "off"]).encode() + end)
     if not told.get("is_on"):
         return ""
     port.send(str(told["is_on"]).encode() + end)
-    said = port.lines(end, ANSWER_S)
+    said = port.lines(end, _answer_s(told))
     state = said[-1].strip().upper() if said else b""
     wanted = (b"1", b"ON") if on else (b"0", b"OFF")
     return "" if state in wanted else "it does not say that it switched"
@@ -236,7 +240,7 @@ def _by_modbus(port: Port, told: dict[str, Any], on: bool) -> str:
     pdu = struct.pack(">BHH", 5, int(told.get("coil", 0)), 0xFF00 if on == told.get("on_is_set", True) else 0)
     asked = struct.pack(">HHHB", 1, 0, len(pdu) + 1, int(told.get("unit", 1))) + pdu
     port.send(asked)
-    return "" if port.exactly(len(asked), ANSWER_S) == asked else "it does not confirm that it switched"
+    return "" if port.exactly(len(asked), _answer_s(told)) == asked else "it does not confirm that it switched"
 
 
 _CUTS = {"command": _by_command, "bytes": _by_bytes, "serial-line": _by_line, "modbus-coil": _by_modbus}

@@ -422,7 +422,7 @@ def test_what_does_not_obey_is_cut(monkeypatch: pytest.MonkeyPatch) -> None:
     cut = Cut(
         kind="modbus-coil", resource=f"TCPIP::127.0.0.1::{coil.getsockname()[1]}::SOCKET", coil=3, unit=17
     )
-    found = guard.drop({"loads": [stuck.told(None)], "cuts": [cut.told("relay")]})
+    found = guard.drop({"loads": [stuck.told(None)], "cuts": [{**cut.told("relay"), "answer_s": 20.0}]})
     assert (found["off"], found["cut"], found["not_proven"]) == (False, ["relay"], ["load"])
     # Modbus application protocol 1.1b3, 6.5: function 05, output 3, value 0000; seven bytes of header before.
     assert heard == [struct.pack(">HHHBBHH", 1, 0, 6, 17, 5, 3, 0)]
@@ -487,7 +487,7 @@ def test_names_are_looked_up_before_a_load_is_on_and_never_by_the_guard(
         return known("127.0.0.1" if host == "here.invalid" else host, *rest, **more)
 
     monkeypatch.setattr(socket, "getaddrinfo", slow)
-    monkeypatch.setattr(cuts, "LOOKED_FOR_S", 0.2)
+    monkeypatch.setattr(cuts, "LOOKED_FOR_S", 2.0)
     bench = opened(plain_job, served, tmp_path)
     words = {"on": "OUTP ON", "off": "OUTP OFF", "is_on": "OUTP?", "before_load": True}
     port = served.resources["line"].split("::")[2]

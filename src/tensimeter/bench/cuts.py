@@ -8,8 +8,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from tensimeter.bench import wall
 from tensimeter.core.errors import UserError
-from tensimeter.guard import switch_cut
+from tensimeter.guard import ANSWER_S, switch_cut
 
 
 class Cut(BaseModel):
@@ -60,7 +61,7 @@ class Cut(BaseModel):
 
     def switch(self, on: bool, name: str) -> None:
         """Close (on) or open it from here; UserError where that fails."""
-        why_not = switch_cut(self.told(name), on)
+        why_not = switch_cut({**self.told(name), "answer_s": wall.of_others(ANSWER_S)}, on)
         if why_not:
             raise UserError(f"The {name} did not switch {'on' if on else 'off'}: {why_not}.")
 
