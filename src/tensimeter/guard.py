@@ -240,7 +240,9 @@ def _by_modbus(port: Port, told: dict[str, Any], on: bool) -> str:
     pdu = struct.pack(">BHH", 5, int(told.get("coil", 0)), 0xFF00 if on == told.get("on_is_set", True) else 0)
     asked = struct.pack(">HHHB", 1, 0, len(pdu) + 1, int(told.get("unit", 1))) + pdu
     port.send(asked)
-    return "" if port.exactly(len(asked), _answer_s(told)) == asked else "it does not confirm that it switched"
+    return (
+        "" if port.exactly(len(asked), _answer_s(told)) == asked else "it does not confirm that it switched"
+    )
 
 
 _CUTS = {"command": _by_command, "bytes": _by_bytes, "serial-line": _by_line, "modbus-coil": _by_modbus}

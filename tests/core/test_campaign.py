@@ -8,6 +8,7 @@ from tensimeter.core.circuit.load_line import explain_input, explain_volts, load
 from tensimeter.core.circuit.network import build
 from tensimeter.core.design.reach import load_reach_A
 from tensimeter.core.electrical.solver import solve
+from tensimeter.core.held.points import proven_A
 from tensimeter.core.measurement.conformity import Accuracy, Verdict
 from tensimeter.core.measurement.readings import Reading, standing
 from tensimeter.core.model import edits, stock_edits
@@ -16,7 +17,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.rating.ladder import at, continuous_full_load, ranked
 from tensimeter.core.testplan import advice
 from tensimeter.core.testplan.destination import step_for
-from tensimeter.core.testplan.evaluation import outcome, proven_A
+from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.step import Plan
 

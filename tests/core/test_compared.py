@@ -149,10 +149,8 @@ def test_a_simulated_reference_that_drifts_is_found_out(job: Job) -> None:
     ):
         line = understand(job, hand.line(asked, rows))
         meter = "" if asked.place.endswith("-panel") else "bench-meter"
-        rows.append(
-            Reading(k, 60.0 * k, line.place, "V", line.value, meter, FINE if meter else COARSE, "four-wire",
-                    "simulated", id=k + 1)
-        )  # fmt: skip
+        how = (meter, FINE if meter else COARSE, "four-wire", "simulated")
+        rows.append(Reading(k // 2, 60.0 * k, line.place, "V", line.value, *how, id=k + 1))
     (check,) = meter_checks(job, rows)
     assert check.found is not None
     assert any("drifts" in w for w in check.found.warnings)

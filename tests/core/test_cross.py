@@ -7,12 +7,12 @@ import pytest
 
 from tensimeter.core.analysis.cross import cross_regulation
 from tensimeter.core.errors import UserError
+from tensimeter.core.held.proven_part import proven_supply
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
-from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.demo.library import demo_job
 from tensimeter.store.logs import read_load_cases
 

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from tensimeter.core.design.reach import reach
+from tensimeter.core.held.points import shown_A
 from tensimeter.core.measurement.conformity import Accuracy, Band, Verdict
 from tensimeter.core.measurement.readings import Reading, interval_of
 from tensimeter.core.model.edits import changed, with_campaign, with_link, with_test
@@ -15,7 +16,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_part
 from tensimeter.core.model.tests import LoadRegulation, Overload, Tolerance
 from tensimeter.core.parts.plain_loads import Resistor
-from tensimeter.core.testplan.evaluation import outcome, shown_A
+from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.kinds.heat_kind import heat_picture
 from tensimeter.core.testplan.kinds.volts import changes_words
 from tensimeter.core.testplan.picture import in_band

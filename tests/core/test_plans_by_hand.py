@@ -88,7 +88,7 @@ def test_a_soak_stays_at_the_step_that_is_held(demo: Job) -> None:
     soak = plan(demo, next(t for t in demo.campaign.tests if isinstance(t, Soak)))
     held = next(s.index for s in soak.steps if s.hold_s is not None)
     notes = Notes(soak).put(held, V=13.5, A=8.0)
-    assert ReadSoFar(notes.readings).next_step(soak) == held
+    assert ReadSoFar(demo, notes.readings).next_step(soak) == held
 
 
 def test_a_product_strays_by_what_both_factors_stray_by(demo: Job) -> None:

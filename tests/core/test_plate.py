@@ -9,19 +9,19 @@ from msgspec.structs import replace
 from shapely.geometry import box as rectangle
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.held.points import Point, held_A, points
+from tensimeter.core.held.reach import held_reach, most_at
 from tensimeter.core.measurement.conformity import Accuracy, Verdict
-from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.measurement.readings import AS_SAID, Reading
 from tensimeter.core.model.edits import with_link
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.figures import MeterCheckRecord
 from tensimeter.core.path import AsFound
 from tensimeter.core.plate.box_sheets import OwnBox, cut_list, panels
 from tensimeter.core.plate.dial import dial, dial_scale
-from tensimeter.core.plate.held import Point, held_A, points
 from tensimeter.core.plate.label import label
 from tensimeter.core.plate.missing import missing
 from tensimeter.core.plate.rating import Plate, plate
-from tensimeter.core.plate.reach_held import held_reach, most_at
 from tensimeter.core.plate.reach_picture import reach_picture
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.step import Outcome
@@ -243,12 +243,11 @@ def test_what_is_only_predicted_is_drawn_apart() -> None:
     job, output, plans = planned("finishers-bench")
     rows = []
     for step in plans[2].steps[:3]:
-        for q, v in (("V", step.trim_V), ("A", step.set_A)):
+        for place, q, v in ((output.id, "V", step.trim_V), (output.id, "A", step.set_A),
+                            (f"{output.id}-set", "V", step.trim_V)):  # fmt: skip
             n = len(rows) + 1
-            rows.append(
-                Reading(step.index, 1e9, output.id, q, v, "bench-meter", FINE, "four-wire", "typed",
-                        test="reach", step=step.index, id=n)
-            )  # fmt: skip
+            fact = (step.index, 1e9, place, q, v, "bench-meter", FINE, "four-wire", "typed")
+            rows.append(Reading(*fact, AS_SAID if place != output.id else "", id=n))
     outlet = plate(job, [outcome(job, plans[2], rows)], rows, 1e9).outlets[0]
     shown = reach_picture(job, outlet)
     held, predicted = shown.lines
@@ -286,11 +285,12 @@ def test_what_missed_in_another_test_or_at_low_mains_ends_a_rating() -> None:
     held = outcome(job, plans[0], rows)
     assert held_A(points(job, [held], output.id)) == pytest.approx(3.2, abs=0.01)
     # The same point missed beside another output's test, and at another mains.
-    missed = replace(held.steps[2], verdict=Verdict.NONCONFORMING)
-    elsewhere = replace(missed, step=replace(missed.step, place=output.id))
-    other = replace(held.plan, output=job.design.outputs()[1])
-    low_line = replace(missed, step=replace(missed.step, line_V=207.0))
-    for beside in (replace(held, plan=other, steps=(elsewhere,)), replace(held, steps=(low_line,))):
+    fell = [r._replace(value=12.0) if (r.scan, r.quantity) == (2, "V") else r for r in rows]
+    missed = outcome(job, plans[0], fell)
+    at = tuple(replace(s, place=output.id) for s in held.plan.steps)
+    other = replace(held.plan, output=job.design.outputs()[1], steps=at)
+    low_line = replace(held.plan, steps=tuple(replace(s, line_V=207.0) for s in held.plan.steps))
+    for beside in (replace(missed, plan=other), replace(missed, plan=low_line)):
         assert held_A(points(job, [held, beside], output.id)) == pytest.approx(1.6, abs=0.01)
 
 
@@ -298,4 +298,4 @@ def test_what_it_takes_from_the_mains_is_told_in_watts() -> None:
     job, _, _ = planned("ridge-pier")
     wall = Reading(1, 1e9, "wall", "W", 120.0, "", FINE, "four-wire", "typed", id=1)
     (mains,) = plate(job, [], [wall], 1e9).whole
-    assert mains.text == "230 V~ 50 Hz · 121 W as read"
+    assert mains.text == "121 W as read"

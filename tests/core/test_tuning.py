@@ -364,7 +364,7 @@ def test_a_display_keeps_what_a_comparison_has_shown() -> None:
     rows = []
     for amps in (0.1, 0.5, 1.0, 1.5):
         rows += [r._replace(test="load-regulation", step=0) for r in read("bath", 12.0, amps)]
-        shown = Reading(next(NUMBERS), 0.0, "bath-panel", "A", round(0.94 * amps, 3), "front-meter",
+        shown = Reading(rows[-1].scan, 0.0, "bath-panel", "A", round(0.94 * amps, 3), "front-meter",
                         Accuracy(of_reading=0.005, counts=3, resolution=0.001), "four-wire", "typed",
                         test="load-regulation", step=0, id=next(NUMBERS))  # fmt: skip
         rows.append(shown)

@@ -131,7 +131,7 @@ def damaged(path: Path, kind: str) -> None:
             db.execute("PRAGMA application_id = 7")
         elif kind == "newer job":
             db.execute("DROP TRIGGER revision_no_update")
-            db.execute("UPDATE revision SET job = replace(job, '\"format\":3', '\"format\":9')")
+            db.execute("UPDATE revision SET job = replace(job, '\"format\":4', '\"format\":9')")
         db.commit()
         db.close()
 

@@ -11,9 +11,10 @@ from tensimeter.bench.clock import SteppedClock
 from tensimeter.bench.events import Event
 from tensimeter.bench.setup import open_bench
 from tensimeter.core.errors import UserError
+from tensimeter.core.held.points import proven_A, shown_A
+from tensimeter.core.held.proven_part import proven_supply
 from tensimeter.core.measurement.readings import Reading, thinned
-from tensimeter.core.testplan.evaluation import already_read, proven_A, shown_A
-from tensimeter.core.testplan.proven_part import proven_supply
+from tensimeter.core.testplan.evaluation import already_read
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.report.sheet import build
 from tensimeter.simulation.server import SimulatedBench

@@ -122,7 +122,7 @@ class Derived:
         *_, on, soak = count
         known = self.judged.get(key)
         if known is None or known[0] != count:
-            mine = self._by_test.get(key, [])
+            mine = self.so_far.taken(worked_out)
             judged = guarded(
                 "This test",
                 lambda: outcome(self.job, worked_out, mine, self.waves, running=bool(on), soak=soak),
@@ -135,13 +135,13 @@ class Derived:
     def _judged_by(self, test_id: str) -> "tuple[int, int, str, SoakState | None]":
         """What a judgement follows from beside the job."""
         on, soak = self.running if self.running and self.running[0] == test_id else ("", None)
-        return (self._counts[0][test_id], self._counts[1][test_id], on, soak)
+        return (self._newest(test_id), self._waves[test_id], on, soak)
 
     def answers_at_once(self, test_id: str | None) -> bool:
         """Whether `outcome` does: of a soak it fits a forecast first, unless a run tells it; a day of scans
         takes as long."""
         test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
-        if test is None or len(self._by_test.get(test.id, ())) < (FEW if test.soaks else FEW_OF_OTHERS):
+        if test is None or sum(self.so_far.counts(test.id)) < (FEW if test.soaks else FEW_OF_OTHERS):
             return True
         known = self.judged.get(test.id)
         on = self.running is not None and self.running[0] == test.id
@@ -150,39 +150,36 @@ class Derived:
     def was_read(self, test_id: str) -> bool:
         """Whether anything was read or recorded for a test, or a run is on with it."""
         running = self.running is not None and self.running[0] == test_id
-        return running or bool(self._counts[0][test_id] or self._counts[1][test_id])
+        return running or self.so_far.was_read(test_id) or bool(self._waves[test_id])
 
     @cached_property
     def so_far(self) -> ReadSoFar:
         """What was read at which steps; looked at anew only as far as it is new."""
-        return ReadSoFar(self.readings, self._read_before)
+        return ReadSoFar(self.job, self.readings, self._read_before)
 
     @cached_property
     def numbered(self) -> dict[int, tuple[str, str, Measurand]]:
         """The points of the isolation matrix by their number: place, name, what is read."""
         return guarded("The matrix", lambda: numbered(self.job), lambda _: {})
 
-    @property
-    def _by_test(self) -> dict[str | None, list[Reading]]:
-        return self.so_far.by_test
+    def _newest(self, test_id: str) -> int:
+        """How many readings a test may take, and the newest of them: another figure where any came."""
+        return sum(self.so_far.counts(test_id)) + self.so_far.newest_id(test_id)
 
     @cached_property
-    def _counts(self) -> tuple[Counter[str | None], Counter[str | None]]:
-        by_test = Counter({test: len(rows) for test, rows in self._by_test.items()})
-        newest = Counter({test: rows[-1].id or 0 for test, rows in self._by_test.items()})
-        return by_test + newest, Counter(w.test for w in self.waves)
+    def _waves(self) -> Counter[str | None]:
+        return Counter(w.test for w in self.waves)
 
     def outcomes(self, *, read_only: bool = False) -> list[Outcome]:
         """Every test judged, in the campaign's order; or only those with a reading, which is quick."""
-        read = {test for counted in self._counts for test in counted}
-        wanted = [t.id for t in self.job.campaign.tests if not read_only or t.id in read]
+        wanted = [t.id for t in self.job.campaign.tests if not read_only or self.was_read(t.id)]
         return [o for o in map(self.outcome, wanted) if o is not None]
 
     @property
     def heat_at_once(self) -> bool:
         """Whether `heat_job` is told without a fit: it was asked before, or nothing was soaked."""
         soaked = (test.id for test in self.job.campaign.tests if test.soaks)
-        return "heat_job" in vars(self) or not any(self._by_test.get(test) for test in soaked)
+        return "heat_job" in vars(self) or not any(self.so_far.was_read(test) for test in soaked)
 
     @cached_property
     def heat_job(self) -> Job:
@@ -192,7 +189,7 @@ class Derived:
     def _as_soaked(self) -> Job:
         if self.running is not None:
             return self.job
-        return as_soaked(self.job, lambda test: self._by_test.get(test, []), self.plan)
+        return as_soaked(self.job, lambda test: self.so_far.by_test.get(test, []), self.plan)
 
     def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
         """The same at another operating point; judgements do not depend on it."""

@@ -7,13 +7,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec import Struct
 from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.along_path import OTHER
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
-from tensimeter.core.measurement.readings import AS_SET, Measurand, Origin, Reading
+from tensimeter.core.measurement.readings import AS_SAID, Measurand, Origin, Reading
 from tensimeter.core.model.compared_places import SET, part_at
 from tensimeter.core.model.instruments import accuracy_of, display_of
 from tensimeter.core.model.job import Job
@@ -24,6 +25,7 @@ from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import link_of
 from tensimeter.core.testplan.step import Plan, displays_of
+from tensimeter.core.testplan.taken import by_points
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import keep_wave
 
@@ -45,6 +47,17 @@ def _watched(job: Job, plan: Plan | None, place: str) -> str:
     return f"{link}-{place}" if link else place
 
 
+class Moment(Struct, frozen=True):
+    """When a line was read and with what: its scan and time, what was said of it, what it is told in."""
+
+    scan: int
+    at: float
+    conditions: tuple[Reading, ...] = ()
+    #: Amps that flow at an output, as said.
+    said_A: float | None = None
+    digit: float = 0.01
+
+
 def import_typed(
     file: JobFile,
     line: Understood,
@@ -55,13 +68,14 @@ def import_typed(
     origin: Origin = "typed",
     others: Sequence[Plan] = (),
     read: ReadSoFar | None = None,
+    moment: Moment | None = None,
 ) -> list[Reading]:
-    """Keep what was typed, or read by an instrument outside a run, where it counts.
+    """Keep what was typed, or read by an instrument outside a run.
 
-    Volts with a current become a pair. `plan` is the test in hand with its `step`, `others` the tests that
-    the reading may belong to instead; `instrument` the meter in hand (the campaign's voltmeter when None);
-    `read` what was read before, where that is known already.
-    Without `@ current` a reading of an output is taken at the current of its step, as set.
+    Volts with a current that was said become a point; of volts alone nobody knows the amps, and none are
+    made up. `plan` is the test in hand with its `step`, `others` the tests that the reading may belong to
+    instead; `instrument` the meter in hand (the campaign's voltmeter when None); `read` what was read before,
+    where that is known already; `moment` is given where more than the line itself was said.
     """
     job = file.job
     meter = instrument or job.campaign.voltmeter
@@ -70,13 +84,15 @@ def import_typed(
     elif line.quantity == "A" and instrument is None:
         meter = job.campaign.ammeter
     plans = [p for p in (plan, *others) if p is not None]
-    where = destination(job, line, plans, read or ReadSoFar(file.readings()), step)
+    where = destination(job, line, plans, read or ReadSoFar(job, file.readings()), step)
     into = where.plan.steps[where.step] if where.plan is not None and where.step is not None else None
     place = (
         _watched(job, where.plan, line.place) if into is not None and into.hold_s is not None else line.place
     )
-    scan, now = file.next_scan(), time.time()
-    at = (where.test, where.step, line.text)
+    moment = moment or Moment(file.next_scan(), time.time())
+    scan, now = moment.scan, moment.at
+    at = (where.test, where.at_step, line.text)
+    beside = [r._replace(test=where.test, step=where.at_step, origin=origin) for r in moment.conditions]
     found = [
         _reading(job, scan, now, place, line.quantity, line.value, meter, line.resolution, *at)._replace(
             origin=origin
@@ -84,10 +100,10 @@ def import_typed(
     ]
     shows = next((o.id for o in job.design.outputs() if place in displays_of(o.id)), None)
     if shows is not None:
-        # A display reads for itself; the current said beside it tells which reference it stands beside.
+        # A display reads for itself; it stands beside what was read at the same moment.
         accuracy, part = display_of(job, shows, line.quantity, line.resolution)
         own = found[0]._replace(accuracy=accuracy, instrument=part or "", range="" if part else "assumed")
-        return file.keep([own])
+        return file.keep([own, *beside])
     subject = part_at(job, line.place)
     if subject is not None:
         # Of what is set no digit is lost to rounding: “4A” is 4.00 A.
@@ -99,12 +115,25 @@ def import_typed(
         # Read with another meter than the campaign's: of it nothing is known but its digits.
         accuracy, range_ = accuracy_of(job, instrument, line.quantity, line.value, line.resolution)
         found[0] = found[0]._replace(instrument=instrument or "", accuracy=accuracy, range=range_)
-    if where.at_A is not None:
-        digit = 0.001 if where.as_set else line.at_resolution
+    if line.at_A is not None:
         at_output = line.place.removesuffix(OTHER)
-        amps = _reading(job, scan, now, at_output, "A", where.at_A, job.campaign.ammeter, digit, *at)
-        found.append(amps._replace(origin=origin, range=AS_SET if where.as_set else amps.range))
-    return file.keep(found)
+        amps = said_amps(job, moment, at_output, line.at_A, line.at_resolution, line.text)
+        found.append(amps._replace(origin=origin, test=where.test, step=where.at_step))
+    return file.keep([*found, *(r for r in beside if (r.place, r.quantity) != (found[-1].place, "A"))])
+
+
+def said_amps(job: Job, moment: Moment, output: str, amps: float, digit: float, text: str) -> Reading:
+    """Amps of an output that a person said flow, as a fact beside what was read."""
+    meter = job.campaign.ammeter
+    of = _reading(job, moment.scan, moment.at, output, "A", amps, meter, digit, None, None, text)
+    return of._replace(range=AS_SAID)
+
+
+def said_fact(moment: Moment, place: str, quantity: Measurand, value: float, text: str) -> Reading:
+    """A circumstance that a person said, as a fact beside what was read: nobody read it off anything."""
+    return Reading(
+        moment.scan, moment.at, place, quantity, value, "", None, "two-wire", "typed", AS_SAID, note=text
+    )
 
 
 def import_practice(
@@ -165,8 +194,16 @@ def _reading(
     )
 
 
-def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bool = False) -> list[Reading]:
-    """Keep every row of a log as a pair of volts and amps of the output under test.
+def import_log(
+    file: JobFile,
+    log: "Log",
+    plan: Plan,
+    source: str,
+    *,
+    accept: bool = False,
+    conditions: Sequence[Reading] = (),
+) -> list[Reading]:
+    """Keep every row of a log as a pair of volts and amps of the output under test, with what stands.
 
     Doubtful where its figures can't be right, unless they are accepted; then nothing was kept.
     """
@@ -187,17 +224,17 @@ def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bo
         must_be_new(file, source, {(plan.output.id, "V"): volts, (plan.output.id, "A"): amps})
     first, now = file.next_scan(len(volts)), time.time()
     start = log.columns.get("time", np.arange(len(volts), dtype=float))
-    done = ReadSoFar(file.readings()).done(plan)
     rows: list[Reading] = []
+    # Points belong to every test that they fit; what is read past a limit, or over time, to this one.
+    test = None if by_points(plan) else plan.test.id
+    by_plateau = test is not None and not kind_of(plan.test).past_limits
+    done = ReadSoFar(job, file.readings()).done(plan) if by_plateau else set()
     step, previous = None, None
     for k, (v, a) in enumerate(zip(volts.tolist(), amps.tolist(), strict=True)):
-        if previous is None or abs(a - previous) > 0.02 * plan.most_A:
+        if by_plateau and (previous is None or abs(a - previous) > 0.02 * plan.most_A):
             # A new plateau: the next open step at this current, so that up and down stay apart.
             step = 0 if len(plan.steps) == 1 else step_for(plan, a, done)
             previous = a
-        if kind_of(plan.test).past_limits:
-            # Past a limit the order tells, not the current: these belong to the test as a whole.
-            step = None
         if step is not None:
             done.add(step)
         moment = now + float(start[k] - start[0])
@@ -220,12 +257,16 @@ def import_log(file: JobFile, log: "Log", plan: Plan, source: str, *, accept: bo
                     job.campaign.wiring,
                     "file",
                     range_,
-                    plan.test.id,
+                    test,
                     step,
                     None,
                     source,
                 )
             )
+        rows += [
+            r._replace(scan=first + k, at=moment, test=test, step=step, origin="file", note=source)
+            for r in conditions
+        ]
     return file.keep(rows)
 
 

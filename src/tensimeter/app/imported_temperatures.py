@@ -1,6 +1,7 @@
 """Temperatures that come as a log, filed as facts of a soak."""
 
 import time
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -91,7 +92,13 @@ def _step(plan: Plan, amps: float | None) -> int:
 
 
 def import_any_log(
-    file: JobFile, log: Log | TemperatureLog, plan: Plan, source: str, *, accept: bool = False
+    file: JobFile,
+    log: Log | TemperatureLog,
+    plan: Plan,
+    source: str,
+    *,
+    accept: bool = False,
+    conditions: Sequence[Reading] = (),
 ) -> list[Reading]:
     """Keep the rows of a log under a test, of the kind that the test takes; UserError where it is none."""
     if kind_of(plan.test).heats:
@@ -100,4 +107,4 @@ def import_any_log(
         return import_temperatures(file, log, plan, source, accept=accept)
     if isinstance(log, TemperatureLog):
         raise UserError(f"{source} has temperatures; {plan.test.id} reads volts and amps.")
-    return import_log(file, log, plan, source, accept=accept)
+    return import_log(file, log, plan, source, accept=accept, conditions=conditions)

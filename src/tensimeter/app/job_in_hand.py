@@ -6,12 +6,19 @@ from typing import TYPE_CHECKING, Protocol
 from tensimeter.app.deeds import Corrected, Deeds
 from tensimeter.app.derived import Derived
 from tensimeter.app.hand import Hand, hand_at
-from tensimeter.app.imported_readings import import_from_meter, import_practice, import_typed, import_waveform
+from tensimeter.app.imported_readings import (
+    Moment,
+    import_from_meter,
+    import_practice,
+    import_typed,
+    import_waveform,
+)
+from tensimeter.app.typed_lines import Line, TypedLines, state_summary
 from tensimeter.bench.events import Event
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.correction_line import Correction
 from tensimeter.core.errors import Doubtful, UserError
-from tensimeter.core.measurement.readings import Measurand, Reading
+from tensimeter.core.measurement.readings import Measurand, Origin, Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
 from tensimeter.core.notice import Notice
@@ -54,6 +61,8 @@ class JobInHand:
         self.file = file
         self.book = WaveBook(file)
         self.deeds = Deeds(file)
+        #: The lines typed so far, and what stands for the next.
+        self.lines = TypedLines(file)
         #: The log that was asked about; brought once more it is taken.
         self._asked_about = ""
         self.subject: str | None = None
@@ -229,9 +238,34 @@ class JobInHand:
 
     # -- readings -------------------------------------------------------------------------------
 
+    def line(self, text: str) -> Line:
+        """What a typed line means: a reading, what stands from now on, or a new state of the supply."""
+        return self.lines.understood(text, self.output_id, self.understood)
+
+    def take_line(self, line: Line) -> list[Reading]:
+        """Keep what a line says; UserError when it can't be kept."""
+        if line.said.changed:
+            self.lines.keep(line, self._import)
+            self.deeds.edited()
+            self.file.log("changed", line.said.changed)
+            self._after_job_change()
+            self._after_readings()
+            return []
+        kept = self.lines.keep(line, self._import)
+        words = f"{line.reading.summary}, typed" if line.reading is not None else state_summary(line)
+        if kept:
+            self._noted(kept, words, kept[0].step if kept[0].test == self.test_id else None)
+        self.listener.point_changed()
+        return kept
+
     def take_typed(self, line: Understood) -> list[Reading]:
-        """Keep a typed reading; UserError when it can't be kept."""
-        kept = import_typed(
+        """Keep a reading by itself; UserError when it can't be kept."""
+        kept = self._import(line, None)
+        self._noted(kept, f"{line.summary}, typed", kept[0].step if kept[0].test == self.test_id else None)
+        return kept
+
+    def _import(self, line: Understood, moment: Moment | None, origin: Origin = "typed") -> list[Reading]:
+        return import_typed(
             self.file,
             line,
             self.plan,
@@ -239,17 +273,47 @@ class JobInHand:
             step=self.step_index,
             others=self.other_plans,
             read=self.now.so_far if self._shown is None else None,
+            moment=moment,
+            origin=origin,
         )
-        self._noted(kept, f"{line.summary}, typed", kept[0].step if kept[0].test == self.test_id else None)
-        return kept
+
+    def answer_state(self, *, changed: bool) -> None:
+        """Say of the last electrical edit whether the supply was changed, or only what is known of it."""
+        try:
+            self.file.answer_state(changed=changed)
+        except UserError as trouble:
+            self.listener.troubled(str(trouble))
+            return
+        self.deeds.edited()
+        if changed:
+            self.lines.dropped()
+        self._after_job_change()
+        self._after_readings()
+
+    @property
+    def as_asked(self) -> str:
+        """What the step in hand asks for, as a line that says so; empty where that stands already."""
+        plan_ = self.plan
+        if plan_ is None or self.hand is not None or self.step_index >= len(plan_.steps):
+            return ""
+        step = plan_.steps[self.step_index]
+        place = step.place or plan_.output.id
+        stands = self.lines.standing
+        load, told = stands.loads.get(place), []
+        if load is None or load.amps is None or abs(load.amps - step.set_A) > 1e-9:
+            told.append(f"@{step.set_A:g}A" if step.set_A else "@unloaded")
+        if step.trim_V is not None and stands.set_V.get(place) != step.trim_V:
+            told.append(f"set {step.trim_V:g}V")
+        if step.line_V is not None and stands.mains_V != step.line_V:
+            told.append(f"mains {step.line_V:g}V")
+        return " ".join(told)
 
     def take_simulated(self, text: str) -> list[Reading]:
         """Keep what a simulated supply reads, marked as that; UserError when it can't be kept."""
-        line = self.understood(text)
-        kept = import_typed(
-            self.file, line, self.plan, others=self.other_plans, read=self.now.so_far, origin="simulated"
-        )
-        self._noted(kept, f"{line.summary}, simulated", None)
+        line = self.line(text)
+        kept = self.lines.keep(line, lambda reading, moment: self._import(reading, moment, "simulated"))
+        words = line.reading.summary if line.reading is not None else state_summary(line)
+        self._noted(kept, f"{words}, simulated", None)
         return kept
 
     @property
@@ -282,6 +346,11 @@ class JobInHand:
             return f"{self.hand.title}, {self.hand.name}"
         if lifts is not None:
             return f"for the hold “{lifts.title}”"
+        output = next((o for o in self.job.design.outputs() if o.id == line.place), None)
+        set_V = self.lines.standing.set_V.get(line.place)
+        if output is not None and set_V is not None and abs(set_V - output.nominal_V) > 0.02 * set_V:
+            known = "" if line.at_A is not None else "; at what current? @unloaded, or such as @4A"
+            return f"{output.name}, a point at {set_V:g} V{known}"
         plans = [p for p in (self.plan, *self.other_plans) if p is not None]
         return destination(self.job, line, plans, self.now.so_far, self.step_index).words
 
@@ -365,7 +434,8 @@ class JobInHand:
             raise UserError("Choose a test first; the log is filed under it.")
         accept = self._asked_about == source
         try:
-            kept = import_any_log(self.file, log, self.plan, source, accept=accept)
+            stands = self.lines.of_log(self.plan.output.id)
+            kept = import_any_log(self.file, log, self.plan, source, accept=accept, conditions=stands)
         except Doubtful as doubtful:
             self._asked_about = source
             raise UserError(f"{doubtful} Bring it once more to take it all the same.") from doubtful

@@ -75,6 +75,7 @@ class WorkSession(JobInHand):
             self.engine.answer()
 
     def drop_load(self) -> None:
+        self.lines.dropped()
         if self.engine is not None:
             self.engine.drop()
 
@@ -114,6 +115,7 @@ class WorkSession(JobInHand):
 
     def _end_run(self, event: Event) -> None:
         self._in_run, self._shown = False, None
+        self.lines.dropped()
         self.file.log("run", f"{self.test_id} {event.kind}: {event.text}")
         self.file.settle()
         if self.bench is not None:

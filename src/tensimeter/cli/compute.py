@@ -119,7 +119,7 @@ def reach_command(
 @app.command("claims")
 def claims_command(job: Path, json: Json = False) -> None:
     """What labels and outlets claim, and what was found: amps in their band, where they fall, charge."""
-    from tensimeter.core.testplan.claims import claims
+    from tensimeter.core.held.claims import claims
     from tensimeter.report.sheet import outcomes
     from tensimeter.store.waves import WaveBook
 

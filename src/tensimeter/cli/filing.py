@@ -6,8 +6,9 @@ from typing import Annotated, Any
 
 import typer
 
-from tensimeter.app.imported_readings import import_log, import_typed
+from tensimeter.app.imported_readings import Moment, import_log, import_typed
 from tensimeter.app.imported_temperatures import import_temperatures
+from tensimeter.app.typed_lines import Line, TypedLines, state_summary
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json, Map
 from tensimeter.cli.output import answer
@@ -43,18 +44,34 @@ def file_command(
     test: Annotated[str, typer.Option(help="The test that it belongs to, by id or kind.")] = "",
     step: Annotated[int | None, typer.Option(min=0, help="The step in hand; else the next open one.")] = None,
     map_: Map = "",
+    at: Annotated[str, typer.Option(help="What is loaded: 2A, 0A, 10R, 55W.")] = "",
+    set_: Annotated[str, typer.Option("--set", help="What the output is set to, as 12V.")] = "",
+    mains: Annotated[str, typer.Option(help="What the mains have, as 207V.")] = "",
+    room: Annotated[str, typer.Option(help="How warm the room is, as 31C.")] = "",
+    changed: Annotated[str, typer.Option(help="What was changed on the supply before it was read.")] = "",
     accept: Accept = False,
     json: Json = False,
 ) -> None:
-    """Keep a typed reading, or every row of a log, as a fact of the job."""
+    """Keep a typed reading, or every row of a log, as a fact of the job.
+
+    What is said of load, setting, mains and room stands for the lines after it, as in the window: of what
+    nobody said nothing is known.
+    """
     lines = _lines(line or [])
     if bool(lines) == (log is not None):
         raise UserError("Type a reading, or name a log with --log; one of them.")
+    stands = {"@": at, "set ": set_, "mains ": mains, "room ": room}
     with JobFile(job) as file:
+        typed = TypedLines(file)
+        if changed:
+            file.begin_state(changed)
+        for word, value in stands.items():
+            if value:
+                typed.keep(_line(file, typed, f"{word}{value}", test, step), _nothing_read)
         if log is not None:
-            answer(_take_log(file, log, test, accept, mapping(map_)), json)
+            answer(_take_log(file, log, test, accept, mapping(map_), typed), json)
             return
-        kept = [_take_line(file, text, test, step, accept) for text in lines]
+        kept = [_take_line(file, typed, text, test, step, accept) for text in lines]
     answer(kept[0] if len(kept) == 1 else {"kept": sum(k["kept"] for k in kept), "readings": kept}, json)
 
 
@@ -65,17 +82,46 @@ def _lines(words: list[str]) -> list[str]:
     return [" ".join(words)] if words else []
 
 
-def _take_line(file: JobFile, text: str, test: str, step: int | None, accept: bool) -> dict[str, Any]:
+def _nothing_read(reading: Understood, moment: Moment) -> list[Reading]:
+    """What is said of the room alone is a condition, no reading."""
+    return []
+
+
+def _line(file: JobFile, typed: TypedLines, text: str, test: str, step: int | None) -> Line:
+    """A line understood as in the window, with the test that it names or the one that reads its output."""
+
+    def read(words: str) -> Understood:
+        worked_out = _plan_for(file, test, words)
+        return _understood(file, words, worked_out, _step_in_hand(file, worked_out, step))
+
+    worked_out = _plan_for(file, test, text)
+    outputs = file.job.design.outputs()
+    output = worked_out.output.id if worked_out is not None else outputs[0].id if outputs else None
+    return typed.understood(text, output, read)
+
+
+def _take_line(
+    file: JobFile, typed: TypedLines, text: str, test: str, step: int | None, accept: bool
+) -> dict[str, Any]:
     taken_back = correction(text)
     if taken_back is not None:
         return {"kept": 0, "said": correct(file, taken_back)}
-    worked_out = _plan_for(file, test, text)
-    in_hand = _step_in_hand(file, worked_out, step)
-    found = _understood(file, text, worked_out, in_hand)
-    if found.question and not accept:
-        raise Doubtful(f"{found.question} Nothing was kept; --accept keeps it.")
-    kept = import_typed(file, found, worked_out, step=in_hand, others=_others(file.job, worked_out))
-    file.log("reading", f"{found.summary}, typed")
+    line = _line(file, typed, text, test, step)
+    if line.question and not accept:
+        raise Doubtful(f"{line.question} Nothing was kept; --accept keeps it.")
+
+    def take(reading: Understood, moment: Moment) -> list[Reading]:
+        worked_out = _plan_for(file, test, reading.text)
+        in_hand = _step_in_hand(file, worked_out, step)
+        others = _others(file.job, worked_out)
+        return import_typed(file, reading, worked_out, step=in_hand, others=others, moment=moment)
+
+    kept = typed.keep(line, take)
+    if line.reading is None:
+        said = state_summary(line)
+        file.log("changed" if line.said.changed else "reading", said)
+        return {"kept": len(kept), "said": said}
+    file.log("reading", f"{line.reading.summary}, typed")
     first = kept[0]
     return {
         "kept": len(kept),
@@ -84,9 +130,22 @@ def _take_line(file: JobFile, text: str, test: str, step: int | None, accept: bo
         "quantity": first.quantity,
         "value": first.value,
         "amps_A": next((r.value for r in kept[1:] if r.quantity == "A"), None),
-        "test": first.test,
-        "step": first.step,
+        **_counts_in(file, first),
+        "stands": typed.standing.words(line.output) if line.output is not None else "",
     }
+
+
+def _counts_in(file: JobFile, reading: Reading) -> dict[str, Any]:
+    """The test and the point that a reading counts in, those first that its output's rating is proven by."""
+    tests = sorted(file.job.campaign.tests, key=lambda t: not kind_of(t).rates(t))
+    read = ReadSoFar(file.job, file.readings())
+    for one in tests:
+        with contextlib.suppress(UserError):
+            rows = read.taken(plan(file.job, one)) if read.was_read(one.id) else []
+            found = next((r for r in rows if r.id == reading.id), None)
+            if found is not None:
+                return {"test": found.test, "step": found.step}
+    return {"test": None, "step": None}
 
 
 def _understood(file: JobFile, text: str, worked_out: Plan | None, step: int | None) -> Understood:
@@ -132,10 +191,12 @@ def _step_in_hand(file: JobFile, worked_out: Plan | None, step: int | None) -> i
         if step >= len(worked_out.steps):
             raise UserError(f"{worked_out.test.id} has {len(worked_out.steps)} steps, from 0 on.")
         return step
-    return ReadSoFar(file.readings()).next_step(worked_out)
+    return ReadSoFar(file.job, file.readings()).next_step(worked_out)
 
 
-def _take_log(file: JobFile, log: Path, test: str, accept: bool, named: dict[str, str]) -> dict[str, Any]:
+def _take_log(
+    file: JobFile, log: Path, test: str, accept: bool, named: dict[str, str], typed: TypedLines
+) -> dict[str, Any]:
     worked_out = _plan_for(file, test)
     if worked_out is None:
         raise UserError("This job has no test yet that a log could belong to; plan one first.")
@@ -147,7 +208,9 @@ def _take_log(file: JobFile, log: Path, test: str, accept: bool, named: dict[str
             kept = import_temperatures(file, temperatures, worked_out, log.name, accept=accept)
         else:
             read = read_log(log, named)
-            kept, said = import_log(file, read, worked_out, log.name, accept=accept), read.said
+            stands = typed.of_log(worked_out.output.id)
+            kept = import_log(file, read, worked_out, log.name, accept=accept, conditions=stands)
+            said = read.said
     except Doubtful as doubtful:
         raise Doubtful(f"{doubtful} --accept takes it all the same.") from doubtful
     rows = len({r.scan for r in kept})

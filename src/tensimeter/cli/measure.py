@@ -21,13 +21,14 @@ from tensimeter.cli.output import answer, span
 from tensimeter.cli.streams import say
 from tensimeter.core.correction_line import MOST_TERSE
 from tensimeter.core.errors import UserError
+from tensimeter.core.held.points import shown_A
 from tensimeter.core.measurement.conformity import Interval, worst
 from tensimeter.core.measurement.readings import real_ones
 from tensimeter.core.model.edits import with_test
 from tensimeter.core.model.job import Job, Overrule
 from tensimeter.core.model.tests import Test
 from tensimeter.core.procedure.notices import must_be_lifted, notices, open_holds
-from tensimeter.core.testplan.evaluation import outcome, rates, shown_A
+from tensimeter.core.testplan.evaluation import outcome, rates
 from tensimeter.core.testplan.generator import blank, generated
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.read_so_far import ReadSoFar
@@ -197,7 +198,7 @@ def _run(
     worked_out = plan(file.job, test)
     # What was simulated is not there for real instruments.
     counted = file.readings() if bench.simulated else real_ones(file.readings())
-    done = frozenset(ReadSoFar(counted).done(worked_out)) if go_on else frozenset[int]()
+    done = frozenset(ReadSoFar(file.job, counted).done(worked_out)) if go_on else frozenset[int]()
     engine = RunEngine(
         file, worked_out, bench, tell, present=present, done=done, others_are_meant=others_are_meant
     )

@@ -6,10 +6,10 @@ from pathlib import Path
 from msgspec import Struct
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.held.claims import claims
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED_WORDS
 from tensimeter.core.quantity import show, with_uncertainty
-from tensimeter.core.testplan.claims import claims
 from tensimeter.report.sheet import outcomes
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook

@@ -10,9 +10,12 @@ from msgspec import Struct
 from tensimeter.bench.setup import parts_by_role
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.guarded import guarded
+from tensimeter.core.held.circumstances import mains_hull, room_hull
+from tensimeter.core.held.points import shown_A
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import PRETENDED, PRETENDED_WORDS, Reading, Wave
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import states_words
 from tensimeter.core.model.tests import Test
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.instrument_part import Instrument
@@ -24,8 +27,9 @@ from tensimeter.core.procedure.first_power import power_up_results
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, show_at_least, with_uncertainty
-from tensimeter.core.testplan.evaluation import extended_words, not_judged, outcome, rates, shown_A
+from tensimeter.core.testplan.evaluation import extended_words, not_judged, outcome, rates
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import OPEN, Finding, Outcome, StepResult
 from tensimeter.report.annex import changes_made, photos, unfinished_runs
@@ -122,10 +126,10 @@ def stamp_of(job: Job, readings: Sequence[Reading], waves: Sequence[Wave] = ()) 
 
 def outcomes(job: Job, readings: list[Reading], waves: Sequence[Wave] = ()) -> list[Outcome]:
     """What was read, and what gives a rating, judged by the readings; a broken path has no tests to judge."""
-    read = {r.test for r in readings} | {w.test for w in waves}
+    read, recorded = ReadSoFar(job, readings), {w.test for w in waves}
     found = []
     for test in job.campaign.tests:
-        if test.id not in read and not kind_of(test).rates(test):
+        if not (read.was_read(test.id) or test.id in recorded) and not kind_of(test).rates(test):
             # What nobody has read needs no plan to be told as open.
             continue
         planned = guarded("This test", partial(plan, job, test), lambda _: None)
@@ -139,10 +143,10 @@ def rating(result: Outcome) -> Rating:
     """The rating shown so far: volts of the band, and the largest current that holds."""
     output, amps = result.plan.output, shown_A(result)
     nominal = f"{show(output.nominal_V, 'V', 4)} ± {localised(f'{output.tolerance * 100:g}')} %"
+    if result.facts is not None and (words := states_words(result.facts.job)) and amps is None:
+        return Rating(output.name, nominal, "not proven", words, Verdict.NOT_MEASURED)
     if not result.measured and not result.extra:
         return Rating(output.name, nominal, "not proven", "nothing measured", Verdict.NOT_MEASURED)
-    if not result.measured:
-        return Rating(output.name, nominal, "not proven", "no reading at a point of the test", result.verdict)
     if amps is None:
         return Rating(output.name, nominal, "not proven", "the first point fails", result.verdict)
     parts = []
@@ -151,7 +155,8 @@ def rating(result: Outcome) -> Rating:
     failing = [r for r in result.steps if r.pair and r.verdict is not Verdict.CONFORMS]
     if failing:
         first = min(failing, key=lambda r: r.step.set_A)
-        parts.append(f"{first.verdict.words} at {show(first.step.set_A, 'A', 3)}")
+        flowed = first.pair.amps.value if first.pair is not None else first.step.set_A
+        parts.append(f"{first.verdict.words} at {show(flowed, 'A', 3)}")
     proven = "at no load only" if amps == 0 else f"up to {show_at_least(amps, 'A')}"
     if result.pretended:
         # What is made up may be shown, and never as a rating.
@@ -309,10 +314,11 @@ MOST_ROWS = 16
 
 def _section(job: Job, result: Outcome) -> Section:
     kind, output = KINDS[result.plan.test.kind], result.plan.output
-    others = "" if any(s.others for s in result.plan.steps) else "others idle, "
+    rows = result.facts.readings if result.facts is not None else ()
+    mains, room = mains_hull(rows), room_hull(rows)
     conditions = [
-        f"{others}ambient {show(job.settings.ambient_C, 'C', 3)}",
-        f"mains {job.settings.mains_V:g} V {job.settings.mains_Hz:g} Hz",
+        f"room {room.words('C')}" if room is not None else "room not read",
+        f"mains {mains.words('V')}" if mains is not None else "mains not read",
         _wiring(job, result),
     ]
     fit = result.regulation

@@ -13,6 +13,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import Job, read_job
 from tensimeter.core.model.migrations import MAJOR, MINOR, of_number
+from tensimeter.core.model.states import FIRST, answered, changed_state, edited, state_of
 from tensimeter.store.database import (
     APPLICATION_ID,
     TABLES,
@@ -26,7 +27,7 @@ from tensimeter.store.database import (
 from tensimeter.store.entries import UNDONE, LogEntry, Run, Strikes, accuracy_json, add_revision, runs_of
 from tensimeter.store.held import Holding
 from tensimeter.store.own_schema import must_be_ours
-from tensimeter.store.rows import READING_COLUMNS, TOLD_APART, ScansApart, faults, readings_after
+from tensimeter.store.rows import READING_COLUMNS, TOLD_APART, ScansApart, faults, readings_after, with_states
 from tensimeter.store.whereabouts import ROOM_BYTES, WriteAheadLog, must_be_there, must_have_room
 
 
@@ -44,6 +45,9 @@ class JobFile:
         self._replaces = False
         self._known: list[Reading] = []
         self._apart = ScansApart()
+        #: Which state a revision is of, and which states something was read of, by place.
+        self._states: dict[int, int] = {}
+        self._read: set[tuple[int, str]] = set()
         self._strikes = Strikes()
         self._earlier: dict[int, Job] = {}
         self._held: Holding | None = held_for(self.path, writing=not read_only)
@@ -108,10 +112,36 @@ class JobFile:
         return value
 
     def edit(self, name: str, job: Job) -> None:
-        """Keep a new revision of the job under a name; on disk when this returns."""
+        """Keep a new revision of the job under a name; on disk when this returns.
+
+        Where it moves what is electrical after an output was read, it is asked whether the supply was
+        changed.
+        """
+        job = edited(self.job, job, name, time.time(), self._next_state(), self._states_read())
         with self._transaction() as db:
             made = add_revision(db, self.revision, name, job)
         self.revision, self.job = made, job
+
+    def begin_state(self, what: str) -> None:
+        """Begin a new state of the supply, named by what was changed; what was read before stays as it is."""
+        self.edit(f"changed: {what}", changed_state(self.job, what, time.time(), self._next_state()))
+
+    def answer_state(self, *, changed: bool) -> None:
+        """Say of the last electrical edit whether the supply was changed, or only its description."""
+        words = "the supply was changed" if changed else "only the description was changed"
+        self.edit(words, answered(self.job, changed=changed))
+
+    def _next_state(self) -> int:
+        """A number that no state has had, undone ones too: that of the revision that is made next."""
+        row = self._row("SELECT max(id) FROM revision")
+        return (int(row[0]) if row else FIRST) + 1
+
+    def _states_read(self) -> set[int]:
+        """The states in which an output was read."""
+        outputs = {o.id for o in self.job.design.outputs()}
+        with self._mutex:
+            self.facts()
+            return {state for state, place in self._read if place in outputs}
 
     def undo_name(self) -> str:
         """Name of the edit that undo would take back; empty when there is none."""
@@ -175,8 +205,8 @@ class JobFile:
             db.executemany(_KEEP, rows)
             last = int(db.execute("SELECT last_insert_rowid()").fetchone()[0])
         # One writer and no deletions: the ids of one transaction follow one another.
-        first = last - len(rows) + 1
-        return [Reading._make((*r[:15], first + k)) for k, r in enumerate(readings)]
+        first, state = last - len(rows) + 1, state_of(self.job)
+        return [Reading._make((*r[:15], first + k, state)) for k, r in enumerate(readings)]
 
     def settle(self) -> None:
         """Bring what was kept from the log beside the file into the file: a copy of it is whole then."""
@@ -212,7 +242,8 @@ class JobFile:
         """Every reading ever kept, struck ones too; rows never change, so those known are not read again."""
         with self._mutex, said(self.path):
             after = (self._known[-1].id if self._known else 0) or 0
-            fresh = readings_after(self._db, after)
+            fresh = with_states(self._db, readings_after(self._db, after), self._states)
+            self._read.update((r.state, r.place) for r in fresh if r.quantity in ("V", "A", "Vpp"))
             self._replaces = self._replaces or any(r.corrects is not None for r in fresh)
             self._known += self._apart.told(fresh)
             return list(self._known)

@@ -13,7 +13,7 @@ from pydantic import ValidationError
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.measurement.readings import Measurand, Origin, Reading
+from tensimeter.core.measurement.readings import AS_SAID, AS_SET, Measurand, Origin, Reading
 from tensimeter.core.model.job import read_job
 from tensimeter.store.database import TABLES
 
@@ -122,7 +122,45 @@ def _alike(
     )
     heads, tails = [tuple(r[2:4]) for r in like], [tuple(r[5:15]) for r in like]
     with _uncollected():
-        return [_make((scan, at, *heads[k], value, *tails[k], own)) for scan, at, value, own, k in rows]
+        return [_make((scan, at, *heads[k], value, *tails[k], own, 1)) for scan, at, value, own, k in rows]
+
+
+def with_states(db: sqlite3.Connection, fresh: list[Reading], known: dict[int, int]) -> list[Reading]:
+    """Readings with the state that each is of: the newest of the revision that it was kept under.
+
+    `known` holds that by revision, and is added to. Of amps that an older program wrote in, as set, beside
+    volts that were typed nobody knows anything: they are left out; what was said behind @ is told from what
+    was read.
+    """
+    if not fresh:
+        return fresh
+    first, last = fresh[0].id, fresh[-1].id
+    for (revision,) in db.execute(
+        "SELECT DISTINCT revision FROM reading WHERE id BETWEEN ? AND ?", (first, last)
+    ).fetchall():
+        if revision not in known:
+            row = db.execute(
+                "SELECT json_extract(job, '$.states[#-1].number') FROM revision WHERE id = ?", (revision,)
+            ).fetchone()
+            known[revision] = row[0] if row and isinstance(row[0], int) else 1
+    if any(number != 1 for number in known.values()):
+        of = dict(
+            db.execute("SELECT id, revision FROM reading WHERE id BETWEEN ? AND ?", (first, last)).fetchall()
+        )
+        fresh = [r._replace(state=known[of[r.id]]) if known[of[r.id]] != 1 else r for r in fresh]
+    if any(r.origin == "typed" and r.quantity == "A" for r in fresh):
+        return [told for r in fresh if (told := _as_known(r)) is not None]
+    return fresh
+
+
+def _as_known(r: Reading) -> Reading | None:
+    """A reading as what it is known to be; None where it is no fact."""
+    if r.origin != "typed" or r.quantity != "A":
+        return r
+    if r.range == AS_SET:
+        return None
+    said = "@" in r.note and r.range != AS_SAID and not r.place.endswith(("-panel", "-panel-alone", "-set"))
+    return r._replace(range=AS_SAID) if said else r
 
 
 _make = Reading._make

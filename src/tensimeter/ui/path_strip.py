@@ -9,10 +9,11 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QWidget
 
 from tensimeter.bench.events import ENDS, Event
+from tensimeter.core.held.points import shown_A
 from tensimeter.core.path import OutputLink, UnitLink
 from tensimeter.core.quantity import fixed, show, show_at_least
 from tensimeter.core.rating.ladder import ranked
-from tensimeter.core.testplan.evaluation import rates, shown_A
+from tensimeter.core.testplan.evaluation import rates
 from tensimeter.ui.parts.margin_bar import paint_bar
 from tensimeter.ui.parts.words import tr
 from tensimeter.ui.session import Session

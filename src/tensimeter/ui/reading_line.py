@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
+from tensimeter.app.typed_lines import state_summary
 from tensimeter.core.correction_line import correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.readingline import completion
@@ -50,6 +51,9 @@ class ReadingLine(QFrame):
         self.entry.setPlaceholderText(tr("reading, e.g. mount 13.58V @4A"))
         self.entry.setMinimumWidth(theme.px(240))
         self.hint, self.log = Elided(), Elided(right=True)
+        self.stands = Elided(right=True)
+        self.stands.setAccessibleName(tr("what stands for the next line"))
+        layout.addWidget(self.stands, 2)
         layout.addWidget(self.entry, 3)
         layout.addWidget(self.hint, 5)
         layout.addWidget(self.log, 4)
@@ -60,9 +64,24 @@ class ReadingLine(QFrame):
         session.told.connect(self._tell)
         session.subject_changed.connect(self._idle)
         session.hand_changed.connect(self._show_hand)
+        session.point_changed.connect(self.show_standing)
+        session.subject_changed.connect(self.show_standing)
+        session.readings_changed.connect(self.show_standing)
         theme.changed.connect(self._say_again)
         self.show_log()
+        self.show_standing()
         self._idle()
+
+    def show_standing(self) -> None:
+        """The conditions under which the next line is read; what nobody has said is a question mark."""
+        output = next((o for o in self.session.job.design.outputs() if o.id == self.session.output_id), None)
+        words = ""
+        if output is not None and self.session.hand is None:
+            stands = self.session.lines.standing
+            words = stands.words(output.id, adjustable=output.adjustable)
+        self.stands.setText(words)
+        said = tr("stands for the next line; @2A, @unloaded, set 12V, mains 207V or room 31C change it")
+        self.stands.setToolTip(tip(said))
 
     def say(self, text: str, colour: str = "miss") -> None:
         """Show a sentence beside the line until something else is typed."""
@@ -111,10 +130,14 @@ class ReadingLine(QFrame):
                 rows = affected(self.session.file, taken_back)
                 self.say(f"→ {taken_back.words}" + (f" ({rows})" if rows else ""), "ink")
                 return
-            found = self.session.understood(text)
+            line = self.session.line(text)
+            found = line.reading
         except UserError as trouble:
             place = text + self.entry.completes
             self.say(tr("Tab: {0}").format(place) if self.entry.completes else str(trouble), "pencil")
+            return
+        if found is None:
+            self.say(f"→ {state_summary(line)}", "ink")
             return
         where = self.session.where(found)
         if found.question:
@@ -135,6 +158,7 @@ class ReadingLine(QFrame):
         """Enter: keep the reading; a value that cannot be right is asked about first."""
         text = self.entry.text().strip()
         if not text:
+            self._offer()
             return
         try:
             taken_back = correction(text)
@@ -143,18 +167,29 @@ class ReadingLine(QFrame):
                 self.entry.empty()
                 self.say(said, "ink")
                 return
-            found = self.session.understood(text)
-            if found.question and self._asked != text:
+            line = self.session.line(text)
+            found = line.reading
+            if line.question and self._asked != text:
                 self._asked = text
-                self.say(tr("{0} Enter again keeps it.").format(found.question), "hold")
+                self.say(tr("{0} Enter again keeps it.").format(line.question), "hold")
                 return
-            where = self.session.where(found)
-            self.session.take_typed(found)
+            where = self.session.where(found) if found is not None else ""
+            self.session.take_line(line)
         except UserError as trouble:
             self.say(str(trouble))
             return
         self.entry.empty()
-        self.say(tr("kept: {0} → {1}").format(found.summary, where), "holds")
+        said = (
+            tr("kept: {0} → {1}").format(found.summary, where) if found is not None else state_summary(line)
+        )
+        self.say(said, "holds")
+
+    def _offer(self) -> None:
+        """Enter on an empty line: what the step in hand asks for, to be said by a second one."""
+        asked = self.session.as_asked
+        if asked:
+            self.entry.setText(asked)
+            self.say(tr("Enter says that it is so: {0}").format(asked), "hold")
 
     def _remark(self) -> None:
         text = self.entry.text().strip()

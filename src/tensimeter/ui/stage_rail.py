@@ -2,9 +2,10 @@
 
 from PyQt6.QtWidgets import QWidget
 
+from tensimeter.core.held.points import proven_A
 from tensimeter.core.procedure.notices import open_holds
 from tensimeter.core.procedure.stages import Stage
-from tensimeter.core.testplan.evaluation import proven_A, rates, shows_load
+from tensimeter.core.testplan.evaluation import rates, shows_load
 from tensimeter.core.testplan.step import Outcome, panel_of
 from tensimeter.ui.session import Session
 from tensimeter.ui.stage_buttons import StageButtons

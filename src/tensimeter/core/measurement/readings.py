@@ -15,6 +15,8 @@ Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB", "turn", "rpm"]
 Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
 #: The range of amps that nobody read: they are what the load was set to.
 AS_SET = "as set"
+#: The range of what nobody read: a person said that it is so.
+AS_SAID = "as said"
 #: How a run ends: all steps taken; a limit was crossed; somebody dropped the load; an instrument, a link or
 #: the supply gave up; the program itself did.
 RunEnd = Literal["complete", "protected", "aborted", "fault", "bug"]
@@ -47,6 +49,13 @@ class Reading(NamedTuple):
     note: str = ""
     corrects: int | None = None
     id: int | None = None
+    #: Which state of the supply it is of; see `core.model.states`.
+    state: int = 1
+
+    @property
+    def known(self) -> Literal["read", "said", "set"]:
+        """How it is known: read off something, said by a person, or set at an instrument that answered."""
+        return "said" if self.range == AS_SAID else "set" if self.range == AS_SET else "read"
 
 
 class Wave(Struct, frozen=True, eq=False, dict=True):
@@ -130,10 +139,14 @@ class VoltsAmps(NamedTuple):
 
 
 def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> list[VoltsAmps]:
-    """Volts and amps of an output by scan, in the order taken; incomplete scans are left out."""
+    """Volts and amps of an output by scan, in the order taken; incomplete scans are left out.
+
+    Amps that were read stand before those that were set or said.
+    """
     own = [r for r in standing(readings) if r.place == place and (test is None or r.test == test)]
     volts = {r.scan: r for r in own if r.quantity == "V"}
-    amps = {r.scan: r for r in own if r.quantity == "A"}
+    amps = {r.scan: r for r in own if r.quantity == "A" and r.known != "read"}
+    amps |= {r.scan: r for r in own if r.quantity == "A" and r.known == "read"}
     return [
         VoltsAmps(v, a)
         for scan in dict.fromkeys([r.scan for r in own])

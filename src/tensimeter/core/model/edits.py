@@ -6,8 +6,9 @@ from typing import Literal, TypeVar
 
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Campaign, Job, Nameplate
-from tensimeter.core.model.nameplate import read_nameplate
-from tensimeter.core.model.tests import LoadRegulation, Test
+from tensimeter.core.model.nameplate import read_nameplate, read_outlets
+from tensimeter.core.model.test_record import Corner
+from tensimeter.core.model.tests import LoadRegulation, ReachPoints, Test
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.parts.path_part import PathPart
 from tensimeter.core.parts.registry import PART_KINDS, Part
@@ -235,16 +236,50 @@ def readings_first(
     tolerance: float = 0.05,
     made: Literal["bought", "repaired", "own_mains"] = "bought",
 ) -> Job:
-    """A job for a supply that exists already: a name, a nameplate, one output, no design; what it is."""
-    plate = read_nameplate(nameplate)
-    if plate.amps is None:
-        raise UserError(f"The nameplate “{nameplate}” needs amps or watts beside the volts.")
-    output = OutputLink(
-        id="out", name="OUT", nominal_V=plate.volts, full_load_A=plate.amps, tolerance=tolerance
-    )
-    job = Job(
-        name=name,
-        nameplate=Nameplate(text=nameplate, volts=plate.volts, amps=plate.amps, watts=plate.watts, made=made),
-        design=Design(links=(output,)),
-    )
-    return with_test_for(job, output)
+    """A job for a supply that exists already: a name, a nameplate, its outlets, no design; what it is.
+
+    An outlet whose volts are set by hand is asked for at its lowest, middle and highest volts.
+    """
+    outlets = read_outlets(nameplate)
+    first = outlets[0]
+    links: list[OutputLink] = []
+    for outlet in outlets:
+        made_id = identifier(outlet.name, [x.id for x in links])
+        links.append(
+            OutputLink(
+                id=made_id,
+                name=outlet.name,
+                nominal_V=outlet.volts,
+                full_load_A=outlet.amps,
+                tolerance=tolerance,
+                adjustable=outlet.low_V is not None,
+            )
+        )
+    volts, amps = first.volts, first.amps
+    watts = _watts_of(nameplate, volts * amps)
+    plate = Nameplate(text=nameplate, volts=volts, amps=amps, watts=watts, made=made)
+    job = Job(name=name, nameplate=plate, design=Design(links=tuple(links)))
+    for link, outlet in zip(links, outlets, strict=True):
+        job = with_test_for(job, link)
+        if outlet.low_V is not None:
+            job = _with_reach(job, link, outlet.low_V)
+    return job
+
+
+def _with_reach(job: Job, output: OutputLink, low_V: float) -> Job:
+    """The job with points over the volts that an outlet is set between, each at full load."""
+    least = max(low_V, 0.1 * output.nominal_V)
+    middle = (least + output.nominal_V) / 2
+    told = (("lowest volts", least), ("middle", middle), ("highest volts", output.nominal_V))
+    points = tuple(Corner(volts=round(v, 2), amps=output.full_load_A, why=why) for why, v in told)
+    name = identifier(f"reach-{output.id}", (t.id for t in job.campaign.tests))
+    test = ReachPoints(id=name, output=output.id, points=points, allowed=output.tolerance)
+    return with_campaign(job, tests=(*job.campaign.tests, test))
+
+
+def _watts_of(nameplate: str, otherwise: float) -> float:
+    """The watts that a label says; those of its volts and amps where it says none."""
+    try:
+        return read_nameplate(nameplate).watts or otherwise
+    except UserError:
+        return otherwise

@@ -138,10 +138,24 @@ class Variant(Record):
     stock: Annotated[tuple[Part, ...], Quantity("", "stock")]
 
 
+class State(Record):
+    """What parts the readings before from those after: what was done to the supply, or to its description.
+
+    `open`: an edit of what is electrical, of which nobody has said whether the supply was changed as well;
+    `circuit` marks what was drawn before it.
+    """
+
+    number: Annotated[int, Field(ge=2), Quantity("", "number", "told by no other state")]
+    what: Annotated[Name, Quantity("", "what", "what it is, in words")]
+    at: Annotated[float, Quantity("s", "at", "when it began, since 1970")]
+    how: Annotated[Literal["changed", "described", "open"], Quantity("", "how", "what it parts")] = "open"
+    circuit: Annotated[str, Quantity("", "circuit", "what was drawn before")] = ""
+
+
 class Job(Record):
     """One supply: stock, design, policy, campaign; `variant` names the design in hand."""
 
-    format: Literal[3] = 3
+    format: Literal[4] = 4
     #: Of the program that wrote it; a newer one's unknown fields are kept as they are.
     minor: Annotated[int, Field(ge=0)] = MINOR
     name: Annotated[Name, Quantity("", "name", "what it is called; links and lists show it")]
@@ -161,6 +175,8 @@ class Job(Record):
     )
     variant: Annotated[Name, Quantity("", "variant")] = "as built"
     variants: Annotated[tuple[Variant, ...], Quantity("", "variants")] = ()
+    #: In the order in which they began; before the first the supply is in state 1.
+    states: Annotated[tuple[State, ...], Quantity("", "states", "what was changed after readings")] = ()
 
     def in_room(self, ambient_C: float) -> "Job":
         """The same job in a room of another temperature, °C; itself where it is the same."""

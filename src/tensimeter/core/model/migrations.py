@@ -15,7 +15,8 @@ from tensimeter.core.errors import UserError
 #: 3.5: trims and their turns; what a check of a meter has shown; figures of a link as found.
 #: 3.6: checks of what loads and converters are set to; what a builder adds to the plate.
 #: 3.7: parts that one makes, by their circuit; a load of one's own as the end of a path.
-MAJOR, MINOR = 3, 7
+#: 4: readings are of a state of the supply; amps that were only said are told from those that were read.
+MAJOR, MINOR = 4, 0
 
 
 def _from_1(data: dict[str, object]) -> dict[str, object]:
@@ -25,6 +26,11 @@ def _from_1(data: dict[str, object]) -> dict[str, object]:
 
 def _from_2(data: dict[str, object]) -> dict[str, object]:
     """What format 3 added has a default."""
+    return data
+
+
+def _from_3(data: dict[str, object]) -> dict[str, object]:
+    """Before format 4 nobody had said of a supply that it was changed: all was read of one state."""
     return data
 
 
@@ -43,7 +49,7 @@ def _bond_not_known(part: object) -> object:
 
 
 #: From each older major to the next.
-_STEPS: dict[int, Callable[[dict[str, object]], dict[str, object]]] = {1: _from_1, 2: _from_2}
+_STEPS: dict[int, Callable[[dict[str, object]], dict[str, object]]] = {1: _from_1, 2: _from_2, 3: _from_3}
 
 
 def migrated(data: dict[str, object]) -> tuple[dict[str, object], bool]:
@@ -62,7 +68,7 @@ def migrated(data: dict[str, object]) -> tuple[dict[str, object], bool]:
     for step in range(major, MAJOR):
         data = {**_STEPS[step](data), "format": step + 1, "minor": 0}
     newer = major == MAJOR and minor > MINOR
-    if minor < 4 or major < MAJOR:
+    if (major, minor) < (3, 4):
         data = _bonds_not_known(data)
     # What a later minor added has a default, which is written from now on.
     return (data if newer else {**data, "minor": MINOR}), newer

@@ -85,3 +85,65 @@ def read_rails(text: str) -> tuple[str, list[tuple[float, float]], float | None]
     watts = _WATTS.search(rest)
     name = " ".join(_WATTS.sub(" ", rest).split()).strip(" ,;·+")
     return name, rails, split(watts.group())[0] if watts else None
+
+
+class Outlet(Struct, frozen=True):
+    """One outlet of a label: the most volts and amps; `low_V` where its volts are set between two."""
+
+    name: str
+    volts: float
+    amps: float
+    low_V: float | None = None
+
+
+_DECIMAL = r"\d+(?:[.,]\d+)?"
+_TO = r"\s*(?:-|–|\.\.\.?|…|to)\s*"
+#: Volts that are set between two: `0-30V`, `1.25..27 V`, `0 V to 20 V`; amps likewise.
+_RANGE_V = re.compile(rf"(?<![\d.,])({_DECIMAL}){_TO}({_DECIMAL})\s*V(?![A-Za-z])", re.I)
+_RANGE_A = re.compile(
+    rf"(?<![\d.,])({_DECIMAL})\s*A?\s*(?:-|–|\.\.\.?|…|to)\s*({_DECIMAL}\s*m?A)(?![A-Za-z])", re.I
+)
+
+
+def read_outlets(text: str) -> list[Outlet]:
+    """Every outlet of the label of a supply that exists: fixed ones, several, those set by hand.
+
+    `30V 5A`, `0-30V 0-5A`, `1.25..27V 1A`, `2 × 0-20V 1A`, `+5V 15A +12V 8A`. UserError for one of no volts
+    or amps, and for one below common.
+
+    Examples
+    --------
+    >>> [(o.low_V, o.volts, o.amps) for o in read_outlets("2 × 0-20V 1A")]
+    [(0.0, 20.0, 1.0), (0.0, 20.0, 1.0)]
+    """
+    bare = _RANGE_A.sub(r"\2", text)
+    ranged = _RANGE_V.search(bare)
+    if ranged is not None:
+        low, high = sorted(float(x.replace(",", ".")) for x in ranged.groups())
+        plate = read_nameplate(_RANGE_V.sub(f"{high:g}V", bare))
+        _must_have_amps(text, plate.amps)
+        outlet = Outlet("OUT", plate.volts, plate.amps or 0.0, low)
+        return _counted(outlet, plate.count)
+    rails = read_rails(bare)
+    if rails is not None:
+        if any(volts < 0 for volts, _ in rails[1]):
+            raise UserError(
+                f"“{text}” has a rail below common; begin with its positive rails, and add it in Design."
+            )
+        return [Outlet(f"{volts:g} V", volts, amps) for volts, amps in rails[1]]
+    plate = read_nameplate(bare)
+    _must_have_amps(text, plate.amps)
+    return _counted(Outlet("OUT", plate.volts, plate.amps or 0.0), plate.count)
+
+
+def _must_have_amps(text: str, amps: float | None) -> None:
+    if amps is None:
+        raise UserError(f"The nameplate “{text}” needs amps or watts beside the volts.")
+
+
+def _counted(outlet: Outlet, count: int) -> list[Outlet]:
+    if count == 1:
+        return [outlet]
+    return [
+        Outlet(f"{outlet.name} {k}", outlet.volts, outlet.amps, outlet.low_V) for k in range(1, count + 1)
+    ]

@@ -6,10 +6,10 @@ from functools import partial
 from msgspec import Struct
 
 from tensimeter.core.guarded import guarded
+from tensimeter.core.held.points import real
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import LoadLink, OutputLink
-from tensimeter.core.plate.held import real
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.registry import KINDS
 from tensimeter.core.testplan.step import Outcome, Plan

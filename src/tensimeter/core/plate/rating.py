@@ -8,22 +8,24 @@ import numpy as np
 from msgspec import Struct
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.circuit.network import has_source
+from tensimeter.core.held.circumstances import Hull, mains_hull, most_W, not_read, room_hull
+from tensimeter.core.held.points import Point, held_point, loaded, points, real
+from tensimeter.core.held.reach import held_reach, most_at
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading, counting, interval_of, real_ones
 from tensimeter.core.model.instruments import checks_of
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import of_newest, open_state, states_words
 from tensimeter.core.parts.path_part import OvercurrentPart
 from tensimeter.core.parts.sink_circuit import LoadByCircuit
 from tensimeter.core.path import LoadLink, OutputLink
 from tensimeter.core.plate.derated import derated_A
-from tensimeter.core.plate.held import Point, held_A, loaded, points, real
-from tensimeter.core.plate.reach_held import held_reach, most_at
 from tensimeter.core.procedure.first_power import newest_touches
 from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.quantity import parse, show, show_at_least, show_at_most
 from tensimeter.core.testplan.meter_checks import MONTH_S
 from tensimeter.core.testplan.registry import kind_of
+from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.core.testplan.step import Outcome
 
 #: So many instruments are named at the most.
@@ -54,6 +56,12 @@ class OutletPlate(Struct, frozen=True, eq=False):
     reach: Array
 
     @property
+    def most_A(self) -> float | None:
+        """The most amps that it is rated for at its own volts; None where it is not."""
+        amps = [e.value for e in self.entries if e.key in ("continuous", "minutes", "moments")]
+        return max((a for a in amps if a is not None), default=None)
+
+    @property
     def rated(self) -> bool:
         """Whether anything is proven of it."""
         return any(e.key in ("continuous", "minutes", "moments", "reach") for e in self.entries)
@@ -77,13 +85,43 @@ def plate(
     """The plate of a job at a time, s since 1970; `holds` are hold points that were overruled, in words."""
     counted = counting(readings)
     rows = counted if job.demo else real_ones(counted)
+    rows = of_newest(job, rows)
     marks = [*(f"overruled: {h}" for h in holds), *_not_mended(job), *_checks_over(job, rows, now)]
     outlets = tuple(outlet_plate(job, judged, o) for o in job.design.outputs())
-    foot = _foot(job, rows, rated=any(o.rated for o in outlets))
+    rated = any(o.rated for o in outlets)
+    whole = [*_state(job, rated=rated), *_at_once(job, judged, outlets), *_whole(job, judged, rows)]
+    if rated and (lacking := not_read(rows)):
+        whole.append(Entry("not_read", lacking))
+    foot = _foot(job, rows, rated=rated)
     return Plate(
-        job.name, outlets, tuple(_whole(job, judged, rows)), tuple(foot),
+        job.name, outlets, tuple(whole), tuple(foot),
         tuple(dict.fromkeys([*marks, *(m for o in outlets for m in o.marks)])), "DEMO" if job.demo else "",
     )  # fmt: skip
+
+
+def _state(job: Job, *, rated: bool) -> list[Entry]:
+    """Which state of the supply a rating is of, where it was changed; why nothing is rated after an edit."""
+    words = states_words(job)
+    if open_state(job) is not None:
+        return [Entry("state", f"nothing is rated: {words}")]
+    return [Entry("state", f"as of {words}")] if rated and words else []
+
+
+#: What every outlet carried at a moment counts as together where each has so much of what is rated.
+AT_ONCE = 0.9
+
+
+def _at_once(job: Job, judged: Sequence[Outcome], outlets: Sequence[OutletPlate]) -> list[Entry]:
+    """That outlets were read one after the other, where what they are rated for was never read at once."""
+    rated = {o.output: m for o in outlets if (m := o.most_A) is not None and m > 0}
+    if len(rated) < 2:
+        return []
+    for output in rated:
+        for p in points(job, judged, output):
+            together = {**dict(p.beside), output: p.amps}
+            if p.holds and all(together.get(o, 0.0) >= AT_ONCE * amps for o, amps in rated.items()):
+                return []
+    return [Entry("apart", "each outlet by itself, not all at once")]
 
 
 def outlet_plate(job: Job, judged: Sequence[Outcome], output: OutputLink) -> OutletPlate:
@@ -94,7 +132,7 @@ def outlet_plate(job: Job, judged: Sequence[Outcome], output: OutputLink) -> Out
     corners = held_reach(found, output.nominal_V) if output.adjustable else np.zeros((0, 2))
     fuses = [p for x in job.design.path_to(output.id) if isinstance(p := job.part(x.part), OvercurrentPart)]
     entries = (
-        *_reach_entries(corners),
+        *_reach_entries(corners, found),
         *_fixed(job, judged, output, found),
         *_derated(job, mine),
         *(e for o in mine for e in _protection(o)),
@@ -141,9 +179,11 @@ def _fixed(job: Job, judged: Sequence[Outcome], output: OutputLink, found: Seque
             told.append(Entry("continuous", f"{volts} · {amps} continuous", one.amps))
         else:
             told.append(Entry("minutes", f"{volts} · {amps} for {one.minutes:.0f} min from cold", one.amps))
-    held = held_A(found)
-    if held is not None and held > most:
-        told.append(Entry("moments", f"{volts} · {show_at_least(held, 'A')} for moments", held))
+    point = held_point(found)
+    held = point.amps if point is not None else None
+    if point is not None and held is not None and held > most:
+        said = "" if point.known == "read" else f" (amps {point.known}, not read)"
+        told.append(Entry("moments", f"{volts} · {show_at_least(held, 'A')} for moments{said}", held))
     elif held == 0 and not told:
         told.append(Entry("no_load", f"{volts} · shown at no load only", 0.0))
     return told
@@ -161,16 +201,22 @@ def _derated(job: Job, mine: Sequence[Outcome]) -> list[Entry]:
     return [Entry("derated", f"{words} at {room_C:.0f} °C, computed", amps, computed=True)]
 
 
-def _reach_entries(corners: Array) -> list[Entry]:
+def _reach_entries(corners: Array, found: Sequence[Point]) -> list[Entry]:
     """The shown reach in words: amps at each of its corners, from the lowest volts up."""
     if not len(corners):
         return []
     low, high = float(corners[0, 0]), float(corners[-1, 0])
     most = float(corners[:, 1].max())
     least = float(corners[:, 1].min())
-    volts = f"{show_at_most(low, 'V')} to {show_at_least(high, 'V')}"
+    known = {p.known for p in found if p.holds and p.amps > 0} - {"read"}
+    how = f" (amps {' or '.join(sorted(known))}, not read)" if known else ""
+    if len(corners) == 1:
+        volts = next((p.set_V for p in found if p.holds and p.volts == low and p.set_V is not None), low)
+        amps = f"{show_at_least(most, 'A')} for moments" if most > 0 else "shown at no load only"
+        return [Entry("reach", f"{show(volts, 'V', 4)} · {amps}{how if most > 0 else ''}", most)]
+    volts_words = f"{show_at_most(low, 'V')} to {show_at_least(high, 'V')}"
     everywhere = f" · {show_at_least(least, 'A')} everywhere" if least > 0 else ""
-    told = [Entry("reach", volts + everywhere, least)]
+    told = [Entry("reach", volts_words + everywhere + how, least)]
     if least < most:
         told += _corners(corners)
     return told
@@ -207,12 +253,15 @@ def _protection(o: Outcome) -> list[Entry]:
 
 
 def _ripple(mine: Sequence[Outcome]) -> list[Entry]:
-    """The most ripple that was seen, where every point of it holds."""
+    """The most ripple that was seen, where every point of it holds, and up to which load it was looked at."""
     seen = [f for o in mine for f in o.findings if f.key.startswith("pp:") and f.value is not None]
     if not seen or any(f.verdict is not Verdict.CONFORMS for f in seen):
         return []
     most = max(f.value.high for f in seen if f.value is not None)
-    return [Entry("ripple", f"ripple under {show_at_most(most, 'V', 2)} p-p", most)]
+    looked = [r for o in mine for r in o.steps if r.step.capture is not None and r.taken]
+    amps = max((r.pair.amps.value if r.pair else r.step.set_A for r in looked), default=0.0)
+    at = f"up to {show_at_least(amps, 'A')}" if amps > 0 else "at no load only"
+    return [Entry("ripple", f"ripple under {show_at_most(most, 'V', 2)} p-p {at}", most)]
 
 
 def _least_load(mine: Sequence[Outcome]) -> list[Entry]:
@@ -236,12 +285,12 @@ def _least_load(mine: Sequence[Outcome]) -> list[Entry]:
 def _whole(job: Job, judged: Sequence[Outcome], rows: Sequence[Reading]) -> list[Entry]:
     """What holds for all outlets: mains, what it draws, touch current, reference, room it was proven in."""
     told = []
-    if has_source(job):
-        mains = f"{job.settings.mains_V:g} V~ {job.settings.mains_Hz:g} Hz"
+    mains, drawn = mains_hull(rows), most_W(rows)
+    parts = [mains.words("V").replace(" V", " V~") if mains is not None else ""]
+    parts.append(f"{show_at_most(drawn, 'W')} as read" if drawn is not None else "")
+    if any(parts):
         # Watts, not amps: how the mains' amps lie in time nobody has read.
-        drawn = [i.high for r in rows if r.place == "wall" and r.quantity == "W" and (i := interval_of(r))]
-        watts = f" · {show_at_most(max(drawn), 'W')} as read" if drawn else ""
-        told.append(Entry("mains", mains + watts, max(drawn, default=None)))
+        told.append(Entry("mains", " · ".join(p for p in parts if p), drawn))
     found = newest_touches(job, rows)
     read = [t for t in found if t is not None and t.verdict is Verdict.CONFORMS]
     if found and len(read) == len(found):
@@ -249,11 +298,10 @@ def _whole(job: Job, judged: Sequence[Outcome], rows: Sequence[Reading]) -> list
         told.append(Entry("touch", f"touch current under {show_at_most(most, 'A', 2)}", most))
     told += _to_earth(job, rows)
     rooms = _rooms(job, judged)
-    if rooms is not None:
-        low, high = rooms
-        told.append(
-            Entry("room", f"proven at {math.ceil(low - 1e-9):.0f} to {math.floor(high + 1e-9):.0f} °C", high)
-        )
+    if rooms is not None and math.floor(rooms.high) >= math.ceil(rooms.low):
+        low, high = math.ceil(rooms.low - 1e-9), math.floor(rooms.high + 1e-9)
+        said = "" if rooms.read else ", as said"
+        told.append(Entry("room", f"proven at {low:.0f} to {high:.0f} °C{said}", rooms.high))
     return told
 
 
@@ -267,34 +315,36 @@ def _to_earth(job: Job, rows: Sequence[Reading]) -> list[Entry]:
     return [Entry("reference", "outputs float" if floating else "negative joined to earth")]
 
 
-def _rooms(job: Job, judged: Sequence[Outcome]) -> tuple[float, float] | None:
-    """The coldest and the warmest room that was read while something held; None where it was not read."""
+def _rooms(job: Job, judged: Sequence[Outcome]) -> Hull | None:
+    """Between which rooms what holds was held; of a soak its last run alone. None where it was not read."""
     held = [
         o
         for o in judged
         if o.verdict is Verdict.CONFORMS and (job.demo or not o.pretended) and o.facts is not None
     ]
-    read = [
-        r.value
-        for o in held
-        for r in (o.facts.readings if o.facts is not None else ())
-        if r.place == "ambient" and r.quantity == "C" and math.isfinite(r.value)
-    ]
-    return (min(read), max(read)) if read and math.floor(max(read)) >= math.ceil(min(read)) else None
+    return room_hull(r for o in held for r in _of_last_run(o))
+
+
+def _of_last_run(o: Outcome) -> Sequence[Reading]:
+    rows = o.facts.readings if o.facts is not None else ()
+    if not o.plan.test.soaks:
+        return rows
+    last = soak_runs(rows)[-1:]
+    return [r for r in rows if last and r.run == last[0].run]
 
 
 def _foot(job: Job, rows: Sequence[Reading], *, rated: bool) -> list[Entry]:
     """When it was proven and is due again, its number, who built it; with what stands on the sheet."""
     told = []
     own = job.plate
-    tests = {t.id for t in job.campaign.tests}
-    at = max((r.at for r in rows if r.test in tests), default=None) if rated else None
+    proving = _proving(job, rows)
+    at = max((r.at for r in proving), default=None) if rated else None
     if at is not None:
         told.append(Entry("proven", f"proven {_day(at)}", at))
         if own.retest_months is not None:
             due = at + own.retest_months * MONTH_S
             told.append(Entry("due", f"again by {_day(due)}", due))
-    names = [p.name for p in job.stock if p.id in {r.instrument for r in rows if r.test in tests}]
+    names = [p.name for p in job.stock if p.id in {r.instrument for r in proving}]
     if rated and names:
         more = f" and {len(names) - MOST_NAMES} more" if len(names) > MOST_NAMES else ""
         told.append(Entry("proven_with", f"proven with {', '.join(names[:MOST_NAMES])}{more}"))
@@ -303,6 +353,12 @@ def _foot(job: Job, rows: Sequence[Reading], *, rated: bool) -> list[Entry]:
     if own.built_by.strip():
         told.append(Entry("built_by", f"built by {own.built_by.strip()}"))
     return told
+
+
+def _proving(job: Job, rows: Sequence[Reading]) -> list[Reading]:
+    """The readings that a rating may rest on: of tests, and points of outputs."""
+    places = {o.id for o in job.design.outputs()}
+    return [r for r in rows if r.test is not None or r.place in places]
 
 
 def _day(at: float) -> str:
@@ -316,7 +372,7 @@ def _not_mended(job: Job) -> list[str]:
 
 def _checks_over(job: Job, rows: Sequence[Reading], now: float) -> list[str]:
     """Meters that were read with and whose newest check is over."""
-    used = {r.instrument for r in rows if r.test is not None and r.instrument}
+    used = {r.instrument for r in _proving(job, rows) if r.instrument}
     told = []
     for part in job.stock:
         newest = checks_of(job, part.id)[-1:] if part.id in used else ()

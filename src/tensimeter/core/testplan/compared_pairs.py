@@ -6,13 +6,14 @@ import numpy as np
 from msgspec import Struct
 
 from tensimeter.core.measurement.conformity import Accuracy
-from tensimeter.core.measurement.readings import AS_SET, Measurand, Reading
+from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.compared_places import SET, SHOWS, set_of, setter_of, shows_of
 from tensimeter.core.model.instruments import accuracy_of, display_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.instrument_part import Instrument, SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.testplan.step import displays_of, panel_of
+from tensimeter.core.testplan.taken import amps_of, value_of
 
 #: What a display of an output may show, what a meter may, and what a load may be set to.
 SHOWN: tuple[Measurand, ...] = ("V", "A")
@@ -49,9 +50,9 @@ class Pair(Struct, frozen=True):
 def compared_pairs(job: Job, live: Sequence[Reading]) -> list[tuple[Subject, tuple[Pair, ...]]]:
     """Every subject of a job that was read beside a reference, with its pairs in the order read.
 
-    A display's reading belongs to the reference that was read last before it, of the same output, quantity,
-    test and step; a meter's to what a better one read last before it; a setting stands for all that is read
-    after it, until the next.
+    A display's reading belongs to what was read at the same moment of the same output and quantity; a
+    meter's to what a better one read last before it; a setting stands for all that is read after it, until
+    the next.
     """
     counted = put_right(job, live)
     places = {r.place for r in live}
@@ -80,31 +81,24 @@ def _set_at(output: OutputLink, setter: str) -> list[Subject]:
 
 
 def _beside_output(live: Sequence[Reading], counted: Sequence[Reading], of: Subject) -> tuple[Pair, ...]:
-    """A display beside the reference at its output."""
+    """A display beside what was read together with it at its output, and beside nothing else."""
     output, quantity = of.output, of.quantity
-    latest: dict[tuple[str | None, int | None], Reading] = {}
-    flows: dict[tuple[str | None, int | None], dict[str, float]] = {}
-    found = []
-    beside: tuple[str | None, int | None] | None = None
     panel, alone = displays_of(output)
+    moments: dict[int, list[tuple[Reading, Reading]]] = {}
     for r, right in zip(live, counted, strict=True):
-        if not np.isfinite(r.value):
+        if np.isfinite(r.value) and r.place in (output, panel, alone):
+            moments.setdefault(r.scan, []).append((r, right))
+    found = []
+    for rows in moments.values():
+        shown = [r for r, _ in rows if r.place != output and r.quantity == quantity]
+        read = [
+            right for r, right in rows if r.place == output and r.quantity == quantity and r.known == "read"
+        ]
+        if not shown or not read:
             continue
-        at = (r.test, r.step)
-        if r.place in (panel, alone) and at == (None, None) and beside is not None:
-            # Its current is that of no step, and so was that of what was read just before it.
-            at = beside
-        if r.place == output and r.step is None:
-            beside = at
-        elif r.place == output:
-            beside = None
-        if r.place == output:
-            flows.setdefault(at, {})[r.quantity] = r.value
-        if r.quantity == quantity and r.place == output and r.range != AS_SET:
-            latest[at] = right
-        elif r.quantity == quantity and r.place in (panel, alone) and at in latest:
-            now = flows.get(at, {})
-            found.append(Pair(r, latest[at], now.get("A"), r.place == alone, now.get("V")))
+        here = [r for r, _ in rows]
+        amps, volts = amps_of(here, output), value_of(here, output, "V")
+        found += [Pair(r, read[-1], amps, r.place == alone, volts) for r in shown]
     return tuple(found)
 
 
@@ -121,7 +115,7 @@ def _beside_better(
             better = latest is not None and _half(job, latest) <= _half(job, r)
             if latest is not None and better and abs(r.at - latest.at) <= BESIDE_S:
                 found.append(Pair(r, latest))
-        elif r.instrument and r.instrument != of.part and r.range != AS_SET:
+        elif r.instrument and r.instrument != of.part and r.known == "read":
             latest = right
     return tuple(found)
 
@@ -172,7 +166,7 @@ def _reads(job: Job, r: Reading, of: Subject) -> bool:
 
     A load that is not the campaign's may be anywhere: of it only what a meter shows is known to be.
     """
-    if r.instrument == of.part or r.range == AS_SET:
+    if r.instrument == of.part or r.known != "read":
         return False
     if r.place.endswith(SHOWS):
         return r.quantity in SHOWN

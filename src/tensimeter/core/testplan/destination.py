@@ -10,29 +10,30 @@ from tensimeter.core.readingline import NOTHING_IN_HAND, InHand, Understood
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import FAN, Plan, Step, displays_of
-
-#: A current is that of a step where it is within this share of the largest planned.
-NEAR_SHARE = 0.05
-#: Volts below this share of an output's own are those of one that limits, or is off: a rule of thumb.
-COLLAPSED_SHARE = 0.8
+from tensimeter.core.testplan.taken import NEAR_SHARE, by_points
 
 
 class Destination(Struct, frozen=True):
-    """The test and the step that a reading counts in; `at_A` is what flows with it, perhaps only as set.
+    """The test and the step that a reading counts in first; `at_A` is what flows with it, as said.
 
     Without a plan it is kept and counts in no test; without a step it counts in its test beside the points.
+    A point of an output counts in every test that it fits: this is the one that is told.
     """
 
     plan: Plan | None = None
     step: int | None = None
     at_A: float | None = None
-    as_set: bool = False
     words: str = ""
 
     @property
     def test(self) -> str | None:
-        """The test's id; None where it counts in none."""
-        return self.plan.test.id if self.plan is not None else None
+        """The id of the test that it was read for; None where it counts in none, or in all that it fits."""
+        return self.plan.test.id if self.plan is not None and not by_points(self.plan) else None
+
+    @property
+    def at_step(self) -> int | None:
+        """The step that it was read for; None where that follows from its circumstances."""
+        return self.step if self.test is not None else None
 
 
 def in_hand_of(plan: Plan | None, step: int | None, output: str | None = None) -> InHand:
@@ -57,9 +58,12 @@ def destination(
     rating is proven by. What goes past a limit is only ever taken in hand. Amps that are far from those of
     the step in hand lead to a test that asks for them, where there is one.
     """
+    if any(line.place in displays_of(o.id) for o in job.design.outputs()):
+        # A display is held against what is read at the same moment, whatever is tested.
+        return Destination(at_A=line.at_A, words=_nowhere(job, line))
     far: Destination | None = None
     for plan, in_hand in _in_order(plans, step):
-        if plan is not plans[0] and line.quantity == "V" and line.at_A is None and not _of_panel(plan, line):
+        if plan is not plans[0] and line.quantity == "V" and line.at_A is None:
             # Volts alone belong to a current that only a step in hand tells.
             continue
         found = _in_plan(line, plan, read, in_hand)
@@ -102,28 +106,14 @@ def _in_plan(line: Understood, plan: Plan, read: ReadSoFar, in_hand: int | None)
     fitting = [s for s in plan.steps if _takes(plan, s, line)]
     if not fitting:
         return None
-    if _of_panel(plan, line):
-        index = _reference_of(line, plan, read, fitting)
-        return None if index is None else Destination(plan, index, line.at_A)
     hand = next((s for s in fitting if s.index == in_hand), None)
     chosen = _step_of(line, plan, read, fitting, hand)
     if chosen is None and (line.at_A is None or not kind_of(plan.test).by_current):
         return None
-    beside = chosen is not None and (line.place, line.quantity) in chosen.also
-    if (
-        line.at_A is None
-        and chosen is not None
-        and chosen.ohms is None
-        and line.quantity == "V"
-        and not beside
-    ):
-        return Destination(plan, chosen.index, chosen.set_A, as_set=True)
+    if line.at_A is None and line.quantity in ("V", "Vpp") and by_points(plan):
+        # Volts that nobody said the amps of are a point of no test.
+        return None
     return Destination(plan, chosen.index if chosen is not None else None, line.at_A)
-
-
-def _of_panel(plan: Plan, line: Understood) -> bool:
-    """Whether a line is of an output's own display."""
-    return any(line.place in displays_of(s.place or plan.output.id) for s in plan.steps)
 
 
 def _takes(plan: Plan, step: Step, line: Understood) -> bool:
@@ -135,9 +125,7 @@ def _takes(plan: Plan, step: Step, line: Understood) -> bool:
         return True
     if (line.place, line.quantity) in step.also:
         return True
-    if line.place == place:
-        return line.quantity in ("V", step.asks)
-    return line.quantity in ("V", "A") and line.place in displays_of(place)
+    return line.place == place and line.quantity in ("V", step.asks)
 
 
 def _step_of(
@@ -156,19 +144,11 @@ def _step_of(
         return hand
     if hand is not None and hand.hold_s is not None and not near:
         return hand
-    done = read.done(plan)
-    if hand is not None and hand.index not in done and _collapsed(line, plan):
-        # Less than was asked flows once the volts have gone: it is the step in hand that was tried.
-        return hand
     if not near:
         return None
+    done = read.done(plan)
     waiting = [s for s in near if s.index not in done and s.hold_s is None]
     return min(waiting or near, key=lambda s: (abs(s.set_A - (line.at_A or 0.0)), s.index))
-
-
-def _collapsed(line: Understood, plan: Plan) -> bool:
-    """Whether volts are far below what an output gives as long as nothing limits."""
-    return line.quantity == "V" and 0 <= line.value < COLLAPSED_SHARE * plan.output.nominal_V
 
 
 def near_steps(plan: Plan, amps: float, among: Sequence[Step] | None = None) -> list[Step]:
@@ -185,18 +165,6 @@ def step_for(plan: Plan, amps: float, done: set[int]) -> int | None:
     return chosen.index if chosen is not None else None
 
 
-def _reference_of(line: Understood, plan: Plan, read: ReadSoFar, fitting: list[Step]) -> int | None:
-    """The step of the last reference beside which a panel was read: at its current, where that is said."""
-    steps = {s.index: s for s in fitting}
-    near = steps if line.at_A is None else {s.index: s for s in near_steps(plan, line.at_A, fitting)}
-    latest = [
-        r
-        for (step, place, quantity), r in read.at.get(plan.test.id, {}).items()
-        if quantity == line.quantity and step in near and place == (near[step].place or plan.output.id)
-    ]
-    return max(latest, key=lambda r: r.id or 0).step if latest else None
-
-
 def _with_words(job: Job, line: Understood, found: Destination) -> Destination:
     """It, with where that is in words."""
     assert found.plan is not None
@@ -210,9 +178,7 @@ def _with_words(job: Job, line: Understood, found: Destination) -> Destination:
         named = next((o.name for o in job.design.outputs() if o.id == step.place), "")
         place = named or place
         at = step.title or show(step.set_A, "A", 3)
-        if found.as_set:
-            at += " as set" if not step.title else f", {show(step.set_A, 'A', 3)} as set"
-    return Destination(plan, found.step, found.at_A, found.as_set, f"{place}, {kind}, {at}")
+    return Destination(plan, found.step, found.at_A, f"{place}, {kind}, {at}")
 
 
 def _nowhere(job: Job, line: Understood) -> str:
@@ -220,9 +186,9 @@ def _nowhere(job: Job, line: Understood) -> str:
     if output is None:
         return "kept in the job; no test reads it"
     if line.place in displays_of(output.id):
-        return f"counts nowhere yet: no reference of {output.name} was read at that current"
+        return f"a display, beside what is read of {output.name} at the same moment"
     wants_amps = line.quantity == "V" and line.at_A is None
     tests = [t for t in job.campaign.tests if t.output == output.id and kind_of(t).by_current]
     if wants_amps and tests:
-        return f"counts nowhere yet: say at what current, “{output.name.casefold()} … @4A”"
+        return "at what current? @unloaded, or such as @4A"
     return f"counts nowhere yet: no test of {output.name} reads it"

@@ -20,12 +20,14 @@ from tensimeter.core.measurement.readings import (
     real_ones,
     standing,
 )
+from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.instruments import CORRECTED, accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
+from tensimeter.core.testplan.taken import taken, value_of
 
 
 def rates(result: Outcome) -> bool:
@@ -37,37 +39,6 @@ def rates(result: Outcome) -> bool:
 def shows_load(result: Outcome) -> bool:
     """Whether a load that one makes was shown to sink something; what was simulated shows nothing."""
     return not result.pretended and bool(kind_of(result.plan.test).sinks(result))
-
-
-def proven_A(result: Outcome) -> float | None:
-    """The largest current in A that is proven; None when none is. What was simulated proves nothing."""
-    return None if result.pretended else shown_A(result)
-
-
-def shown_A(result: Outcome) -> float | None:
-    """The largest current in A that was read up to which every point taken holds; None when none does.
-
-    What was read counts, less its interval, not what was planned. Points that were not measured prove
-    nothing, and nothing above one that fails counts.
-    """
-    levels: dict[float, list[StepResult]] = {}
-    for r in result.steps:
-        if r.pair:
-            levels.setdefault(r.step.set_A, []).append(r)
-    best: float | None = None
-    for amps in sorted(levels):
-        if worst(r.verdict for r in levels[amps]) is not Verdict.CONFORMS:
-            break
-        best = max(best or 0.0, min(_at_least(r) for r in levels[amps]))
-    return best
-
-
-def _at_least(result: StepResult) -> float:
-    """The current that flowed for certain at a point that was read, A."""
-    if result.pair is None:
-        return 0.0
-    read = interval_of(result.pair.amps)
-    return max(read.low if read else result.pair.amps.value, 0.0)
 
 
 def already_read(result: Outcome | None, *, simulated: bool = True) -> frozenset[int]:
@@ -142,7 +113,7 @@ def outcome(
     outcome says that it is pretended.
     """
     test, output = worked_out.test, worked_out.output
-    live = put_right(job, [r for r in standing(readings) if r.test == test.id])
+    live = put_right(job, taken(job, worked_out, standing(readings)))
     own = tuple(w for w in waves if w.test == test.id)
     real, real_waves = real_ones(live), tuple(w for w in own if w.origin not in PRETENDED)
     pretended = "" if real or real_waves or not (live or own) else (live or own)[-1].origin
@@ -177,7 +148,7 @@ def outcome(
         *guarded("The panel", lambda: _panel(facts), lambda s: [_failed("panel", s)]),
     )
     singles = [r.verdict for r in results if r.volts is not None and r.step.allowed != OPEN]
-    singles += guarded("Readings beside the steps", lambda: _beside(job, worked_out, extra), lambda _: [])
+    singles += guarded("Readings beside the steps", lambda: _beside(facts, extra), lambda _: [])
     singles += [f.verdict for f in findings if f.verdict is not None]
     if kind.fits_line(test) and singles and fit is None:
         singles.append(fit_verdict)
@@ -200,10 +171,17 @@ def _failed(key: str, sentence: str) -> Finding:
     return Finding(f"failed:{key}", "not worked out", text=sentence, verdict=Verdict.NOT_MEASURED)
 
 
-def _beside(job: Job, worked_out: Plan, extra: Sequence[VoltsAmps]) -> list[Verdict]:
-    """Verdicts of readings that belong to no step."""
-    allowed = worked_out.steps[0].allowed if worked_out.steps else OPEN
-    return [] if allowed == OPEN else [judge(corrected(job, p), allowed) for p in extra]
+def _beside(facts: Facts, extra: Sequence[VoltsAmps]) -> list[Verdict]:
+    """Points between the steps, judged as those at them; around what they were set to, where it was said."""
+    job, output, steps = facts.job, facts.plan.output, facts.plan.steps
+    allowed = steps[0].allowed if steps and all(s.trim_V is None for s in steps) else OPEN
+    found = []
+    for pair in extra:
+        set_V = value_of(facts.at_scan(pair.volts.scan), set_of(output.id), "V")
+        band = Band.around(set_V, output.tolerance) if set_V is not None else allowed
+        if band != OPEN:
+            found.append(judge(corrected(job, pair), band))
+    return found
 
 
 def _panel(facts: Facts) -> list[Finding]:

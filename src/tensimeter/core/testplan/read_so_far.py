@@ -3,12 +3,18 @@
 from collections.abc import Iterable
 
 from tensimeter.core.measurement.readings import Measurand, Reading, standing
+from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import newest
 from tensimeter.core.testplan.approach import Approach
 from tensimeter.core.testplan.step import OPEN, Plan
+from tensimeter.core.testplan.taken import Sorter, asks_points, by_points, taken
+
+#: The latest reading by step, place and quantity.
+At = dict[tuple[int, str, Measurand], Reading]
 
 
 class ReadSoFar:
-    """The readings that stand, and at which steps of which tests what was read.
+    """The readings that stand, of the newest state of the supply, and at which steps of which tests.
 
     `before` is the same of an earlier moment: where readings were only added since, only those are looked at.
     What it holds is not changed, and is shared.
@@ -18,28 +24,80 @@ class ReadSoFar:
     #: Places that have readings.
     places: list[str]
 
-    def __init__(self, readings: Iterable[Reading], before: "ReadSoFar | None" = None) -> None:
+    def __init__(self, job: Job, readings: Iterable[Reading], before: "ReadSoFar | None" = None) -> None:
         every = list(readings)
+        self.job, self.states = job, newest(job)
+        if before is not None and before.job.campaign.tests is not job.campaign.tests:
+            before = before if before.job.campaign.tests == job.campaign.tests else None
+        if before is not None and before.states != self.states:
+            before = None
         known = before.count if before is not None and before._goes_on_in(every) else 0
         fresh = every[known:]
         if before is None or not known or any(r.corrects is not None for r in fresh):
             before, fresh = None, standing(every)
         self.count, self.newest = len(every), every[-1] if every else None
-        #: Readings by the test they count in; None for those that count in none.
+        #: Readings by the test that they were read for; None: points, which belong to every test they fit.
         self.by_test: dict[str | None, list[Reading]] = dict(before.by_test) if before else {}
-        #: The latest reading by step, place and quantity, of each test.
-        self.at: dict[str, dict[tuple[int, str, Measurand], Reading]] = dict(before.at) if before else {}
+        self._free_places: set[str] = set(before._free_places) if before else set()
+        self._at: dict[str, At] = dict(before._at) if before else {}
+        self._taken: dict[str, tuple[Plan, tuple[int, int], list[Reading], At]] = (
+            dict(before._taken) if before else {}
+        )
         places = dict.fromkeys(before.places if before else ())
+        sorter = Sorter(job)
         added: dict[str | None, list[Reading]] = {}
         for r in fresh:
-            added.setdefault(r.test, []).append(r)
             places[r.place] = None
+            if r.state not in self.states:
+                continue
+            test = None if sorter.is_free(r) else r.test
+            if test is None:
+                self._free_places.add(r.place)
+            added.setdefault(test, []).append(r)
         self.places = list(places)
         for test, rows in added.items():
             self.by_test[test] = [*self.by_test.get(test, ()), *rows]
             if test is not None:
                 latest = {(r.step, r.place, r.quantity): r for r in rows if r.step is not None}
-                self.at[test] = {**self.at.get(test, {}), **latest}
+                self._at[test] = {**self._at.get(test, {}), **latest}
+
+    def counts(self, test_id: str) -> tuple[int, int]:
+        """How many readings a test may take: its own, and points; that of a test of something else is 0."""
+        test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
+        free = len(self.by_test.get(None, ())) if test is not None and asks_points(test) else 0
+        return len(self.by_test.get(test_id, ())), free
+
+    def newest_id(self, test_id: str) -> int:
+        """The number of the newest reading that it may take."""
+        keys: tuple[str | None, ...] = (test_id, None) if self.counts(test_id)[1] else (test_id,)
+        return max((rows[-1].id or 0 for key in keys if (rows := self.by_test.get(key))), default=0)
+
+    def was_read(self, test_id: str) -> bool:
+        """Whether anything was read that a test may take."""
+        own, free = self.counts(test_id)
+        output = next((t.output for t in self.job.campaign.tests if t.id == test_id), None)
+        return own > 0 or (free > 0 and output in self._free_places)
+
+    def taken(self, plan: Plan) -> list[Reading]:
+        """The readings that a test takes, each with its step."""
+        return self._of(plan)[0]
+
+    def at(self, plan: Plan) -> At:
+        """The latest reading by step, place and quantity, of a test."""
+        return self._of(plan)[1]
+
+    def _of(self, plan: Plan) -> tuple[list[Reading], At]:
+        key = plan.test.id
+        if not by_points(plan):
+            return self.by_test.get(key, []), self._at.get(key, {})
+        known = self._taken.get(key)
+        count = (self.counts(key)[0], self.counts(key)[1])
+        if known is None or known[0] is not plan or known[1] != count:
+            rows = taken(self.job, plan, [*self.by_test.get(key, ()), *self.by_test.get(None, ())])
+            latest: At = {(r.step, r.place, r.quantity): r for r in rows if r.step is not None}
+            known = (plan, count, rows, latest)
+            self._taken[key] = known
+        return known[2], known[3]
 
     def _goes_on_in(self, readings: list[Reading]) -> bool:
         """Whether all that was known here is there still, with nothing but more behind it."""
@@ -47,7 +105,7 @@ class ReadSoFar:
 
     def done(self, plan: Plan) -> set[int]:
         """Steps of a plan that have what they ask for; where no volts are judged, all that is read beside."""
-        mine = self.at.get(plan.test.id, {})
+        mine = self.at(plan)
         read = {(step, quantity) for step, _, quantity in mine}
         found = set()
         for step in plan.steps:
@@ -65,7 +123,7 @@ class ReadSoFar:
         A load that is held stays on until another is read: its step stays in hand.
         """
         done, approach = self.done(plan), Approach(plan)
-        mine = self.at.get(plan.test.id, {})
+        mine = self.at(plan)
         if mine and any(s.hold_s is not None for s in plan.steps):
             return max(mine.values(), key=lambda r: r.id or 0).step or 0
         for step in plan.steps:

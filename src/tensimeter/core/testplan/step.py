@@ -216,6 +216,17 @@ class Facts(Struct, frozen=True, dict=True):
         """The latest figure by step, quantity and place; what is over range is none."""
         return {(r.step, r.quantity, r.place): r for r in self.readings if math.isfinite(r.value)}
 
+    def at_scan(self, scan: int) -> list[Reading]:
+        """All that was read or said at one moment."""
+        return self._by_scan.get(scan, [])
+
+    @cached_property
+    def _by_scan(self) -> dict[int, list[Reading]]:
+        found: dict[int, list[Reading]] = {}
+        for r in self.readings:
+            found.setdefault(r.scan, []).append(r)
+        return found
+
     def interval(self, step: int, quantity: str, place: str | None = None) -> Interval | None:
         """The last reading of a step with its uncertainty; None where there is none."""
         reading = self.last(step, quantity, place)

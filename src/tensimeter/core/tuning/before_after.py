@@ -15,11 +15,12 @@ from tensimeter.core.measurement.readings import Measurand, Reading, counting
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show, with_uncertainty
-from tensimeter.core.testplan.destination import NEAR_SHARE, near_steps
+from tensimeter.core.testplan.destination import near_steps
 from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import SoakRun, link_of, soak_runs
 from tensimeter.core.testplan.step import Plan
+from tensimeter.core.testplan.taken import NEAR_SHARE
 
 Change = Literal["better", "worse", "alike", "cannot_tell"]
 #: Coverage factor of what decides (GUM, 6.3.3).

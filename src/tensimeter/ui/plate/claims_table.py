@@ -3,9 +3,9 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
+from tensimeter.core.held.claims import Claim
 from tensimeter.core.measurement.conformity import Interval, Verdict
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.claims import Claim
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import tip
 from tensimeter.ui.parts.verdict_square import mark_verdict

@@ -18,11 +18,11 @@ from PyQt6.QtWidgets import (
 from tensimeter.app.derived import Derived
 from tensimeter.core.errors import UserError
 from tensimeter.core.guarded import guarded
+from tensimeter.core.held.claims import Claim, claims
+from tensimeter.core.held.proven_part import proven_supply
 from tensimeter.core.plate.missing import Missing, missing
 from tensimeter.core.plate.rating import Plate
-from tensimeter.core.testplan.claims import Claim, claims
 from tensimeter.core.testplan.evaluation import rates
-from tensimeter.core.testplan.proven_part import proven_supply
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome
 from tensimeter.report.annex import SHEET_PHOTOS

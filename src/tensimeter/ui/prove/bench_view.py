@@ -175,13 +175,13 @@ class BenchView(QWidget):
         if not text or plan is None:
             return
         try:
-            found = self.session.understood(text)
-            if found.question and self._asked != text:
+            line = self.session.line(text)
+            if line.question and self._asked != text:
                 self._asked = text
-                self._say(tr("{0} Space again keeps it.").format(found.question), "hold")
+                self._say(tr("{0} Space again keeps it.").format(line.question), "hold")
                 return
             self.entry.clear()
-            self.session.take_typed(found)
+            self.session.take_line(line)
         except UserError as trouble:
             self._say(str(trouble), "miss")
 

@@ -106,7 +106,7 @@ def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:
         for r in scan:
             if r.quantity == "C":
                 columns[r.place][k] = r.value
-            elif r.quantity == "V":
+            elif r.quantity == "V" and r.known == "read":
                 volts[k] = r.value
             elif r.quantity == "A":
                 amps[k] = r.value

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.plate.held import Point
+from tensimeter.core.held.points import Point
 
 
 def held_reach(found: Sequence[Point], near_V: float) -> Array:

@@ -1,10 +1,10 @@
 """What a job has learnt that outlives it: a supply with the rating that it has shown."""
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.held.points import proven_A
 from tensimeter.core.model.edits import identifier
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.donor import Donor
-from tensimeter.core.testplan.evaluation import proven_A
 from tensimeter.core.testplan.step import Outcome
 
 

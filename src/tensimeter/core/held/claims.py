@@ -7,14 +7,12 @@ from msgspec import Struct
 
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.errors import UserError
+from tensimeter.core.held.points import Point, held_point, loaded, points, points_of
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
-from tensimeter.core.measurement.readings import VoltsAmps, interval_of, pairs
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link, OutputLink
 from tensimeter.core.rating.ladder import at
-from tensimeter.core.testplan.evaluation import corrected
-from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Finding, Outcome
 
 
@@ -50,26 +48,21 @@ def claims(job: Job, outcomes: Iterable[Outcome]) -> list[Claim]:
 
 
 def _of_outlet(job: Job, output: OutputLink, results: Sequence[Outcome]) -> Claim:
-    band = Band.around(output.nominal_V, output.tolerance)
-    # Volts that were set to something else, or that fall because a battery empties, say nothing of its amps.
-    read = [r for r in results if _over_amps(r) and not any(s.trim_V for s in r.plan.steps)]
-    inside, below = [], []
-    for result in read:
-        for pair in _pairs(result):
-            volts = corrected(job, pair)
-            if judge(volts, band) is Verdict.CONFORMS:
-                inside.append(pair)
-            elif kind_of(result.plan.test).past_limits:
-                # On the way back, or into a short, fewer amps flow than it gives: its knee tells.
-                continue
-            elif volts is not None and volts.high < (band.low or 0.0):
-                below.append(pair)
-    reached = _amps(max(inside, key=lambda p: p.amps.value, default=None))
-    collapse = _finding(results, "limit_begins_at") or _amps(
-        min(below, key=lambda p: p.amps.value, default=None)
+    found = points(job, results, output.id)
+    pretended = next((r.pretended for r in results if r.pretended), "")
+    if not found and pretended:
+        # Only simulated instruments showed it: told, and marked as that.
+        found = [p for r in results for p in points_of(r, output.id)]
+    held, soaked = held_point(found), loaded(job, results, output.id)
+    reached = held.ends if held is not None else None
+    longest = max((one.amps for one in soaked), default=0.0)
+    if longest > (held.amps if held is not None else 0.0):
+        reached = Interval(longest, longest, longest)
+    below = [p for p in found if p.low and p.set_V is None]
+    collapse = _finding(results, "limit_begins_at") or min(
+        (p.ends for p in below if p.ends is not None), key=lambda x: x.value, default=None
     )
     charge, cells = _row(results, "charge"), _row(results, "charge_at_the_cells")
-    pretended = next((r.pretended for r in results if r.pretended), "")
     return Claim(
         output.name,
         "outlet",
@@ -86,37 +79,16 @@ def _of_outlet(job: Job, output: OutputLink, results: Sequence[Outcome]) -> Clai
     )
 
 
-#: Amps that differ by less than this share of full load were read again.
-AGAIN = 0.01
 #: A load that was set to what is claimed reads so much of it at the least: its setting has an error too.
 CLOSE = 0.97
 
 
-def _verdict(reached: Interval | None, output: OutputLink, below: Sequence[VoltsAmps]) -> Verdict:
+def _verdict(reached: Interval | None, output: OutputLink, below: Sequence[Point]) -> Verdict:
     """A miss where the volts left the band within what is claimed; open while nobody went so far."""
-    if any(p.amps.value <= output.full_load_A for p in below):
+    if any(p.ends is not None and p.ends.value <= output.full_load_A for p in below):
         return Verdict.NONCONFORMING
     verdict = judge(reached, Band(output.full_load_A * CLOSE, None))
     return Verdict.NOT_MEASURED if verdict is Verdict.NONCONFORMING else verdict
-
-
-def _over_amps(result: Outcome) -> bool:
-    kind = kind_of(result.plan.test)
-    return kind.by_current or kind.past_limits
-
-
-def _pairs(result: Outcome) -> list[VoltsAmps]:
-    """What was read at the outlet, the latest of what was read again at the same amps."""
-    facts, output = result.facts, result.plan.output
-    read = pairs(facts.readings, output.id, result.plan.test.id) if facts is not None else []
-    latest = {round(p.amps.value / (AGAIN * output.full_load_A)): p for p in read}
-    return list(latest.values())
-
-
-def _amps(pair: VoltsAmps | None) -> Interval | None:
-    if pair is None:
-        return None
-    return interval_of(pair.amps) or Interval(pair.amps.value, pair.amps.value, pair.amps.value)
 
 
 def _row(results: Sequence[Outcome], key: str) -> Finding | None:

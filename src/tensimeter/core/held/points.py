@@ -1,4 +1,9 @@
-"""What was held at an output, by its judged tests: points that hold, those that do not, and for how long."""
+"""What was held at an output: points that hold, those that do not, and for how long.
+
+The one computation behind all that shows a claim: captions, claimed against found, data sheet, plate, card
+and command line. It counts the readings of the newest state of the supply alone, all of them: what failed
+once in a state has failed, whatever was read after it.
+"""
 
 from collections.abc import Iterator, Sequence
 
@@ -7,12 +12,15 @@ from msgspec import Struct
 
 from tensimeter.core.arrays import Flags
 from tensimeter.core.heat_design.measuring_points import heats, limit_C, spot_above, spot_spread, thermometer
-from tensimeter.core.measurement.conformity import Verdict, judge
-from tensimeter.core.measurement.readings import VoltsAmps, interval_of
+from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
+from tensimeter.core.measurement.readings import VoltsAmps, interval_of, pairs
+from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import open_state
 from tensimeter.core.testplan.evaluation import corrected
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, soak_runs
 from tensimeter.core.testplan.step import OPEN, Outcome
+from tensimeter.core.testplan.taken import CLOCK, SET_SHARE, value_of
 
 
 class Point(Struct, frozen=True):
@@ -23,6 +31,13 @@ class Point(Struct, frozen=True):
     holds: bool
     #: The volts it was set to, where it was set to others than nominal.
     set_V: float | None = None
+    #: The amps with their interval, and how they are known: read, said, or set at a load.
+    ends: Interval | None = None
+    known: str = "read"
+    #: Volts are below their band, and not merely uncertain or above it.
+    low: bool = False
+    #: What the other outputs carried at that moment, A, as far as it is known.
+    beside: tuple[tuple[str, float], ...] = ()
 
 
 class Loaded(Struct, frozen=True):
@@ -47,50 +62,105 @@ def points(job: Job, judged: Sequence[Outcome], output: str) -> list[Point]:
 
     What goes past a limit on purpose is none. Where other outputs drew as well, it holds or not all the same.
     """
-    found = []
-    for o in _real(job, judged):
-        own = o.plan.output.id == output
-        for r in o.steps:
-            s = r.step
-            here = s.place == output or (own and not s.place)
-            if r.pair is None or not here or s.allowed == OPEN or s.past_limits:
-                continue
-            set_V = s.trim_V if not s.phase else None
-            found.append(_point(job, r.pair, r.verdict is Verdict.CONFORMS, set_V))
-        allowed = o.plan.steps[0].allowed if own and o.plan.steps else OPEN
-        # Of what was read beside the steps nobody knows what it was set to, where they differ in that.
-        if allowed != OPEN and all(s.trim_V is None for s in o.plan.steps):
-            for pair in (p for p in o.extra if p.volts.place == output):
-                holds = judge(corrected(job, pair), allowed) is Verdict.CONFORMS
-                found.append(_point(job, pair, holds, None))
+    found = [p for o in _real(job, judged) for p in points_of(o, output)]
+    if open_state(job) is not None:
+        return []
     return found
 
 
-def _point(job: Job, pair: VoltsAmps, holds: bool, set_V: float | None) -> Point:
-    amps, volts = interval_of(pair.amps), corrected(job, pair)
+def points_of(o: Outcome, output: str) -> list[Point]:
+    """The points of an output by one test, read or pretended."""
+    if o.facts is None:
+        return []
+    own = o.plan.output.id == output
+    allowed = o.plan.steps[0].allowed if own and o.plan.steps else OPEN
+    # Of what was read beside the steps nobody knows what it was set to, where they differ in that.
+    loose = allowed if allowed != OPEN and all(s.trim_V is None for s in o.plan.steps) else OPEN
+    found = []
+    for pair in pairs(o.facts.readings, output, o.plan.test.id):
+        step = o.plan.steps[pair.volts.step] if pair.volts.step is not None else None
+        here = own if step is None else step.place == output or (own and not step.place)
+        band = loose if step is None else step.allowed
+        said_V = value_of(o.facts.at_scan(pair.volts.scan), set_of(output), "V") if step is None else None
+        if said_V is not None and own:
+            band = Band.around(said_V, o.plan.output.tolerance)
+        if not here or band == OPEN or (step is not None and step.past_limits):
+            continue
+        elsewhere = said_V is not None and abs(said_V - o.plan.output.nominal_V) > SET_SHARE * said_V
+        set_V = step.trim_V if step is not None and not step.phase else said_V if elsewhere else None
+        found.append(_point(o, pair, band, set_V))
+    return found
+
+
+def _point(o: Outcome, pair: VoltsAmps, band: Band, set_V: float | None) -> Point:
+    assert o.facts is not None
+    volts = corrected(o.facts.job, pair)
+    verdict = judge(volts, band)
+    amps = interval_of(pair.amps) or Interval(pair.amps.value, pair.amps.value, pair.amps.value)
     # A point that holds claims the least that it may be; one that does not already fails there.
-    low_A = max(amps.low, 0.0) if amps is not None else pair.amps.value
     low_V = volts.low if volts is not None else pair.volts.value
-    return Point(low_V, low_A, holds, set_V)
+    low = volts is not None and volts.high < band.ends[0]
+    holds = verdict is Verdict.CONFORMS
+    return Point(low_V, max(amps.low, 0.0), holds, set_V, amps, pair.amps.known, low, _beside(o, pair))
+
+
+def _beside(o: Outcome, pair: VoltsAmps) -> tuple[tuple[str, float], ...]:
+    """What the other outputs carried at the moment of a point."""
+    assert o.facts is not None
+    own = pair.volts.place
+    outputs = {x.id for x in o.facts.job.design.outputs()} - {own}
+    rows = o.facts.at_scan(pair.volts.scan)
+    return tuple((r.place, r.value) for r in rows if r.quantity == "A" and r.place in outputs)
+
+
+def held_point(found: Sequence[Point]) -> Point | None:
+    """The point of most amps at an output's own volts below the first that does not hold; None: none is."""
+    own = [p for p in found if p.set_V is None]
+    ends = min((p.amps for p in own if not p.holds), default=np.inf)
+    kept = [p for p in own if p.holds and p.amps < ends]
+    return max(kept, key=lambda p: p.amps, default=None)
+
+
+def shown_A(result: Outcome) -> float | None:
+    """The largest current, A, up to which every point of a test holds, by what was read; None: none does.
+
+    What was read counts, less its interval, not what was planned. Nothing above one that fails counts.
+    """
+    if result.facts is not None and open_state(result.facts.job) is not None:
+        return None
+    return held_A(points_of(result, result.plan.output.id))
+
+
+def proven_A(result: Outcome) -> float | None:
+    """The largest current in A that is proven; None when none is. What was simulated proves nothing."""
+    return None if result.pretended else shown_A(result)
 
 
 def held_A(found: Sequence[Point]) -> float | None:
     """The most amps at an output's own volts below the first point that does not hold; None where none is."""
-    own = [p for p in found if p.set_V is None]
-    ends = min((p.amps for p in own if not p.holds), default=np.inf)
-    return max((p.amps for p in own if p.holds and p.amps < ends), default=None)
+    point = held_point(found)
+    return point.amps if point is not None else None
 
 
 def loaded(job: Job, judged: Sequence[Outcome], output: str) -> list[Loaded]:
     """How long which loads were held by soaks, each run's last load; most amps first."""
+    if open_state(job) is not None:
+        return []
     found = [
         one
         for o in real(job, judged, output)
         if o.plan.test.soaks and o.facts is not None
         for run in soak_runs(o.facts.readings)[-1:]
+        if _is_timed(o)
         for one in _held(job, o, run)
     ]
     return sorted(found, key=lambda one: -one.amps)
+
+
+def _is_timed(o: Outcome) -> bool:
+    """Whether its time was read or said: when a line was typed tells nothing of how long a load was held."""
+    assert o.facts is not None
+    return any(r.run is not None or r.origin != "typed" or r.place == CLOCK for r in o.facts.readings)
 
 
 def _held(job: Job, o: Outcome, run: SoakRun) -> Iterator[Loaded]:

@@ -1,0 +1,301 @@
+"""Lines as they are typed, one after another: readings, and the conditions that stand for them.
+
+What a line says of conditions stands for it and those after it. Lines under the same conditions are of one
+moment: a display is compared with what was read together with it. What nobody has said is not known; said
+later of the same moment, it completes it.
+"""
+
+import math
+import time
+from collections.abc import Callable
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from tensimeter.app.imported_readings import Moment, said_amps, said_fact
+from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.compared_places import set_of
+from tensimeter.core.model.job import Job
+from tensimeter.core.quantity import show
+from tensimeter.core.readingline import Understood, find_place
+from tensimeter.core.standing import (
+    STALE_S,
+    TOGETHER_S,
+    Load,
+    SaidLine,
+    Standing,
+    moment_of_day,
+    said,
+    taken_apart,
+)
+from tensimeter.core.testplan.step import displays_of
+from tensimeter.core.testplan.taken import CLOCK, MAINS
+from tensimeter.store.jobfile import JobFile
+
+#: What an ammeter beside a load is called: what it shows is read of the output in hand.
+AMMETERS = frozenset(("clamp", "ammeter", "shunt"))
+
+
+class Last(Struct):
+    """The moment that lines go on in: what stood then, and what was read of it."""
+
+    scan: int
+    at: float
+    typed: float
+    standing: Standing
+    timed: bool
+    read: set[tuple[str, str]]
+    told: set[tuple[str, str]]
+    volts: dict[str, float]
+
+
+class Line(Struct, frozen=True):
+    """A line understood: its reading, where it has one, and what it says beside; in words what it will do."""
+
+    said: SaidLine
+    reading: Understood | None
+    output: str | None
+    standing: Standing
+
+    @property
+    def question(self) -> str:
+        """What is to be asked before it is kept; empty where nothing is."""
+        return self.reading.question if self.reading is not None else ""
+
+
+class TypedLines:
+    """Takes lines in for one open file; remembers what stands."""
+
+    def __init__(self, file: JobFile) -> None:
+        self.file = file
+        self.standing = Standing()
+        self._last: Last | None = None
+        #: When the load that stands began, s since 1970.
+        self._began: float | None = None
+        self._typed = 0.0
+
+    def dropped(self) -> None:
+        """The load was dropped: what flows from now on is asked for."""
+        self.standing, self._last = self.standing.unloaded(), None
+
+    def understood(
+        self, text: str, output: str | None, read: Callable[[str], Understood], now: float | None = None
+    ) -> Line:
+        """What a line means; UserError where it means nothing. `output` is the one in hand."""
+        apart = taken_apart(text)
+        if apart.changed or (not apart.reading and not apart.says_conditions):
+            if not apart.changed and (apart.after_s is not None or not text.strip()):
+                raise UserError("Type a place and a value, for example “mount 13.58V @4A”.")
+            return Line(apart, None, output, self.standing)
+        standing = self._fresh(time.time() if now is None else now)
+        found, place = None, ""
+        if apart.reading:
+            place = (self._output_alone(apart.reading) or "") if apart.says_conditions else ""
+            if not place:
+                found = read(_with_amps(apart))
+                found = self._of_ammeter(found, output)
+                place = self._output_of(found.place) or ""
+        of = place or output
+        stands = said(said(standing, of, apart.lasting), of, apart.alone)
+        return Line(apart, _as_it_stands(found, of, stands), of, stands)
+
+    def keep(
+        self, line: Line, take: Callable[[Understood, Moment], list[Reading]], now: float | None = None
+    ) -> list[Reading]:
+        """Keep a line: its reading with what stands, or what it says of the moment before it.
+
+        `take` keeps the reading itself. UserError where that can't be; nothing was kept then.
+        """
+        now = time.time() if now is None else now
+        if line.said.changed:
+            self.file.begin_state(line.said.changed)
+            self.standing, self._last, self._began = self.standing.unloaded(), None, None
+            return []
+        lasting = said(self._fresh(now), line.output, line.said.lasting)
+        if lasting.loads != self.standing.loads:
+            self._began = now
+        at = self._at(line.said, now)
+        kept = self._completed(line, now) if line.reading is None else self._read(line, take, at, now)
+        self.standing, self._typed = self._after(line, lasting), now
+        return kept
+
+    def of_log(self, output: str) -> tuple[Reading, ...]:
+        """What stands of an output beside its volts and amps, as facts that each row of a log may take."""
+        stands = replace(self.standing, loads={}, set_V={})
+        if output in self.standing.set_V:
+            stands = replace(stands, set_V={output: self.standing.set_V[output]})
+        line = Line(SaidLine(""), None, output, stands)
+        return tuple(self._facts(self.file.job, line, Moment(0, 0.0), {}))
+
+    def _read(
+        self, line: Line, take: Callable[[Understood, Moment], list[Reading]], at: float, now: float
+    ) -> list[Reading]:
+        assert line.reading is not None
+        reading, job = line.reading, self.file.job
+        own, timed = (reading.place, reading.quantity), at != now
+        last = self._last
+        if last is not None and (
+            last.standing != line.standing
+            or own in last.read
+            or now - last.typed > TOGETHER_S
+            or (last.at != at if timed or last.timed else False)
+        ):
+            last = None
+        if last is None:
+            last = Last(self.file.next_scan(), at, now, line.standing, timed, set(), set(), {})
+        if reading.quantity == "V":
+            last.volts[reading.place] = reading.value
+        bare = Moment(last.scan, last.at)
+        facts = [
+            r for r in self._facts(job, line, bare, last.volts) if (r.place, r.quantity) not in last.told
+        ]
+        if reading.at_A is not None:
+            facts = [r for r in facts if (r.place, r.quantity) != (reading.place, "A")]
+            if (reading.place, "A") in last.told | last.read:
+                reading = replace(reading, at_A=None)
+        kept = take(reading, Moment(last.scan, last.at, tuple(facts)))
+        last.read.add(own)
+        last.told.update((r.place, r.quantity) for r in kept if (r.place, r.quantity) != own)
+        last.typed = now
+        self._last = last
+        return kept
+
+    def _completed(self, line: Line, now: float) -> list[Reading]:
+        """What a line that says conditions alone adds to the moment before it, where that lacked them."""
+        last = self._last
+        if last is None or now - last.typed > STALE_S or not line.said.lasting:
+            return []
+        bare = Moment(last.scan, last.at)
+        lacking = self._lacks(last.standing, line.standing)
+        if not lacking:
+            return []
+        facts = [
+            r
+            for r in self._facts(self.file.job, line, bare, last.volts)
+            if (r.place, r.quantity) not in last.told and (r.place, r.quantity) not in last.read
+        ]
+        kept = self.file.keep(facts)
+        last.told.update((r.place, r.quantity) for r in kept)
+        last.standing = line.standing
+        return kept
+
+    def _lacks(self, before: Standing, now: Standing) -> bool:
+        """Whether what is said now was not known before, and contradicts nothing that was."""
+        same = all(now.loads.get(o) == load for o, load in before.loads.items())
+        same &= all(now.set_V.get(o) == volts for o, volts in before.set_V.items())
+        same &= before.mains_V in (None, now.mains_V) and before.room_C in (None, now.room_C)
+        return bool(same) and before != now
+
+    def _facts(self, job: Job, line: Line, moment: Moment, volts: dict[str, float]) -> list[Reading]:
+        """What stands of a line, as facts beside its reading."""
+        standing, text = line.standing, _text_of(line)
+        found = []
+        for output in job.design.outputs():
+            load = standing.loads.get(output.id)
+            amps = load.amps_at(volts[output.id]) if load is not None and output.id in volts else None
+            if amps is None and load is not None and load.amps is not None:
+                amps = load.amps
+            if load is not None and amps is not None:
+                found.append(said_amps(job, moment, output.id, amps, _digit_of(load, amps), text))
+            set_V = standing.set_V.get(output.id)
+            if set_V is not None:
+                found.append(said_fact(moment, set_of(output.id), "V", set_V, text))
+        own = line.reading.place if line.reading is not None else ""
+        if standing.mains_V is not None and own != MAINS:
+            found.append(said_fact(moment, MAINS, "V", standing.mains_V, text))
+        if standing.room_C is not None and own != "ambient":
+            found.append(said_fact(moment, "ambient", "C", standing.room_C, text))
+        if line.said.after_s is not None:
+            found.append(said_fact(moment, CLOCK, "s", line.said.after_s, text))
+        return found
+
+    def _at(self, line: SaidLine, now: float) -> float:
+        """When it was read, as said; now, where nobody said."""
+        if line.clock is not None:
+            return moment_of_day(line.clock, now)
+        if line.after_s is not None:
+            return (self._began if self._began is not None else now - line.after_s) + line.after_s
+        return now
+
+    def _fresh(self, now: float) -> Standing:
+        """What stands; the loads and settings of an hour ago are asked for again."""
+        stale = self._typed and now - self._typed > STALE_S
+        return Standing() if stale else self.standing
+
+    def _after(self, line: Line, lasting: Standing) -> Standing:
+        reading = line.reading
+        if reading is not None and reading.place == "ambient" and reading.quantity == "C":
+            return replace(lasting, room_C=reading.value)
+        if reading is not None and reading.place == MAINS and reading.quantity == "V":
+            return replace(lasting, mains_V=reading.value)
+        return lasting
+
+    def _output_alone(self, text: str) -> str | None:
+        """The output that a text names, and nothing more: “out @2A”."""
+        if any(c.isdigit() for c in text) and not any(
+            text.casefold() in (o.id.casefold(), o.name.casefold()) for o in self.file.job.design.outputs()
+        ):
+            return None
+        try:
+            place, _, known = find_place(self.file.job, text)
+        except UserError:
+            return None
+        return self._output_of(place) if known else None
+
+    def _output_of(self, place: str) -> str | None:
+        outputs = self.file.job.design.outputs()
+        return next((o.id for o in outputs if place in (o.id, *displays_of(o.id), set_of(o.id))), None)
+
+    def _of_ammeter(self, found: Understood, output: str | None) -> Understood:
+        """What an ammeter that was named as such shows: the amps of the output in hand."""
+        if found.known or found.quantity != "A" or found.place not in AMMETERS or output is None:
+            return found
+        name = next(o.name for o in self.file.job.design.outputs() if o.id == output)
+        return replace(found, place=output, name=name, known=True, question="")
+
+
+def _as_it_stands(found: Understood | None, output: str | None, stands: Standing) -> Understood | None:
+    """Volts of an output with the amps that stand for it."""
+    load = stands.loads.get(output or "")
+    if found is None or load is None or found.at_A is not None or found.place != output:
+        return found
+    amps = load.amps_at(found.value) if found.quantity == "V" else load.amps
+    if amps is None or found.quantity == "A" or math.isinf(found.value):
+        return found
+    return replace(found, at_A=amps, at_resolution=_digit_of(load, amps))
+
+
+def _with_amps(line: SaidLine) -> str:
+    """The reading with the amps that were said behind it, as a line that is read by itself."""
+    loads = [text for what, text in (*line.lasting, *line.alone) if what == "load"]
+    if len(loads) > 1:
+        raise UserError("After @ goes the current, one figure in A; here are several. Nothing was kept.")
+    if loads and any(word in loads[0].casefold() for word in ("r", "ohm", "ω", "w", "k")):
+        return line.reading
+    return f"{line.reading} @{loads[0]}" if loads else line.reading
+
+
+def _digit_of(load: Load, amps: float) -> float:
+    return load.digit if load.amps is not None else max(abs(amps) * 0.01, 1e-3)
+
+
+def _text_of(line: Line) -> str:
+    if line.reading is not None:
+        return line.reading.text
+    return " ".join(f"@{text}" if what == "load" else f"{what} {text}" for what, text in line.said.lasting)
+
+
+def state_summary(line: Line) -> str:
+    """What a line without a reading will do, in words."""
+    if line.said.changed:
+        return f"a new state of the supply begins: {line.said.changed}"
+    told = []
+    for what, text in line.said.lasting:
+        if what == "load" and line.output is not None:
+            told.append(f"{line.output} {line.standing.loads[line.output].words}")
+        elif what == "set" and line.output is not None:
+            told.append(f"{line.output} set {show(line.standing.set_V[line.output], 'V', 4)}")
+        else:
+            told.append(f"{what} {text}")
+    return f"from now on {', '.join(told)}"

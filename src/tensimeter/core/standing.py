@@ -1,0 +1,257 @@
+"""Conditions that hold while readings are typed: what a line says of them, and what stands after it.
+
+    condition = "@" figure A | "@unloaded" | "@" figure (Ω | R | W) | "set" figure V | "mains" figure V
+              | "room" figure °C | "with" what is joined
+    line      = [clock] [reading] {condition} ["(" condition … ")"] ["+" duration]
+
+A condition changes what stands for this line and those after it; in brackets it is of this line alone.
+What nobody has said is not known, and stays so.
+"""
+
+import re
+from datetime import datetime
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from tensimeter.core.errors import UserError
+from tensimeter.core.quantity import parse, show
+
+#: Conditions are asked for again after so long without a line, s.
+STALE_S = 3600.0
+#: Lines under the same conditions are of one moment within so long, s; a rule of thumb.
+TOGETHER_S = 300.0
+_NUMBER = r"[+\-−]?\d+(?:[.,]\d+)?"
+_LOAD = rf"@\s*(?:(?P<none>unloaded|no\s+load)|(?P<load>\d+[RkK]\d*|{_NUMBER}\s*[a-zA-ZµμΩ]*))"
+_AROUND = r"(?:^|(?<=\s))"
+_CONDITIONS = re.compile(
+    rf"{_AROUND}(?:{_LOAD}|set\s+(?:to\s+)?(?P<set>{_NUMBER}\s*m?[vV]?)"
+    rf"|mains\s+(?P<mains>{_NUMBER}\s*[vV]?)(?:\s+(?P<hertz>{_NUMBER}\s*[hH]z))?"
+    rf"|room\s+(?P<room>{_NUMBER}\s*°?[cC]?)|(?P<unloaded>unloaded|no\s+load)"
+    rf"|with\s+(?P<joined>[^@()+\d]{{2,40}}(?:{_NUMBER}\s*W)?))\s*(?=$|\s|\()",
+    re.I,
+)
+_LATER = re.compile(
+    rf"(?:^|\s)\+\s*(?P<value>{_NUMBER})\s*(?P<unit>h|min|s)(?:\s*(?P<more>\d+)\s*(?P<less>min|s))?\s*$", re.I
+)
+_CLOCK = re.compile(r"^\s*(?P<h>[01]?\d|2[0-3]):(?P<m>[0-5]\d)(?::(?P<s>[0-5]\d))?\s+(?=\S)")
+_CHANGED = re.compile(r"^\s*changed\s*[:,]\s*(?P<what>.*)$", re.I)
+_SECONDS = {"h": 3600.0, "min": 60.0, "s": 1.0}
+
+
+class Load(Struct, frozen=True):
+    """What an output is loaded with, as said: amps, ohms or watts.
+
+    All are None where something is joined of which nobody has said what it draws.
+    """
+
+    amps: float | None = None
+    ohms: float | None = None
+    watts: float | None = None
+    #: The value of the last digit said, A.
+    digit: float = 0.01
+    joined: str = ""
+
+    def amps_at(self, volts: float) -> float | None:
+        """The current, A, that flows at these volts; None where that is not known."""
+        if self.amps is not None:
+            return self.amps
+        if self.ohms:
+            return abs(volts) / self.ohms
+        return self.watts / abs(volts) if self.watts is not None and volts else None
+
+    @property
+    def words(self) -> str:
+        """It as it is shown."""
+        if self.amps is not None:
+            return show(self.amps, "A", 4) if self.amps else "unloaded"
+        if self.ohms or self.watts is not None:
+            return show(self.ohms, "ohm", 4) if self.ohms else show(self.watts or 0.0, "W", 4)
+        return f"with {self.joined}" if self.joined else "? A"
+
+
+class Standing(Struct, frozen=True):
+    """The conditions that hold now; what is not in it is not known. By output: its load, its set volts."""
+
+    loads: dict[str, Load] = {}
+    set_V: dict[str, float] = {}
+    mains_V: float | None = None
+    mains_Hz: float | None = None
+    room_C: float | None = None
+
+    def words(self, output: str, *, adjustable: bool = False) -> str:
+        """What stands of an output, as it is shown beside the line."""
+        load = self.loads.get(output)
+        told = [load.words if load is not None else "? A"]
+        volts = self.set_V.get(output)
+        if volts is not None or adjustable:
+            told.append(f"set {show(volts, 'V', 4)}" if volts is not None else "set ?")
+        told.append(f"{show(self.mains_V, 'V', 4)} mains" if self.mains_V is not None else "mains ?")
+        told.append(show(self.room_C, "C", 3) if self.room_C is not None else "room ?")
+        return " · ".join(told)
+
+    def unloaded(self) -> "Standing":
+        """What stands once the load was dropped: what flows then is asked for."""
+        return replace(self, loads={})
+
+
+class SaidLine(Struct, frozen=True):
+    """A line taken apart: what reads like a reading, what it says of conditions, when it was."""
+
+    reading: str
+    #: Conditions for this line and those after it, and for this line alone.
+    lasting: tuple[tuple[str, str], ...] = ()
+    alone: tuple[tuple[str, str], ...] = ()
+    #: Seconds since the load began, as said; or a time of day.
+    after_s: float | None = None
+    clock: tuple[int, int, int] | None = None
+    changed: str = ""
+
+    @property
+    def says_conditions(self) -> bool:
+        """Whether it says anything of conditions."""
+        return bool(self.lasting or self.alone)
+
+
+def taken_apart(text: str) -> SaidLine:
+    """What a typed line says of conditions and time, and what is left as a reading.
+
+    Examples
+    --------
+    >>> taken_apart("out 11.93V @2A set 12V +40min").reading
+    'out 11.93V'
+    >>> taken_apart("@unloaded").lasting
+    (('load', '0A'),)
+    """
+    state = _CHANGED.match(text)
+    if state is not None:
+        return SaidLine("", changed=state["what"].strip())
+    line, after, clock = text.strip(), None, None
+    at = _CLOCK.match(line)
+    if at is not None:
+        clock = (int(at["h"]), int(at["m"]), int(at["s"] or 0))
+        line = line[at.end() :]
+    later = _LATER.search(line)
+    if later is not None:
+        after = _seconds(later["value"], later["unit"]) + _seconds(later["more"] or "0", later["less"] or "s")
+        line = line[: later.start()]
+    alone: list[tuple[str, str]] = []
+    bracket = re.search(r"\(([^()]*)\)\s*$", line)
+    if bracket is not None and _only_conditions(bracket[1]):
+        _, alone = _conditions(bracket[1])
+        line = line[: bracket.start()]
+    line, lasting = _conditions(line)
+    return SaidLine(" ".join(line.split()), tuple(lasting), tuple(alone), after, clock)
+
+
+def _seconds(value: str, unit: str) -> float:
+    return float(value.replace(",", ".")) * _SECONDS[unit.casefold()]
+
+
+def _only_conditions(text: str) -> bool:
+    left, found = _conditions(text)
+    return bool(found) and not left.strip()
+
+
+def _conditions(text: str) -> tuple[str, list[tuple[str, str]]]:
+    """What is left of a text without its conditions, and those."""
+    found: list[tuple[str, str]] = []
+
+    def take(match: re.Match[str]) -> str:
+        before, after = text[: match.start()].strip(), text[match.end() :].strip()
+        if match["set"] and before and not _ENDS_PART.search(before):
+            return match.group()  # “bench load set 4A” names a place
+        found.extend(_told_by(match))
+        # Alone, mains and room are readings as well, filed as such.
+        alone = not before and not after and (match["mains"] or match["room"]) and not match["hertz"]
+        return match.group() if alone else " "
+
+    return _CONDITIONS.sub(take, text), found
+
+
+#: What may stand before “set 12V” where that is no part of a name: a figure, or another condition.
+_ENDS_PART = re.compile(r"[\d)VvAaCΩ°%]$|unloaded$|load$")
+
+
+def _told_by(match: re.Match[str]) -> list[tuple[str, str]]:
+    """The conditions that one match of them tells."""
+    if match["none"] or match["unloaded"]:
+        return [("load", "0A")]
+    named = {**match.groupdict(), "none": None, "unloaded": None}
+    return [(what, value.strip()) for what, value in named.items() if value]
+
+
+def said(standing: Standing, output: str | None, conditions: tuple[tuple[str, str], ...]) -> Standing:
+    """What stands once conditions were said of an output; UserError where one is none."""
+    names = [what for what, _ in conditions]
+    if len(set(names)) < len(names):
+        raise UserError("A line says each condition once; here one stands twice. Nothing was kept.")
+    for what, text in conditions:
+        if what in ("load", "set", "joined") and output is None:
+            raise UserError("Of which output? Name it: “out @2A”.")
+        if what == "load":
+            standing = replace(standing, loads={**standing.loads, output or "": _load(text)})
+        elif what == "joined":
+            standing = replace(standing, loads={**standing.loads, output or "": _joined(text)})
+        elif what == "set":
+            volts = _figure(text, "V")
+            standing = replace(standing, set_V={**standing.set_V, output or "": volts})
+        elif what == "mains":
+            standing = replace(standing, mains_V=_positive(text, "V", "mains"))
+        elif what == "hertz":
+            standing = replace(standing, mains_Hz=_positive(text, "Hz", "mains"))
+        elif what == "room":
+            standing = replace(standing, room_C=_figure(text, "C"))
+    return standing
+
+
+def _load(text: str) -> Load:
+    ohms = re.fullmatch(r"(\d+)([RkK])(\d*)", text)
+    if ohms is not None:
+        value = float(f"{ohms[1]}.{ohms[3] or 0}") * (1000.0 if ohms[2] in "kK" else 1.0)
+        if value <= 0:
+            raise UserError(f"A load of {text} is none; a short is a test of its own.")
+        return Load(ohms=value)
+    unit = re.sub(r"[\d.,+\-−\s]", "", text)
+    if unit.casefold().endswith(("ohm", "ω", "Ω".casefold(), "r")):
+        return Load(ohms=_positive(text.rstrip("rR") if unit in "rR" else text, "ohm", "load"))
+    if unit.casefold() == "w":
+        return Load(watts=_positive(text, "W", "load"))
+    try:
+        amps = parse(text, "A")
+    except UserError as trouble:
+        raise UserError(f"After @ goes the current, one figure in A; “{text}” is none.") from trouble
+    if amps < 0:
+        raise UserError("The load's current is below zero. Are its wires swapped? Nothing was kept.")
+    digits = re.sub(r"[^\d.,]", "", text).replace(",", ".")
+    decimals = len(digits.split(".")[1]) if "." in digits else 0
+    scale = 1e-3 if unit.casefold() == "ma" else 1.0
+    return Load(amps=amps, digit=min(10.0**-decimals * scale, 0.01))
+
+
+def _joined(text: str) -> Load:
+    watts = re.search(rf"({_NUMBER})\s*W$", text)
+    return Load(watts=float(watts[1].replace(",", ".")) if watts else None, joined=text[:40])
+
+
+def _figure(text: str, unit: str) -> float:
+    try:
+        return parse(text, unit)
+    except UserError as trouble:
+        raise UserError(
+            f"“{text}” is no condition in {unit}: {str(trouble).rstrip('.')}. Nothing was kept."
+        ) from trouble
+
+
+def _positive(text: str, unit: str, what: str) -> float:
+    value = _figure(text, unit)
+    if value <= 0:
+        raise UserError(f"{what.capitalize()} of {text} is none. Nothing was kept.")
+    return value
+
+
+def moment_of_day(clock: tuple[int, int, int], now: float) -> float:
+    """The newest time of day like this that is not after now, s since 1970, in local time."""
+    here = datetime.fromtimestamp(now)
+    found = here.replace(hour=clock[0], minute=clock[1], second=clock[2], microsecond=0).timestamp()
+    return found if found <= now + 60 else found - 86400.0
