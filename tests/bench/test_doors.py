@@ -93,7 +93,7 @@ def test_the_same_figures_by_every_door(
         monkeypatch.setattr(imported_readings.time, "time", lambda at=volts.at: at)
         said = [f"{volts.value!r}V {amps.value!r}A", *(f"{r.place} {r.value!r}C" for r in celsius)]
         for text in said:
-            step = ReadSoFar(typed.readings()).next_step(worked_out)
+            step = ReadSoFar(job, typed.readings()).next_step(worked_out)
             line = understand(job, text, in_hand_of(worked_out, step), seen=heat)
             import_typed(typed, line, worked_out, step=step)
     monkeypatch.undo()

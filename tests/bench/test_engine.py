@@ -19,6 +19,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.readingline import InHand, understand
 from tensimeter.core.testplan.evaluation import outcome
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.simulation.server import SimulatedBench
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import Log
@@ -250,23 +251,19 @@ def test_typed_readings_find_their_step_and_keep_the_meter(job_file: JobFile) ->
     worked_out = plan(job_file.job, job_file.job.campaign.tests[0])
     typed = understand(job_file.job, "mount 13.41V @3.2A")
     volts, amps = import_typed(job_file, typed, worked_out, instrument="hand-meter")
-    assert (volts.step, volts.test, volts.instrument, volts.range) == (
-        2,
-        "load-regulation",
-        "hand-meter",
-        "20 V",
-    )
-    assert (amps.value, amps.instrument, amps.scan) == (3.2, "sink-150", volts.scan)
+    assert (volts.step, volts.test, volts.instrument, volts.range) == (None, None, "hand-meter", "20 V")
+    assert (amps.value, amps.known, amps.scan) == (3.2, "said", volts.scan)
+    read = ReadSoFar(job_file.job, job_file.readings())
+    assert {(r.step, r.test) for r in read.taken(worked_out)} == {(2, "load-regulation")}
     again = import_typed(job_file, understand(job_file.job, "13.58", InHand("mount")), worked_out, step=0)
-    assert [r.step for r in again] == [0, 0]
-    assert again[1].value == 0.0
+    # Of volts alone nobody knows the amps: none are made up, and they are a point of no test.
+    assert [(r.quantity, r.value, r.test) for r in again] == [("V", 13.58, None)]
     odd = import_typed(job_file, understand(job_file.job, "mount 13.3 @5.6A"), worked_out)
-    assert odd[0].step is None
-    assert odd[0].test == "load-regulation"
+    assert [r.known for r in odd] == ["read", "said"]
     aside = import_typed(job_file, understand(job_file.job, "sink 47.2C"), worked_out)
     assert (aside[0].test, aside[0].quantity) == (None, "C")
     found = outcome(job_file.job, worked_out, job_file.readings())
-    assert (found.measured, len(found.extra)) == (2, 1)
+    assert (found.measured, len(found.extra)) == (1, 1)
 
 
 def test_a_log_fills_the_same_campaign_plateau_by_plateau(job_file: JobFile) -> None:

@@ -30,7 +30,7 @@ def test_a_line_is_filed_and_struck(tensimeter, path: Path) -> None:
     assert code == 0
     assert json.loads(out) == {
         "kept": 2, "id": 1, "place": "mount", "quantity": "V", "value": 13.58, "amps_A": 4.0,
-        "test": "load-regulation", "step": 6,
+        "test": "load-regulation", "step": 6, "stands": "4 A · mains ? · room ?",
     }  # fmt: skip
     code, out, _ = tensimeter("strike", path, "1", "--reason", "the wrong meter", "--json")
     assert (code, json.loads(out)["struck"]) == (0, [1, 2])

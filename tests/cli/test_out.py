@@ -59,7 +59,7 @@ def test_the_logbook_is_markdown_and_is_searched(tensimeter, path: Path) -> None
 
 def test_the_schema_has_a_name_and_describes_everything(tensimeter) -> None:
     told = json.loads(tensimeter("schema")[1])
-    assert told["$id"].startswith("urn:tensimeter:job:3.")
+    assert told["$id"].startswith("urn:tensimeter:job:4.")
     fields = [
         (name, key, field)
         for name, record in told["$defs"].items()

@@ -25,7 +25,7 @@ def test_a_plate_says_what_was_read_and_is_written_at_its_width(tensimeter, tmp_
     root = ElementTree.parse(out).getroot()
     assert float(root.get("width").removesuffix("mm")) >= 70
     names = [e.get("aria-label") for e in root.iter() if e.get("aria-label")]
-    assert "13.6 V · 3.19 A for moments" in names
+    assert "3.19 A for moments (amps said, not read)" in names
     assert "DEMO: all of it is made up" in names
     for wrong in (("--width", "9"), ("--style", "loud"), ("-o", tmp_path / "plate.txt"),
                   ("-o", tmp_path / "no/plate.svg")):  # fmt: skip

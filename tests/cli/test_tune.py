@@ -46,7 +46,9 @@ def test_from_a_table(tensimeter, tmp_path: Path) -> None:
 
 def test_from_a_job(tensimeter, path: Path) -> None:
     for k, amps in enumerate((0.1, 0.5, 1.0, 1.5, 2.0)):
-        for line in (f"hub {5.02 - 0.01 * k:.3f} @{amps}A", f"hub-panel {0.94 * amps:.2f}A @{amps}A"):
+        # The reference is an ammeter that was read: of what was only said no display is off.
+        for line in (f"hub {5.02 - 0.01 * k:.3f} @{amps}A", f"hub {amps}A @{amps}A",
+                     f"hub-panel {0.94 * amps:.2f}A @{amps}A"):  # fmt: skip
             assert tensimeter("file", path, line)[0] == 0
     code, text, _ = tensimeter("tune", path, "meters", "--json")
     (amps,) = json.loads(text)["meters"]
@@ -54,10 +56,12 @@ def test_from_a_job(tensimeter, path: Path) -> None:
     assert amps["gain"]["low"] < 1 / 0.94 < amps["gain"]["high"]
     assert amps["worst_error_before"]["value"] == pytest.approx(-0.12)
     assert amps["error_left"]["both"] < 1e-9
-    assert tensimeter("file", path, "hub 5.01 @0.5A")[0] == 0
-    last = json.loads(tensimeter("file", path, "hub-panel 1.6A @2A", "--json")[1])
+    said = json.loads(tensimeter("file", path, "hub 5.01 @2A", "hub-panel 1.8A", "--json")[1])
+    assert len(json.loads(tensimeter("tune", path, "--json")[1])["meters"][0]["warnings"]) == 0, said
+    lines = ("hub 5.0V @2A", "hub 2A", "hub-panel 1.6A")
+    last = json.loads(tensimeter("file", path, *lines, "--json")[1])["readings"][-1]
     assert len(json.loads(tensimeter("tune", path, "--json")[1])["meters"][0]["warnings"]) >= 1
-    # Said with its current it stands beside the reference of that current, not beside what was read last.
+    # It stands beside what was read at the same moment, not beside what was said, or read before.
     with JobFile(path, read_only=True) as file:
         (check,) = meter_checks(file.job, file.readings())
         assert (check.pairs[-1].shown.value, check.pairs[-1].reference.value) == (1.6, 2.0)
@@ -69,7 +73,7 @@ def test_from_a_job(tensimeter, path: Path) -> None:
     assert json.loads(tensimeter("tune", path, "--json")[1])["meters"][0]["gain"] == amps["gain"]
     with JobFile(path, read_only=True) as file:
         assert [len(check.pairs) for check in meter_checks(file.job, file.readings())] == [5]
-        assert len(file.facts()) == 18
+        assert len(file.facts()) == 23
     code, _, said = tensimeter("tune", path, "moods")
     assert (code, said.count("\n")) == (2, 1)
 
@@ -143,8 +147,8 @@ def test_a_check_is_kept_and_the_facts_stay(tensimeter, tmp_path: Path) -> None:
     path = tmp_path / "bath.tensi"
     assert tensimeter("demo", "finishers-bench", "--file", path)[0] == 0
     for amps in (0.2, 0.6, 1.0, 1.5):
-        for line in (f"bath {12 - 0.06 * amps:.3f}V @{amps}A", f"bath-panel {0.94 * amps:.3f}A @{amps}A"):
-            assert tensimeter("file", path, line)[0] == 0
+        lines = (f"bath {12 - 0.06 * amps:.3f}V @{amps}A", f"bath {amps}A", f"bath-panel {0.94 * amps:.3f}A")
+        assert tensimeter("file", path, *lines)[0] == 0
     with JobFile(path, read_only=True) as file:
         facts = file.readings()
     code, text, said = tensimeter("tune", path, "meters", "--keep", "bath A", "--earlier-too", "--json")

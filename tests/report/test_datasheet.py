@@ -57,7 +57,7 @@ def test_the_sheet_holds_all_that_was_shown(job_file: JobFile) -> None:
         "MOUNT to earth: open.",
         "Bench multimeter",
         "0.05%+3@0.001",
-        "others idle, ambient 20 °C",
+        "room not read; mains not read",
         "typed",
     ):
         assert expected in text, expected

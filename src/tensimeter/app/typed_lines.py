@@ -15,8 +15,9 @@ from msgspec.structs import replace
 from tensimeter.app.imported_readings import Moment, said_amps, said_fact
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
-from tensimeter.core.model.compared_places import set_of
+from tensimeter.core.model.compared_places import SET, set_of
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import state_of
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import Understood, find_place
 from tensimeter.core.standing import (
@@ -74,6 +75,28 @@ class TypedLines:
         #: When the load that stands began, s since 1970.
         self._began: float | None = None
         self._typed = 0.0
+        self._last = self._gone_on()
+
+    def _gone_on(self) -> Last | None:
+        """The moment that was typed last, before this program began: what is said of it goes on in it."""
+        facts = self.file.readings()
+        rows = [r for r in facts[-40:] if facts[-1].scan == r.scan] if facts else []
+        if not rows or rows[-1].origin != "typed" or rows[-1].state != state_of(self.file.job):
+            return None
+        outputs = {o.id for o in self.file.job.design.outputs()}
+        said = [r for r in rows if r.known == "said"]
+        standing = Standing(
+            {r.place: Load(r.value) for r in said if r.quantity == "A" and r.place in outputs},
+            {r.place.removesuffix(SET): r.value for r in said if r.place.endswith(SET)},
+            next((r.value for r in said if r.place == MAINS), None),
+            None,
+            next((r.value for r in said if r.place == "ambient"), None),
+        )
+        told: set[tuple[str, str]] = {(r.place, r.quantity) for r in rows}
+        read: set[tuple[str, str]] = {(r.place, r.quantity) for r in rows if r.known == "read"}
+        volts = {r.place: r.value for r in rows if r.quantity == "V" and r.known == "read"}
+        at = rows[0].at
+        return Last(rows[0].scan, at, at, standing, any(r.place == CLOCK for r in rows), read, told, volts)
 
     def dropped(self) -> None:
         """The load was dropped: what flows from now on is asked for."""
@@ -136,7 +159,7 @@ class TypedLines:
         own, timed = (reading.place, reading.quantity), at != now
         last = self._last
         if last is not None and (
-            last.standing != line.standing
+            not last.standing.is_like(line.standing)
             or own in last.read
             or now - last.typed > TOGETHER_S
             or (last.at != at if timed or last.timed else False)

@@ -61,6 +61,11 @@ class Load(Struct, frozen=True):
         return self.watts / abs(volts) if self.watts is not None and volts else None
 
     @property
+    def size(self) -> tuple[object, ...]:
+        """What it is, without the digits that it was said with."""
+        return (self.amps, self.ohms, self.watts, self.joined)
+
+    @property
     def words(self) -> str:
         """It as it is shown."""
         if self.amps is not None:
@@ -89,6 +94,11 @@ class Standing(Struct, frozen=True):
         told.append(f"{show(self.mains_V, 'V', 4)} mains" if self.mains_V is not None else "mains ?")
         told.append(show(self.room_C, "C", 3) if self.room_C is not None else "room ?")
         return " · ".join(told)
+
+    def is_like(self, other: "Standing") -> bool:
+        """Whether the same stands; to how many digits it was said makes no difference."""
+        mine, theirs = ({k: v.size for k, v in s.loads.items()} for s in (self, other))
+        return mine == theirs and replace(self, loads={}) == replace(other, loads={})
 
     def unloaded(self) -> "Standing":
         """What stands once the load was dropped: what flows then is asked for."""

@@ -70,6 +70,17 @@ def of_newest(job: Job, readings: Iterable[Reading]) -> list[Reading]:
     return [r for r in readings if r.state in mine]
 
 
+def states_in_order(job: Job) -> list[tuple[frozenset[int], str]]:
+    """The numbers of each state, with what it was changed by; the first has no such words."""
+    found: list[tuple[set[int], str]] = [({FIRST}, "")]
+    for state in job.states:
+        if state.how == "described":
+            found[-1][0].add(state.number)
+        else:
+            found.append(({state.number}, state.what))
+    return [(frozenset(numbers), what) for numbers, what in found]
+
+
 def open_state(job: Job) -> State | None:
     """The edit of which nobody has said yet whether the supply was changed; None where there is none."""
     last = job.states[-1] if job.states else None

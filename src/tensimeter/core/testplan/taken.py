@@ -57,8 +57,12 @@ def taken(job: Job, plan: Plan, readings: Iterable[Reading]) -> list[Reading]:
 
     `readings` are those that stand; only those of the newest state are taken.
     """
+    return taken_of(job, plan, of_newest(job, readings))
+
+
+def taken_of(job: Job, plan: Plan, live: Iterable[Reading]) -> list[Reading]:
+    """The same of readings of one state, whichever that is: to lay a state beside another."""
     test = plan.test
-    live = of_newest(job, readings)
     if not by_points(plan):
         return [r for r in live if r.test == test.id]
     sorter = Sorter(job)

@@ -14,13 +14,14 @@ from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.measurement.readings import Measurand, Reading, counting
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import states_in_order
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.destination import near_steps
 from tensimeter.core.testplan.picture import Line, Picture, Spot
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.soak.run import SoakRun, link_of, soak_runs
 from tensimeter.core.testplan.step import Plan
-from tensimeter.core.testplan.taken import NEAR_SHARE
+from tensimeter.core.testplan.taken import NEAR_SHARE, taken_of
 
 Change = Literal["better", "worse", "alike", "cannot_tell"]
 #: Coverage factor of what decides (GUM, 6.3.3).
@@ -100,19 +101,30 @@ class TwoRuns(Struct, frozen=True, eq=False):
 def laps(job: Job, plan: Plan, readings: Iterable[Reading]) -> list[Lap]:
     """The times that a test was gone through, in order: each run of instruments, and of what was typed.
 
+    What was read of another state of the supply is another time, named by what was changed before it.
     Of what was typed one goes up with the load, and perhaps down again; where it rises once more the next
     begins. A load that was read going up and going down counts as it was read last.
     """
-    mine = [r for r in counting(readings) if r.test == plan.test.id and np.isfinite(r.value)]
-    mine = put_right(job, mine)
+    live = [r for r in counting(readings) if np.isfinite(r.value)]
+    found: list[Lap] = []
+    for numbers, what in states_in_order(job):
+        rows = taken_of(job, plan, [r for r in live if r.state in numbers])
+        if rows:
+            found += _laps_of(plan, put_right(job, rows), what, len(found))
+    return found
+
+
+def _laps_of(plan: Plan, mine: list[Reading], what: str, before: int) -> list[Lap]:
+    """The times within one state, numbered on from those before."""
+    since = f", since “{what}”" if what else ""
     if kind_of(plan.test).heats:
         hot = [run for run in soak_runs(mine) if run.celsius]
-        return [Lap(f"run {k + 1}", run.at, run.run, {}, run) for k, run in enumerate(hot)]
+        return [Lap(f"run {before + k + 1}{since}", run.at, run.run, {}, run) for k, run in enumerate(hot)]
     found: list[tuple[float, int | None, dict[tuple[int, str, Measurand], Reading]]] = []
     for rows in _rounds(plan, [r for r in mine if r.step is not None]):
         first = rows[0]
         found.append((first.at, first.run, {(_step_of(plan, r), r.place, r.quantity): r for r in rows}))
-    return [Lap(f"run {k + 1}", at, run, rows) for k, (at, run, rows) in enumerate(found)]
+    return [Lap(f"run {before + k + 1}{since}", at, run, rows) for k, (at, run, rows) in enumerate(found)]
 
 
 def _rounds(plan: Plan, rows: Sequence[Reading]) -> list[list[Reading]]:

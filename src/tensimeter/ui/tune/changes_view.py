@@ -129,7 +129,7 @@ class ChangesView(TuneView):
             tr("{0}: {1} and {2}").format(self.test.currentText(), found.before.name, found.after.name)
         )
         self.sentence.setText(found.sentence)
-        entries = [(e.at, e.text) for e in session.file.logbook() if e.kind == "edit"]
+        entries = [(e.at, e.text) for e in session.file.logbook() if e.kind in ("edit", "remark", "changed")]
         deeds = changed_between(found.before, found.after, plan, entries)
         self.done.setText(
             tr("In between: {0}.").format("; ".join(deeds)) if deeds else tr("Nothing was noted in between.")
