@@ -73,7 +73,7 @@ def test_from_a_job(tensimeter, path: Path) -> None:
     assert json.loads(tensimeter("tune", path, "--json")[1])["meters"][0]["gain"] == amps["gain"]
     with JobFile(path, read_only=True) as file:
         assert [len(check.pairs) for check in meter_checks(file.job, file.readings())] == [5]
-        assert len(file.facts()) == 23
+        assert len(file.facts()) == 27
     code, _, said = tensimeter("tune", path, "moods")
     assert (code, said.count("\n")) == (2, 1)
 

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 
 from tensimeter.app.imported_readings import Moment, said_amps, said_fact
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.measurement.readings import FAILED_BY, Reading
 from tensimeter.core.model.compared_places import SET, set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import state_of
@@ -107,12 +107,18 @@ class TypedLines:
     ) -> Line:
         """What a line means; UserError where it means nothing. `output` is the one in hand."""
         apart = taken_apart(text)
-        if apart.changed or (not apart.reading and not apart.says_conditions):
+        if apart.changed or not (apart.reading or apart.says_conditions or apart.event):
             if not apart.changed and (apart.after_s is not None or not text.strip()):
                 raise UserError("Type a place and a value, for example “mount 13.58V @4A”.")
             return Line(apart, None, output, self.standing)
         standing = self._fresh(time.time() if now is None else now)
         found, place = None, ""
+        if apart.event:
+            place = self._output_alone(apart.event_place) or "" if apart.event_place else ""
+            if apart.event_place and not place:
+                raise UserError(f"“{apart.event_place}” is no output that something could happen to.")
+            of = place or output
+            return Line(apart, None, of, said(said(standing, of, apart.lasting), of, apart.alone))
         if apart.reading:
             place = (self._output_alone(apart.reading) or "") if apart.says_conditions else ""
             if not place:
@@ -136,10 +142,15 @@ class TypedLines:
             self.standing, self._last, self._began = self.standing.unloaded(), None, None
             return []
         lasting = said(self._fresh(now), line.output, line.said.lasting)
-        if lasting.loads != self.standing.loads:
+        if line.said.event in FAILED_BY:
+            lasting = replace(lasting, loads={k: v for k, v in lasting.loads.items() if k != line.output})
+        if lasting.loads != self.standing.loads and not line.said.event:
             self._began = now
         at = self._at(line.said, now)
-        kept = self._completed(line, now) if line.reading is None else self._read(line, take, at, now)
+        if line.said.event:
+            kept = self._happened(line, at, now)
+        else:
+            kept = self._completed(line, now) if line.reading is None else self._read(line, take, at, now)
         self.standing, self._typed = self._after(line, lasting), now
         return kept
 
@@ -183,6 +194,17 @@ class TypedLines:
         last.typed = now
         self._last = last
         return kept
+
+    def _happened(self, line: Line, at: float, now: float) -> list[Reading]:
+        """What happened, as a fact with what stood then; what the output carried is asked for after it."""
+        job, event = self.file.job, line.said.event
+        moment = Moment(self.file.next_scan(), at)
+        place = line.output if line.output is not None and not event.startswith("fan") else "supply"
+        text = f"{event}{f' at {line.said.event_at}' if line.said.event_at else ''}"
+        own = said_fact(moment, place, "event", 1.0, text)._replace(range=event)
+        facts = self._facts(job, line, moment, {})
+        self._last = None
+        return self.file.keep([own, *facts])
 
     def _completed(self, line: Line, now: float) -> list[Reading]:
         """What a line that says conditions alone adds to the moment before it, where that lacked them."""
@@ -311,6 +333,10 @@ def _text_of(line: Line) -> str:
 
 def state_summary(line: Line) -> str:
     """What a line without a reading will do, in words."""
+    if line.said.event:
+        load = line.standing.loads.get(line.output or "")
+        carried = f" with {load.words}" if load is not None else "; nobody has said with which load"
+        return f"{line.output or 'the supply'} {line.said.event}{carried}"
     if line.said.changed:
         return f"a new state of the supply begins: {line.said.changed}"
     told = []

@@ -102,10 +102,7 @@ class Soaking:
             context.wait(min(left, max(LOOK_S * clock.speed, 0.05 * step.every_s)))
 
     def _keep_last(self, step: Step) -> None:
-        """What stood when a limit was passed is a fact too: it is kept before the run ends."""
-        seen = self._context.last_look
-        if seen is not None and all(math.isfinite(v) for _, _, v, _ in seen):
-            self._context.keep(seen, step, "as the run was ended")
+        self._context.keep_end(step)
 
     def _foresee(self) -> bool:
         """Have the forecast worked out anew beside the run, which goes on; Crossed once it is sure."""

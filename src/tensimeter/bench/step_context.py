@@ -3,6 +3,7 @@
 Nothing here decides what comes next; the step runner does, and what it leans on takes this narrow context.
 """
 
+import math
 import threading
 import time
 from collections.abc import Callable
@@ -14,7 +15,7 @@ from tensimeter.bench.obedience import Obedience
 from tensimeter.bench.pulse import Pulse
 from tensimeter.bench.run_limits import RunLimits
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.readings import Measurand, Origin, Reading
+from tensimeter.core.measurement.readings import AS_SET, Measurand, Origin, Reading
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.testplan.step import Plan, Step
 from tensimeter.store.jobfile import JobFile
@@ -26,6 +27,8 @@ if TYPE_CHECKING:
 
 #: Real seconds between two looks at the bench; keeps the watchdog fed.
 LOOK_S = 0.25
+#: An output that lets less than this share of what was set flow has given way; a rule of thumb.
+GAVE_WAY = 0.9
 
 #: Volts, amps, and °C of each channel.
 Live = tuple[float, float, tuple[float, ...]]
@@ -88,7 +91,32 @@ class StepContext:
             self.obedience.must_be_off(role)
         self.active.clear()
 
+    def keep_end(self, step: Step) -> list[Reading]:
+        """What stood when a limit was passed is a fact too: it is kept before the run ends.
+
+        Where the output gave way the amps are those that the load was set to: none flow any more.
+        """
+        seen = self.last_look
+        if step.trim_V is not None and step.hold_s is None:
+            # It may not have come to rest from the volts it was set to before: that tells nothing of it.
+            return []
+        if seen is None or not all(math.isfinite(v) for _, _, v, _ in seen):
+            return []
+        kept = self._as_read(seen, step, "as the run was ended")
+        if step.ohms is None and step.watts is None:
+            kept = [
+                r._replace(value=step.set_A, range=AS_SET)
+                if r.quantity == "A" and r.value < GAVE_WAY * step.set_A
+                else r
+                for r in kept
+            ]
+        return self.file.keep(kept)
+
     def keep(self, values: Seen, step: Step, note: str = "") -> list[Reading]:
+        """Keep what every instrument said at one moment of a step."""
+        return self.file.keep(self._as_read(values, step, note))
+
+    def _as_read(self, values: Seen, step: Step, note: str) -> list[Reading]:
         job, scan = self.file.job, self.file.next_scan()
         # By the bench's clock, so that what is simulated faster keeps its seconds.
         now = self._began_at + self.since()
@@ -113,7 +141,7 @@ class StepContext:
                     self._with_age(note, part),
                 )
             )
-        return self.file.keep(readings)
+        return readings
 
     def _with_age(self, note: str, part: str) -> str:
         """A note with how long ago a meter began to send what it was not asked for."""

@@ -1,7 +1,7 @@
 """How a run takes one step: arrange, load, dwell until settled, read, keep, tell."""
 
 from tensimeter.bench.cut_test import try_cuts
-from tensimeter.bench.events import Event
+from tensimeter.bench.events import Crossed, Event
 from tensimeter.bench.loading import Loading
 from tensimeter.bench.operator_actions import START_S, OperatorActions
 from tensimeter.bench.recording import Recording
@@ -121,7 +121,11 @@ class StepRunner:
         elif step.until_V is not None:
             self._run_down(step)
         else:
-            self._at_rest(step)
+            try:
+                self._at_rest(step)
+            except Crossed:
+                context.keep_end(step)
+                raise
             if step.capture is not None:
                 self.recording.now(step)
         return True

@@ -36,6 +36,12 @@ _LATER = re.compile(
 )
 _CLOCK = re.compile(r"^\s*(?P<h>[01]?\d|2[0-3]):(?P<m>[0-5]\d)(?::(?P<s>[0-5]\d))?\s+(?=\S)")
 _CHANGED = re.compile(r"^\s*changed\s*[:,]\s*(?P<what>.*)$", re.I)
+_EVENT = re.compile(
+    r"^\s*(?:(?P<place>[^\W\d_][\w .\-]*?)\s+)?"
+    r"(?P<event>died|smoke|cut|tripped|restarted|recovered|fan on|fan off)"
+    rf"(?:\s+(?:at\s+)?(?P<at>{_NUMBER}\s*(?:m?A|°?C|m?V)))?\s*$",
+    re.I,
+)
 _SECONDS = {"h": 3600.0, "min": 60.0, "s": 1.0}
 
 
@@ -116,6 +122,10 @@ class SaidLine(Struct, frozen=True):
     after_s: float | None = None
     clock: tuple[int, int, int] | None = None
     changed: str = ""
+    #: What happened, at which place, with the figure that was said of it.
+    event: str = ""
+    event_place: str = ""
+    event_at: str = ""
 
     @property
     def says_conditions(self) -> bool:
@@ -137,10 +147,10 @@ def taken_apart(text: str) -> SaidLine:
     if state is not None:
         return SaidLine("", changed=state["what"].strip())
     line, after, clock = text.strip(), None, None
-    at = _CLOCK.match(line)
-    if at is not None:
-        clock = (int(at["h"]), int(at["m"]), int(at["s"] or 0))
-        line = line[at.end() :]
+    day = _CLOCK.match(line)
+    if day is not None:
+        clock = (int(day["h"]), int(day["m"]), int(day["s"] or 0))
+        line = line[day.end() :]
     later = _LATER.search(line)
     if later is not None:
         after = _seconds(later["value"], later["unit"]) + _seconds(later["more"] or "0", later["less"] or "s")
@@ -151,6 +161,14 @@ def taken_apart(text: str) -> SaidLine:
         _, alone = _conditions(bracket[1])
         line = line[: bracket.start()]
     line, lasting = _conditions(line)
+    happened = _EVENT.match(line)
+    if happened is not None:
+        told = {"event": happened["event"].casefold(), "event_place": happened["place"] or ""}
+        at = (happened["at"] or "").strip()
+        if at.casefold().endswith("a"):
+            # What it tripped at is what flowed then, and does not stand any longer.
+            alone = [c for c in alone if c[0] != "load"] + [("load", at)]
+        return SaidLine("", tuple(lasting), tuple(alone), after, clock, event_at=at, **told)
     return SaidLine(" ".join(line.split()), tuple(lasting), tuple(alone), after, clock)
 
 

@@ -149,18 +149,19 @@ def with_states(db: sqlite3.Connection, fresh: list[Reading], known: dict[int, i
         )
         fresh = [r._replace(state=known[of[r.id]]) if known[of[r.id]] != 1 else r for r in fresh]
     if any(r.origin == "typed" and r.quantity == "A" for r in fresh):
-        return [told for r in fresh if (told := _as_known(r)) is not None]
+        pairs = zip(fresh, (None, *fresh), strict=False)
+        return [told for r, before in pairs if (told := _as_known(r, before)) is not None]
     return fresh
 
 
-def _as_known(r: Reading) -> Reading | None:
-    """A reading as what it is known to be; None where it is no fact."""
+def _as_known(r: Reading, before: Reading | None) -> Reading | None:
+    """A reading as what it is known to be; None where it is no fact. `before` is what was kept before it."""
     if r.origin != "typed" or r.quantity != "A":
         return r
     if r.range == AS_SET:
         return None
-    said = "@" in r.note and r.range != AS_SAID and not r.place.endswith(("-panel", "-panel-alone", "-set"))
-    return r._replace(range=AS_SAID) if said else r
+    beside = before is not None and (before.scan, before.note, before.place) == (r.scan, r.note, r.place)
+    return r._replace(range=AS_SAID) if beside and "@" in r.note else r
 
 
 _make = Reading._make

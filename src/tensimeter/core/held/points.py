@@ -13,14 +13,14 @@ from msgspec import Struct
 from tensimeter.core.arrays import Flags
 from tensimeter.core.heat_design.measuring_points import heats, limit_C, spot_above, spot_spread, thermometer
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
-from tensimeter.core.measurement.readings import VoltsAmps, interval_of, pairs
+from tensimeter.core.measurement.readings import FAILED_BY, VoltsAmps, interval_of, pairs
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import open_state
 from tensimeter.core.testplan.evaluation import corrected
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, soak_runs
 from tensimeter.core.testplan.step import OPEN, Outcome
-from tensimeter.core.testplan.taken import CLOCK, SET_SHARE, value_of
+from tensimeter.core.testplan.taken import CLOCK, SET_SHARE, amps_of, value_of
 
 
 class Point(Struct, frozen=True):
@@ -89,7 +89,23 @@ def points_of(o: Outcome, output: str) -> list[Point]:
         elsewhere = said_V is not None and abs(said_V - o.plan.output.nominal_V) > SET_SHARE * said_V
         set_V = step.trim_V if step is not None and not step.phase else said_V if elsewhere else None
         found.append(_point(o, pair, band, set_V))
-    return found
+    return [*found, *_given_way(o, output)]
+
+
+def _given_way(o: Outcome, output: str) -> Iterator[Point]:
+    """Where an output died, tripped or was cut with a load: it failed there, whatever was read before."""
+    assert o.facts is not None
+    for r in o.facts.readings:
+        if r.quantity != "event" or r.place != output or r.range not in FAILED_BY:
+            continue
+        rows = o.facts.at_scan(r.scan)
+        amps, set_V = amps_of(rows, output), value_of(rows, set_of(output), "V")
+        own = set_V is None or abs(set_V - o.plan.output.nominal_V) <= SET_SHARE * set_V
+        read = next((x for x in rows if x.quantity == "A" and x.place == output and x.value == amps), None)
+        # With a load that nobody knows it failed at any.
+        ends = (interval_of(read) if read is not None else None) or Interval(amps or 0.0, 0.0, amps or 0.0)
+        volts = set_V or o.plan.output.nominal_V
+        yield Point(volts, max(ends.low, 0.0), False, None if own else set_V, ends, "said", low=True)
 
 
 def _point(o: Outcome, pair: VoltsAmps, band: Band, set_V: float | None) -> Point:

@@ -11,12 +11,15 @@ from msgspec import Struct
 from tensimeter.core.arrays import Array
 from tensimeter.core.measurement.conformity import Accuracy, Interval
 
-Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB", "turn", "rpm"]
+Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB", "turn", "rpm", "event"]
 Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
 #: The range of amps that nobody read: they are what the load was set to.
 AS_SET = "as set"
 #: The range of what nobody read: a person said that it is so.
 AS_SAID = "as said"
+#: Events after which an output no longer gave what it was loaded with; and others that are told.
+FAILED_BY: frozenset[str] = frozenset(("died", "smoke", "cut", "tripped"))
+EVENTS: frozenset[str] = FAILED_BY | {"restarted", "recovered", "fan on", "fan off"}
 #: How a run ends: all steps taken; a limit was crossed; somebody dropped the load; an instrument, a link or
 #: the supply gave up; the program itself did.
 RunEnd = Literal["complete", "protected", "aborted", "fault", "bug"]

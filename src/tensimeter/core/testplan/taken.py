@@ -12,7 +12,7 @@ test that it was read for.
 import math
 from collections.abc import Iterable, Sequence
 
-from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.measurement.readings import FAILED_BY, Reading
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import of_newest
@@ -88,6 +88,9 @@ def _placed(plan: Plan, moments: Sequence[Sequence[Reading]]) -> list[Reading]:
         falls = False
         for rows in moments:
             amps = amps_of(rows, place)
+            if kind_of(plan.test).rates(plan.test) and any(_failed(r, place) for r in rows):
+                found += _labelled(plan, place, rows, None)
+                continue
             if amps is None or not any(r.place == place and r.quantity in ("V", "Vpp") for r in rows):
                 continue
             if last is not None and abs(amps - last) > NEAR_SHARE * plan.most_A:
@@ -104,6 +107,11 @@ def _placed(plan: Plan, moments: Sequence[Sequence[Reading]]) -> list[Reading]:
                 continue
             found += _labelled(plan, place, rows, step)
     return found
+
+
+def _failed(r: Reading, place: str) -> bool:
+    """Whether it tells that an output gave way."""
+    return r.quantity == "event" and r.place == place and r.range in FAILED_BY
 
 
 def _labelled(plan: Plan, place: str, rows: Sequence[Reading], step: Step | None) -> list[Reading]:
