@@ -12,11 +12,11 @@ from tensimeter.ui.window import MainWindow
 
 #: What the hub's display shows while 0.1, 0.5, 1, 1.5 and 2 A flow: it reads low by 6 %.
 LINES = (
-    "hub 5.021 @0.1A", "hub-panel 4.99", "hub-panel 0.09A",
-    "hub 5.012 @0.5A", "hub-panel 4.98", "hub-panel 0.47A",
-    "hub 5.003 @1A", "hub-panel 4.97", "hub-panel 0.94A",
-    "hub 4.994 @1.5A", "hub-panel 4.96", "hub-panel 1.41A",
-    "hub 4.985 @2A", "hub-panel 4.95 @2A", "hub-panel 1.88A",
+    "hub 5.021 @0.1A", "hub 0.1A", "hub-panel 4.99", "hub-panel 0.09A",
+    "hub 5.012 @0.5A", "hub 0.5A", "hub-panel 4.98", "hub-panel 0.47A",
+    "hub 5.003 @1A", "hub 1A", "hub-panel 4.97", "hub-panel 0.94A",
+    "hub 4.994 @1.5A", "hub 1.5A", "hub-panel 4.96", "hub-panel 1.41A",
+    "hub 4.985 @2A", "hub 2A", "hub-panel 4.95 @2A", "hub-panel 1.88A",
 )  # fmt: skip
 
 

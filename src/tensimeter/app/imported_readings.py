@@ -115,8 +115,8 @@ def import_typed(
         # Read with another meter than the campaign's: of it nothing is known but its digits.
         accuracy, range_ = accuracy_of(job, instrument, line.quantity, line.value, line.resolution)
         found[0] = found[0]._replace(instrument=instrument or "", accuracy=accuracy, range=range_)
+    at_output = line.place.removesuffix(OTHER)
     if line.at_A is not None:
-        at_output = line.place.removesuffix(OTHER)
         amps = said_amps(job, moment, at_output, line.at_A, line.at_resolution, line.text)
         found.append(amps._replace(origin=origin, test=where.test, step=where.at_step))
     return file.keep([*found, *(r for r in beside if (r.place, r.quantity) != (found[-1].place, "A"))])

@@ -20,6 +20,7 @@ from tensimeter.core.correction_line import Correction
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.readings import Measurand, Origin, Reading
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import open_state
 from tensimeter.core.model.tests import Test
 from tensimeter.core.notice import Notice
 from tensimeter.core.readingline import Understood, at_place, is_bare, understand
@@ -37,6 +38,13 @@ if TYPE_CHECKING:
     from tensimeter.core.procedure.practice import Practice
     from tensimeter.store.logs import Log, TemperatureLog
     from tensimeter.store.waveforms import Waveform
+
+
+#: What is asked after an edit of what is electrical, once something was read.
+ASKED = (
+    "Was the supply changed as well, or only its description? Type “supply changed” or “only described”: "
+    "until then nothing read before counts for it."
+)
 
 
 class Listener(Protocol):
@@ -126,7 +134,10 @@ class JobInHand:
         except UserError as trouble:
             self.listener.troubled(str(trouble))
             return False
+        asked = open_state(self.job)
         self._after_job_change()
+        if asked is not None and asked.what == name[:80]:
+            self.listener.said(ASKED)
         return True
 
     def undo(self) -> None:
@@ -244,10 +255,10 @@ class JobInHand:
 
     def take_line(self, line: Line) -> list[Reading]:
         """Keep what a line says; UserError when it can't be kept."""
-        if line.said.changed:
+        if line.said.changed or line.said.answer:
             self.lines.keep(line, self._import)
             self.deeds.edited()
-            self.file.log("changed", line.said.changed)
+            self.file.log("changed", line.said.changed or state_summary(line))
             self._after_job_change()
             self._after_readings()
             return []

@@ -13,6 +13,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from tensimeter.app.imported_readings import Moment, said_amps, said_fact
+from tensimeter.core.circuit.along_path import OTHER, link_of
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import FAILED_BY, Reading
 from tensimeter.core.model.compared_places import SET, set_of
@@ -34,6 +35,8 @@ from tensimeter.core.testplan.step import displays_of
 from tensimeter.core.testplan.taken import CLOCK, MAINS
 from tensimeter.store.jobfile import JobFile
 
+#: A temperature moves: it is of the moment of what was read within so many seconds of it.
+HEAT_TOGETHER_S = 20.0
 #: What an ammeter beside a load is called: what it shows is read of the output in hand.
 AMMETERS = frozenset(("clamp", "ammeter", "shunt"))
 
@@ -107,6 +110,8 @@ class TypedLines:
     ) -> Line:
         """What a line means; UserError where it means nothing. `output` is the one in hand."""
         apart = taken_apart(text)
+        if apart.answer:
+            return Line(apart, None, output, self.standing)
         if apart.changed or not (apart.reading or apart.says_conditions or apart.event):
             if not apart.changed and (apart.after_s is not None or not text.strip()):
                 raise UserError("Type a place and a value, for example “mount 13.58V @4A”.")
@@ -118,15 +123,15 @@ class TypedLines:
             if apart.event_place and not place:
                 raise UserError(f"“{apart.event_place}” is no output that something could happen to.")
             of = place or output
-            return Line(apart, None, of, said(said(standing, of, apart.lasting), of, apart.alone))
+            return Line(apart, None, of, _as_said(apart, of, standing))
         if apart.reading:
             place = (self._output_alone(apart.reading) or "") if apart.says_conditions else ""
             if not place:
                 found = read(_with_amps(apart))
                 found = self._of_ammeter(found, output)
-                place = self._output_of(found.place) or ""
+                place = self._output_of(found.place, output) or ""
         of = place or output
-        stands = said(said(standing, of, apart.lasting), of, apart.alone)
+        stands = _as_said(apart, of, standing)
         return Line(apart, _as_it_stands(found, of, stands), of, stands)
 
     def keep(
@@ -137,11 +142,9 @@ class TypedLines:
         `take` keeps the reading itself. UserError where that can't be; nothing was kept then.
         """
         now = time.time() if now is None else now
-        if line.said.changed:
-            self.file.begin_state(line.said.changed)
-            self.standing, self._last, self._began = self.standing.unloaded(), None, None
-            return []
-        lasting = said(self._fresh(now), line.output, line.said.lasting)
+        if line.said.changed or line.said.answer:
+            return self._of_state(line.said)
+        lasting = said(self._fresh(now), line.output, line.said.lasting, also=line.said.also)
         if line.said.event in FAILED_BY:
             lasting = replace(lasting, loads={k: v for k, v in lasting.loads.items() if k != line.output})
         if lasting.loads != self.standing.loads and not line.said.event:
@@ -162,6 +165,16 @@ class TypedLines:
         line = Line(SaidLine(""), None, output, stands)
         return tuple(self._facts(self.file.job, line, Moment(0, 0.0), {}))
 
+    def _of_state(self, line: SaidLine) -> list[Reading]:
+        """A new state of the supply begins, or it is said that none did."""
+        if line.answer:
+            self.file.answer_state(changed=line.answer == "changed")
+        else:
+            self.file.begin_state(line.changed)
+        if line.answer != "described":
+            self.standing, self._last, self._began = self.standing.unloaded(), None, None
+        return []
+
     def _read(
         self, line: Line, take: Callable[[Understood, Moment], list[Reading]], at: float, now: float
     ) -> list[Reading]:
@@ -172,8 +185,8 @@ class TypedLines:
         if last is not None and (
             not last.standing.is_like(line.standing)
             or own in last.read
-            or now - last.typed > TOGETHER_S
-            or (last.at != at if timed or last.timed else False)
+            or now - last.typed > (HEAT_TOGETHER_S if reading.quantity == "C" else TOGETHER_S)
+            or ((timed or last.timed) and last.at != at)
         ):
             last = None
         if last is None:
@@ -188,7 +201,7 @@ class TypedLines:
             facts = [r for r in facts if (r.place, r.quantity) != (reading.place, "A")]
             if (reading.place, "A") in last.told | last.read:
                 reading = replace(reading, at_A=None)
-        kept = take(reading, Moment(last.scan, last.at, tuple(facts)))
+        kept = take(reading, Moment(last.scan, at, tuple(facts)))
         last.read.add(own)
         last.told.update((r.place, r.quantity) for r in kept if (r.place, r.quantity) != own)
         last.typed = now
@@ -288,9 +301,17 @@ class TypedLines:
             return None
         return self._output_of(place) if known else None
 
-    def _output_of(self, place: str) -> str | None:
-        outputs = self.file.job.design.outputs()
-        return next((o.id for o in outputs if place in (o.id, *displays_of(o.id), set_of(o.id))), None)
+    def _output_of(self, place: str, in_hand: str | None = None) -> str | None:
+        """The output that a place is of, or that is fed along it; None where that can't be told."""
+        design = self.file.job.design
+        outputs = design.outputs()
+        place = place.removesuffix(OTHER)
+        own = next((o.id for o in outputs if place in (o.id, *displays_of(o.id), set_of(o.id))), None)
+        if own is not None:
+            return own
+        link = link_of(place)
+        fed = [o.id for o in outputs if link in [x.id for x in design.path_to(o.id)]]
+        return fed[0] if len(fed) == 1 else in_hand if in_hand in fed else None
 
     def _of_ammeter(self, found: Understood, output: str | None) -> Understood:
         """What an ammeter that was named as such shows: the amps of the output in hand."""
@@ -298,6 +319,12 @@ class TypedLines:
             return found
         name = next(o.name for o in self.file.job.design.outputs() if o.id == output)
         return replace(found, place=output, name=name, known=True, question="")
+
+
+def _as_said(line: SaidLine, output: str | None, standing: Standing) -> Standing:
+    """What stands for a line: what lasts, and what it says for itself alone."""
+    lasting = said(standing, output, line.lasting, also=line.also)
+    return said(lasting, output, line.alone, also=line.also)
 
 
 def _as_it_stands(found: Understood | None, output: str | None, stands: Standing) -> Understood | None:
@@ -337,6 +364,11 @@ def state_summary(line: Line) -> str:
         load = line.standing.loads.get(line.output or "")
         carried = f" with {load.words}" if load is not None else "; nobody has said with which load"
         return f"{line.output or 'the supply'} {line.said.event}{carried}"
+    if line.said.answer:
+        what = (
+            "the supply was changed" if line.said.answer == "changed" else "only its description was changed"
+        )
+        return f"{what} by the last edit"
     if line.said.changed:
         return f"a new state of the supply begins: {line.said.changed}"
     told = []

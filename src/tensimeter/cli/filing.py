@@ -119,7 +119,7 @@ def _take_line(
     kept = typed.keep(line, take)
     if line.reading is None:
         said = state_summary(line)
-        file.log("changed" if line.said.changed else "reading", said)
+        file.log("changed" if line.said.changed or line.said.answer else "reading", said)
         return {"kept": len(kept), "said": said}
     file.log("reading", f"{line.reading.summary}, typed")
     first = kept[0]

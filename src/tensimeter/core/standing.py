@@ -2,7 +2,7 @@
 
     condition = "@" figure A | "@unloaded" | "@" figure (Ω | R | W) | "set" figure V | "mains" figure V
               | "room" figure °C | "with" what is joined
-    line      = [clock] [reading] {condition} ["(" condition … ")"] ["+" duration]
+    line      = ["also"] [clock] [reading] {condition} ["(" condition … ")"] ["+" duration]
 
 A condition changes what stands for this line and those after it; in brackets it is of this line alone.
 What nobody has said is not known, and stays so.
@@ -10,6 +10,7 @@ What nobody has said is not known, and stays so.
 
 import re
 from datetime import datetime
+from typing import Literal
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -25,10 +26,10 @@ _NUMBER = r"[+\-−]?\d+(?:[.,]\d+)?"
 _LOAD = rf"@\s*(?:(?P<none>unloaded|no\s+load)|(?P<load>\d+[RkK]\d*|{_NUMBER}\s*[a-zA-ZµμΩ]*))"
 _AROUND = r"(?:^|(?<=\s))"
 _CONDITIONS = re.compile(
-    rf"{_AROUND}(?:{_LOAD}|set\s+(?:to\s+)?(?P<set>{_NUMBER}\s*m?[vV]?)"
-    rf"|mains\s+(?P<mains>{_NUMBER}\s*[vV]?)(?:\s+(?P<hertz>{_NUMBER}\s*[hH]z))?"
-    rf"|room\s+(?P<room>{_NUMBER}\s*°?[cC]?)|(?P<unloaded>unloaded|no\s+load)"
-    rf"|with\s+(?P<joined>[^@()+\d]{{2,40}}(?:{_NUMBER}\s*W)?))\s*(?=$|\s|\()",
+    rf"(?:{_LOAD}|{_AROUND}set\s+(?:to\s+)?(?P<set>{_NUMBER}\s*m?[vV]?)"
+    rf"|{_AROUND}mains\s+(?P<mains>{_NUMBER}\s*[vV]?)(?:\s+(?P<hertz>{_NUMBER}\s*[hH]z))?"
+    rf"|{_AROUND}room\s+(?P<room>{_NUMBER}\s*°?[cC]?)|{_AROUND}(?P<unloaded>unloaded|no\s+load)"
+    rf"|{_AROUND}with\s+(?P<joined>[^@()+\d]{{2,40}}(?:{_NUMBER}\s*W)?))\s*(?=$|\s|\()",
     re.I,
 )
 _LATER = re.compile(
@@ -37,11 +38,17 @@ _LATER = re.compile(
 _CLOCK = re.compile(r"^\s*(?P<h>[01]?\d|2[0-3]):(?P<m>[0-5]\d)(?::(?P<s>[0-5]\d))?\s+(?=\S)")
 _CHANGED = re.compile(r"^\s*changed\s*[:,]\s*(?P<what>.*)$", re.I)
 _EVENT = re.compile(
-    r"^\s*(?:(?P<place>[^\W\d_][\w .\-]*?)\s+)?"
+    r"^\s*(?:(?P<place>\w[\w .\-]*?)\s+)?"
     r"(?P<event>died|smoke|cut|tripped|restarted|recovered|fan on|fan off)"
     rf"(?:\s+(?:at\s+)?(?P<at>{_NUMBER}\s*(?:m?A|°?C|m?V)))?\s*$",
     re.I,
 )
+#: What answers whether the supply was changed with its description.
+_ANSWERS: dict[str, Literal["changed", "described"]] = {
+    "only described": "described",
+    "supply changed": "changed",
+}
+_ALSO = re.compile(r"^\s*also\s+", re.I)
 _SECONDS = {"h": 3600.0, "min": 60.0, "s": 1.0}
 
 
@@ -122,6 +129,10 @@ class SaidLine(Struct, frozen=True):
     after_s: float | None = None
     clock: tuple[int, int, int] | None = None
     changed: str = ""
+    #: The question about the last edit answered: the supply was changed, or only its description.
+    answer: Literal["", "changed", "described"] = ""
+    #: The other outputs stay loaded as they are; else one load was put from output to output.
+    also: bool = False
     #: What happened, at which place, with the figure that was said of it.
     event: str = ""
     event_place: str = ""
@@ -143,10 +154,16 @@ def taken_apart(text: str) -> SaidLine:
     >>> taken_apart("@unloaded").lasting
     (('load', '0A'),)
     """
+    answered = _ANSWERS.get(" ".join(text.casefold().split()))
+    if answered is not None:
+        return SaidLine("", answer=answered)
     state = _CHANGED.match(text)
     if state is not None:
         return SaidLine("", changed=state["what"].strip())
     line, after, clock = text.strip(), None, None
+    further = _ALSO.match(line)
+    if further is not None:
+        line = line[further.end() :]
     day = _CLOCK.match(line)
     if day is not None:
         clock = (int(day["h"]), int(day["m"]), int(day["s"] or 0))
@@ -163,13 +180,15 @@ def taken_apart(text: str) -> SaidLine:
     line, lasting = _conditions(line)
     happened = _EVENT.match(line)
     if happened is not None:
-        told = {"event": happened["event"].casefold(), "event_place": happened["place"] or ""}
+        event, place = happened["event"].casefold(), happened["place"] or ""
         at = (happened["at"] or "").strip()
         if at.casefold().endswith("a"):
             # What it tripped at is what flowed then, and does not stand any longer.
             alone = [c for c in alone if c[0] != "load"] + [("load", at)]
-        return SaidLine("", tuple(lasting), tuple(alone), after, clock, event_at=at, **told)
-    return SaidLine(" ".join(line.split()), tuple(lasting), tuple(alone), after, clock)
+        of = (tuple(lasting), tuple(alone), after, clock)
+        return SaidLine("", *of, event=event, event_place=place, event_at=at)
+    words = " ".join(line.split())
+    return SaidLine(words, tuple(lasting), tuple(alone), after, clock, also=further is not None)
 
 
 def _seconds(value: str, unit: str) -> float:
@@ -209,8 +228,13 @@ def _told_by(match: re.Match[str]) -> list[tuple[str, str]]:
     return [(what, value.strip()) for what, value in named.items() if value]
 
 
-def said(standing: Standing, output: str | None, conditions: tuple[tuple[str, str], ...]) -> Standing:
-    """What stands once conditions were said of an output; UserError where one is none."""
+def said(
+    standing: Standing, output: str | None, conditions: tuple[tuple[str, str], ...], *, also: bool = False
+) -> Standing:
+    """What stands once conditions were said of an output; UserError where one is none.
+
+    A load that is said of an output was put there: of the others nothing is known any more, but with `also`.
+    """
     names = [what for what, _ in conditions]
     if len(set(names)) < len(names):
         raise UserError("A line says each condition once; here one stands twice. Nothing was kept.")
@@ -218,9 +242,11 @@ def said(standing: Standing, output: str | None, conditions: tuple[tuple[str, st
         if what in ("load", "set", "joined") and output is None:
             raise UserError("Of which output? Name it: “out @2A”.")
         if what == "load":
-            standing = replace(standing, loads={**standing.loads, output or "": _load(text)})
+            others = standing.loads if also else {}
+            standing = replace(standing, loads={**others, output or "": _load(text)})
         elif what == "joined":
-            standing = replace(standing, loads={**standing.loads, output or "": _joined(text)})
+            others = standing.loads if also else {}
+            standing = replace(standing, loads={**others, output or "": _joined(text)})
         elif what == "set":
             volts = _figure(text, "V")
             standing = replace(standing, set_V={**standing.set_V, output or "": volts})

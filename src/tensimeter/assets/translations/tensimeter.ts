@@ -1690,6 +1690,14 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <source>what stands for the next line</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>stands for the next line; @2A, @unloaded, set 12V, mains 207V or room 31C change it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <source>Tab: {0}</source>
       <translation type="unfinished" />
     </message>
@@ -1703,6 +1711,10 @@
     </message>
     <message>
       <source>kept: {0} → {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>Enter says that it is so: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>

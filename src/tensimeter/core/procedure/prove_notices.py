@@ -6,6 +6,7 @@ from tensimeter.core.circuit.network import has_source
 from tensimeter.core.circuit.sources import bonded
 from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import open_state
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
@@ -77,6 +78,19 @@ def prove_notices(job: Job, readings: Sequence[Reading]) -> list[Notice]:
                 "Stay with the load",
                 f"{load.name} has no watchdog: if its link dies, nothing but you drops it. Keep the "
                 "supply's switch within reach during a run.",
+                "prove",
+                None,
+            )
+        )
+    edited = open_state(job)
+    if edited is not None:
+        found.append(
+            Notice(
+                "prove:state",
+                "caution",
+                "Was the supply changed, or only its description?",
+                f"“{edited.what}” came after it was read. Type “supply changed”, and it is read anew; or "
+                "“only described”, and what was read is judged by it. Until then nothing counts for it.",
                 "prove",
                 None,
             )

@@ -75,7 +75,7 @@ def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | N
     """
     cases, figures = _Cases(job.design.outputs()), list[Observation]()
     latest: dict[tuple[object, str, str], Reading] = {}
-    amps: dict[object, float] = {}
+    amps: dict[object, dict[str, float]] = {}
     skipped = 0
     live = put_right(job, counting(readings))
     # A turn of a trim makes another supply of it.
@@ -89,14 +89,14 @@ def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | N
             continue
         key: object = (r.test, r.step) if r.step is not None else r.scan
         if _is_load(r):
-            amps[key] = r.value
+            amps.setdefault(key, {})[r.place] = r.value
         if r.quantity in ("V", "A"):
             latest[key, r.place, r.quantity] = r
     known = {o.id for o in job.design.outputs()}
     newest = [(key, place, r) for (key, place, _), r in latest.items() if not _is_load(r)]
     foretold = _foretold(job)
     for key, place, r in newest[-MOST:]:
-        loads = _loads(job, r, _step(plans, r), amps.get(key))
+        loads = _loads(job, r, _step(plans, r), amps.get(key, {}))
         if loads is None or place not in foretold:
             continue
         accuracy = r.accuracy or accuracy_of(job, None, r.quantity, r.value)[0]
@@ -146,19 +146,26 @@ def _plain(step: Step) -> bool:
     return not (moved or step.past_limits or step.capture is not None or step.hand)
 
 
-def _loads(job: Job, r: Reading, step: Step | None, amps: float | None) -> dict[str, float] | None:
-    """What every output drew as a figure was read; None where that is not known."""
+def _loads(job: Job, r: Reading, step: Step | None, told: Mapping[str, float]) -> dict[str, float] | None:
+    """What every output drew as a figure was read; None where that is not known.
+
+    `told` are the amps of that moment by place: of outputs, or beside a figure along the path.
+    """
     outputs = {o.id for o in job.design.outputs()}
     place = link_of(r.place.removesuffix("-panel"))
-    if amps is None and step is None and r.test is None:
-        # Nothing said of a load, and no test: taken as without load, as of a unit that is tried alone.
-        return {} if place not in outputs else None
+    own = {o: a for o, a in told.items() if o in outputs}
+    amps = told.get(place, next(iter(own.values()), None) if len(own) == 1 else told.get(r.place))
     if step is not None:
         under = step.place or (place if place in outputs else "")
         mine = under or _one_below(job, place, outputs)
         if not mine:
             return None
         return {**dict(step.others), mine: step.set_A if amps is None else amps}
+    if own:
+        return own if place in own or place not in outputs else None
+    if amps is None and r.test is None:
+        # Nothing said of a load, and no test: taken as without load, as of a unit that is tried alone.
+        return {} if place not in outputs else None
     mine = place if place in outputs else _one_below(job, place, outputs)
     return {mine: amps} if mine and amps is not None else None
 

@@ -172,7 +172,11 @@ class BenchView(QWidget):
             except UserError as trouble:
                 self._say(str(trouble), "miss")
             return
-        if not text or plan is None:
+        if plan is None:
+            return
+        if not text:
+            # What the step asks for is said with a second press.
+            self.entry.setText(self.session.as_asked)
             return
         try:
             line = self.session.line(text)

@@ -20,7 +20,9 @@ from PyQt6.QtWidgets import (
 from tensimeter.core.correction_line import MOST_TERSE, Correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading, interval_of
+from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.step import displays_of
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.parts.words import tr
@@ -89,7 +91,14 @@ class ReadingsView(QWidget):
     def refresh(self) -> None:
         """List the newest readings of the test in hand, or of all."""
         file, test = self.session.file, self.session.test_id
-        rows = [r for r in file.facts() if self.every.isChecked() or r.test == test]
+        output = self.session.test_output
+        points = {output, *displays_of(output), set_of(output)} if output is not None else set()
+        rows = [
+            r
+            for r in file.facts()
+            # A point of the output belongs to every test that it fits.
+            if self.every.isChecked() or r.test == test or (r.test is None and r.place in points)
+        ]
         struck = file.struck()
         replaced = {r.corrects: r.id for r in rows if r.corrects is not None}
         self.table.clear()
