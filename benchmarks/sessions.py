@@ -97,9 +97,9 @@ def lines_of(outlets: list[Truth], rng: np.random.Generator) -> Iterator[str]:
         if says:
             stands.clear()
             stands[o.name] = amps
-            yield f"{o.name} {volts}V {'@unloaded' if amps == 0 and rng.random() < 0.5 else f'@{amps}A'}"
+            yield f"{o.name} {volts:.2f}V {'@unloaded' if amps == 0 and rng.random() < 0.5 else f'@{amps}A'}"
         else:
-            yield f"{o.name} {volts}V"
+            yield f"{o.name} {volts:.2f}V"
         if rng.random() < 0.15:
             yield f"{o.name}-panel {round(float(flows or 0) * 1.02, 2)}A"
 

@@ -6,6 +6,7 @@ later of the same moment, it completes it.
 """
 
 import math
+import re
 import time
 from collections.abc import Callable
 
@@ -16,7 +17,7 @@ from tensimeter.app.imported_readings import Moment, said_amps, said_fact
 from tensimeter.core.circuit.along_path import OTHER, link_of
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import FAILED_BY, Reading
-from tensimeter.core.model.compared_places import SET, set_of
+from tensimeter.core.model.compared_places import SET, part_at, set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import state_of
 from tensimeter.core.quantity import show
@@ -35,6 +36,8 @@ from tensimeter.core.testplan.step import displays_of
 from tensimeter.core.testplan.taken import CLOCK, MAINS
 from tensimeter.store.jobfile import JobFile
 
+#: An output and what it is set to.
+_SET_OF = re.compile(r"^(?P<place>\S.*?)\s+set\s+(?:to\s+)?(?P<volts>\d+(?:[.,]\d+)?\s*m?V?)$", re.I)
 #: A temperature moves: it is of the moment of what was read within so many seconds of it.
 HEAT_TOGETHER_S = 20.0
 #: What an ammeter beside a load is called: what it shows is read of the output in hand.
@@ -118,6 +121,11 @@ class TypedLines:
             return Line(apart, None, output, self.standing)
         standing = self._fresh(time.time() if now is None else now)
         found, place = None, ""
+        named = _SET_OF.match(apart.reading)
+        of = self._output_alone(named["place"]) if named is not None else None
+        if named is not None and of is not None and part_at(self.file.job, set_of(of)) is None:
+            # Of an output without a converter that is set, its setting is a condition and no more.
+            apart = replace(apart, reading=named["place"], lasting=(*apart.lasting, ("set", named["volts"])))
         if apart.event:
             place = self._output_alone(apart.event_place) or "" if apart.event_place else ""
             if apart.event_place and not place:
@@ -285,6 +293,9 @@ class TypedLines:
         reading = line.reading
         if reading is not None and reading.place == "ambient" and reading.quantity == "C":
             return replace(lasting, room_C=reading.value)
+        if reading is not None and reading.place.endswith(SET) and reading.quantity == "V":
+            of = self._output_of(reading.place)
+            return replace(lasting, set_V={**lasting.set_V, of: reading.value}) if of else lasting
         if reading is not None and reading.place == MAINS and reading.quantity == "V":
             return replace(lasting, mains_V=reading.value)
         return lasting
