@@ -4,14 +4,18 @@ import json
 import math
 import os
 import sqlite3
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.job import read_job
 from tensimeter.core.model.migrations import MAJOR, MINOR
 from tensimeter.core.plain_text import as_cell, as_kept
+from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.taken import taken
 from tensimeter.store.attachments import SUFFIXES
 from tensimeter.store.database import TABLES, build_empty
 from tensimeter.store.jobfile import JobFile
@@ -113,7 +117,9 @@ def _readings_by_test(file: JobFile, folder: Path) -> list[Path]:
     written = []
     readings = [r for r in file.readings() if math.isfinite(r.value)]
     for test in file.job.campaign.tests:
+        planned = guarded("This test", partial(plan, file.job, test), lambda _: None)
         mine = [r for r in readings if r.test == test.id]
+        mine = taken(file.job, planned, readings) if planned is not None else mine
         runs = list(dict.fromkeys(r.run for r in mine))
         for run in runs:
             rows = [r for r in mine if r.run == run]

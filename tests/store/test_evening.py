@@ -1,0 +1,162 @@
+"""An evening at a shelf supply, line by line: what is kept, what stands, what is claimed and printed."""
+
+import time
+from pathlib import Path
+
+import pytest
+
+from tensimeter.app.job_in_hand import JobInHand
+from tensimeter.core.errors import UserError
+from tensimeter.core.held.claims import claims
+from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.edits import changed, readings_first, with_link
+from tensimeter.core.plate.rating import plate
+from tensimeter.core.testplan.meter_checks import meter_checks
+from tensimeter.demo.library import demo_job
+from tensimeter.store.jobfile import JobFile
+
+
+class Quiet:
+    """Nobody listens."""
+
+    def __getattr__(self, name: str) -> object:
+        return lambda *words: None
+
+
+@pytest.fixture
+def begin(tmp_path: Path):
+    begun: list[JobInHand] = []
+
+    def of(label: str) -> JobInHand:
+        path = tmp_path / f"{len(begun)}.tensi"
+        job = readings_first("Shelf", label) if " " in label else demo_job(label)
+        begun.append(JobInHand(JobFile.create(path, job), Quiet()))
+        return begun[-1]
+
+    yield of
+    for hand in begun:
+        hand.file.close()
+
+
+def typed(hand: JobInHand, *lines: str) -> list[Reading]:
+    kept: list[Reading] = []
+    for line in lines:
+        kept = hand.take_line(hand.line(line))
+    return kept
+
+
+def printed(hand: JobInHand) -> str:
+    now = hand.now
+    found = plate(hand.job, now.outcomes(), now.readings, time.time())
+    return "; ".join(e.text for part in (*(o.entries for o in found.outlets), found.whole) for e in part)
+
+
+def test_the_evening(begin) -> None:
+    hand = begin("0-30V 5A")
+    (alone,) = typed(hand, "out 12.08V")
+    assert hand.where(hand.line("out 12.08V").reading).startswith("at what current?")
+    completed = typed(hand, "@unloaded set 12V")
+    assert [(r.place, r.value, r.known, r.scan) for r in completed] == [
+        ("out", 0.0, "said", alone.scan), ("out-set", 12.0, "said", alone.scan),
+    ]  # fmt: skip
+    typed(hand, "out 11.93V @2A")
+    # The display stands beside amps that were said, and is off by nothing; then the clamp is read.
+    typed(hand, "out-panel 2.04A")
+    assert meter_checks(hand.job, hand.file.readings()) == []
+    typed(hand, "clamp 1.98A")
+    (check,) = meter_checks(hand.job, hand.file.readings())
+    assert check.pairs[0].reference.value == 1.98
+    typed(hand, "set 5V", "out 5.02V", "out 4.1V @4.8A")
+    soaked = typed(hand, "sink 46C +40min")
+    died = typed(hand, "died +43min")
+    assert died[0].at - soaked[0].at == pytest.approx(180)
+    assert {(r.place, r.value) for r in died[1:]} >= {("out", 4.8), ("clock", 2580.0)}
+    assert "1.97 A at 4.99 V" in printed(hand)
+    typed(hand, "changed: thermal pad replaced")
+    assert printed(hand) == ""
+    typed(hand, "out 11.94V @2A set 12V")
+    assert printed(hand) == (
+        "12 V · 1.97 A for moments (amps said, not read); as of state 2, since “thermal pad replaced”; "
+        "mains and room not read"
+    )
+
+
+def test_volts_alone_prove_nothing_however_often(begin) -> None:
+    hand = begin("12V 5A")
+    typed(hand, *["out 12.08V"] * 8)
+    assert [r.quantity for r in hand.file.facts()] == ["V"] * 8
+    assert hand.outcome.measured == 0
+    assert printed(hand) == ""
+    (claim,) = claims(hand.job, hand.now.outcomes())
+    assert (claim.reached_A, claim.verdict) == (None, Verdict.NOT_MEASURED)
+
+
+def test_a_supply_that_failed_is_free_again_once_it_is_mended(begin) -> None:
+    hand = begin("12V 5A")
+    typed(hand, "out 12.0V @0A", "out 11.9V @2A", "out 9.1V @4A", "room 31C", "out 11.95V @4A")
+    # What failed in this state has failed, whatever is read after it.
+    assert "1.97 A for moments" in printed(hand)
+    typed(hand, "changed: joint soldered anew", "out 12.0V @0A", "out 11.95V @4A")
+    assert "3.96 A for moments" in printed(hand)
+    assert "as of state 2" in printed(hand)
+    hand.undo()
+    hand.undo()
+    hand.undo()
+    assert "1.97 A for moments" in printed(hand)
+
+
+def test_what_happened_ends_a_claim(begin) -> None:
+    hand = begin("12V 5A")
+    typed(hand, "out 12.0V @0A", "out 11.9V @2A", "out 11.85V @4A")
+    assert "3.96 A" in printed(hand)
+    typed(hand, "tripped at 3.1A")
+    assert "1.97 A for moments" in printed(hand)
+    # With a load that nobody knows it failed at any.
+    typed(hand, "smoke")
+    assert printed(hand) == ""
+
+
+def test_an_edit_of_the_supply_rates_nothing_until_it_is_said(begin) -> None:
+    hand = begin("ridge-pier")
+    typed(hand, "mount 13.58V @0A", "mount 13.5V @1.6A")
+    assert "1.59 A for moments" in printed(hand)
+    hand.edit(
+        "another place", hand.job.model_copy(update={"settings": changed(hand.job.settings, mains_V=120.0)})
+    )
+    assert "1.59 A for moments" in printed(hand)
+    assert "V~" not in printed(hand)
+    lead = hand.job.design.link("mount-lead")
+    hand.edit("longer lead", with_link(hand.job, changed(lead, length_m=4.0)))
+    assert any(n.id == "prove:state" for n in hand.now.notices)
+    assert "for moments" not in printed(hand)
+    assert "nothing is rated: edited since it was read (longer lead)" in printed(hand)
+    typed(hand, "only described")
+    assert "1.59 A for moments" in printed(hand)
+    with pytest.raises(UserError, match="Nothing is asked"):
+        typed(hand, "supply changed")
+
+
+def test_outlets_read_one_after_the_other_are_not_printed_as_loaded_at_once(begin) -> None:
+    hand = begin("+5V 3A +12V 2A")
+    first, second = (o.id for o in hand.job.design.outputs())
+    typed(hand, f"{first} 5.02V @3A", f"{second} 12.0V @2A")
+    assert "each outlet by itself, not all at once" in printed(hand)
+    typed(hand, f"also {first} 5.01V @3A")
+    assert "each outlet by itself" not in printed(hand)
+
+
+def test_conditions_go_on_in_another_program_and_grow_stale(begin) -> None:
+    hand = begin("12V 5A")
+    typed(hand, "out 11.93V @2A")
+    path = hand.file.path
+    hand.file.close()
+    with JobFile(path) as file:
+        again = JobInHand(file, Quiet())
+        # Said again it is the same moment; not said it is not known, and never carried over in silence.
+        beside = typed(again, "out-panel 2.04A @2A")
+        assert beside[0].scan == file.facts()[0].scan
+        (bare,) = typed(again, "out 11.92V (@2A)")[:1]
+        assert bare.scan != beside[0].scan
+        line = again.lines.understood("out 11.9V", "out", again.understood, now=time.time() + 4000)
+        assert line.standing.loads == {}
