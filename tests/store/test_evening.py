@@ -63,7 +63,7 @@ def test_the_evening(begin) -> None:
     typed(hand, "out 11.93V @2A")
     # The display stands beside amps that were said, and is off by nothing; then the clamp is read.
     typed(hand, "out-panel 2.04A")
-    assert meter_checks(hand.job, hand.file.readings()) == []
+    assert not meter_checks(hand.job, hand.file.readings())
     typed(hand, "clamp 1.98A")
     (check,) = meter_checks(hand.job, hand.file.readings())
     assert check.pairs[0].reference.value == 1.98
@@ -121,9 +121,8 @@ def test_an_edit_of_the_supply_rates_nothing_until_it_is_said(begin) -> None:
     hand = begin("ridge-pier")
     typed(hand, "mount 13.58V @0A", "mount 13.5V @1.6A")
     assert "1.59 A for moments" in printed(hand)
-    hand.edit(
-        "another place", hand.job.model_copy(update={"settings": changed(hand.job.settings, mains_V=120.0)})
-    )
+    elsewhere = changed(hand.job.settings, mains_V=120.0)
+    hand.edit("another place", hand.job.model_copy(update={"settings": elsewhere}))
     assert "1.59 A for moments" in printed(hand)
     assert "V~" not in printed(hand)
     lead = hand.job.design.link("mount-lead")
