@@ -145,7 +145,7 @@ def test_a_test_takes_what_fits_whoever_asked_for_it() -> None:
 
 def test_settings_fill_the_reach() -> None:
     job = readings_first("Shelf", "0-30V 5A")
-    reach = plan(job, job.campaign.tests[1])
+    reach = plan(job, job.campaign.tests[0])
     found = outcome(job, reach, rows_of((5.02, 2.0, 5.0), (11.9, 2.0, 12.0), (29.9, 5.0, 30.0)))
     assert (found.measured, len(found.extra)) == (1, 2)
     assert found.verdict.value == "holds"

@@ -21,7 +21,7 @@ from tensimeter.core.model.compared_places import SET, part_at, set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import state_of
 from tensimeter.core.quantity import show
-from tensimeter.core.readingline import Understood, find_place
+from tensimeter.core.readingline import Understood, doubt, find_place
 from tensimeter.core.standing import (
     STALE_S,
     TOGETHER_S,
@@ -140,7 +140,15 @@ class TypedLines:
                 place = self._output_of(found.place, output) or ""
         of = place or output
         stands = _as_said(apart, of, standing)
-        return Line(apart, _as_it_stands(found, of, stands), of, stands)
+        return Line(apart, self._as_set(_as_it_stands(found, of, stands), of, stands), of, stands)
+
+    def _as_set(self, found: Understood | None, of: str | None, stands: Standing) -> Understood | None:
+        """Volts of an output that is set by hand: asked about by what it is set to, where that was said."""
+        output = next((o for o in self.file.job.design.outputs() if o.id == of), None)
+        if found is None or output is None or found.place != of or not output.adjustable:
+            return found
+        asked = doubt(found.quantity, found.value, stands.set_V.get(output.id), found.at_A)
+        return replace(found, question=asked)
 
     def keep(
         self, line: Line, take: Callable[[Understood, Moment], list[Reading]], now: float | None = None

@@ -195,7 +195,7 @@ def understand(
         raise UserError(f"A reading is in V, A, Ω, W, °C, dB, turns or rpm; “{raw.strip()}” is in {unit}.")
     default = _default_unit(job, place, in_hand.asked)
     quantity = "Vpp" if peaks else _QUANTITIES[unit] if unit else asks if default == "V" else default
-    question = question or _doubt(
+    question = question or doubt(
         quantity, value, in_hand.predicted_V if place == in_hand.place else None, at_A, in_hand.most_A
     )
     return Understood(place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question)
@@ -339,7 +339,7 @@ def _digit(raw: str, value: float) -> float:
     return resolution_of(digits) * scale
 
 
-def _doubt(
+def doubt(
     quantity: str, value: float, predicted: float | None, at_A: float | None, most_A: float | None = None
 ) -> str:
     """What can't be right about a value, as a question; empty when nothing is."""

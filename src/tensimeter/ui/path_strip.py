@@ -101,7 +101,10 @@ class PathStrip(QFrame):
         if not session.now.solved:
             if result and result.regulation:
                 return f"line of the readings at {show(amps, 'A', 3)}"
-            return "nothing read yet"
+            read_V = {r.scan for r in session.now.readings if (r.place, r.quantity) == (output, "V")}
+            name = session.job.output(output).name
+            count = len(read_V)
+            return f"{count} reading{'s' * (count != 1)} of {name}" if count else "nothing read yet"
         tried = session.now.volts
         at_volts = f"{show(tried[1], 'V', 4)} " if tried and tried[0] == output else ""
         ambient = show(session.job.settings.ambient_C, "C", 3)

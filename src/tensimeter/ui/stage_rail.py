@@ -2,11 +2,12 @@
 
 from PyQt6.QtWidgets import QWidget
 
-from tensimeter.core.held.points import proven_A
+from tensimeter.core.held.points import is_rated, proven_A
 from tensimeter.core.procedure.notices import open_holds
 from tensimeter.core.procedure.stages import Stage
-from tensimeter.core.testplan.evaluation import rates, shows_load
+from tensimeter.core.testplan.evaluation import shows_load
 from tensimeter.core.testplan.step import Outcome, panel_of
+from tensimeter.core.testplan.taken import asks_points
 from tensimeter.ui.session import Session
 from tensimeter.ui.stage_buttons import StageButtons
 
@@ -55,7 +56,9 @@ class StageRail(StageButtons):
                 return f"{outcomes[0].measured} of {len(outcomes[0].steps)} read"
             return f"{done} of {total} tests read" if total else "no test"
         if stage.id == "plate":
-            shown = [o for o in outcomes if (rates(o) and proven_A(o)) or shows_load(o)]
+            by_points = (o for o in outcomes if asks_points(o.plan.test))
+            shown = {o.plan.output.id for o in by_points if proven_A(o) or is_rated(o)}
+            shown |= {o.plan.output.id for o in outcomes if shows_load(o)}
             count = len({t.output for t in job.campaign.tests})
             if not shown and any(o.pretended for o in outcomes):
                 return "simulated only"

@@ -19,8 +19,8 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import open_state
 from tensimeter.core.testplan.evaluation import corrected
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, soak_runs
-from tensimeter.core.testplan.step import OPEN, Outcome
-from tensimeter.core.testplan.taken import CLOCK, SET_SHARE, amps_of, value_of
+from tensimeter.core.testplan.step import OPEN, Outcome, value_of
+from tensimeter.core.testplan.taken import CLOCK, SET_SHARE, amps_of
 
 
 class Point(Struct, frozen=True):
@@ -145,6 +145,13 @@ def shown_A(result: Outcome) -> float | None:
     if result.facts is not None and open_state(result.facts.job) is not None:
         return None
     return held_A(points_of(result, result.plan.output.id))
+
+
+def is_rated(result: Outcome) -> bool:
+    """Whether a test shows that its output holds anything under load, at its own volts or set to others."""
+    if result.pretended or result.facts is None or open_state(result.facts.job) is not None:
+        return False
+    return any(p.holds and p.amps > 0 for p in points_of(result, result.plan.output.id))
 
 
 def proven_A(result: Outcome) -> float | None:

@@ -260,9 +260,9 @@ def readings_first(
     plate = Nameplate(text=nameplate, volts=volts, amps=amps, watts=watts, made=made)
     job = Job(name=name, nameplate=plate, design=Design(links=tuple(links)))
     for link, outlet in zip(links, outlets, strict=True):
-        job = with_test_for(job, link)
         if outlet.low_V is not None:
             job = _with_reach(job, link, outlet.low_V)
+        job = with_test_for(job, link)
     return job
 
 

@@ -12,8 +12,8 @@ from tensimeter.core.model.instruments import accuracy_of, display_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.instrument_part import Instrument, SetLoad
 from tensimeter.core.path import OutputLink
-from tensimeter.core.testplan.step import displays_of, panel_of
-from tensimeter.core.testplan.taken import amps_of, value_of
+from tensimeter.core.testplan.step import displays_of, panel_of, value_of
+from tensimeter.core.testplan.taken import amps_of
 
 #: What a display of an output may show, what a meter may, and what a load may be set to.
 SHOWN: tuple[Measurand, ...] = ("V", "A")

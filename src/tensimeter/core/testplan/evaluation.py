@@ -26,8 +26,18 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.registry import kind_of
-from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
-from tensimeter.core.testplan.taken import taken, value_of
+from tensimeter.core.testplan.step import (
+    OPEN,
+    Facts,
+    Finding,
+    Outcome,
+    Plan,
+    Step,
+    StepResult,
+    panel_of,
+    value_of,
+)
+from tensimeter.core.testplan.taken import taken
 
 
 def rates(result: Outcome) -> bool:

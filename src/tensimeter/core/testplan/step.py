@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import Literal
 
@@ -236,6 +236,11 @@ class Facts(Struct, frozen=True, dict=True):
         """The last waveform of a step; None where there is none."""
         found = [w for w in self.waves if w.step == step]
         return found[-1] if found else None
+
+
+def value_of(rows: Sequence[Reading], place: str, quantity: str) -> float | None:
+    """What was read or said at a place at a moment; None where nothing was."""
+    return next((r.value for r in reversed(rows) if r.place == place and r.quantity == quantity), None)
 
 
 class Finding(Struct, frozen=True):

@@ -18,7 +18,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import of_newest
 from tensimeter.core.model.tests import Test
 from tensimeter.core.testplan.registry import kind_of
-from tensimeter.core.testplan.step import Plan, Step, displays_of
+from tensimeter.core.testplan.step import Plan, Step, displays_of, value_of
 
 #: A current is that of a point where it is within this share of the largest planned.
 NEAR_SHARE = 0.05
@@ -136,11 +136,6 @@ def amps_of(rows: Sequence[Reading], place: str) -> float | None:
                 return r.value
             found = r.value
     return found
-
-
-def value_of(rows: Sequence[Reading], place: str, quantity: str) -> float | None:
-    """What was read or said at a place at a moment; None where nothing was."""
-    return next((r.value for r in reversed(rows) if r.place == place and r.quantity == quantity), None)
 
 
 def _fits(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:

@@ -19,7 +19,8 @@ from tensimeter.core.measurement.conformity import (
     judge,
     worst,
 )
-from tensimeter.core.measurement.readings import Measurand, Reading
+from tensimeter.core.measurement.readings import Measurand, Reading, VoltsAmps, interval_of, pairs
+from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
@@ -29,10 +30,20 @@ from tensimeter.core.parts.instrument_part import LineFeeder
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.kind import TestKind
-from tensimeter.core.testplan.picture import Line, Picture, Spot, common_band
+from tensimeter.core.testplan.picture import Line, Picture, Spot, common_band, in_band
 from tensimeter.core.testplan.points_text import points_from, points_text
 from tensimeter.core.testplan.reach_points import reach_points
-from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Situation, Step, predicted
+from tensimeter.core.testplan.step import (
+    OPEN,
+    Facts,
+    Finding,
+    Outcome,
+    Plan,
+    Situation,
+    Step,
+    predicted,
+    value_of,
+)
 
 #: How far past the wanted end a trim that is set by itself is turned.
 PAST_END = 0.015
@@ -325,11 +336,31 @@ class ReachKind(TestKind[ReachPoints]):
     def findings(self, facts: Facts, test: ReachPoints) -> list[Finding]:
         read = [(s, facts.interval(s.index, "V")) for s in facts.plan.steps]
         verdicts = [judge(v, s.allowed) for s, v in read if v is not None]
-        if not verdicts:
+        between = [verdict for _, _, verdict in _between(facts)]
+        if not verdicts and not between:
             return []
         held = sum(v is Verdict.CONFORMS for v in verdicts)
         text = f"{held} of {len(facts.plan.steps)} points"
+        if between:
+            text += f", and {sum(v is Verdict.CONFORMS for v in between)} of {len(between)} between them"
+        verdicts += between
         return [Finding("reach_shown_at", "reach shown at", text=text, verdict=worst(verdicts), allowed=OPEN)]
+
+    def picture(self, result: Outcome, test: ReachPoints) -> Picture:
+        between = _between(result.facts) if result.facts is not None else []
+        if not between:
+            return in_band(result)
+        # Where it was read at volts that no point asks for, everything that was read is shown as it was.
+        spots = [
+            Spot(r.pair.amps.value, r.volts.value, r.volts.half_width, r.verdict)
+            for r in result.steps
+            if r.pair is not None and r.volts is not None
+        ]
+        spots += [
+            Spot(p.amps.value, p.volts.value, i.half_width if i is not None else 0.0, verdict)
+            for p, i, verdict in between
+        ]
+        return Picture("amps", "volts", tuple(spots))
 
     def planned(self, job: Job, output: OutputLink) -> list[ReachPoints]:
         points = reach_points(job, output.id) if output.adjustable else ()
@@ -343,6 +374,18 @@ class ReachKind(TestKind[ReachPoints]):
 
     def with_lines(self, text: str, test: ReachPoints) -> ReachPoints:
         return changed(test, points=points_from(text))
+
+
+def _between(facts: Facts) -> list[tuple[VoltsAmps, Interval | None, Verdict]]:
+    """Points of the output at volts that none was planned at, judged around what it was set to."""
+    output = facts.plan.output
+    found = []
+    for pair in pairs(facts.readings, output.id, facts.plan.test.id):
+        set_V = value_of(facts.at_scan(pair.volts.scan), set_of(output.id), "V")
+        if pair.volts.step is None and set_V is not None:
+            volts = interval_of(pair.volts)
+            found.append((pair, volts, judge(volts, Band.around(set_V, output.tolerance))))
+    return found
 
 
 def changes_words(job: Job, plan: Plan, room: float) -> str:
