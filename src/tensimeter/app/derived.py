@@ -125,7 +125,9 @@ class Derived:
             mine = self.so_far.taken(worked_out)
             judged = guarded(
                 "This test",
-                lambda: outcome(self.job, worked_out, mine, self.waves, running=bool(on), soak=soak),
+                lambda: outcome(
+                    self.job, worked_out, mine, self.waves, running=bool(on), soak=soak, are_taken=True
+                ),
                 lambda s: not_judged(worked_out, s),
             )
             known = (count, judged)

@@ -116,14 +116,17 @@ def outcome(
     *,
     running: bool = False,
     soak: SoakState | None = None,
+    are_taken: bool = False,
 ) -> Outcome:
     """Judge a test by all its readings and waveforms; while it is running by what the run tells of heat.
+
+    `are_taken` says that the readings are those that the test takes, and no others.
 
     Where something real was read, what was simulated does not count beside it; where nothing was, the
     outcome says that it is pretended.
     """
     test, output = worked_out.test, worked_out.output
-    live = put_right(job, taken(job, worked_out, standing(readings)))
+    live = put_right(job, list(readings) if are_taken else taken(job, worked_out, standing(readings)))
     own = tuple(w for w in waves if w.test == test.id)
     real, real_waves = real_ones(live), tuple(w for w in own if w.origin not in PRETENDED)
     pretended = "" if real or real_waves or not (live or own) else (live or own)[-1].origin

@@ -7,10 +7,58 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import newest
 from tensimeter.core.testplan.approach import Approach
 from tensimeter.core.testplan.step import OPEN, Plan
-from tensimeter.core.testplan.taken import Sorter, asks_points, by_points, taken
+from tensimeter.core.testplan.taken import Placing, Sorter, asks_points, by_points, in_order, moments_of
 
 #: The latest reading by step, place and quantity.
 At = dict[tuple[int, str, Measurand], Reading]
+
+
+_NONE: list[Reading] = []
+
+
+class Taken:
+    """What a test takes of the points read so far; those before the last moment are settled."""
+
+    def __init__(self, plan: Plan, own: list[Reading]) -> None:
+        self.plan, self.own = plan, own
+        #: How many points were looked at, up to where they are settled, and what was placed of those.
+        self.count = self.settled = 0
+        self.newest: Reading | None = None
+        self._placing = Placing(plan)
+        self._placed: list[Reading] = []
+        self.rows = in_order(own, ())
+        self._at_settled: At = _latest({}, self.rows)
+        self.at = self._at_settled
+
+    def is_of(self, free: list[Reading]) -> bool:
+        """Whether it follows from the beginning of these."""
+        return self.count <= len(free) and (not self.count or free[self.count - 1] is self.newest)
+
+    def with_more(self, free: list[Reading]) -> "Taken":
+        """It with the points that came since; a moment that was settled is begun anew where more is of it."""
+        fresh = free[self.settled :]
+        settled = {r.scan for r in free[: self.settled]} if self.settled and len(fresh) < len(free) else set()
+        if any(r.scan in settled for r in free[self.count :]):
+            return Taken(self.plan, self.own).with_more(free)
+        made = Taken.__new__(Taken)
+        made.plan, made.own = self.plan, self.own
+        placing, placed = self._placing.copy(), list(self._placed)
+        *before, last = moments_of(fresh)
+        for rows in before:
+            placed += placing.take(rows)
+        made.settled = len(free) - len(last)
+        made._placing, made._placed = placing.copy(), placed
+        made.count, made.newest = len(free), free[-1]
+        newest = placing.take(last)
+        made.rows = in_order(self.own, [*placed, *newest])
+        made.at = (
+            _latest({}, made.rows) if self.own else _latest(self.at, [*placed[len(self._placed) :], *newest])
+        )
+        return made
+
+
+def _latest(at: At, rows: Iterable[Reading]) -> At:
+    return {**at, **{(r.step, r.place, r.quantity): r for r in rows if r.step is not None}}
 
 
 class ReadSoFar:
@@ -40,9 +88,7 @@ class ReadSoFar:
         self.by_test: dict[str | None, list[Reading]] = dict(before.by_test) if before else {}
         self._free_places: set[str] = set(before._free_places) if before else set()
         self._at: dict[str, At] = dict(before._at) if before else {}
-        self._taken: dict[str, tuple[Plan, tuple[int, int], list[Reading], At]] = (
-            dict(before._taken) if before else {}
-        )
+        self._taken: dict[str, Taken] = dict(before._taken) if before else {}
         places = dict.fromkeys(before.places if before else ())
         sorter = Sorter(job)
         added: dict[str | None, list[Reading]] = {}
@@ -88,16 +134,20 @@ class ReadSoFar:
 
     def _of(self, plan: Plan) -> tuple[list[Reading], At]:
         key = plan.test.id
+        own = self.by_test.get(key, _NONE)
         if not by_points(plan):
-            return self.by_test.get(key, []), self._at.get(key, {})
+            return own, self._at.get(key, {})
         known = self._taken.get(key)
-        count = (self.counts(key)[0], self.counts(key)[1])
-        if known is None or known[0] is not plan or known[1] != count:
-            rows = taken(self.job, plan, [*self.by_test.get(key, ()), *self.by_test.get(None, ())])
-            latest: At = {(r.step, r.place, r.quantity): r for r in rows if r.step is not None}
-            known = (plan, count, rows, latest)
-            self._taken[key] = known
-        return known[2], known[3]
+        if known is None or known.plan is not plan or known.own is not own or not known.is_of(self._free):
+            known = Taken(plan, own)
+        if known.count < len(self._free):
+            known = known.with_more(self._free)
+        self._taken[key] = known
+        return known.rows, known.at
+
+    @property
+    def _free(self) -> list[Reading]:
+        return self.by_test.get(None, _NONE)
 
     def _goes_on_in(self, readings: list[Reading]) -> bool:
         """Whether all that was known here is there still, with nothing but more behind it."""

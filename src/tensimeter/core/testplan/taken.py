@@ -65,48 +65,96 @@ def taken_of(job: Job, plan: Plan, live: Iterable[Reading]) -> list[Reading]:
     test = plan.test
     if not by_points(plan):
         return [r for r in live if r.test == test.id]
-    sorter = Sorter(job)
-    moments: dict[int, list[Reading]] = {}
-    own = []
+    sorter, own, free = Sorter(job), list[Reading](), list[Reading]()
     for r in live:
         if sorter.is_free(r):
-            moments.setdefault(r.scan, []).append(r)
+            free.append(r)
         elif r.test == test.id:
             own.append(r)
-    found = [*own, *_placed(plan, list(moments.values()))]
-    found.sort(key=lambda r: r.id or 0)
-    return found
+    return in_order(own, Placing(plan).through(free))
 
 
-def _placed(plan: Plan, moments: Sequence[Sequence[Reading]]) -> list[Reading]:
-    """The readings of moments that fit, with the step of each; what lies between points has none."""
-    places = {s.place or plan.output.id for s in plan.steps} or {plan.output.id}
-    found: list[Reading] = []
-    for place in sorted(places):
-        steps = [s for s in plan.steps if (s.place or plan.output.id) == place]
-        last: float | None = None
-        falls = False
-        for rows in moments:
-            amps = amps_of(rows, place)
-            if kind_of(plan.test).rates(plan.test) and any(_failed(r, place) for r in rows):
-                found += _labelled(plan, place, rows, None)
-                continue
-            if amps is None or not any(r.place == place and r.quantity in ("V", "Vpp") for r in rows):
-                continue
-            if last is not None and abs(amps - last) > NEAR_SHARE * plan.most_A:
-                falls = amps < last
-            last = amps
-            fitting = [s for s in steps if _fits(plan, s, rows)]
-            if not fitting:
-                if kind_of(plan.test).in_reach and _is_set_elsewhere(plan, rows, place):
-                    found += _labelled(plan, place, rows, None)
-                continue
-            step = _nearest(plan, fitting, amps, falls)
-            kind = kind_of(plan.test)
-            if step is None and not (kind.rates(plan.test) or (kind.in_reach and not kind.by_current)):
-                continue
-            found += _labelled(plan, place, rows, step)
-    return found
+def in_order(own: Sequence[Reading], placed: Sequence[Reading]) -> list[Reading]:
+    """Readings of a test's own and those that it takes, in the order kept."""
+    if not own:
+        return list(placed)
+    return sorted([*own, *placed], key=lambda r: r.id or 0)
+
+
+def moments_of(free: Iterable[Reading]) -> list[list[Reading]]:
+    """Readings by the moment that they share, in the order in which the moments began."""
+    found: dict[int, list[Reading]] = {}
+    for r in free:
+        found.setdefault(r.scan, []).append(r)
+    return list(found.values())
+
+
+class Placing:
+    """Finds the points of a test that moments fit, one moment after another."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan, self.kind = plan, kind_of(plan.test)
+        self.near_A = NEAR_SHARE * plan.most_A
+        self.rates = self.kind.rates(plan.test)
+        #: Points at volts that none was planned at count as well.
+        self.elsewhere = (
+            any(s.trim_V is not None for s in plan.steps) and self.kind.in_reach and not self.kind.by_current
+        )
+        #: Steps whose circumstances but for their amps are the same, by place.
+        self.alike: dict[str, list[list[Step]]] = {}
+        by: dict[tuple[object, ...], list[Step]] = {}
+        for s in plan.steps:
+            place = s.place or plan.output.id
+            key = (place, s.capture is None, s.also, s.trim_V, s.line_V, s.others)
+            if key not in by:
+                by[key] = []
+                self.alike.setdefault(place, []).append(by[key])
+            by[key].append(s)
+        #: The last amps of each place, and whether they fell to that.
+        self.last: dict[str, tuple[float, bool]] = {}
+
+    def copy(self) -> "Placing":
+        """As it stands now, to go on from later."""
+        made = Placing.__new__(Placing)
+        made.__dict__ = {**self.__dict__, "last": dict(self.last)}
+        return made
+
+    def through(self, free: Iterable[Reading]) -> list[Reading]:
+        """The readings that fit, each with its step; what lies between points has none."""
+        found = [r for rows in moments_of(free) for r in self.take(rows)]
+        found.sort(key=lambda r: r.id or 0)
+        return found
+
+    def take(self, rows: Sequence[Reading]) -> list[Reading]:
+        """What of a moment is taken."""
+        return [r for place in self.alike or {self.plan.output.id: []} for r in self._at(place, rows)]
+
+    def _at(self, place: str, rows: Sequence[Reading]) -> list[Reading]:
+        plan = self.plan
+        if self.rates and any(_failed(r, place) for r in rows):
+            return _labelled(plan, place, rows, None)
+        amps = amps_of(rows, place)
+        if amps is None or not any(r.place == place and r.quantity in ("V", "Vpp") for r in rows):
+            return []
+        before, falls = self.last.get(place, (amps, False))
+        if abs(amps - before) > self.near_A:
+            falls = amps < before
+        self.last[place] = (amps, falls)
+        fitting = [s for alike in self.alike.get(place, ()) if _fits(plan, alike[0], rows) for s in alike]
+        between = self.rates or self.elsewhere
+        if not fitting:
+            set_elsewhere = self.elsewhere and value_of(rows, set_of(place), "V") is not None
+            return _labelled(plan, place, rows, None) if set_elsewhere else []
+        step = self._nearest(fitting, amps, falls=falls)
+        return _labelled(plan, place, rows, step) if step is not None or between else []
+
+    def _nearest(self, fitting: Sequence[Step], amps: float, *, falls: bool) -> Step | None:
+        """The point whose current is nearest; of two alike the one on the same side of the largest."""
+        near = [s for s in fitting if abs(s.set_A - amps) <= self.near_A + 1e-9]
+        if len(near) < 2:
+            return near[0] if near else None
+        peak = max(fitting, key=lambda s: (s.set_A, -s.index)).index
+        return min(near, key=lambda s: (round(abs(s.set_A - amps), 9), (s.index > peak) != falls, s.index))
 
 
 def _failed(r: Reading, place: str) -> bool:
@@ -160,6 +208,8 @@ def _fits(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
 
 def _same_elsewhere(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
     """Whether mains and the other outputs are as a point has them; not said is as it should be."""
+    if step.line_V is None and not step.others:
+        return True
     mains = value_of(rows, MAINS, "V")
     if step.line_V is not None and (mains is None or abs(mains - step.line_V) > MAINS_SHARE * step.line_V):
         return False
@@ -168,19 +218,3 @@ def _same_elsewhere(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
     told = {r.place: r.value for r in rows if r.quantity == "A" and r.place != place}
     near = all(abs(told[o] - a) <= NEAR_SHARE * max(a, 1.0) for o, a in others.items() if o in told)
     return near and all(o in told for o, a in others.items() if a)
-
-
-def _is_set_elsewhere(plan: Plan, rows: Sequence[Reading], place: str) -> bool:
-    """Whether a moment is one of an output that was set to volts of which no point was planned."""
-    planned = any(s.trim_V is not None for s in plan.steps) and not kind_of(plan.test).by_current
-    return planned and value_of(rows, set_of(place), "V") is not None
-
-
-def _nearest(plan: Plan, fitting: Sequence[Step], amps: float, falls: bool) -> Step | None:
-    """The point whose current is nearest; of two alike the one on the same side of the largest."""
-    near = [s for s in fitting if abs(s.set_A - amps) <= NEAR_SHARE * plan.most_A + 1e-9]
-    if not near:
-        return None
-    top = max(range(len(fitting)), key=lambda k: (fitting[k].set_A, -k))
-    peak = fitting[top].index
-    return min(near, key=lambda s: (round(abs(s.set_A - amps), 9), (s.index > peak) != falls, s.index))
