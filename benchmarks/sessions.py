@@ -283,9 +283,9 @@ def main(count: int, seed: int) -> int:
         label = LABELS[k % len(LABELS)]
         work = evening if k % 4 else doors
         with tempfile.TemporaryDirectory(dir=where) as folder:
-            for said in work(label, rng, Path(folder)):
+            for wrong in work(label, rng, Path(folder)):
                 bad += 1
-                print(f"{k}, {label}: {said}")
+                print(f"{k}, {label}: {wrong}")
     print(f"{count} evenings: {bad} that may not be")
     return 1 if bad else 0
 

@@ -9,17 +9,17 @@ import sys
 from pathlib import Path
 
 import pytest
-from benchmarks import dropping, dying, full, killed, stale
+from benchmarks import dropping, dying, full, killed, sessions, stale
 
 ROOT = Path(__file__).parents[1]
 #: Those that run in a test of their own beside the code that they try.
-ELSEWHERE = {"coverage", "loops", "flybacks", "budgets", "hostile_schemas"}
+ELSEWHERE = {"coverage", "loops", "flybacks", "budgets", "hostile_schemas", "plates"}
 
 
 def test_every_campaign_of_a_document_is_there_and_is_run_by_the_suite() -> None:
     texts = [p.read_text() for p in (*ROOT.glob("docs/*.md"), ROOT / "README.md", ROOT / "CONTRIBUTING.md")]
     cited = {name for text in texts for name in re.findall(r"benchmarks[./]([a-z_]+)", text)}
-    run = {m.__name__.split(".")[-1] for m in (dropping, dying, full, killed, stale)} | {"fuzz"}
+    run = {m.__name__.split(".")[-1] for m in (dropping, dying, full, killed, sessions, stale)} | {"fuzz"}
     assert cited <= run | ELSEWHERE
     for path in sorted((ROOT / "benchmarks").glob("[a-z]*.py")):
         importlib.import_module(f"benchmarks.{path.stem}")
@@ -31,6 +31,10 @@ def test_every_reader_is_fuzzed_by_what_it_is_and_a_failure_ends_in_a_failure() 
     told = json.loads(done.stdout.splitlines()[-1])
     assert (told["failed"], done.returncode) == (0, 0), done.stdout
     assert len(told["by_reader"]) == 15
+
+
+def test_no_evening_claims_what_its_lines_do_not_show() -> None:
+    assert sessions.main(len(sessions.LABELS) * 4, 5) == 0
 
 
 def test_a_kill_loses_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

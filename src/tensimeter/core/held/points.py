@@ -76,19 +76,19 @@ def points_of(o: Outcome, output: str) -> list[Point]:
     allowed = o.plan.steps[0].allowed if own and o.plan.steps else OPEN
     # Of what was read beside the steps nobody knows what it was set to, where they differ in that.
     loose = allowed if allowed != OPEN and all(s.trim_V is None for s in o.plan.steps) else OPEN
-    found = []
+    found, settings, others = [], o.facts.settings(output), _carried(o, output)
     for pair in pairs(o.facts.readings, output, o.plan.test.id):
         step = o.plan.steps[pair.volts.step] if pair.volts.step is not None else None
         here = own if step is None else step.place == output or (own and not step.place)
         band = loose if step is None else step.allowed
-        said_V = value_of(o.facts.at_scan(pair.volts.scan), set_of(output), "V") if step is None else None
+        said_V = settings.get(pair.volts.scan) if step is None else None
         if said_V is not None and own:
             band = Band.around(said_V, o.plan.output.tolerance)
         if not here or band == OPEN or (step is not None and step.past_limits):
             continue
         elsewhere = said_V is not None and abs(said_V - o.plan.output.nominal_V) > SET_SHARE * said_V
         set_V = step.trim_V if step is not None and not step.phase else said_V if elsewhere else None
-        found.append(_point(o, pair, band, set_V))
+        found.append(_point(o, pair, band, set_V, tuple(others.get(pair.volts.scan, ()))))
     return [*found, *_given_way(o, output)]
 
 
@@ -108,7 +108,9 @@ def _given_way(o: Outcome, output: str) -> Iterator[Point]:
         yield Point(volts, max(ends.low, 0.0), False, None if own else set_V, ends, "said", low=True)
 
 
-def _point(o: Outcome, pair: VoltsAmps, band: Band, set_V: float | None) -> Point:
+def _point(
+    o: Outcome, pair: VoltsAmps, band: Band, set_V: float | None, beside: tuple[tuple[str, float], ...]
+) -> Point:
     assert o.facts is not None
     volts = corrected(o.facts.job, pair)
     verdict = judge(volts, band)
@@ -117,16 +119,19 @@ def _point(o: Outcome, pair: VoltsAmps, band: Band, set_V: float | None) -> Poin
     low_V = volts.low if volts is not None else pair.volts.value
     low = volts is not None and volts.high < band.ends[0]
     holds = verdict is Verdict.CONFORMS
-    return Point(low_V, max(amps.low, 0.0), holds, set_V, amps, pair.amps.known, low, _beside(o, pair))
+    return Point(low_V, max(amps.low, 0.0), holds, set_V, amps, pair.amps.known, low, beside)
 
 
-def _beside(o: Outcome, pair: VoltsAmps) -> tuple[tuple[str, float], ...]:
-    """What the other outputs carried at the moment of a point."""
+def _carried(o: Outcome, output: str) -> dict[int, list[tuple[str, float]]]:
+    """What the outputs beside one carried, A, by scan."""
     assert o.facts is not None
-    own = pair.volts.place
-    outputs = {x.id for x in o.facts.job.design.outputs()} - {own}
-    rows = o.facts.at_scan(pair.volts.scan)
-    return tuple((r.place, r.value) for r in rows if r.quantity == "A" and r.place in outputs)
+    others = {x.id for x in o.facts.job.design.outputs()} - {output}
+    found: dict[int, list[tuple[str, float]]] = {}
+    if others:
+        for r in o.facts.readings:
+            if r.quantity == "A" and r.place in others:
+                found.setdefault(r.scan, []).append((r.place, r.value))
+    return found
 
 
 def held_point(found: Sequence[Point]) -> Point | None:

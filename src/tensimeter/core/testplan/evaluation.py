@@ -20,23 +20,12 @@ from tensimeter.core.measurement.readings import (
     real_ones,
     standing,
 )
-from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.instruments import CORRECTED, accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.registry import kind_of
-from tensimeter.core.testplan.step import (
-    OPEN,
-    Facts,
-    Finding,
-    Outcome,
-    Plan,
-    Step,
-    StepResult,
-    panel_of,
-    value_of,
-)
+from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
 from tensimeter.core.testplan.taken import taken
 
 
@@ -188,9 +177,9 @@ def _beside(facts: Facts, extra: Sequence[VoltsAmps]) -> list[Verdict]:
     """Points between the steps, judged as those at them; around what they were set to, where it was said."""
     job, output, steps = facts.job, facts.plan.output, facts.plan.steps
     allowed = steps[0].allowed if steps and all(s.trim_V is None for s in steps) else OPEN
-    found = []
+    found, settings = [], facts.settings(output.id)
     for pair in extra:
-        set_V = value_of(facts.at_scan(pair.volts.scan), set_of(output.id), "V")
+        set_V = settings.get(pair.volts.scan)
         band = Band.around(set_V, output.tolerance) if set_V is not None else allowed
         if band != OPEN:
             found.append(judge(corrected(job, pair), band))

@@ -17,6 +17,7 @@ from tensimeter.core.electrical.elements import Network
 from tensimeter.core.heatup.soak_state import SoakState
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict
 from tensimeter.core.measurement.readings import Measurand, Reading, VoltsAmps, Wave, interval_of
+from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import Test
 from tensimeter.core.path import OutputLink
@@ -215,6 +216,11 @@ class Facts(Struct, frozen=True, dict=True):
     def _latest(self) -> dict[tuple[int | None, str, str], Reading]:
         """The latest figure by step, quantity and place; what is over range is none."""
         return {(r.step, r.quantity, r.place): r for r in self.readings if math.isfinite(r.value)}
+
+    def settings(self, output: str) -> dict[int, float]:
+        """What an output was set to, V, by the scan of which that was said."""
+        place = set_of(output)
+        return {r.scan: r.value for r in self.readings if r.place == place and r.quantity == "V"}
 
     def at_scan(self, scan: int) -> list[Reading]:
         """All that was read or said at one moment."""

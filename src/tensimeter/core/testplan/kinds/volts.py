@@ -20,7 +20,6 @@ from tensimeter.core.measurement.conformity import (
     worst,
 )
 from tensimeter.core.measurement.readings import Measurand, Reading, VoltsAmps, interval_of, pairs
-from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
@@ -33,17 +32,7 @@ from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot, common_band, in_band
 from tensimeter.core.testplan.points_text import points_from, points_text
 from tensimeter.core.testplan.reach_points import reach_points
-from tensimeter.core.testplan.step import (
-    OPEN,
-    Facts,
-    Finding,
-    Outcome,
-    Plan,
-    Situation,
-    Step,
-    predicted,
-    value_of,
-)
+from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Situation, Step, predicted
 
 #: How far past the wanted end a trim that is set by itself is turned.
 PAST_END = 0.015
@@ -379,9 +368,9 @@ class ReachKind(TestKind[ReachPoints]):
 def _between(facts: Facts) -> list[tuple[VoltsAmps, Interval | None, Verdict]]:
     """Points of the output at volts that none was planned at, judged around what it was set to."""
     output = facts.plan.output
-    found = []
+    found, settings = [], facts.settings(output.id)
     for pair in pairs(facts.readings, output.id, facts.plan.test.id):
-        set_V = value_of(facts.at_scan(pair.volts.scan), set_of(output.id), "V")
+        set_V = settings.get(pair.volts.scan)
         if pair.volts.step is None and set_V is not None:
             volts = interval_of(pair.volts)
             found.append((pair, volts, judge(volts, Band.around(set_V, output.tolerance))))
