@@ -143,12 +143,14 @@ class TypedLines:
         return Line(apart, self._as_set(_as_it_stands(found, of, stands), of, stands), of, stands)
 
     def _as_set(self, found: Understood | None, of: str | None, stands: Standing) -> Understood | None:
-        """Volts of an output that is set by hand: asked about by what it is set to, where that was said."""
+        """Volts of an output: asked about by what it is set to, where that was said."""
         output = next((o for o in self.file.job.design.outputs() if o.id == of), None)
-        if found is None or output is None or found.place != of or not output.adjustable:
+        set_V = stands.set_V.get(of or "")
+        if found is None or output is None or found.place != of or set_V is None:
             return found
-        asked = doubt(found.quantity, found.value, stands.set_V.get(output.id), found.at_A)
-        return replace(found, question=asked)
+        if found.question and "expected" not in found.question:
+            return found
+        return replace(found, question=doubt(found.quantity, found.value, set_V, found.at_A))
 
     def keep(
         self, line: Line, take: Callable[[Understood, Moment], list[Reading]], now: float | None = None

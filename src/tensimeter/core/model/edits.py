@@ -258,7 +258,9 @@ def readings_first(
     volts, amps = first.volts, first.amps
     watts = _watts_of(nameplate, volts * amps)
     plate = Nameplate(text=nameplate, volts=volts, amps=amps, watts=watts, made=made)
-    job = Job(name=name, nameplate=plate, design=Design(links=tuple(links)))
+    # Nobody has said that the voltmeter has a pair of its own at the terminals.
+    campaign = Campaign(wiring="two-wire")
+    job = Job(name=name, nameplate=plate, design=Design(links=tuple(links)), campaign=campaign)
     for link, outlet in zip(links, outlets, strict=True):
         if outlet.low_V is not None:
             job = _with_reach(job, link, outlet.low_V)
