@@ -207,10 +207,15 @@ class Bed:
 
 def read_line(bed: Bed, rng: random.Random) -> None:
     from tensimeter.core.correction_line import correction
+    from tensimeter.core.errors import UserError
     from tensimeter.core.readingline import InHand, completion, understand
+    from tensimeter.core.standing import Standing, said, taken_apart
 
     text, job = text_of(rng), rng.choice(bed.jobs)
     completion(job, text)
+    apart = taken_apart(text)
+    with contextlib.suppress(UserError):
+        said(Standing(), "out", (*apart.lasting, *apart.alone))
     if correction(text) is None:
         asked = rng.choice(((), (("sink", "C"), ("earth-mount", "V"))))
         place = rng.choice((None, "mount", "out"))

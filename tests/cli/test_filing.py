@@ -47,6 +47,27 @@ def test_a_line_is_filed_and_struck(tensimeter, path: Path) -> None:
         assert any("the wrong meter" in entry.text for entry in file.logbook())
 
 
+def test_what_is_said_beside_a_line_is_of_it_and_of_nothing_before(tensimeter, path: Path) -> None:
+    assert tensimeter("file", path, "mount 13.6V")[0] == 0
+    said = ("--at", "1.6A", "--mains", "231V", "--room", "21C")
+    code, out, _ = tensimeter("file", path, *said, "mount 13.5V", "mount-panel 13.6V", "--json")
+    assert (code, json.loads(out)["readings"][0]["stands"]) == (0, "1.6 A · 231 V mains · 21 °C")
+    with JobFile(path) as file:
+        first, *rest = file.readings()
+        assert {r.scan for r in rest} == {rest[0].scan} != {first.scan}
+        assert {(r.place, r.value) for r in rest} == {
+            ("mount", 13.5), ("mount", 1.6), ("mains", 231.0), ("ambient", 21.0), ("mount-panel", 13.6),
+        }  # fmt: skip
+    # A line of its own completes what came before it.
+    assert tensimeter("file", path, "hub 5.19V")[0] == 0
+    code, out, _ = tensimeter("file", path, "hub @unloaded", "--json")
+    assert (code, json.loads(out)["kept"]) == (0, 1)
+    assert tensimeter("file", path, "--changed", "new fuse", "mount 13.6V @0A")[0] == 0
+    with JobFile(path) as file:
+        assert {r.state for r in file.readings()} == {1, file.job.states[-1].number}
+        assert file.job.states[-1].what == "new fuse"
+
+
 @pytest.mark.parametrize(
     ("words", "said"),
     [

@@ -21,7 +21,7 @@ from tensimeter.core.model.compared_places import SET, part_at, set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import state_of
 from tensimeter.core.quantity import show
-from tensimeter.core.readingline import Understood, doubt, find_place
+from tensimeter.core.readingline import MOST_LINE, Understood, doubt, find_place
 from tensimeter.core.standing import (
     STALE_S,
     TOGETHER_S,
@@ -55,6 +55,8 @@ class Last(Struct):
     read: set[tuple[str, str]]
     told: set[tuple[str, str]]
     volts: dict[str, float]
+    #: So long after it may be completed, s.
+    open_s: float = STALE_S
 
 
 class Line(Struct, frozen=True):
@@ -102,7 +104,9 @@ class TypedLines:
         read: set[tuple[str, str]] = {(r.place, r.quantity) for r in rows if r.known == "read"}
         volts = {r.place: r.value for r in rows if r.quantity == "V" and r.known == "read"}
         at = rows[0].at
-        return Last(rows[0].scan, at, at, standing, any(r.place == CLOCK for r in rows), read, told, volts)
+        return Last(
+            rows[0].scan, at, at, standing, any(r.place == CLOCK for r in rows), read, told, volts, TOGETHER_S
+        )
 
     def dropped(self) -> None:
         """The load was dropped: what flows from now on is asked for."""
@@ -112,6 +116,8 @@ class TypedLines:
         self, text: str, output: str | None, read: Callable[[str], Understood], now: float | None = None
     ) -> Line:
         """What a line means; UserError where it means nothing. `output` is the one in hand."""
+        if len(text) > MOST_LINE:
+            raise UserError(f"A reading is one short line; this one has {len(text)} characters.")
         apart = taken_apart(text)
         if apart.answer:
             return Line(apart, None, output, self.standing)
@@ -151,6 +157,11 @@ class TypedLines:
         if found.question and "expected" not in found.question:
             return found
         return replace(found, question=doubt(found.quantity, found.value, set_V, found.at_A))
+
+    def stands(self, line: Line) -> None:
+        """Let what a line says stand for those after it, and for nothing that was read before."""
+        self.standing = said(self.standing, line.output, line.said.lasting, also=line.said.also)
+        self._began = self._typed = time.time()
 
     def keep(
         self, line: Line, take: Callable[[Understood, Moment], list[Reading]], now: float | None = None
@@ -240,7 +251,7 @@ class TypedLines:
     def _completed(self, line: Line, now: float) -> list[Reading]:
         """What a line that says conditions alone adds to the moment before it, where that lacked them."""
         last = self._last
-        if last is None or now - last.typed > STALE_S or not line.said.lasting:
+        if last is None or now - last.typed > last.open_s or not line.said.lasting:
             return []
         bare = Moment(last.scan, last.at)
         lacking = self._lacks(last.standing, line.standing)

@@ -67,7 +67,7 @@ def file_command(
             file.begin_state(changed)
         for word, value in stands.items():
             if value:
-                typed.keep(_line(file, typed, f"{word}{value}", test, step), _nothing_read)
+                typed.stands(_line(file, typed, f"{word}{value}", test, step))
         if log is not None:
             answer(_take_log(file, log, test, accept, mapping(map_), typed), json)
             return
@@ -80,11 +80,6 @@ def _lines(words: list[str]) -> list[str]:
     if any(" " in word.strip() for word in words):
         return [word for word in words if word.strip()]
     return [" ".join(words)] if words else []
-
-
-def _nothing_read(reading: Understood, moment: Moment) -> list[Reading]:
-    """What is said of the room alone is a condition, no reading."""
-    return []
 
 
 def _line(file: JobFile, typed: TypedLines, text: str, test: str, step: int | None) -> Line:

@@ -12,7 +12,6 @@ from tensimeter.core.model.edits import changed, readings_first, with_test
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.test_record import Changed
 from tensimeter.core.plate.face_edits import from_design, new_face
-from tensimeter.core.readingline import understand
 from tensimeter.core.testplan.generator import generated
 from tensimeter.demo.library import demo_job, stand_ins
 from tensimeter.simulation.server import SimulatedBench
@@ -279,7 +278,7 @@ def main(folder: Path) -> None:
         window = MainWindow(session)
         window.show()
         for text in ("out 12.08V @0A", "out 11.94V @2A", "out 11.79V @4A"):
-            session.take_typed(understand(session.job, text))
+            session.take_line(session.line(text))
         window.line.entry.setText("out 11.7 @5A")
         window.line._look("out 11.7 @5A")
         picture(window, folder / "readings-first.png")

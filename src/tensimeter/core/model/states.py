@@ -120,12 +120,15 @@ def edited(before: Job, after: Job, name: str, at: float, number: int, read: Ite
     """
     if after.states != before.states:
         return after
-    circuit = circuit_of(after)
-    last = open_state(after)
-    if last is not None and last.number not in set(read):
-        return _with(after, *after.states[:-1]) if circuit == last.circuit else after
+    if after.design is before.design and after.stock is before.stock:
+        return after
+    seen, last = set(read), open_state(after)
+    if last is not None and last.number not in seen:
+        return _with(after, *after.states[:-1]) if circuit_of(after) == last.circuit else after
+    if not newest(after) & seen:
+        return after
     drawn = circuit_of(before)
-    if circuit == drawn or not newest(after) & set(read):
+    if circuit_of(after) == drawn:
         return after
     return _with(after, *after.states, State(number=number, what=name[:80], at=at, how="open", circuit=drawn))
 
