@@ -106,6 +106,14 @@ def test_a_supply_that_failed_is_free_again_once_it_is_mended(begin) -> None:
     assert "1.97 A for moments" in printed(hand)
 
 
+def test_what_was_taken_back_lends_no_amps_to_what_is_read_after_it(begin) -> None:
+    hand = begin("12V 5A")
+    typed(hand, "out 11.9V @2A")
+    hand.undo()
+    (panel, amps) = typed(hand, "out-panel 2.04A")
+    assert (panel.place, amps.place, amps.value, amps.known) == ("out-panel", "out", 2.0, "said")
+
+
 def test_what_happened_ends_a_claim(begin) -> None:
     hand = begin("12V 5A")
     typed(hand, "out 12.0V @0A", "out 11.9V @2A", "out 11.85V @4A")

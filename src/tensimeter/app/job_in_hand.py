@@ -147,6 +147,7 @@ class JobInHand:
         self._travel(self.deeds.redo, "done again")
 
     def _travel(self, move: object, word: str) -> None:
+        self.lines.taken_back()
         try:
             name = move()  # type: ignore[operator]
             if name:
@@ -379,6 +380,7 @@ class JobInHand:
         struck = {what: set(self.file.struck(what)) for what in ("reading", "wave")}
         known = len(self.file.facts())
         said = correct(self.file, wanted)
+        self.lines.taken_back()
         gone = {what: tuple(set(self.file.struck(what)) - before) for what, before in struck.items()}
         instead = tuple(r.id for r in self.file.facts()[known:] if r.id is not None)
         self.deeds.corrected(

@@ -108,6 +108,10 @@ class TypedLines:
             rows[0].scan, at, at, standing, any(r.place == CLOCK for r in rows), read, told, volts, TOGETHER_S
         )
 
+    def taken_back(self) -> None:
+        """Something that was kept counts no more: what is read next is of a moment of its own."""
+        self._last = None
+
     def dropped(self) -> None:
         """The load was dropped: what flows from now on is asked for."""
         self.standing, self._last = self.standing.unloaded(), None
