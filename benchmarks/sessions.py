@@ -150,7 +150,7 @@ class Oracle:
         o = self.outlets[name]
         held, failed = [], [math.inf]
         for p in self.points:
-            far = p["set"] is not None and abs(float(p["set"]) - o.nominal) > 0.02 * float(p["set"])  # type: ignore[arg-type]
+            far = p["set"] is not None and abs(float(p["set"]) - o.nominal) > 0.02 * o.nominal  # type: ignore[arg-type]
             if p["o"] != name or far:
                 continue
             if p["V"] is None:

@@ -8,6 +8,7 @@ import pytest
 from tensimeter.app.job_in_hand import JobInHand
 from tensimeter.core.errors import UserError
 from tensimeter.core.held.claims import claims
+from tensimeter.core.held.points import loaded
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.edits import changed, readings_first, with_link
@@ -104,6 +105,47 @@ def test_a_supply_that_failed_is_free_again_once_it_is_mended(begin) -> None:
     hand.undo()
     hand.undo()
     assert "1.97 A for moments" in printed(hand)
+
+
+def test_a_moment_is_of_one_state_and_of_one_setting(begin) -> None:
+    hand = begin("ridge-pier")
+    typed(hand, "mount 13.5V @1.6A")
+    lead = hand.job.design.link("mount-lead")
+    hand.edit("longer lead", with_link(hand.job, changed(lead, length_m=4.0)))
+    (panel, amps) = typed(hand, "mount-panel 13.6V")
+    assert panel.scan != hand.file.facts()[0].scan
+    assert (amps.value, amps.known, amps.state) == (1.6, "said", panel.state)
+    assert panel.state == hand.job.states[-1].number
+    # What it is set to stands beside what was read with it, not beside what was read before.
+    bench = begin("finishers-bench")
+    typed(bench, "@0.5A set 12V", "bath 12.06V", "set 5V", "bath 5.02V", "set 9V", "bath 9.05V")
+    checks = meter_checks(bench.job, bench.file.readings())
+    (check,) = (c for c in checks if c.subject.sets and c.quantity == "V")
+    assert [(p.shown.value, p.reference.value) for p in check.pairs] == [(12, 12.06), (5, 5.02), (9, 9.05)]
+
+
+def test_circumstances_are_those_of_what_holds(begin) -> None:
+    hand = begin("12V 5A")
+    typed(hand, "mains 207V", "out 9.1V @4A", "mains 231V", "out 12.0V @0A", "out 11.9V @2A")
+    # At 207 V it failed: proven is what was read at 231 V.
+    assert "231 V~, as said" in printed(hand)
+    assert "207" not in printed(hand)
+    assert "room not read" in printed(hand)
+
+
+def test_when_a_line_was_typed_tells_no_time(begin) -> None:
+    hand = begin("ridge-pier")
+    hand.choose_test("soak")
+    begun, kept = time.time(), hand._import
+    for day, told in ((0, ""), (1, "+{}min")):
+        for minute in range(40):
+            at = begun + 86400.0 * day + 60.0 * minute
+            for text in ("mount 13.5V (@8A)", "case 41C (@8A)"):
+                words = f"{text} {told.format(minute)}".strip()
+                hand.lines.keep(hand.lines.understood(words, "mount", hand.understood, at), kept, at)
+        hand._after_readings()
+        held = loaded(hand.job, hand.now.outcomes(), "mount")
+        assert [(one.minutes, one.known) for one in held] == ([(39.0, "said")] if day else [])
 
 
 def test_what_was_taken_back_lends_no_amps_to_what_is_read_after_it(begin) -> None:

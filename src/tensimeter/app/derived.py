@@ -134,7 +134,7 @@ class Derived:
             self.judged[key] = known
         return known[1]
 
-    def _judged_by(self, test_id: str) -> "tuple[int, int, str, SoakState | None]":
+    def _judged_by(self, test_id: str) -> "tuple[tuple[int, int, int], int, str, SoakState | None]":
         """What a judgement follows from beside the job."""
         on, soak = self.running if self.running and self.running[0] == test_id else ("", None)
         return (self._newest(test_id), self._waves[test_id], on, soak)
@@ -164,9 +164,9 @@ class Derived:
         """The points of the isolation matrix by their number: place, name, what is read."""
         return guarded("The matrix", lambda: numbered(self.job), lambda _: {})
 
-    def _newest(self, test_id: str) -> int:
-        """How many readings a test may take, and the newest of them: another figure where any came."""
-        return sum(self.so_far.counts(test_id)) + self.so_far.newest_id(test_id)
+    def _newest(self, test_id: str) -> tuple[int, int, int]:
+        """How many readings a test may take, and the newest of them."""
+        return (*self.so_far.counts(test_id), self.so_far.newest_id(test_id))
 
     @cached_property
     def _waves(self) -> Counter[str | None]:

@@ -53,9 +53,6 @@ class Moment(Struct, frozen=True):
     scan: int
     at: float
     conditions: tuple[Reading, ...] = ()
-    #: Amps that flow at an output, as said.
-    said_A: float | None = None
-    digit: float = 0.01
 
 
 def import_typed(

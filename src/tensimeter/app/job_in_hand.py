@@ -26,6 +26,7 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.readingline import Understood, at_place, is_bare, understand
 from tensimeter.core.testplan.destination import destination, in_hand_of
 from tensimeter.core.testplan.step import Outcome, Plan
+from tensimeter.core.testplan.taken import is_set_to
 from tensimeter.store.corrections import correct
 from tensimeter.store.entries import LogEntry
 from tensimeter.store.jobfile import JobFile
@@ -128,6 +129,7 @@ class JobInHand:
         try:
             if job == self.job:
                 return True
+            before = open_state(self.job)
             self.file.edit(name, job)
             self.deeds.edited()
             self.file.log("edit", name)
@@ -136,7 +138,7 @@ class JobInHand:
             return False
         asked = open_state(self.job)
         self._after_job_change()
-        if asked is not None and asked.what == name[:80]:
+        if asked is not None and asked != before:
             self.listener.said(ASKED)
         return True
 
@@ -289,19 +291,6 @@ class JobInHand:
             origin=origin,
         )
 
-    def answer_state(self, *, changed: bool) -> None:
-        """Say of the last electrical edit whether the supply was changed, or only what is known of it."""
-        try:
-            self.file.answer_state(changed=changed)
-        except UserError as trouble:
-            self.listener.troubled(str(trouble))
-            return
-        self.deeds.edited()
-        if changed:
-            self.lines.dropped()
-        self._after_job_change()
-        self._after_readings()
-
     @property
     def as_asked(self) -> str:
         """What the step in hand asks for, as a line that says so; empty where that stands already."""
@@ -360,7 +349,7 @@ class JobInHand:
             return f"for the hold “{lifts.title}”"
         output = next((o for o in self.job.design.outputs() if o.id == line.place), None)
         set_V = self.lines.standing.set_V.get(line.place)
-        if output is not None and set_V is not None and abs(set_V - output.nominal_V) > 0.02 * set_V:
+        if output is not None and set_V is not None and not is_set_to(set_V, output.nominal_V):
             known = "" if line.at_A is not None else "; at what current? @unloaded, or such as @4A"
             return f"{output.name}, a point at {set_V:g} V{known}"
         plans = [p for p in (self.plan, *self.other_plans) if p is not None]

@@ -55,6 +55,8 @@ class Last(Struct):
     read: set[tuple[str, str]]
     told: set[tuple[str, str]]
     volts: dict[str, float]
+    #: Which state of the supply it is of.
+    state: int
     #: So long after it may be completed, s.
     open_s: float = STALE_S
 
@@ -104,9 +106,8 @@ class TypedLines:
         read: set[tuple[str, str]] = {(r.place, r.quantity) for r in rows if r.known == "read"}
         volts = {r.place: r.value for r in rows if r.quantity == "V" and r.known == "read"}
         at = rows[0].at
-        return Last(
-            rows[0].scan, at, at, standing, any(r.place == CLOCK for r in rows), read, told, volts, TOGETHER_S
-        )
+        timed, state = any(r.place == CLOCK for r in rows), rows[-1].state
+        return Last(rows[0].scan, at, at, standing, timed, read, told, volts, state, TOGETHER_S)
 
     def taken_back(self) -> None:
         """Something that was kept counts no more: what is read next is of a moment of its own."""
@@ -216,14 +217,16 @@ class TypedLines:
         own, timed = (reading.place, reading.quantity), at != now
         last = self._last
         if last is not None and (
-            not last.standing.is_like(line.standing)
+            last.state != state_of(job)
+            or not last.standing.is_like(line.standing)
             or own in last.read
             or now - last.typed > (HEAT_TOGETHER_S if reading.quantity == "C" else TOGETHER_S)
             or ((timed or last.timed) and last.at != at)
         ):
             last = None
         if last is None:
-            last = Last(self.file.next_scan(), at, now, line.standing, timed, set(), set(), {})
+            first = (self.file.next_scan(), at, now, line.standing, timed)
+            last = Last(*first, set(), set(), {}, state_of(job))
         if reading.quantity == "V":
             last.volts[reading.place] = reading.value
         bare = Moment(last.scan, last.at)
@@ -256,6 +259,8 @@ class TypedLines:
         """What a line that says conditions alone adds to the moment before it, where that lacked them."""
         last = self._last
         if last is None or now - last.typed > last.open_s or not line.said.lasting:
+            return []
+        if last.state != state_of(self.file.job):
             return []
         bare = Moment(last.scan, last.at)
         lacking = self._lacks(last.standing, line.standing)

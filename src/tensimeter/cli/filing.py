@@ -64,7 +64,7 @@ def file_command(
     with JobFile(job) as file:
         typed = TypedLines(file)
         if changed:
-            file.begin_state(changed)
+            _take_line(file, typed, f"changed: {changed}", test, step, accept)
         for word, value in stands.items():
             if value:
                 typed.stands(_line(file, typed, f"{word}{value}", test, step))

@@ -16,6 +16,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from tensimeter.core.errors import UserError
+from tensimeter.core.measurement.readings import EVENTS
 from tensimeter.core.quantity import parse, show
 
 #: Conditions are asked for again after so long without a line, s.
@@ -39,7 +40,7 @@ _CLOCK = re.compile(r"^\s*(?P<h>[01]?\d|2[0-3]):(?P<m>[0-5]\d)(?::(?P<s>[0-5]\d)
 _CHANGED = re.compile(r"^\s*changed\s*[:,]\s*(?P<what>.*)$", re.I)
 _EVENT = re.compile(
     r"^\s*(?:(?P<place>\w[\w .\-]*?)\s+)?"
-    r"(?P<event>died|smoke|cut|tripped|restarted|recovered|fan on|fan off)"
+    rf"(?P<event>{'|'.join(sorted(EVENTS))})"
     rf"(?:\s+(?:at\s+)?(?P<at>{_NUMBER}\s*(?:m?A|°?C|m?V)))?\s*$",
     re.I,
 )

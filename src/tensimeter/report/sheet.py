@@ -282,7 +282,7 @@ def _instruments(job: Job, file: JobFile, waves: Sequence[Wave]) -> tuple[tuple[
         accuracy = _accuracy(part) if part.id in used else ""
         if accuracy:
             rows.append((part.name, answered.get(role_of.get(part.id, ""), "by hand"), localised(accuracy)))
-    if any(r.instrument == "" for r in file.readings()):
+    if any(r.instrument == "" and r.known == "read" for r in file.readings()):
         rows.append(("A meter that is not in the stock", "by hand", "assumed 0.5 % + 2 counts"))
     return tuple(rows)
 
@@ -290,7 +290,9 @@ def _instruments(job: Job, file: JobFile, waves: Sequence[Wave]) -> tuple[tuple[
 def _wiring(job: Job, result: Outcome) -> str:
     """How the volts of a test were read: as it was, and as it is set up where nothing is read yet."""
     read = result.facts.readings if result.facts is not None else ()
-    used = sorted({r.wiring for r in read if r.quantity == "V"}) or [job.campaign.wiring]
+    used = sorted({r.wiring for r in read if r.quantity == "V" and r.known == "read"}) or [
+        job.campaign.wiring
+    ]
     return f"{' and '.join(used)} at the terminals"
 
 

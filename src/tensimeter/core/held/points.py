@@ -13,14 +13,14 @@ from msgspec import Struct
 from tensimeter.core.arrays import Flags
 from tensimeter.core.heat_design.measuring_points import heats, limit_C, spot_above, spot_spread, thermometer
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
-from tensimeter.core.measurement.readings import FAILED_BY, VoltsAmps, interval_of, pairs
+from tensimeter.core.measurement.readings import FAILED_BY, Reading, VoltsAmps, interval_of, pairs
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import open_state
 from tensimeter.core.testplan.evaluation import corrected
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, soak_runs
 from tensimeter.core.testplan.step import OPEN, Outcome, value_of
-from tensimeter.core.testplan.taken import CLOCK, SET_SHARE, amps_of
+from tensimeter.core.testplan.taken import CLOCK, amps_of, is_set_to
 
 
 class Point(Struct, frozen=True):
@@ -38,6 +38,8 @@ class Point(Struct, frozen=True):
     low: bool = False
     #: What the other outputs carried at that moment, A, as far as it is known.
     beside: tuple[tuple[str, float], ...] = ()
+    #: The moment that it was read at.
+    scan: int = 0
 
 
 class Loaded(Struct, frozen=True):
@@ -46,6 +48,8 @@ class Loaded(Struct, frozen=True):
     amps: float
     minutes: float
     steady: bool
+    #: How its amps are known: read, or only said.
+    known: str = "read"
 
 
 def real(job: Job, judged: Sequence[Outcome], output: str) -> list[Outcome]:
@@ -54,7 +58,8 @@ def real(job: Job, judged: Sequence[Outcome], output: str) -> list[Outcome]:
 
 
 def _real(job: Job, judged: Sequence[Outcome]) -> list[Outcome]:
-    return [o for o in judged if (o.measured or o.extra) and (job.demo or not o.pretended)]
+    read = [o for o in judged if o.measured or o.extra or (o.facts is not None and o.facts.readings)]
+    return [o for o in read if job.demo or not o.pretended]
 
 
 def points(job: Job, judged: Sequence[Outcome], output: str) -> list[Point]:
@@ -62,10 +67,9 @@ def points(job: Job, judged: Sequence[Outcome], output: str) -> list[Point]:
 
     What goes past a limit on purpose is none. Where other outputs drew as well, it holds or not all the same.
     """
-    found = [p for o in _real(job, judged) for p in points_of(o, output)]
     if open_state(job) is not None:
         return []
-    return found
+    return [p for o in _real(job, judged) for p in points_of(o, output)]
 
 
 def points_of(o: Outcome, output: str) -> list[Point]:
@@ -86,7 +90,7 @@ def points_of(o: Outcome, output: str) -> list[Point]:
             band = Band.around(said_V, o.plan.output.tolerance)
         if not here or band == OPEN or (step is not None and step.past_limits):
             continue
-        elsewhere = said_V is not None and abs(said_V - o.plan.output.nominal_V) > SET_SHARE * said_V
+        elsewhere = said_V is not None and not is_set_to(said_V, o.plan.output.nominal_V)
         set_V = step.trim_V if step is not None and not step.phase else said_V if elsewhere else None
         found.append(_point(o, pair, band, set_V, tuple(others.get(pair.volts.scan, ()))))
     return [*found, *_given_way(o, output)]
@@ -100,7 +104,7 @@ def _given_way(o: Outcome, output: str) -> Iterator[Point]:
             continue
         rows = o.facts.at_scan(r.scan)
         amps, set_V = amps_of(rows, output), value_of(rows, set_of(output), "V")
-        own = set_V is None or abs(set_V - o.plan.output.nominal_V) <= SET_SHARE * set_V
+        own = set_V is None or is_set_to(set_V, o.plan.output.nominal_V)
         read = next((x for x in rows if x.quantity == "A" and x.place == output and x.value == amps), None)
         # With a load that nobody knows it failed at any.
         ends = (interval_of(read) if read is not None else None) or Interval(amps or 0.0, 0.0, amps or 0.0)
@@ -119,7 +123,7 @@ def _point(
     low_V = volts.low if volts is not None else pair.volts.value
     low = volts is not None and volts.high < band.ends[0]
     holds = verdict is Verdict.CONFORMS
-    return Point(low_V, max(amps.low, 0.0), holds, set_V, amps, pair.amps.known, low, beside)
+    return Point(low_V, max(amps.low, 0.0), holds, set_V, amps, pair.amps.known, low, beside, pair.volts.scan)
 
 
 def _carried(o: Outcome, output: str) -> dict[int, list[tuple[str, float]]]:
@@ -178,17 +182,38 @@ def loaded(job: Job, judged: Sequence[Outcome], output: str) -> list[Loaded]:
         one
         for o in real(job, judged, output)
         if o.plan.test.soaks and o.facts is not None
-        for run in soak_runs(o.facts.readings)[-1:]
-        if _is_timed(o)
+        for run in soak_runs(_timed(o.facts.readings))[-1:]
         for one in _held(job, o, run)
     ]
     return sorted(found, key=lambda one: -one.amps)
 
 
-def _is_timed(o: Outcome) -> bool:
-    """Whether its time was read or said: when a line was typed tells nothing of how long a load was held."""
+def _timed(readings: Sequence[Reading]) -> list[Reading]:
+    """Those whose time was read or said: when a line was typed tells nothing of how long a load was held."""
+    said = {r.scan for r in readings if r.place == CLOCK}
+    return [r for r in readings if r.run is not None or r.origin != "typed" or r.scan in said]
+
+
+def held_rows(job: Job, judged: Sequence[Outcome]) -> list[Reading]:
+    """All that was read or said at the moments that claims rest on: of points and soaks that hold."""
+    found: list[Reading] = []
+    for o in _real(job, judged):
+        assert o.facts is not None
+        if o.plan.test.soaks:
+            last = soak_runs(o.facts.readings)[-1:] if o.verdict is Verdict.CONFORMS else []
+            found += [r for r in o.facts.readings if last and r.run == last[0].run]
+            continue
+        outputs = {o.plan.output.id, *(s.place for s in o.plan.steps if s.place)}
+        scans = {p.scan for output in outputs for p in points_of(o, output) if p.holds}
+        found += [r for r in o.facts.readings if r.scan in scans]
+    return found
+
+
+def _known(o: Outcome) -> str:
+    """How the amps of a soak are known: read, where any of them were."""
     assert o.facts is not None
-    return any(r.run is not None or r.origin != "typed" or r.place == CLOCK for r in o.facts.readings)
+    known = {r.known for r in o.facts.readings if r.quantity == "A" and r.place == o.plan.output.id}
+    return "read" if "read" in known or not known else min(known)
 
 
 def _held(job: Job, o: Outcome, run: SoakRun) -> Iterator[Loaded]:
@@ -200,11 +225,11 @@ def _held(job: Job, o: Outcome, run: SoakRun) -> Iterator[Loaded]:
         return
     least = _surely(o, float(amps.min()))
     if o.verdict is Verdict.CONFORMS and o.complete and not _off(o, run, last).any():
-        yield Loaded(least, float("inf"), True)
+        yield Loaded(least, float("inf"), True, _known(o))
         return
     until = _minutes(job, o, run, last)
     if until >= 1:
-        yield Loaded(least, float(np.floor(until)), False)
+        yield Loaded(least, float(np.floor(until)), False, _known(o))
 
 
 def _surely(o: Outcome, amps: float) -> float:

@@ -87,11 +87,6 @@ def open_state(job: Job) -> State | None:
     return last if last is not None and last.how == "open" else None
 
 
-def is_described_as_read(job: Job) -> bool:
-    """Whether a plate may rate anything: nothing electrical was edited since without a word."""
-    return open_state(job) is None
-
-
 def changed_state(job: Job, what: str, at: float, number: int) -> Job:
     """The job with a new state, begun at `at` s since 1970 and named by what was changed."""
     words = what.strip()[:80]

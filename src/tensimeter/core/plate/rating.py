@@ -8,8 +8,8 @@ import numpy as np
 from msgspec import Struct
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.held.circumstances import Hull, mains_hull, most_W, not_read, room_hull
-from tensimeter.core.held.points import Point, held_point, loaded, points, real
+from tensimeter.core.held.circumstances import mains_hull, most_W, not_read, room_hull
+from tensimeter.core.held.points import Point, held_point, held_rows, loaded, points, real
 from tensimeter.core.held.reach import held_reach, most_at
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading, counting, interval_of, real_ones
@@ -25,8 +25,7 @@ from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.quantity import parse, show, show_at_least, show_at_most
 from tensimeter.core.testplan.meter_checks import MONTH_S
 from tensimeter.core.testplan.registry import kind_of
-from tensimeter.core.testplan.soak.run import soak_runs
-from tensimeter.core.testplan.step import Outcome
+from tensimeter.core.testplan.step import Outcome, StepResult
 
 #: So many instruments are named at the most.
 MOST_NAMES = 2
@@ -90,7 +89,7 @@ def plate(
     outlets = tuple(outlet_plate(job, judged, o) for o in job.design.outputs())
     rated = any(o.rated for o in outlets)
     whole = [*_state(job, rated=rated), *_at_once(job, judged, outlets), *_whole(job, judged, rows)]
-    if rated and (lacking := not_read(rows)):
+    if rated and (lacking := not_read(held_rows(job, judged))):
         whole.append(Entry("not_read", lacking))
     foot = _foot(job, rows, rated=rated)
     return Plate(
@@ -107,10 +106,6 @@ def _state(job: Job, *, rated: bool) -> list[Entry]:
     return [Entry("state", f"as of {words}")] if rated and words else []
 
 
-#: What every outlet carried at a moment counts as together where each has so much of what is rated.
-AT_ONCE = 0.9
-
-
 def _at_once(job: Job, judged: Sequence[Outcome], outlets: Sequence[OutletPlate]) -> list[Entry]:
     """That outlets were read one after the other, where what they are rated for was never read at once."""
     rated = {o.output: m for o in outlets if (m := o.most_A) is not None and m > 0}
@@ -119,7 +114,7 @@ def _at_once(job: Job, judged: Sequence[Outcome], outlets: Sequence[OutletPlate]
     for output in rated:
         for p in points(job, judged, output):
             together = {**dict(p.beside), output: p.amps}
-            if p.holds and all(together.get(o, 0.0) >= AT_ONCE * amps for o, amps in rated.items()):
+            if p.holds and all(together.get(o, 0.0) >= amps for o, amps in rated.items()):
                 return []
     return [Entry("apart", "each outlet by itself, not all at once")]
 
@@ -174,19 +169,25 @@ def _fixed(job: Job, judged: Sequence[Outcome], output: OutputLink, found: Seque
         if one.amps <= most:
             continue
         most = one.amps
-        amps = show_at_least(one.amps, "A")
+        amps, said = show_at_least(one.amps, "A"), _how(one.known)
         if one.steady:
-            told.append(Entry("continuous", f"{volts} · {amps} continuous", one.amps))
+            told.append(Entry("continuous", f"{volts} · {amps} continuous{said}", one.amps))
         else:
-            told.append(Entry("minutes", f"{volts} · {amps} for {one.minutes:.0f} min from cold", one.amps))
+            text = f"{volts} · {amps} for {one.minutes:.0f} min from cold{said}"
+            told.append(Entry("minutes", text, one.amps))
     point = held_point(found)
     held = point.amps if point is not None else None
     if point is not None and held is not None and held > most:
-        said = "" if point.known == "read" else f" (amps {point.known}, not read)"
-        told.append(Entry("moments", f"{volts} · {show_at_least(held, 'A')} for moments{said}", held))
+        text = f"{volts} · {show_at_least(held, 'A')} for moments{_how(point.known)}"
+        told.append(Entry("moments", text, held))
     elif held == 0 and not told:
         told.append(Entry("no_load", f"{volts} · shown at no load only", 0.0))
     return told
+
+
+def _how(known: str) -> str:
+    """How amps are known, where they were not read."""
+    return "" if known == "read" else f" (amps {known}, not read)"
 
 
 def _derated(job: Job, mine: Sequence[Outcome]) -> list[Entry]:
@@ -209,7 +210,7 @@ def _reach_entries(corners: Array, found: Sequence[Point]) -> list[Entry]:
     most = float(corners[:, 1].max())
     least = float(corners[:, 1].min())
     known = {p.known for p in found if p.holds and p.amps > 0} - {"read"}
-    how = f" (amps {' or '.join(sorted(known))}, not read)" if known else ""
+    how = _how(" or ".join(sorted(known)) or "read")
     if len(corners) == 1:
         volts = next((p.set_V for p in found if p.holds and p.volts == low and p.set_V is not None), low)
         amps = f"{show_at_least(most, 'A')} for moments" if most > 0 else "shown at no load only"
@@ -258,10 +259,19 @@ def _ripple(mine: Sequence[Outcome]) -> list[Entry]:
     if not seen or any(f.verdict is not Verdict.CONFORMS for f in seen):
         return []
     most = max(f.value.high for f in seen if f.value is not None)
-    looked = [r for o in mine for r in o.steps if r.step.capture is not None and r.taken]
-    amps = max((r.pair.amps.value if r.pair else r.step.set_A for r in looked), default=0.0)
-    at = f"up to {show_at_least(amps, 'A')}" if amps > 0 else "at no load only"
+    looked = [(o, r) for o in mine for r in o.steps if r.step.capture is not None and r.taken]
+    amps = max((x for o, r in looked for x in _amps_at(o, r)), default=None)
+    at = "at no load only" if amps == 0 else "its load not read"
+    if amps:
+        at = f"up to {show_at_least(amps, 'A')}"
     return [Entry("ripple", f"ripple under {show_at_most(most, 'V', 2)} p-p {at}", most)]
+
+
+def _amps_at(o: Outcome, r: StepResult) -> list[float]:
+    """The amps that flowed for certain at a step, as read or said; none where nobody did either."""
+    place = r.step.place or o.plan.output.id
+    amps = o.facts.interval(r.step.index, "A", place) if o.facts is not None else None
+    return [max(amps.low, 0.0)] if amps is not None else []
 
 
 def _least_load(mine: Sequence[Outcome]) -> list[Entry]:
@@ -285,7 +295,8 @@ def _least_load(mine: Sequence[Outcome]) -> list[Entry]:
 def _whole(job: Job, judged: Sequence[Outcome], rows: Sequence[Reading]) -> list[Entry]:
     """What holds for all outlets: mains, what it draws, touch current, reference, room it was proven in."""
     told = []
-    mains, drawn = mains_hull(rows), most_W(rows)
+    held = held_rows(job, judged)
+    mains, drawn = mains_hull(held), most_W(rows)
     parts = [mains.words("V").replace(" V", " V~") if mains is not None else ""]
     parts.append(f"{show_at_most(drawn, 'W')} as read" if drawn is not None else "")
     if any(parts):
@@ -297,7 +308,7 @@ def _whole(job: Job, judged: Sequence[Outcome], rows: Sequence[Reading]) -> list
         most = max(t.touch_current_A.high for t in read)
         told.append(Entry("touch", f"touch current under {show_at_most(most, 'A', 2)}", most))
     told += _to_earth(job, rows)
-    rooms = _rooms(job, judged)
+    rooms = room_hull(held)
     if rooms is not None and math.floor(rooms.high) >= math.ceil(rooms.low):
         low, high = math.ceil(rooms.low - 1e-9), math.floor(rooms.high + 1e-9)
         said = "" if rooms.read else ", as said"
@@ -313,24 +324,6 @@ def _to_earth(job: Job, rows: Sequence[Reading]) -> list[Entry]:
         return []
     floating = job.policy.reference == "floating"
     return [Entry("reference", "outputs float" if floating else "negative joined to earth")]
-
-
-def _rooms(job: Job, judged: Sequence[Outcome]) -> Hull | None:
-    """Between which rooms what holds was held; of a soak its last run alone. None where it was not read."""
-    held = [
-        o
-        for o in judged
-        if o.verdict is Verdict.CONFORMS and (job.demo or not o.pretended) and o.facts is not None
-    ]
-    return room_hull(r for o in held for r in _of_last_run(o))
-
-
-def _of_last_run(o: Outcome) -> Sequence[Reading]:
-    rows = o.facts.readings if o.facts is not None else ()
-    if not o.plan.test.soaks:
-        return rows
-    last = soak_runs(rows)[-1:]
-    return [r for r in rows if last and r.run == last[0].run]
 
 
 def _foot(job: Job, rows: Sequence[Reading], *, rated: bool) -> list[Entry]:

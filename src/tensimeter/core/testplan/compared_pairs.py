@@ -133,7 +133,7 @@ def _after_setting(
     seen: dict[str, Reading] = {}
     found = []
     scans = _scans_with_volts(live)
-    for r, right in zip(live, counted, strict=True):
+    for r, right in _setting_first(live, counted, of.place):
         if r.place == of.place:
             now = r if r.quantity == of.quantity and np.isfinite(r.value) else None
             seen = {}
@@ -153,12 +153,23 @@ def _after_setting(
     return tuple(found)
 
 
+def _setting_first(
+    live: Sequence[Reading], counted: Sequence[Reading], place: str
+) -> list[tuple[Reading, Reading]]:
+    """Readings as they came, each moment's with what was set before what was read then."""
+    began: dict[int, int] = {}
+    for k, r in enumerate(live):
+        began.setdefault(r.scan, k)
+    rows = list(zip(live, counted, strict=True))
+    return sorted(rows, key=lambda row: (began[row[0].scan], row[0].place != place))
+
+
 #: What the reference of a setting ends with: of watts and ohms the amps, which come after the volts.
 _MADE_OF: dict[str, tuple[str, ...]] = {"V": ("V",), "A": ("A",), "W": ("A",), "ohm": ("A",)}
 
 
 def _scans_with_volts(live: Sequence[Reading]) -> set[int]:
-    return {r.scan for r in live if r.quantity == "V"}
+    return {r.scan for r in live if r.quantity == "V" and r.known == "read"}
 
 
 def _reads(job: Job, r: Reading, of: Subject) -> bool:

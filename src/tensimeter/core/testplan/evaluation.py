@@ -117,7 +117,9 @@ def outcome(
     test, output = worked_out.test, worked_out.output
     live = put_right(job, list(readings) if are_taken else taken(job, worked_out, standing(readings)))
     own = tuple(w for w in waves if w.test == test.id)
-    real, real_waves = real_ones(live), tuple(w for w in own if w.origin not in PRETENDED)
+    # What was said beside figures that are made up makes nothing real of them.
+    real = real_ones(live) if any(r.known == "read" for r in real_ones(live)) else []
+    real_waves = tuple(w for w in own if w.origin not in PRETENDED)
     pretended = "" if real or real_waves or not (live or own) else (live or own)[-1].origin
     if not pretended:
         live, own = real, real_waves

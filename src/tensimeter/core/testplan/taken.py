@@ -186,6 +186,11 @@ def amps_of(rows: Sequence[Reading], place: str) -> float | None:
     return found
 
 
+def is_set_to(set_V: float, wanted_V: float) -> bool:
+    """Whether volts that an output was set to are those that are wanted."""
+    return abs(set_V - wanted_V) <= SET_SHARE * wanted_V
+
+
 def _fits(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
     """Whether a moment's circumstances, but for its amps, are those of a point."""
     place = step.place or plan.output.id
@@ -201,7 +206,7 @@ def _fits(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
     if volts is None and step.trim_V is not None:
         # Where nobody said what it was set to it is taken to stand at its own volts, and misses else.
         return False
-    if volts is not None and abs(volts - wanted) > SET_SHARE * wanted:
+    if volts is not None and not is_set_to(volts, wanted):
         return False
     return _same_elsewhere(plan, step, rows)
 

@@ -12,6 +12,7 @@ from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Measurand, Reading, counting
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import of_newest
 from tensimeter.core.path import HEATED, OutputLink
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan, Step, panel_of
@@ -77,7 +78,7 @@ def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | N
     latest: dict[tuple[object, str, str], Reading] = {}
     amps: dict[object, dict[str, float]] = {}
     skipped = 0
-    live = put_right(job, counting(readings))
+    live = put_right(job, of_newest(job, counting(readings)))
     # A turn of a trim makes another supply of it.
     turned = max((k for k, r in enumerate(live) if r.quantity == "turn"), default=-1)
     for r in live[turned + 1 :]:

@@ -180,9 +180,9 @@ def _item(reading: Reading, why: str) -> QTreeWidgetItem:
             str(reading.id),
             time.strftime("%m-%d %H:%M:%S", time.localtime(reading.at)),
             reading.place,
-            show(reading.value, reading.quantity, 6),
+            reading.range if reading.quantity == "event" else show(reading.value, reading.quantity, 6),
             show(interval.half_width, reading.quantity, 2) if interval is not None else "",
-            reading.origin,
+            reading.origin if reading.known == "read" else f"{reading.origin}, {reading.known}",
             f"struck: {why}" if why else reading.note,
         ]
     )

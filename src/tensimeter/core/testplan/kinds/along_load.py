@@ -287,7 +287,7 @@ class CapacityKind(TestKind[CapacityDown]):
 
     def picture(self, result: Outcome, test: CapacityDown) -> Picture:
         facts = result.facts
-        read = [r for r in facts.readings if r.quantity == "V"] if facts else []
+        read = [r for r in facts.readings if r.quantity == "V" and r.known == "read"] if facts else []
         start = read[0].at if read else 0.0
         spots = [Spot((r.at - start) / 60, r.value) for r in read]
         cutoff = result.plan.steps[0].until_V if result.plan.steps else None

@@ -44,7 +44,7 @@ class GrowingRun:
                 if r.place not in self._places:
                     self._places[r.place] = np.full(room, np.nan)
                 self._places[r.place][k] = r.value
-            elif r.quantity in ("V", "A"):
+            elif r.quantity == "A" or (r.quantity == "V" and r.known == "read"):
                 self._columns[r.quantity][k] = r.value
             self._step = r.step if r.step is not None else self._step
         self._columns["step"][k] = self._step
