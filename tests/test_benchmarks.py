@@ -9,7 +9,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from benchmarks import dropping, dying, full, killed, sessions, stale
+from benchmarks import dropping, dying, evenings, full, killed, sessions, stale
 
 ROOT = Path(__file__).parents[1]
 #: Those that run in a test of their own beside the code that they try.
@@ -19,7 +19,9 @@ ELSEWHERE = {"coverage", "loops", "flybacks", "budgets", "hostile_schemas", "pla
 def test_every_campaign_of_a_document_is_there_and_is_run_by_the_suite() -> None:
     texts = [p.read_text() for p in (*ROOT.glob("docs/*.md"), ROOT / "README.md", ROOT / "CONTRIBUTING.md")]
     cited = {name for text in texts for name in re.findall(r"benchmarks[./]([a-z_]+)", text)}
-    run = {m.__name__.split(".")[-1] for m in (dropping, dying, full, killed, sessions, stale)} | {"fuzz"}
+    run = {m.__name__.split(".")[-1] for m in (dropping, dying, evenings, full, killed, sessions, stale)} | {
+        "fuzz"
+    }
     assert cited <= run | ELSEWHERE
     for path in sorted((ROOT / "benchmarks").glob("[a-z]*.py")):
         importlib.import_module(f"benchmarks.{path.stem}")
@@ -35,6 +37,14 @@ def test_every_reader_is_fuzzed_by_what_it_is_and_a_failure_ends_in_a_failure() 
 
 def test_no_evening_claims_what_its_lines_do_not_show() -> None:
     assert sessions.main(len(sessions.LABELS) * 4, 5) == 0
+
+
+def test_lines_as_people_say_them_land_as_they_are_meant(capsys: pytest.CaptureFixture[str]) -> None:
+    assert evenings.main() == 0
+    # What is meant plainly is asked about only where a place is new.
+    asked = [row for row in capsys.readouterr().out.splitlines() if " asked: " in row]
+    assert len(asked) <= 4
+    assert all("is a new place" in row for row in asked)
 
 
 def test_a_kill_loses_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

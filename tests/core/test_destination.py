@@ -78,7 +78,7 @@ load 3    | 13.58 @4 @5             | refused                |
 load 3    | 13.58V 4A 2W            | refused                |
 load 3    | 13.5.8V                 | refused                |
 load 3    | 13.58 ohmm              | refused                |
-load 3    | 20Ah                    | refused                |
+load 3    | 20Hz                    | refused                |
 load 3    | mount                   | refused                |
 load 3    | d 24.1                  | refused                |
 load 3    | 4A                      | mount 4 A -            | - -
@@ -146,9 +146,9 @@ trim 1    | mount 11.95             | mount 11.95 V -        | trim 1
 trim 1    | 11.95 @0                | mount 11.95 V 0        | trim 1
 trim 0    | 13.4 @8                 | mount 13.4 V 8         | load 5
 trim 0    | mount 13.58V @4A        | mount 13.58 V 4        | load 6
-cross 1   | hub 5.18                | hub 5.18 V -           | cross 1
+cross 1   | hub 5.18                | hub 5.18 V -           | - -
 cross 1   | hub 5.18V @0            | hub 5.18 V 0           | cross 1
-cross 1   | 13.4                    | mount 13.4 V -         | cross 1
+cross 1   | 13.4                    | mount 13.4 V -         | - -
 soak 0    | front-end-case 47.2     | front-end-case 47.2 C - | soak 0
 soak 0    | case 47.2               | case 47.2 C -          | soak 0
 soak 0    | ambient 21.5            | ambient 21.5 C -       | soak 0

@@ -62,7 +62,7 @@ def test_the_last_digit_is_the_resolution(demo: Job, text: str, step: float, at_
         "13.58",
         "donor 24.1",
         "mount 13.5V @2V",
-        "mount 5Ah",
+        "mount 5Hz",
         "@4A",
         "mount 1.2.3V",
     ],

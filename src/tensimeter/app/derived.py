@@ -14,6 +14,7 @@ from tensimeter.core.electrical.solution import Solution
 from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.readings import Measurand, Reading, Wave
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.tests import LoadRegulation
 from tensimeter.core.notice import Notice
 from tensimeter.core.parts.limit import Limit
 from tensimeter.core.procedure.matrix import numbered
@@ -22,7 +23,7 @@ from tensimeter.core.rating.envelope import State, envelope
 from tensimeter.core.rating.ladder import at
 from tensimeter.core.remembered import remembered
 from tensimeter.core.testplan.evaluation import not_judged, outcome
-from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.plan import as_read, plan
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.soak.identified import as_soaked
 from tensimeter.core.testplan.step import Outcome, Plan
@@ -93,7 +94,7 @@ class Derived:
 
     def plan(self, test_id: str | None) -> Plan | None:
         """A test worked out; None where there is no such test, or no path to plan it on."""
-        test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
+        test = next((t for t in (*self.job.campaign.tests, *self.as_read) if t.id == test_id), None)
         if test is None:
             return None
         if test.id not in self.plans:
@@ -173,9 +174,18 @@ class Derived:
         return Counter(w.test for w in self.waves)
 
     def outcomes(self, *, read_only: bool = False) -> list[Outcome]:
-        """Every test judged, in the campaign's order; or only those with a reading, which is quick."""
+        """Every test judged, in the campaign's order; or only those with a reading, which is quick.
+
+        Behind them stands what was read of outputs that no test of the campaign rates.
+        """
         wanted = [t.id for t in self.job.campaign.tests if not read_only or self.was_read(t.id)]
+        wanted += [t.id for t in self.as_read if self.so_far.was_read_at(t.output)]
         return [o for o in map(self.outcome, wanted) if o is not None]
+
+    @cached_property
+    def as_read(self) -> list[LoadRegulation]:
+        """Tests that no campaign has, by which what was read is judged all the same."""
+        return as_read(self.job)
 
     @property
     def heat_at_once(self) -> bool:

@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
+from tensimeter.app.asked_conditions import unsaid
 from tensimeter.app.deeds import Corrected, Deeds
 from tensimeter.app.derived import Derived
 from tensimeter.app.hand import Hand, hand_at
@@ -24,7 +25,9 @@ from tensimeter.core.model.states import open_state
 from tensimeter.core.model.tests import Test
 from tensimeter.core.notice import Notice
 from tensimeter.core.readingline import Understood, at_place, is_bare, understand
+from tensimeter.core.standing import Standing
 from tensimeter.core.testplan.destination import destination, in_hand_of
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome, Plan
 from tensimeter.core.testplan.taken import is_set_to
 from tensimeter.store.corrections import correct
@@ -266,7 +269,7 @@ class JobInHand:
             self._after_readings()
             return []
         kept = self.lines.keep(line, self._import)
-        words = f"{line.reading.summary}, typed" if line.reading is not None else state_summary(line)
+        words = f"{line.summary}, typed" if line.readings else state_summary(line)
         if kept:
             self._noted(kept, words, kept[0].step if kept[0].test == self.test_id else None)
         self.listener.point_changed()
@@ -297,23 +300,13 @@ class JobInHand:
         plan_ = self.plan
         if plan_ is None or self.hand is not None or self.step_index >= len(plan_.steps):
             return ""
-        step = plan_.steps[self.step_index]
-        place = step.place or plan_.output.id
-        stands = self.lines.standing
-        load, told = stands.loads.get(place), []
-        if load is None or load.amps is None or abs(load.amps - step.set_A) > 1e-9:
-            told.append(f"@{step.set_A:g}A" if step.set_A else "@unloaded")
-        if step.trim_V is not None and stands.set_V.get(place) != step.trim_V:
-            told.append(f"set {step.trim_V:g}V")
-        if step.line_V is not None and stands.mains_V != step.line_V:
-            told.append(f"mains {step.line_V:g}V")
-        return " ".join(told)
+        return unsaid(self.job, plan_, plan_.steps[self.step_index], self.lines.standing)
 
     def take_simulated(self, text: str) -> list[Reading]:
         """Keep what a simulated supply reads, marked as that; UserError when it can't be kept."""
         line = self.line(text)
         kept = self.lines.keep(line, lambda reading, moment: self._import(reading, moment, "simulated"))
-        words = line.reading.summary if line.reading is not None else state_summary(line)
+        words = line.summary if line.readings else state_summary(line)
         self._noted(kept, f"{words}, simulated", None)
         return kept
 
@@ -340,20 +333,25 @@ class JobInHand:
         """What is to be minded, as it is known now."""
         return self.now.notices
 
-    def where(self, line: Understood) -> str:
-        """In words where a reading will be kept."""
+    def where(self, line: Understood, stands: Standing | None = None) -> str:
+        """In words where a reading will be kept, with the conditions that stand for it."""
+        stands = stands or self.lines.standing
         lifts = next((n for n in self.minded if n.lifted_by == line.place and n.kind == "hold"), None)
         if self.hand is not None and line.place == self.hand.place:
             return f"{self.hand.title}, {self.hand.name}"
         if lifts is not None:
             return f"for the hold “{lifts.title}”"
         output = next((o for o in self.job.design.outputs() if o.id == line.place), None)
-        set_V = self.lines.standing.set_V.get(line.place)
+        set_V = stands.set_V.get(line.place)
         if output is not None and set_V is not None and not is_set_to(set_V, output.nominal_V):
             known = "" if line.at_A is not None else "; at what current? @unloaded, or such as @4A"
             return f"{output.name}, a point at {set_V:g} V{known}"
         plans = [p for p in (self.plan, *self.other_plans) if p is not None]
-        return destination(self.job, line, plans, self.now.so_far, self.step_index).words
+        found = destination(self.job, line, plans, self.now.so_far, self.step_index)
+        if found.plan is None or found.step is None or not kind_of(found.plan.test).by_conditions:
+            return found.words
+        asked = unsaid(self.job, found.plan, found.plan.steps[found.step], stands)
+        return f"{found.words}, once it is said: {asked}" if asked else found.words
 
     def _noted(self, kept: list[Reading], words: str, step: int | None = None) -> None:
         """What follows once facts were kept: a line in the logbook, and a way back."""

@@ -16,12 +16,13 @@ from msgspec.structs import replace
 from tensimeter.app.imported_readings import Moment, said_amps, said_fact
 from tensimeter.core.circuit.along_path import OTHER, link_of
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.readings import FAILED_BY, Reading
+from tensimeter.core.measurement.readings import ENDED_BY, FAILED_BY, Reading
 from tensimeter.core.model.compared_places import SET, part_at, set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import state_of
 from tensimeter.core.quantity import show
-from tensimeter.core.readingline import MOST_LINE, Understood, doubt, find_place
+from tensimeter.core.readingline import FAR_OFF, MOST_LINE, Understood, all_places, doubt, find_place
+from tensimeter.core.spoken import in_words_of_line, several
 from tensimeter.core.standing import (
     STALE_S,
     TOGETHER_S,
@@ -68,11 +69,23 @@ class Line(Struct, frozen=True):
     reading: Understood | None
     output: str | None
     standing: Standing
+    #: What else was read at that moment, told in the same line.
+    further: tuple[Understood, ...] = ()
 
     @property
     def question(self) -> str:
         """What is to be asked before it is kept; empty where nothing is."""
-        return self.reading.question if self.reading is not None else ""
+        return next((r.question for r in self.readings if r.question), "")
+
+    @property
+    def readings(self) -> tuple[Understood, ...]:
+        """All that it reads."""
+        return (*([self.reading] if self.reading is not None else []), *self.further)
+
+    @property
+    def summary(self) -> str:
+        """What it reads, said back."""
+        return ", ".join(r.summary for r in self.readings)
 
 
 class TypedLines:
@@ -123,7 +136,7 @@ class TypedLines:
         """What a line means; UserError where it means nothing. `output` is the one in hand."""
         if len(text) > MOST_LINE:
             raise UserError(f"A reading is one short line; this one has {len(text)} characters.")
-        apart = taken_apart(text)
+        apart, more = self._apart(text, output)
         if apart.answer:
             return Line(apart, None, output, self.standing)
         if apart.changed or not (apart.reading or apart.says_conditions or apart.event):
@@ -147,21 +160,47 @@ class TypedLines:
             place = (self._output_alone(apart.reading) or "") if apart.says_conditions else ""
             if not place:
                 found = read(_with_amps(apart))
-                found = self._of_ammeter(found, output)
+                found = self._of_ammeter(self._without_amps(found), output)
                 place = self._output_of(found.place, output) or ""
         of = place or output
         stands = _as_said(apart, of, standing)
-        return Line(apart, self._as_set(_as_it_stands(found, of, stands), of, stands), of, stands)
+        own = self._as_set(_as_it_stands(found, of, stands), of, stands)
+        return Line(apart, own, of, stands, tuple(self._of_ammeter(read(piece), of) for piece in more))
+
+    def _apart(self, text: str, output: str | None) -> tuple[SaidLine, list[str]]:
+        """A line without its conditions, and what else it reads."""
+        apart = taken_apart(text)
+        if apart.answer or apart.changed:
+            # What was changed is told in anybody's words, and kept in those.
+            return apart, []
+        outputs = self.file.job.design.outputs()
+        apart = taken_apart(in_words_of_line(text, outputs, output))
+        pieces = several(apart.reading, [*(o.id for o in outputs), *all_places(self.file.job)])
+        return replace(apart, reading=pieces[0] if pieces else ""), pieces[1:]
 
     def _as_set(self, found: Understood | None, of: str | None, stands: Standing) -> Understood | None:
-        """Volts of an output: asked about by what it is set to, where that was said."""
+        """Volts of an output: asked about by what it is set to, where that was said.
+
+        Beyond what it is meant for, or once it gave way, they may be as low as they like.
+        """
         output = next((o for o in self.file.job.design.outputs() if o.id == of), None)
-        set_V = stands.set_V.get(of or "")
-        if found is None or output is None or found.place != of or set_V is None:
+        if found is None or output is None or found.place != of or found.quantity != "V":
             return found
-        if found.question and "expected" not in found.question:
+        set_V, asked = stands.set_V.get(output.id), not found.question or FAR_OFF in found.question
+        if set_V is not None and asked:
+            found = replace(found, question=doubt(found.quantity, found.value, set_V, found.at_A))
+        if FAR_OFF not in found.question or found.value > (set_V or output.nominal_V):
             return found
-        return replace(found, question=doubt(found.quantity, found.value, set_V, found.at_A))
+        beyond = found.at_A is not None and found.at_A > output.full_load_A
+        return replace(found, question="") if beyond or self._gave_way(output.id) else found
+
+    def _gave_way(self, output: str) -> bool:
+        """Whether the last that is known of an output, in this state of the supply, is that it gave way."""
+        state = state_of(self.file.job)
+        for r in reversed(self.file.readings()[-200:]):
+            if r.place == output and r.known != "set" and r.quantity in ("event", "V"):
+                return r.state == state and r.quantity == "event" and r.range in FAILED_BY
+        return False
 
     def stands(self, line: Line) -> None:
         """Let what a line says stand for those after it, and for nothing that was read before."""
@@ -179,7 +218,7 @@ class TypedLines:
         if line.said.changed or line.said.answer:
             return self._of_state(line.said)
         lasting = said(self._fresh(now), line.output, line.said.lasting, also=line.said.also)
-        if line.said.event in FAILED_BY:
+        if line.said.event in ENDED_BY:
             lasting = replace(lasting, loads={k: v for k, v in lasting.loads.items() if k != line.output})
         if lasting.loads != self.standing.loads and not line.said.event:
             self._began = now
@@ -187,7 +226,9 @@ class TypedLines:
         if line.said.event:
             kept = self._happened(line, at, now)
         else:
-            kept = self._completed(line, now) if line.reading is None else self._read(line, take, at, now)
+            kept = self._completed(line, now) if line.reading is None else []
+            for reading in line.readings:
+                kept += self._read(replace(line, reading=reading, further=()), take, at, now)
         self.standing, self._typed = self._after(line, lasting), now
         return kept
 
@@ -353,6 +394,12 @@ class TypedLines:
         link = link_of(place)
         fed = [o.id for o in outputs if link in [x.id for x in design.path_to(o.id)]]
         return fed[0] if len(fed) == 1 else in_hand if in_hand in fed else None
+
+    def _without_amps(self, found: Understood) -> Understood:
+        """Amps said with a reading of what carries none, such as a sink or the wall, are an output's."""
+        place = found.place.removesuffix(OTHER)
+        links = {x for link in self.file.job.design.links for x in (link.id, *displays_of(link.id))}
+        return found if found.at_A is None or place in links else replace(found, at_A=None)
 
     def _of_ammeter(self, found: Understood, output: str | None) -> Understood:
         """What an ammeter that was named as such shows: the amps of the output in hand."""

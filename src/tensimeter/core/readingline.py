@@ -37,9 +37,15 @@ _QUANTITIES: dict[str, Measurand] = {
     "dB": "dB",
     "turn": "turn",
     "rpm": "rpm",
+    "Ah": "Ah",
+    "Wh": "Wh",
+    "H": "H",
+    "F": "F",
 }
 #: Places whose temperature is meant, by what they are called.
 _HEAT = {"ambient": "ambient", "room": "ambient", "case": "case", "sink": "sink", "air": "air"}
+#: Other places that every bench has.
+_OTHERS = ("mains", "noise")
 #: Peak to peak, as it is read off a screen: `mount 42mVpp`.
 _PEAKS = re.compile(r"V\s*pp$", re.I)
 _NUMBER = r"[+\-−]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?"
@@ -52,6 +58,10 @@ _TOKEN = re.compile(rf"\s*(?P<at>@?)\s*(?P<figure>{_FIGURE.pattern})(?=[\s@]|$)"
 #: The number of a point of the matrix, and what was read there.
 _BY_NUMBER = re.compile(rf"^(?P<number>\d{{1,3}})[:.]?\s+(?P<figure>{_FIGURE.pattern})$")
 _NEW_PLACE = re.compile(r"^[^\W\d_][\w .\-/()+]*$")
+#: Amps are asked about from so many times what is planned.
+FAR_ABOVE = 5
+#: How it is said that a figure can hardly be; see `doubt`.
+FAR_OFF = "is far from the expected"
 #: The longest line, and the longest name of a new place, characters.
 MOST_LINE, MOST_PLACE = 200, 60
 
@@ -90,6 +100,7 @@ def places(job: Job) -> list[str]:
         *_HEAT,
         "wall",
         "fan",
+        *_OTHERS,
         *(p for p in measuring_points(job) if p.endswith(("-case", "-sink"))),
         *(f"{name.casefold()}-panel{end}" for end in ("", "-alone") for name in outputs),
         *places_along(job),
@@ -188,12 +199,20 @@ def understand(
     asks = in_hand.asks if place == in_hand.place else "V"
     if raw.casefold() in OPEN_WORDS:
         quantity = "ohm" if place.startswith("earth-") else asks
+        if quantity == "V" and not question:
+            question = f"More volts at {name} than the meter shows?"
         return Understood(place, known, name, quantity, math.inf, 1.0, at_A, at_step, text, question)
     peaks = bool(_PEAKS.search(raw))
     value, unit = split(_PEAKS.sub("V", raw))
     if unit and unit not in _QUANTITIES:
-        raise UserError(f"A reading is in V, A, Ω, W, °C, dB, turns or rpm; “{raw.strip()}” is in {unit}.")
+        raise UserError(
+            f"A reading is in V, A, Ω, W, °C, dB, Ah, Wh, H, F, turns or rpm; “{raw.strip()}” is in {unit}."
+        )
     default = _default_unit(job, place, in_hand.asked)
+    if unit == "F" and default == "C":
+        raise UserError(f"A temperature is in °C: {value:g} °F are {(value - 32) / 1.8:.1f}C.")
+    if unit in ("H", "F") and place in {o.id for o in job.design.outputs()}:
+        raise UserError(f"Of what? Name it before “{raw.strip()}”, for example “choke {raw.strip()}”.")
     quantity = "Vpp" if peaks else _QUANTITIES[unit] if unit else asks if default == "V" else default
     question = question or doubt(
         quantity, value, in_hand.predicted_V if place == in_hand.place else None, at_A, in_hand.most_A
@@ -345,7 +364,7 @@ def doubt(
     """What can't be right about a value, as a question; empty when nothing is."""
     if at_A is not None and at_A < 0:
         return "The load's current is below zero. Are its wires swapped?"
-    if at_A is not None and most_A and at_A >= 10 * most_A:
+    if at_A is not None and most_A and at_A >= FAR_ABOVE * most_A:
         return f"{show(at_A, 'A', 4)} is far above the {show(most_A, 'A', 3)} that are planned. A slip?"
     if quantity != "V" or predicted is None or not predicted:
         return ""
@@ -354,7 +373,7 @@ def doubt(
     ratio = abs(value / predicted) if value else 0.0
     if ratio > 5 or ratio < 0.2:
         return (
-            f"{show(value, 'V', 4)} is far from the expected {show(predicted, 'V', 4)}. "
+            f"{show(value, 'V', 4)} {FAR_OFF} {show(predicted, 'V', 4)}. "
             "Is a decimal point or a prefix out of place?"
         )
     return ""

@@ -23,6 +23,8 @@ from tensimeter.core.quantity import parse, show
 STALE_S = 3600.0
 #: Lines under the same conditions are of one moment within so long, s; a rule of thumb.
 TOGETHER_S = 300.0
+#: What people measure at: mains, V, and the room, °C; what is said beyond is a slip.
+MAINS_V, ROOM_C = (10.0, 1000.0), (-50.0, 80.0)
 _NUMBER = r"[+\-−]?\d+(?:[.,]\d+)?"
 _LOAD = rf"@\s*(?:(?P<none>unloaded|no\s+load)|(?P<load>\d+[RkK]\d*|{_NUMBER}\s*[a-zA-ZµμΩ]*))"
 _AROUND = r"(?:^|(?<=\s))"
@@ -41,7 +43,7 @@ _CHANGED = re.compile(r"^\s*changed\s*[:,]\s*(?P<what>.*)$", re.I)
 _EVENT = re.compile(
     r"^\s*(?:(?P<place>\w[\w .\-]*?)\s+)?"
     rf"(?P<event>{'|'.join(sorted(EVENTS))})"
-    rf"(?:\s+(?:at\s+)?(?P<at>{_NUMBER}\s*(?:m?A|°?C|m?V)))?\s*$",
+    rf"(?:\s+(?:at\s+|after\s+|@\s*)?(?P<at>{_NUMBER}\s*(?:m?A|°?C|m?V|min|s)))?\s*$",
     re.I,
 )
 #: What answers whether the supply was changed with its description.
@@ -178,8 +180,11 @@ def taken_apart(text: str) -> SaidLine:
     if bracket is not None and _only_conditions(bracket[1]):
         _, alone = _conditions(bracket[1])
         line = line[: bracket.start()]
-    line, lasting = _conditions(line)
-    happened = _EVENT.match(line)
+    # “tripped at 6.4A” names what flowed as it did; no load stands from then on.
+    happened, lasting = _EVENT.match(line), list[tuple[str, str]]()
+    if happened is None:
+        line, lasting = _conditions(line)
+        happened = _EVENT.match(line)
     if happened is not None:
         event, place = happened["event"].casefold(), happened["place"] or ""
         at = (happened["at"] or "").strip()
@@ -252,11 +257,11 @@ def said(
             volts = _figure(text, "V")
             standing = replace(standing, set_V={**standing.set_V, output or "": volts})
         elif what == "mains":
-            standing = replace(standing, mains_V=_positive(text, "V", "mains"))
+            standing = replace(standing, mains_V=_among(text, "V", "mains", MAINS_V))
         elif what == "hertz":
             standing = replace(standing, mains_Hz=_positive(text, "Hz", "mains"))
         elif what == "room":
-            standing = replace(standing, room_C=_figure(text, "C"))
+            standing = replace(standing, room_C=_among(text, "C", "room", ROOM_C))
     return standing
 
 
@@ -296,6 +301,16 @@ def _figure(text: str, unit: str) -> float:
         raise UserError(
             f"“{text}” is no condition in {unit}: {str(trouble).rstrip('.')}. Nothing was kept."
         ) from trouble
+
+
+def _among(text: str, unit: str, what: str, ends: tuple[float, float]) -> float:
+    value = _figure(text, unit)
+    if not ends[0] <= value <= ends[1]:
+        raise UserError(
+            f"A {what} of {text} is none that people work at: it is between {show(ends[0], unit)} and "
+            f"{show(ends[1], unit)}. Nothing was kept."
+        )
+    return value
 
 
 def _positive(text: str, unit: str, what: str) -> float:

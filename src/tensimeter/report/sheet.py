@@ -28,7 +28,7 @@ from tensimeter.core.procedure.matrix import checked
 from tensimeter.core.procedure.notices import notices
 from tensimeter.core.quantity import decimals_for, fixed, localised, show, show_at_least, with_uncertainty
 from tensimeter.core.testplan.evaluation import extended_words, not_judged, outcome, rates
-from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.plan import as_read, plan
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import OPEN, Finding, Outcome, StepResult
@@ -128,7 +128,8 @@ def outcomes(job: Job, readings: list[Reading], waves: Sequence[Wave] = ()) -> l
     """What was read, and what gives a rating, judged by the readings; a broken path has no tests to judge."""
     read, recorded = ReadSoFar(job, readings), {w.test for w in waves}
     found = []
-    for test in job.campaign.tests:
+    further = [t for t in as_read(job) if read.was_read_at(t.output)]
+    for test in (*job.campaign.tests, *further):
         if not (read.was_read(test.id) or test.id in recorded) and not kind_of(test).rates(test):
             # What nobody has read needs no plan to be told as open.
             continue

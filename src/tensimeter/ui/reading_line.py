@@ -139,11 +139,11 @@ class ReadingLine(QFrame):
         if found is None:
             self.say(f"→ {state_summary(line)}", "ink")
             return
-        where = self.session.where(found)
-        if found.question:
-            self.say(f"{found.question} {found.summary} → {where}", "hold")
+        where = self.session.where(found, line.standing)
+        if line.question:
+            self.say(f"{line.question} {line.summary} → {where}", "hold")
         else:
-            self.say(f"{found.summary} → {where}", "ink")
+            self.say(f"{line.summary} → {where}", "ink")
 
     def _show_hand(self) -> None:
         hand = self.session.hand
@@ -173,15 +173,21 @@ class ReadingLine(QFrame):
                 self._asked = text
                 self.say(tr("{0} Enter again keeps it.").format(line.question), "hold")
                 return
-            where = self.session.where(found) if found is not None else ""
+            where = self.session.where(found, line.standing) if found is not None else ""
             self.session.take_line(line)
         except UserError as trouble:
-            self.say(str(trouble))
+            if any(c.isdigit() for c in text):
+                self.say(str(trouble))
+            elif self._asked != text:
+                self._asked = text
+                self.say(
+                    tr("No figure is in it. Enter again writes it into the logbook as a remark."), "hold"
+                )
+            else:
+                self._remark()
             return
         self.entry.empty()
-        said = (
-            tr("kept: {0} → {1}").format(found.summary, where) if found is not None else state_summary(line)
-        )
+        said = tr("kept: {0} → {1}").format(line.summary, where) if found is not None else state_summary(line)
         self.say(said, "holds")
 
     def _offer(self) -> None:

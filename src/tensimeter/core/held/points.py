@@ -69,7 +69,8 @@ def points(job: Job, judged: Sequence[Outcome], output: str) -> list[Point]:
     """
     if open_state(job) is not None:
         return []
-    return [p for o in _real(job, judged) for p in points_of(o, output)]
+    # A moment is taken by every test that it fits, and is one point all the same.
+    return list(dict.fromkeys(p for o in _real(job, judged) for p in points_of(o, output)))
 
 
 def points_of(o: Outcome, output: str) -> list[Point]:

@@ -11,7 +11,7 @@ from msgspec import Struct
 from tensimeter.core.arrays import Array
 from tensimeter.core.measurement.conformity import Accuracy, Interval
 
-Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB", "turn", "rpm", "event"]
+Measurand = Literal["V", "A", "C", "ohm", "W", "s", "Vpp", "dB", "turn", "rpm", "Ah", "Wh", "H", "F", "event"]
 Origin = Literal["typed", "file", "instrument", "simulated", "practice"]
 #: The range of amps that nobody read: they are what the load was set to.
 AS_SET = "as set"
@@ -19,6 +19,8 @@ AS_SET = "as set"
 AS_SAID = "as said"
 #: Events after which an output no longer gave what it was loaded with; and others that are told.
 FAILED_BY: frozenset[str] = frozenset(("died", "smoke", "cut", "tripped"))
+#: Of those, the ones after which nothing flows any more.
+ENDED_BY: frozenset[str] = FAILED_BY - {"smoke"}
 EVENTS: frozenset[str] = FAILED_BY | {"restarted", "recovered", "fan on", "fan off"}
 #: How a run ends: all steps taken; a limit was crossed; somebody dropped the load; an instrument, a link or
 #: the supply gave up; the program itself did.

@@ -125,7 +125,7 @@ def _takes(plan: Plan, step: Step, line: Understood) -> bool:
         return True
     if (line.place, line.quantity) in step.also:
         return True
-    return line.place == place and line.quantity in ("V", step.asks)
+    return line.place == place and line.quantity in ("V", step.asks, *kind_of(plan.test).totals)
 
 
 def _step_of(

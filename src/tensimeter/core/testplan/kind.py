@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from typing import ClassVar, Generic, Literal, TypeVar
 
 from tensimeter.core.analysis.ripple import Ripple as RippleFigures
-from tensimeter.core.measurement.readings import Wave
+from tensimeter.core.measurement.readings import Measurand, Wave
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.test_record import TestRecord
 from tensimeter.core.notice import Notice
@@ -45,6 +45,10 @@ class TestKind(ABC, Generic[T]):
     past_limits: ClassVar[bool] = False
     #: Whether its points stand over an output's volts and amps, and so in its reach.
     in_reach: ClassVar[bool] = False
+    #: Quantities that it takes as a display totals them.
+    totals: ClassVar[frozenset[Measurand]] = frozenset()
+    #: Whether its points are told apart by what stands around them: the mains, what other outputs carry.
+    by_conditions: ClassVar[bool] = False
     #: Which of its waveforms stands for it on paper.
     printed_wave: ClassVar[Literal["first", "last"]] = "first"
     #: What its list of points or units is called, where it has one.

@@ -6,8 +6,10 @@ from msgspec.structs import replace
 from tensimeter.core.circuit.load_line import LoadLine
 from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.errors import UserError
+from tensimeter.core.model.edits import identifier
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.tests import Test
+from tensimeter.core.model.tests import LoadRegulation, Test
+from tensimeter.core.path import LoadLink
 from tensimeter.core.rating.ladder import continuous_full_load
 from tensimeter.core.testplan.equipment import loads_words, sinks_A
 from tensimeter.core.testplan.plain_loads import points
@@ -43,6 +45,17 @@ def plan(job: Job, test: Test) -> Plan:
     steps = tuple(replace(s, index=k) for k, s in enumerate(made))
     line = _line(situation, test, steps)
     return Plan(test, output, full, steps, tuple(unreachable), line, kind.hottest_C(job, test))
+
+
+def as_read(job: Job) -> list[LoadRegulation]:
+    """A load regulation for each output whose campaign has none: what was read is judged all the same.
+
+    No campaign asks for its points: so a test that is taken out takes no reading out of what holds.
+    """
+    proven = {t.output for t in job.campaign.tests if kind_of(t).by_current and kind_of(t).rates(t)}
+    outputs = [o for o in job.design.outputs() if o.id not in proven and not isinstance(o, LoadLink)]
+    taken = {t.id for t in job.campaign.tests}
+    return [LoadRegulation(id=identifier(f"as-read-{o.id}", taken), output=o.id) for o in outputs]
 
 
 def plans_of(job: Job) -> dict[str, Plan | None]:

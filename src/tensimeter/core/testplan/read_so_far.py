@@ -124,6 +124,10 @@ class ReadSoFar:
         output = next((t.output for t in self.job.campaign.tests if t.id == test_id), None)
         return own > 0 or (free > 0 and output in self._free_places)
 
+    def was_read_at(self, output: str) -> bool:
+        """Whether points of an output were read outside of what was filed under a test."""
+        return output in self._free_places
+
     def taken(self, plan: Plan) -> list[Reading]:
         """The readings that a test takes, each with its step."""
         return self._of(plan)[0]

@@ -36,19 +36,28 @@ def by_points(plan: Plan) -> bool:
 
 
 def asks_points(test: Test) -> bool:
-    """Whether what a test asks are points of an output: volts over amps, at its own volts or at others."""
+    """Whether what a test asks are points of an output: volts over amps, under conditions that it tells."""
     kind = kind_of(test)
-    return kind.by_current or kind.in_reach
+    return kind.by_current or kind.in_reach or kind.by_conditions
 
 
 class Sorter:
     """Sorts readings by the test that they belong to, once for all tests of a job."""
 
     def __init__(self, job: Job) -> None:
-        self.by_points = frozenset(t.id for t in job.campaign.tests if asks_points(t))
+        # What was once filed under a test that tells its points by conditions was asked for with those.
+        self.by_points = frozenset(
+            t.id for t in job.campaign.tests if asks_points(t) and not kind_of(t).by_conditions
+        )
+        self.known = frozenset(t.id for t in job.campaign.tests)
 
     def is_free(self, r: Reading) -> bool:
-        """Whether a reading belongs to whichever test it fits: it was read outside a run, as a point."""
+        """Whether a reading belongs to whichever test it fits: it was read outside a run, as a point.
+
+        So does what was read for a test that was taken out since: it was read all the same.
+        """
+        if r.test is not None and r.test not in self.known:
+            return True
         return r.run is None and (r.test is None or r.test in self.by_points)
 
 
@@ -100,6 +109,8 @@ class Placing:
         self.elsewhere = (
             any(s.trim_V is not None for s in plan.steps) and self.kind.in_reach and not self.kind.by_current
         )
+        #: What was read at a mains of which nobody asked counts beside its points.
+        self.any_mains = self.kind.by_conditions and any(s.line_V is not None for s in plan.steps)
         #: Steps whose circumstances but for their amps are the same, by place.
         self.alike: dict[str, list[list[Step]]] = {}
         by: dict[tuple[object, ...], list[Step]] = {}
@@ -142,6 +153,9 @@ class Placing:
         self.last[place] = (amps, falls)
         fitting = [s for alike in self.alike.get(place, ()) if _fits(plan, alike[0], rows) for s in alike]
         between = self.rates or self.elsewhere
+        if not fitting and self.any_mains and value_of(rows, MAINS, "V") is not None:
+            near = any(abs(s.set_A - amps) <= self.near_A + 1e-9 for s in plan.steps)
+            return _labelled(plan, place, rows, None) if near else []
         if not fitting:
             set_elsewhere = self.elsewhere and value_of(rows, set_of(place), "V") is not None
             return _labelled(plan, place, rows, None) if set_elsewhere else []
@@ -222,4 +236,6 @@ def _same_elsewhere(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
     others = dict(step.others)
     told = {r.place: r.value for r in rows if r.quantity == "A" and r.place != place}
     near = all(abs(told[o] - a) <= NEAR_SHARE * max(a, 1.0) for o, a in others.items() if o in told)
+    if kind_of(plan.test).by_conditions:
+        near &= all(told.get(o, 0.0) == 0.0 for o in told if o not in others)
     return near and all(o in told for o, a in others.items() if a)

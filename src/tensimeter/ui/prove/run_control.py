@@ -80,7 +80,9 @@ class RunControl:
     def start_all(self, source: str, bench_path: str = "", *, present: bool = False) -> None:
         """Run every test that is not complete, in the campaign's order; one that fails stops the rest."""
         self._how = (source, bench_path, present)
-        self.waiting = [o.plan.test.id for o in self.session.now.outcomes() if not o.complete and o.steps]
+        asked = {t.id for t in self.session.job.campaign.tests}
+        judged = [o for o in self.session.now.outcomes() if o.plan.test.id in asked]
+        self.waiting = [o.plan.test.id for o in judged if not o.complete and o.steps]
         if not self.waiting:
             raise UserError("Every test is complete already.")
         self._next()

@@ -10,6 +10,7 @@ from tensimeter.core.design.reach import set_to
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
 from tensimeter.core.measurement.products import Factor, product
+from tensimeter.core.measurement.readings import interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import CapacityDown, Efficiency, LoadRegulation, MinimumLoad, RealDevice
 from tensimeter.core.parts.fed_part import PlainLoad
@@ -241,6 +242,7 @@ class CapacityKind(TestKind[CapacityDown]):
     name = "capacity"
     standard = ""
     method = "Volts and amps over time at one load down to the cut-off; charge and energy are summed."
+    totals = frozenset(("Ah", "Wh"))
 
     def steps(self, s: Situation, test: CapacityDown) -> list[Step]:
         amps = float(s.amps((test.share,))[0])
@@ -251,6 +253,31 @@ class CapacityKind(TestKind[CapacityDown]):
         ]
 
     def findings(self, facts: Facts, test: CapacityDown) -> list[Finding]:
+        return self._summed(facts, test) or self._totalled(facts, test)
+
+    def _totalled(self, facts: Facts, test: CapacityDown) -> list[Finding]:
+        """By the totals that a display showed; short of what is claimed only where its end was read."""
+        ends = test.cutoff_V or 0.8 * facts.plan.output.nominal_V
+        is_empty = any(r.quantity == "V" and r.known == "read" and r.value <= ends for r in facts.readings)
+        claimed, found = _claimed_Ah(test, facts.plan.output.nominal_V), list[Finding]()
+        for quantity, name in (("Ah", "charge"), ("Wh", "energy")):
+            total = facts.last(0, quantity)
+            value = interval_of(total) if total is not None else None
+            if value is None:
+                continue
+            band = Band(claimed, None) if claimed and quantity == "Ah" else None
+            verdict = judge(value, band) if band is not None else None
+            if verdict is Verdict.NONCONFORMING and not is_empty:
+                verdict = Verdict.NOT_MEASURED
+            said = (
+                "as totalled"
+                if is_empty
+                else f"as totalled; that it was down to {show(ends, 'V')} was not read"
+            )
+            found.append(Finding(name, name, quantity, value, said, verdict, band))
+        return found
+
+    def _summed(self, facts: Facts, test: CapacityDown) -> list[Finding]:
         by_scan: dict[int, dict[str, float]] = {}
         at: dict[int, float] = {}
         for r in facts.readings:

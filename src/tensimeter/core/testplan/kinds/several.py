@@ -28,6 +28,7 @@ class OutletsKind(TestKind[Outlets]):
     """Every outlet on its own at one load."""
 
     record = Outlets
+    by_conditions = True
     name = "every outlet"
     standard = ""
     method = "Each outlet at its full load by itself, then all at once in stages, volts read at each."

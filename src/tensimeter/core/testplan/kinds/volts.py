@@ -32,7 +32,17 @@ from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot, common_band, in_band
 from tensimeter.core.testplan.points_text import points_from, points_text
 from tensimeter.core.testplan.reach_points import reach_points
-from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Situation, Step, predicted
+from tensimeter.core.testplan.step import (
+    OPEN,
+    Facts,
+    Finding,
+    Outcome,
+    Plan,
+    Situation,
+    Step,
+    predicted,
+    value_of,
+)
 
 #: How far past the wanted end a trim that is set by itself is turned.
 PAST_END = 0.015
@@ -105,6 +115,7 @@ class LineRegulationKind(TestKind[LineRegulation]):
     """Volts against what the wall gives."""
 
     record = LineRegulation
+    by_conditions = True
     name = "line regulation"
     standard = "source effect"
     method = "Volts at one load at several line voltages, each once they stand still."
@@ -121,8 +132,7 @@ class LineRegulationKind(TestKind[LineRegulation]):
         return found
 
     def findings(self, facts: Facts, test: LineRegulation) -> list[Finding]:
-        readings = [(s.line_V, facts.last(s.index, "V")) for s in facts.plan.steps]
-        taken = [(line, r) for line, r in readings if line is not None and r is not None]
+        taken = _over_mains(facts)
         if len({line for line, _ in taken}) < 2:
             return []
         low, high = min(taken, key=lambda x: x[0]), max(taken, key=lambda x: x[0])
@@ -132,11 +142,11 @@ class LineRegulationKind(TestKind[LineRegulation]):
         return [Finding("line_regulation", "line regulation", "%", change, text, judge(change, band), band)]
 
     def picture(self, result: Outcome, test: LineRegulation) -> Picture:
-        spots = [
-            Spot(r.step.line_V, r.volts.value, r.volts.half_width, r.verdict)
-            for r in result.steps
-            if r.volts is not None and r.step.line_V is not None
-        ]
+        spots, verdicts = [], {r.step.index: r.verdict for r in result.steps}
+        for line, r in _over_mains(result.facts) if result.facts is not None else ():
+            half, step = interval_of(r), r.step
+            verdict = verdicts[step] if step is not None else None
+            spots.append(Spot(line, r.value, half.half_width if half else 0.0, verdict))
         guessed = [(s.line_V, s.predicted_V.value) for s in result.plan.steps if s.line_V and s.predicted_V]
         lines = []
         if guessed:
@@ -158,6 +168,22 @@ class LineRegulationKind(TestKind[LineRegulation]):
 
     def reader_words(self, job: Job, plan: Plan, test: LineRegulation) -> str:
         return changes_words(job, plan, test.allowed)
+
+
+def _over_mains(facts: Facts) -> list[tuple[float, Reading]]:
+    """Volts of the output, each with the mains as they were read or said; as asked for where nobody did.
+
+    Of a point that was read again the last counts.
+    """
+    found: dict[int, tuple[float, Reading]] = {}
+    for r in facts.readings:
+        if (r.place, r.quantity) != (facts.plan.output.id, "V") or not math.isfinite(r.value):
+            continue
+        told = value_of(facts.at_scan(r.scan), "mains", "V")
+        asked = facts.plan.steps[r.step].line_V if r.step is not None else None
+        if told is not None or asked is not None:
+            found[r.step if r.step is not None else -r.scan - 1] = (told or asked or 0.0, r)
+    return sorted(found.values(), key=lambda x: x[0])
 
 
 def _at_line(s: Situation, amps: float, line_V: float) -> LoadLine | None:
@@ -191,6 +217,7 @@ class CrossRegulationKind(TestKind[CrossRegulation]):
     """What the load of one rail does to another."""
 
     record = CrossRegulation
+    by_conditions = True
     name = "cross regulation"
     standard = "interaction (cross regulation)"
     method = (
