@@ -121,7 +121,7 @@ def _event(hand: JobInHand, landed: Landed, meant: str) -> str:
 
 def _reading(hand: JobInHand, landed: Landed, meant: str) -> str:
     place, _, rest = meant.partition("=")
-    figure = re.match(r"(-?[\d.]+)(mVpp|m?V|Ah|Wh|A|C|W|mH|uF|rpm|dB|turns|ohm)", rest)
+    figure = re.match(r"(-?[\d.]+|inf)(mVpp|m?V|Ah|Wh|A|C|W|mH|uF|rpm|dB|turns|ohm)", rest)
     assert figure is not None, meant
     scale = {"mV": 1e-3, "mVpp": 1e-3, "mH": 1e-3, "uF": 1e-6}.get(figure[2], 1.0)
     value = float(figure[1]) * scale

@@ -2,8 +2,8 @@
 
 `python -m benchmarks.sessions [COUNT] [SEED]`: supplies with a hidden truth, one to four outlets, adjustable
 or not; lines in any order, logs, strikes, changes, edits, conditions that nobody said. Counted are amps
-that nobody gave, claims that the lines do not bear out, claims that another order or door changes, and claims
-that grew by anything but a reading that shows them.
+that nobody gave, claims that the lines do not bear out, claims that are less than the lines plainly show,
+claims that another order or door changes, and claims that grew by anything but a reading that shows them.
 """
 
 import math
@@ -20,7 +20,7 @@ from tensimeter.app.job_in_hand import JobInHand
 from tensimeter.core.correction_line import Correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.held.claims import claims
-from tensimeter.core.model.edits import changed, readings_first, with_link
+from tensimeter.core.model.edits import changed, readings_first, with_link, without_test
 from tensimeter.core.path import OutputLink
 from tensimeter.core.plate.rating import plate
 from tensimeter.core.testplan.plan import plan
@@ -36,6 +36,7 @@ LABELS = (
     "+5V 15A +12V 8A",
     "1.25..27V 1A",
     "+5V 3A +12V 2A +3.3V 4A",
+    "4 x 12V 2A",
 )
 #: A rating is printed to three figures downwards; an interval's last bit.
 BIT = 1e-6
@@ -100,6 +101,12 @@ def lines_of(outlets: list[Truth], rng: np.random.Generator) -> Iterator[str]:
             yield f"{o.name} {volts:.2f}V {'@unloaded' if amps == 0 and rng.random() < 0.5 else f'@{amps}A'}"
         else:
             yield f"{o.name} {volts:.2f}V"
+        if rng.random() < 0.06:
+            yield "strike"
+        if rng.random() < 0.05:
+            yield f"log {o.name}"
+        if rng.random() < 0.04:
+            yield f"take out the tests of {o.name}"
         if rng.random() < 0.15:
             yield f"{o.name}-panel {round(float(flows or 0) * 1.02, 2)}A"
 
@@ -114,14 +121,14 @@ class Oracle:
         self.load: dict[str, float | None] = {}
         self.set: dict[str, float | None] = {}
         self.given: dict[str, set[float]] = {o.name: set() for o in outlets}
-        self.open: dict[str, object] | None = None
+        self.struck = 0
 
-    def hear(self, line: str, in_hand: str) -> None:
+    def hear(self, line: str, in_hand: str, number: int) -> None:
         name = next((n for n in sorted(self.outlets, key=len, reverse=True) if line.startswith(n + " ")), "")
         rest = line[len(name) :] if name else line
         own = name or in_hand
         if line.startswith("changed"):
-            self.points, self.load, self.open = [], {}, None
+            self.points, self.load = [], {}
             return
         if "-panel" in line or line.startswith(("room", "mains")):
             return
@@ -141,11 +148,20 @@ class Oracle:
             self.given[own].add(self.load[own] or 0.0)
         volts = re.search(r"(-?[\d.]+)V", rest)
         if volts:
-            self.points.append(
-                {"o": own, "V": float(volts[1]), "A": self.load.get(own), "set": self.set.get(own)}
-            )
+            point = {"o": own, "V": float(volts[1]), "A": self.load.get(own), "set": self.set.get(own)}
+            self.points.append({**point, "id": number})
 
-    def most(self, name: str) -> float | None:
+    def read_in_log(self, name: str, rows: list[tuple[float, float]], ids: list[int]) -> None:
+        """Rows of a log are points with amps that were read."""
+        for (volts, amps), number in zip(rows, ids, strict=True):
+            self.points.append({"o": name, "V": volts, "A": amps, "set": self.set.get(name), "id": number})
+            self.given[name].add(amps)
+
+    def strike(self, number: int) -> None:
+        """A reading of volts counts no more."""
+        self.points = [p for p in self.points if p.get("id") != number]
+
+    def most(self, name: str, band: float = 0.05) -> float | None:
         """The most amps that may be claimed of an outlet at its own volts: as said, below what failed."""
         o = self.outlets[name]
         held, failed = [], [math.inf]
@@ -156,7 +172,7 @@ class Oracle:
             if p["V"] is None:
                 failed.append(float(p["A"] or 0.0))  # type: ignore[arg-type]
             elif p["A"] is not None:
-                inside = abs(float(p["V"]) - o.nominal) <= 0.05 * o.nominal  # type: ignore[arg-type]
+                inside = abs(float(p["V"]) - o.nominal) <= band * o.nominal  # type: ignore[arg-type]
                 (held if inside else failed).append(float(p["A"]))  # type: ignore[arg-type]
         return max((a for a in held if a < min(failed)), default=None)
 
@@ -189,15 +205,13 @@ def evening(label: str, rng: np.random.Generator, folder: Path) -> Iterator[str]
     try:
         for line in lines_of(outlets, rng):
             before = rated(hand)
-            in_hand = hand.output_id or ""
             try:
-                hand.take_line(hand.line(line))
+                _done(hand, oracle, line, rng, folder)
             except UserError as trouble:
                 yield f"{line}: refused: {trouble}"
                 continue
-            oracle.hear(line, in_hand)
             now = rated(hand)
-            if re.search(r"died|tripped|cut|room|mains|set|panel", line):
+            if re.search(r"died|tripped|cut|room|mains|set|panel|take out", line):
                 yield from (f"{line}: {o} grew to {a:g} A" for o, a in now.items() if a > before[o] + BIT)
             yield from _borne_out(line, now, oracle)
         yield from _nothing_made_up(hand, oracle)
@@ -206,11 +220,61 @@ def evening(label: str, rng: np.random.Generator, folder: Path) -> Iterator[str]
         hand.file.close()
 
 
+def _done(hand: JobInHand, oracle: Oracle, line: str, rng: np.random.Generator, folder: Path) -> None:
+    """Do what a line says; and let the oracle hear it."""
+    if line == "strike":
+        volts = [r for r in hand.file.readings() if r.quantity == "V" and r.place in oracle.outlets]
+        if volts:
+            chosen = volts[int(rng.integers(len(volts)))]
+            hand.correct(Correction("reading", str(chosen.id), "slipped off"))
+            oracle.strike(chosen.id or 0)
+        return
+    name = line.split()[-1]
+    if line.startswith("take out"):
+        for test in [t for t in hand.job.campaign.tests if t.output == name]:
+            hand.edit("a test out", without_test(hand.job, test.id))
+        return
+    if line.startswith("log"):
+        mine = [t for t in hand.job.campaign.tests if t.output == name and t.kind == "load-regulation"]
+        if mine:
+            hand.choose_test(mine[0].id)
+            _logged(hand, oracle, name, rng, folder)
+        return
+    in_hand, known = hand.output_id or "", len(hand.file.facts())
+    hand.take_line(hand.line(line))
+    new = [r.id for r in hand.file.facts()[known:] if r.quantity == "V" and r.known == "read"]
+    oracle.hear(line, in_hand, new[0] or 0 if new else 0)
+
+
+def _logged(hand: JobInHand, oracle: Oracle, name: str, rng: np.random.Generator, folder: Path) -> None:
+    o = oracle.outlets[name]
+    amps = [round(float(a), 3) for a in rng.uniform(0.05, 1.3, int(rng.integers(2, 7))) * o.most]
+    rows = [(o.volts(a, oracle.set.get(name), rng), a) for a in amps]
+    path = folder / f"log-{len(oracle.points)}.csv"
+    path.write_text("time,volts,amps\n" + "".join(f"{k},{v:.3f},{a:.3f}\n" for k, (v, a) in enumerate(rows)))
+    known = len(hand.file.facts())
+    log = read_log(path)
+    try:
+        hand.take_log(log, path.name)
+    except UserError:
+        # Asked about: what flows or stands may look odd, and is meant.
+        hand.take_log(log, path.name)
+    ids = [r.id or 0 for r in hand.file.facts()[known:] if (r.place, r.quantity) == (name, "V")]
+    oracle.read_in_log(name, rows, ids)
+
+
+#: What is plainly inside the band, of nominal; and what a claim may stay below it, of it and A.
+PLAINLY, LESS, LESS_A = 0.02, 0.06, 0.06
+
+
 def _borne_out(line: str, now: dict[str, float], oracle: Oracle) -> Iterator[str]:
     for name, amps in now.items():
         most = oracle.most(name)
         if amps >= 0 and (most is None or amps > most + BIT):
             yield f"{line}: {name} is claimed to {amps:g} A, the lines show {most}"
+        plainly = oracle.most(name, PLAINLY)
+        if plainly is not None and amps < plainly * (1 - LESS) - LESS_A:
+            yield f"{line}: {name} is claimed to {amps:g} A, the lines plainly show {plainly}"
 
 
 def _nothing_made_up(hand: JobInHand, oracle: Oracle) -> Iterator[str]:

@@ -11,8 +11,9 @@ from tensimeter.core.held.claims import claims
 from tensimeter.core.held.points import loaded
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading
-from tensimeter.core.model.edits import changed, readings_first, with_link
-from tensimeter.core.plate.rating import plate
+from tensimeter.core.model.edits import changed, readings_first, with_link, with_test, without_test
+from tensimeter.core.model.tests import LineRegulation
+from tensimeter.core.plate.rating import outlet_plate, plate
 from tensimeter.core.testplan.meter_checks import meter_checks
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
@@ -209,3 +210,28 @@ def test_conditions_go_on_in_another_program_and_grow_stale(begin) -> None:
         assert bare.scan != beside[0].scan
         line = again.lines.understood("out 11.9V", "out", again.understood, now=time.time() + 4000)
         assert line.standing.loads == {}
+
+
+def test_a_point_of_line_regulation_is_told_by_its_mains(begin) -> None:
+    """0.1 V of 12 V between the mains that were said, whatever mains were planned."""
+    hand = begin("12V 5A")
+    hand.edit("a test", with_test(hand.job, LineRegulation(id="line", output="out")))
+    hand.choose_test("line")
+    assert hand.as_asked == "@5A mains 207V"
+    line = hand.line("out 11.90V @5A")
+    assert hand.where(line.reading, line.standing).endswith("once it is said: mains 207V")
+    hand.take_line(line)
+    assert hand.now.outcome("line").findings == ()
+    typed(hand, "out 11.90V @5A mains 215V", "out 12.00V @5A mains 241V", "out 12.30V @2A mains 253V")
+    found = hand.now.outcome("line").findings[0]
+    assert (found.text, round(found.value.value, 4)) == ("from 215 to 241 V", round(0.1 / 12, 4))
+
+
+def test_what_was_read_counts_without_a_test(begin) -> None:
+    hand = begin("12V 5A")
+    typed(hand, "12.0V @1A", "12.0V @5A", "9V @3A", "11.9V @2A")
+    output = hand.job.design.outputs()[0]
+    assert 1.9 < outlet_plate(hand.job, hand.now.outcomes(), output).most_A < 2.0
+    hand.edit("out", without_test(hand.job, "load-regulation"))
+    typed(hand, "12.0V @2.5A")
+    assert 2.4 < outlet_plate(hand.job, hand.now.outcomes(), output).most_A < 2.5

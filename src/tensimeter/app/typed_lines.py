@@ -34,13 +34,15 @@ from tensimeter.core.standing import (
     taken_apart,
 )
 from tensimeter.core.testplan.step import displays_of
-from tensimeter.core.testplan.taken import CLOCK, MAINS
+from tensimeter.core.testplan.taken import CLOCK, MAINS, SET_SHARE
 from tensimeter.store.jobfile import JobFile
 
 #: An output and what it is set to.
 _SET_OF = re.compile(r"^(?P<place>\S.*?)\s+set\s+(?:to\s+)?(?P<volts>\d+(?:[.,]\d+)?\s*m?V?)$", re.I)
 #: A temperature moves: it is of the moment of what was read within so many seconds of it.
 HEAT_TOGETHER_S = 20.0
+#: Volts that may have been read at a setting that was told after them are within this share of it.
+NEAR_SET = 0.1
 #: What an ammeter beside a load is called: what it shows is read of the output in hand.
 AMMETERS = frozenset(("clamp", "ammeter", "shunt"))
 
@@ -304,8 +306,10 @@ class TypedLines:
         if last.state != state_of(self.file.job):
             return []
         bare = Moment(last.scan, last.at)
-        lacking = self._lacks(last.standing, line.standing)
-        if not lacking:
+        if self._is_next_setting(last, line):
+            self._last = None
+            return []
+        if not self._lacks(last.standing, line.standing):
             return []
         facts = [
             r
@@ -316,6 +320,18 @@ class TypedLines:
         last.told.update((r.place, r.quantity) for r in kept)
         last.standing = line.standing
         return kept
+
+    def _is_next_setting(self, last: Last, line: Line) -> bool:
+        """Whether a setting that is said by itself is of what comes next: what was read is none of its volts.
+
+        Where amps were being asked for, it may be told with them, if what was read is near it at all.
+        """
+        told = [what for what, _ in line.said.lasting]
+        volts, wanted = last.volts.get(line.output or ""), line.standing.set_V.get(line.output or "")
+        if "set" not in told or volts is None or wanted is None:
+            return False
+        asked = line.output not in last.standing.loads or "load" in told
+        return not abs(volts - wanted) <= (NEAR_SET if asked else SET_SHARE) * wanted
 
     def _lacks(self, before: Standing, now: Standing) -> bool:
         """Whether what is said now was not known before, and contradicts nothing that was."""
@@ -395,11 +411,10 @@ class TypedLines:
         fed = [o.id for o in outputs if link in [x.id for x in design.path_to(o.id)]]
         return fed[0] if len(fed) == 1 else in_hand if in_hand in fed else None
 
-    def _without_amps(self, found: Understood) -> Understood:
+    @staticmethod
+    def _without_amps(found: Understood) -> Understood:
         """Amps said with a reading of what carries none, such as a sink or the wall, are an output's."""
-        place = found.place.removesuffix(OTHER)
-        links = {x for link in self.file.job.design.links for x in (link.id, *displays_of(link.id))}
-        return found if found.at_A is None or place in links else replace(found, at_A=None)
+        return found if found.quantity in ("V", "Vpp", "A", "ohm", "turn") else replace(found, at_A=None)
 
     def _of_ammeter(self, found: Understood, output: str | None) -> Understood:
         """What an ammeter that was named as such shows: the amps of the output in hand."""

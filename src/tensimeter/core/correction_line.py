@@ -45,10 +45,15 @@ _REPLACE = re.compile(
 _MOVE = re.compile(r"^move\s+(?P<target>last|\d+)\s+to\s+(?P<to>\S.*)$", re.I)
 
 
+def begins_correction(text: str) -> bool:
+    """Whether a line begins as one that takes something back."""
+    return bool(re.match(r"^\s*(strike|replace|move)\b", text, re.I))
+
+
 def correction(text: str) -> Correction | None:
     """A line that takes something back; None where it is a reading. UserError where it is half of one."""
     line = text.strip()
-    if not re.match(r"^(strike|replace|move)\b", line, re.I):
+    if not begins_correction(line):
         return None
     moved = _MOVE.match(line)
     if moved is not None:

@@ -199,8 +199,6 @@ def understand(
     asks = in_hand.asks if place == in_hand.place else "V"
     if raw.casefold() in OPEN_WORDS:
         quantity = "ohm" if place.startswith("earth-") else asks
-        if quantity == "V" and not question:
-            question = f"More volts at {name} than the meter shows?"
         return Understood(place, known, name, quantity, math.inf, 1.0, at_A, at_step, text, question)
     peaks = bool(_PEAKS.search(raw))
     value, unit = split(_PEAKS.sub("V", raw))

@@ -104,7 +104,9 @@ def _panels(line: str, outputs: Sequence[OutputLink], in_hand: str | None) -> st
                 line,
                 flags=re.I,
             )
-    if in_hand is not None:
+    # Where an outlet is called a panel, that is meant.
+    named = re.compile(r"\b(?:panel|display)\b", re.I)
+    if in_hand is not None and not any(named.search(f"{o.name} {o.id}") for o in outputs):
         line = re.sub(
             rf"(?:^|(?<=\s))(?:panel|display)\s+(?={_FIGURE})", f"{panel_of(in_hand)} ", line, flags=re.I
         )

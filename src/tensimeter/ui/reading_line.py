@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
 from tensimeter.app.typed_lines import state_summary
-from tensimeter.core.correction_line import correction
+from tensimeter.core.correction_line import begins_correction, correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.readingline import completion
 from tensimeter.store.corrections import affected
@@ -176,19 +176,21 @@ class ReadingLine(QFrame):
             where = self.session.where(found, line.standing) if found is not None else ""
             self.session.take_line(line)
         except UserError as trouble:
-            if any(c.isdigit() for c in text):
-                self.say(str(trouble))
-            elif self._asked != text:
-                self._asked = text
-                self.say(
-                    tr("No figure is in it. Enter again writes it into the logbook as a remark."), "hold"
-                )
-            else:
-                self._remark()
+            self._refused(text, str(trouble))
             return
         self.entry.empty()
         said = tr("kept: {0} → {1}").format(line.summary, where) if found is not None else state_summary(line)
         self.say(said, "holds")
+
+    def _refused(self, text: str, why: str) -> None:
+        """Why a line was not kept; one without a figure is written down as a remark by a second Enter."""
+        if any(c.isdigit() for c in text) or begins_correction(text):
+            self.say(why)
+        elif self._asked != text:
+            self._asked = text
+            self.say(tr("{0} Enter again writes it into the logbook as a remark.").format(why), "hold")
+        else:
+            self._remark()
 
     def _offer(self) -> None:
         """Enter on an empty line: what the step in hand asks for, to be said by a second one."""

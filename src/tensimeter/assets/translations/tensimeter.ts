@@ -1714,6 +1714,10 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <source>{0} Enter again writes it into the logbook as a remark.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <source>Enter says that it is so: {0}</source>
       <translation type="unfinished" />
     </message>

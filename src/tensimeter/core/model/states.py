@@ -52,14 +52,17 @@ def state_of(job: Job) -> int:
     return job.states[-1].number if job.states else FIRST
 
 
-def newest(job: Job) -> frozenset[int]:
-    """The numbers of the state that counts: the newest, with those that only a description parts from it."""
-    found = {state_of(job)}
-    for k in range(len(job.states) - 1, -1, -1):
-        if job.states[k].how != "described":
-            break
-        found.add(job.states[k - 1].number if k else FIRST)
-    return frozenset(found)
+#: Higher than any state's number.
+_END = 2**62
+
+
+def newest(job: Job) -> range:
+    """The numbers of the state that counts: the newest, with those that only a description parts from it.
+
+    Numbers only rise. One that is in it and of no state is of a change that was taken back: what was read
+    meanwhile is of the state before.
+    """
+    return states_in_order(job)[-1][0]
 
 
 def of_newest(job: Job, readings: Iterable[Reading]) -> list[Reading]:
@@ -70,15 +73,11 @@ def of_newest(job: Job, readings: Iterable[Reading]) -> list[Reading]:
     return [r for r in readings if r.state in mine]
 
 
-def states_in_order(job: Job) -> list[tuple[frozenset[int], str]]:
+def states_in_order(job: Job) -> list[tuple[range, str]]:
     """The numbers of each state, with what it was changed by; the first has no such words."""
-    found: list[tuple[set[int], str]] = [({FIRST}, "")]
-    for state in job.states:
-        if state.how == "described":
-            found[-1][0].add(state.number)
-        else:
-            found.append(({state.number}, state.what))
-    return [(frozenset(numbers), what) for numbers, what in found]
+    begun = [(FIRST, ""), *((s.number, s.what) for s in job.states if s.how != "described")]
+    ends = [number for number, _ in begun[1:]] + [_END]
+    return [(range(number, end), what) for (number, what), end in zip(begun, ends, strict=True)]
 
 
 def open_state(job: Job) -> State | None:
@@ -120,7 +119,8 @@ def edited(before: Job, after: Job, name: str, at: float, number: int, read: Ite
     seen, last = set(read), open_state(after)
     if last is not None and last.number not in seen:
         return _with(after, *after.states[:-1]) if circuit_of(after) == last.circuit else after
-    if not newest(after) & seen:
+    mine = newest(after)
+    if not any(number in mine for number in seen):
         return after
     drawn = circuit_of(before)
     if circuit_of(after) == drawn:

@@ -110,7 +110,8 @@ class ReadSoFar:
     def counts(self, test_id: str) -> tuple[int, int]:
         """How many readings a test may take: its own, and points; that of a test of something else is 0."""
         test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
-        free = len(self.by_test.get(None, ())) if test is not None and asks_points(test) else 0
+        # Of no campaign are those by which what was read is judged without any.
+        free = len(self.by_test.get(None, ())) if test is None or asks_points(test) else 0
         return len(self.by_test.get(test_id, ())), free
 
     def newest_id(self, test_id: str) -> int:

@@ -44,12 +44,12 @@ def asks_points(test: Test) -> bool:
 class Sorter:
     """Sorts readings by the test that they belong to, once for all tests of a job."""
 
-    def __init__(self, job: Job) -> None:
+    def __init__(self, job: Job, *further: Test) -> None:
         # What was once filed under a test that tells its points by conditions was asked for with those.
         self.by_points = frozenset(
             t.id for t in job.campaign.tests if asks_points(t) and not kind_of(t).by_conditions
         )
-        self.known = frozenset(t.id for t in job.campaign.tests)
+        self.known = frozenset(t.id for t in (*job.campaign.tests, *further))
 
     def is_free(self, r: Reading) -> bool:
         """Whether a reading belongs to whichever test it fits: it was read outside a run, as a point.
@@ -74,7 +74,7 @@ def taken_of(job: Job, plan: Plan, live: Iterable[Reading]) -> list[Reading]:
     test = plan.test
     if not by_points(plan):
         return [r for r in live if r.test == test.id]
-    sorter, own, free = Sorter(job), list[Reading](), list[Reading]()
+    sorter, own, free = Sorter(job, test), list[Reading](), list[Reading]()
     for r in live:
         if sorter.is_free(r):
             free.append(r)
