@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from tensimeter.core.circuit.along_path import drop_of, joints_of, link_of, pin_of, places_along
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Verdict
-from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.measurement.readings import AS_SAID, Reading
 from tensimeter.core.model.instruments import put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_check, without_check
@@ -70,17 +70,20 @@ def test_trims_of_a_job_from_what_is_typed() -> None:
 
     def typed(text: str) -> None:
         line = understand(job, text, seen=())
-        rows.append(
-            Reading(next(NUMBERS), 0.0, line.place, line.quantity, line.value, "meter", FINE, "four-wire",
-                    "typed", id=next(NUMBERS))
-        )  # fmt: skip
+        scan = next(NUMBERS)
+        of = Reading(scan, 0.0, line.place, line.quantity, line.value, "meter", FINE, "four-wire", "typed")
+        rows.append(of._replace(id=next(NUMBERS)))
+        if line.at_A is not None:
+            rows.append(of._replace(quantity="A", value=line.at_A, range=AS_SAID, id=next(NUMBERS)))
 
     assert "Read first" in trimming(job, rows).said
-    typed("out 11.6V")
+    typed("out 11.5V")
+    assert "At what load" in trimming(job, rows).said
+    typed("out 11.6V @0A")
     assert "Turn Unit, volts half a turn up" in trimming(job, rows).said
     typed("unit-volts 0.5")
     assert rows[-1].quantity == "turn"
-    typed("out 11.8V")
+    typed("out 11.8V @0A")
     # A reading under load tells of the load: it is no turn's doing.
     loaded = read("out", 11.2, 8.0)
     rows += [r._replace(scan=loaded[0].scan) for r in loaded]
@@ -90,7 +93,7 @@ def test_trims_of_a_job_from_what_is_typed() -> None:
     assert found.turns[0].turns == pytest.approx(0.5, abs=0.02)
     assert "“unit-volts 1.00 turn”" in found.said
     typed("unit-volts 1 turn")
-    typed("out 12.0V")
+    typed("out 12.0V @0A")
     assert trimming(job, rows).held
     shut = sealed(job, "unit-volts", True)
     assert shut.assembly.trims[0].sealed
@@ -104,8 +107,8 @@ def test_trims_hold_by_what_the_meter_leaves_open() -> None:
     job = with_trim(plain_job(), "Unit, volts", "out")
     coarse = Accuracy(of_reading=0.01, counts=2, resolution=0.01)
     # 12.0 V by a meter of 1 %: within ± 0.5 % it may be, or not.
-    assert not trimming(job, read("out", 12.0, 0.0, coarse)[:1]).held
-    assert trimming(job, read("out", 12.0, 0.0, FINE)[:1]).held
+    assert not trimming(job, read("out", 12.0, 0.0, coarse)).held
+    assert trimming(job, read("out", 12.0, 0.0, FINE)).held
     # A display whose output nobody read is no display that holds.
     shown = with_trim(plain_job(), "Span", "out-panel")
     only = read("out-panel", 12.0, 0.0, FINE)[:1]
@@ -119,15 +122,15 @@ def test_trims_hold_by_what_the_meter_leaves_open() -> None:
 
 def test_trims_tell_what_their_last_turn_would_do() -> None:
     job = with_trim(demo_job("ridge-pier"), "Hub volts", "hub", up="2", down="1")
-    rows = [*read("hub", 5.15, 0.0)[:1], _turned("hub-volts", 0.5), *read("hub", 5.25, 0.0)[:1]]
+    rows = [*read("hub", 5.15, 0.0), _turned("hub-volts", 0.5), *read("hub", 5.25, 0.0)]
     (said,) = reach_words(job, trimming(job, rows))
     # 0.2 V a turn, 1.5 turns left: 5.55 V, and the camera stands 5.4 V.
     assert "stands 5.4 V, 150 mV above what it reads" in said or "stands 5.4 V, 140 mV" in said
     assert "to its stop would give 5.5" in said
-    assert "it reads more than that" in reach_words(job, trimming(job, read("hub", 5.6, 0.0)[:1]))[0]
+    assert "it reads more than that" in reach_words(job, trimming(job, read("hub", 5.6, 0.0)))[0]
     # Of a donor that is alone its own trip is known; nothing read, nothing said.
     lights = with_trim(demo_job("dome-workshop"), "Unit", "lights")
-    assert "trips at 29 V" in reach_words(lights, trimming(lights, read("lights", 24.1, 0.0)[:1]))[0]
+    assert "trips at 29 V" in reach_words(lights, trimming(lights, read("lights", 24.1, 0.0)))[0]
     assert reach_words(lights, trimming(lights, [])) == []
 
 

@@ -167,7 +167,8 @@ class TypedLines:
         of = place or output
         stands = _as_said(apart, of, standing)
         own = self._as_set(_as_it_stands(found, of, stands), of, stands)
-        return Line(apart, own, of, stands, tuple(self._of_ammeter(read(piece), of) for piece in more))
+        further = tuple(replace(self._of_ammeter(read(piece), of), text=text) for piece in more)
+        return Line(apart, own and replace(own, text=text), of, stands, further)
 
     def _apart(self, text: str, output: str | None) -> tuple[SaidLine, list[str]]:
         """A line without its conditions, and what else it reads."""
@@ -263,6 +264,7 @@ class TypedLines:
             last.state != state_of(job)
             or not last.standing.is_like(line.standing)
             or own in last.read
+            or reading.quantity == "turn"
             or now - last.typed > (HEAT_TOGETHER_S if reading.quantity == "C" else TOGETHER_S)
             or ((timed or last.timed) and last.at != at)
         ):
@@ -284,7 +286,8 @@ class TypedLines:
         last.read.add(own)
         last.told.update((r.place, r.quantity) for r in kept if (r.place, r.quantity) != own)
         last.typed = now
-        self._last = last
+        # Once something was turned, what is read then is of no moment before.
+        self._last = last if reading.quantity != "turn" else None
         return kept
 
     def _happened(self, line: Line, at: float, now: float) -> list[Reading]:
@@ -306,6 +309,11 @@ class TypedLines:
         if last.state != state_of(self.file.job):
             return []
         bare = Moment(last.scan, last.at)
+        said = {what for what, _ in line.said.lasting}
+        if said & {"load", "joined", "set"} and not last.read & {(line.output, "V"), (line.output, "Vpp")}:
+            # What an output carries is told of its volts; where none were read it is of what comes next.
+            self._last = None
+            return []
         if self._is_next_setting(last, line):
             self._last = None
             return []

@@ -1,7 +1,5 @@
 """Taking back what was kept: readings, runs, logs and waveforms struck or replaced with a reason."""
 
-import time
-
 from tensimeter.core.correction_line import Correction
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.readings import Reading
@@ -76,7 +74,6 @@ def replace_reading(file: JobFile, old: Reading, figure: str, reason: str) -> st
         file.job, old.instrument or None, old.quantity, line.value, line.resolution
     )
     new = old._replace(
-        at=time.time(),
         value=line.value,
         accuracy=accuracy,
         range=range_,
@@ -122,10 +119,16 @@ def _where_to(job: Job, to: str) -> tuple[str | None, int | None]:
 
 
 def with_its_pair(file: JobFile, reading: Reading) -> list[Reading]:
-    """A typed reading and what was typed with it in one line; of instruments and logs the one alone."""
+    """A typed reading and what was read in the same line; of instruments and logs the one alone.
+
+    What was said of that moment goes with it where nothing else was read of it.
+    """
     if reading.origin not in ("typed", "practice"):
         return [reading]
-    return [r for r in file.readings() if r.scan == reading.scan]
+    moment = [r for r in file.readings() if r.scan == reading.scan]
+    mine = [r for r in moment if r is reading or (r.known == "read" and r.note == reading.note)]
+    others = [r for r in moment if r.known == "read" and r not in mine]
+    return mine if others else moment
 
 
 def named_reading(file: JobFile, target: str) -> Reading:

@@ -138,20 +138,45 @@ def with_states(db: sqlite3.Connection, fresh: list[Reading], known: dict[int, i
     for (revision,) in db.execute(
         "SELECT DISTINCT revision FROM reading WHERE id BETWEEN ? AND ?", (first, last)
     ).fetchall():
-        if revision not in known:
-            row = db.execute(
-                "SELECT json_extract(job, '$.states[#-1].number') FROM revision WHERE id = ?", (revision,)
-            ).fetchone()
-            known[revision] = row[0] if row and isinstance(row[0], int) else 1
+        _state_of(db, revision, known)
     if any(number != 1 for number in known.values()):
         of = dict(
             db.execute("SELECT id, revision FROM reading WHERE id BETWEEN ? AND ?", (first, last)).fetchall()
         )
         fresh = [r._replace(state=known[of[r.id]]) if known[of[r.id]] != 1 else r for r in fresh]
+        fresh = _as_corrected(db, fresh, known)
     if any(r.origin == "typed" and r.quantity == "A" for r in fresh):
         pairs = zip(fresh, (None, *fresh), strict=False)
         return [told for r, before in pairs if (told := _as_known(r, before)) is not None]
     return fresh
+
+
+def _as_corrected(db: sqlite3.Connection, fresh: list[Reading], known: dict[int, int]) -> list[Reading]:
+    """Corrections with the state of what they correct, whenever that was done."""
+    return [r if r.corrects is None else r._replace(state=_state_at(db, r.corrects, known)) for r in fresh]
+
+
+def _state_at(db: sqlite3.Connection, number: int, known: dict[int, int]) -> int:
+    """The state of a reading; of one that corrects another, that of what it was at first."""
+    revision = None
+    while True:
+        row = db.execute("SELECT revision, corrects FROM reading WHERE id = ?", (number,)).fetchone()
+        revision = row[0] if row is not None else revision
+        if row is None or row[1] is None or row[1] >= number:
+            return _state_of(db, revision, known)
+        number = row[1]
+
+
+def _state_of(db: sqlite3.Connection, revision: int | None, known: dict[int, int]) -> int:
+    """The newest state of a revision; `known` holds it by revision, and is added to."""
+    if revision is None:
+        return 1
+    if revision not in known:
+        row = db.execute(
+            "SELECT json_extract(job, '$.states[#-1].number') FROM revision WHERE id = ?", (revision,)
+        ).fetchone()
+        known[revision] = row[0] if row and isinstance(row[0], int) else 1
+    return known[revision]
 
 
 def _as_known(r: Reading, before: Reading | None) -> Reading | None:

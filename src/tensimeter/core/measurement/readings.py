@@ -161,6 +161,16 @@ def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> l
     ]
 
 
+def amps_by_moment(readings: Iterable[Reading]) -> dict[tuple[int, str], Reading]:
+    """The amps of each moment and place; those that were read stand before those that were set or said."""
+    found: dict[tuple[int, str], Reading] = {}
+    for r in readings:
+        key = (r.scan, r.place)
+        if r.quantity == "A" and (r.known == "read" or key not in found or found[key].known != "read"):
+            found[key] = r
+    return found
+
+
 def thinned(readings: Sequence[Reading], most: int) -> list[Reading]:
     """Every so many scans of each run that has more than `most` of them, its newest always among them.
 

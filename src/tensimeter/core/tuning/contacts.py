@@ -1,6 +1,6 @@
 """Millivolts along a path: ohms of each link and of its joints beside the design, and which to make anew."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Literal
 
 import numpy as np
@@ -13,7 +13,7 @@ from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.electrical.elements import Series
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, half_width_95, judge
-from tensimeter.core.measurement.readings import Reading, counting
+from tensimeter.core.measurement.readings import Reading, amps_by_moment, counting
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.path_part import PathPart
@@ -132,7 +132,7 @@ def _joints(job: Job, live: Sequence[Reading]) -> list[Joint]:
         return []
     network = build(job)
     volts = {r.place: r for r in live if r.quantity == "V"}
-    amps = {(r.scan, r.place): r for r in live if r.quantity == "A"}
+    amps = amps_by_moment(live)
     found = []
     for link in job.design.links:
         element, part = network[link.id], job.part(link.part)
@@ -140,7 +140,7 @@ def _joints(job: Job, live: Sequence[Reading]) -> list[Joint]:
             continue
         for place in (drop_of(link.id), joints_of(link.id)):
             v = volts.get(place)
-            a = amps.get((v.scan, place)) if v is not None else None
+            a = _through(job, link, place, v, amps) if v is not None else None
             if v is None or a is None or a.value <= 0:
                 continue
             ohm = _ohm(job, v, a)
@@ -175,11 +175,20 @@ def _full_load(job: Job, link: Link) -> float:
     return sum(o.full_load_A for o in below)
 
 
+def _through(
+    job: Job, link: Link, place: str, v: Reading, amps: Mapping[tuple[int, str], Reading]
+) -> Reading | None:
+    """The amps through a link as it was read: said with it, or those of the one output that it feeds."""
+    below = [o.id for o in job.design.outputs() if link in job.design.path_to(o.id)]
+    own, others = amps.get((v.scan, place)), [a for o in below if (a := amps.get((v.scan, o))) is not None]
+    return own or (others[0] if len(others) == len(below) == 1 else None)
+
+
 def _wires(job: Job, live: Sequence[Reading]) -> list[WireOfPlug]:
     """The wires of a main plug that were read: idle, and under a small load where that was read too."""
     idle: dict[int, Reading] = {}
     loaded: dict[int, tuple[Reading, Reading]] = {}
-    amps = {(r.scan, r.place): r for r in live if r.quantity == "A"}
+    amps = amps_by_moment(live)
     for number in range(1, len(PINS) + 1):
         for r in (r for r in live if r.place == pin_of(number) and r.quantity == "V"):
             with_it = amps.get((r.scan, r.place))

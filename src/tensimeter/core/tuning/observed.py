@@ -10,12 +10,14 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.along_path import OTHER, link_of, other_of, places_of
 from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.readings import Measurand, Reading, counting
+from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import of_newest
 from tensimeter.core.path import HEATED, OutputLink
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan, Step, panel_of
+from tensimeter.core.testplan.taken import MAINS, MAINS_SHARE, SET_SHARE
 
 #: So many readings at the most are held against the design, the newest of each test.
 MOST = 400
@@ -77,20 +79,26 @@ def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | N
     cases, figures = _Cases(job.design.outputs()), list[Observation]()
     latest: dict[tuple[object, str, str], Reading] = {}
     amps: dict[object, dict[str, float]] = {}
+    read: set[tuple[object, str]] = set()
     skipped = 0
     live = put_right(job, of_newest(job, counting(readings)))
+    elsewhere = _elsewhere(job, live)
     # A turn of a trim makes another supply of it.
     turned = max((k for k, r in enumerate(live) if r.quantity == "turn"), default=-1)
     for r in live[turned + 1 :]:
-        if not np.isfinite(r.value):
+        if not np.isfinite(r.value) or (r.known == "said" and r.quantity != "A"):
+            continue
+        if r.scan in elsewhere:
+            skipped += r.quantity == "V"
             continue
         step = _step(plans, r)
         if r.test is not None and (step is None or not _plain(step)) and r.step is not None:
             skipped += r.quantity in ("V", "A")
             continue
         key: object = (r.test, r.step) if r.step is not None else r.scan
-        if _is_load(r):
+        if _is_load(r) and (r.known == "read" or (key, r.place) not in read):
             amps.setdefault(key, {})[r.place] = r.value
+            read |= {(key, r.place)} if r.known == "read" else set()
         if r.quantity in ("V", "A"):
             latest[key, r.place, r.quantity] = r
     known = {o.id for o in job.design.outputs()}
@@ -106,6 +114,19 @@ def observed(job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | N
         )
     told = _words(skipped, turned >= 0, len(newest))
     return Observed(tuple(figures), cases.arrays(), ammeter_of(job), told, frozenset(known))
+
+
+def _elsewhere(job: Job, live: Iterable[Reading]) -> set[int]:
+    """Moments at volts or mains that were said, and that are not those of the design."""
+    nominal = {set_of(o.id): o.nominal_V for o in job.design.outputs()}
+    nominal[MAINS] = job.settings.mains_V
+    share = {MAINS: MAINS_SHARE}
+    return {
+        r.scan
+        for r in live
+        if r.quantity == "V" and r.place in nominal
+        and abs(r.value - nominal[r.place]) > share.get(r.place, SET_SHARE) * nominal[r.place]
+    }  # fmt: skip
 
 
 def _foretold(job: Job) -> set[str]:

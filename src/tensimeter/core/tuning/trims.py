@@ -12,8 +12,10 @@ from tensimeter.core.electrical.solver import solve
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Band, Interval, Verdict, half_width_95, judge
 from tensimeter.core.measurement.readings import Reading, counting
+from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.states import of_newest
 from tensimeter.core.model.trims import TrimScrew
 from tensimeter.core.path import OutputLink
 from tensimeter.core.testplan.step import panel_of
@@ -28,36 +30,53 @@ _ORDER = {"trip": 0, "zero": 1, "span": 2, "volts": 2, "limit": 3, "display": 4}
 
 
 class _Loads:
-    """At which load each place was read most: at another one it tells of the load, not of a turn."""
+    """Under which conditions each place was read most: under others it tells of those, not of a turn."""
 
     def __init__(self, job: Job, live: Sequence[Reading]) -> None:
         outputs = {o.id: o.full_load_A for o in job.design.outputs()}
-        self._near = {p: NEAR_LOAD * a for o, a in outputs.items() for p in (o, panel_of(o))}
-        self._amps = {_moment(r): r.value for r in live if r.quantity == "A" and r.place in outputs}
-        at: dict[str, list[float]] = {}
+        self._output = {p: o for o in outputs for p in (o, panel_of(o))}
+        self._near = {o: NEAR_LOAD * a for o, a in outputs.items()}
+        self._told: dict[tuple[object, str, str], float] = {}
+        for r in sorted(live, key=lambda r: r.known == "read"):
+            # What was read of a moment stands for what was said of it.
+            self._told[_moment(r), r.place, r.quantity] = r.value
+        at: dict[str, list[tuple[float, float | None]]] = {}
         for r in live:
             # The amps of an output come along with its volts.
-            if r.quantity == "V" or (r.quantity == "A" and r.place not in outputs):
-                at.setdefault(r.place, []).append(self._of(r))
-        self._most = {place: self._usual(place, loads) for place, loads in at.items()}
+            of = self._of(r) if r.quantity == "V" or (r.quantity == "A" and r.place not in outputs) else None
+            if of is not None:
+                at.setdefault(self._output.get(r.place, r.place), []).append(of)
+        self._most = {output: self._usual(output, seen) for output, seen in at.items()}
 
-    def _usual(self, place: str, loads: list[float]) -> float:
-        """The load that is nearest to most of these; of several the latest."""
-        seen = np.array(loads)
-        count = (np.abs(seen[:, None] - seen) <= self._near.get(place, np.inf)).sum(axis=1)
-        return float(seen[np.flatnonzero(count == count.max())[-1]])
+    def _of(self, r: Reading) -> tuple[float, float | None] | None:
+        """The load, A, and the volts that were set where somebody said; None where the load is not known."""
+        output, moment = self._output.get(r.place, r.place), _moment(r)
+        amps = self._told.get((moment, output, "A"))
+        if amps is None:
+            return None if output in self._near else (0.0, None)
+        return amps, self._told.get((moment, set_of(output), "V"))
+
+    def _usual(self, output: str, seen: list[tuple[float, float | None]]) -> tuple[float, float | None]:
+        """The conditions that most of these are near to; of several the latest."""
+        count = [sum(self._alike(output, x, y) for y in seen) for x in seen]
+        return seen[max(k for k, n in enumerate(count) if n == max(count))]
+
+    def _alike(self, output: str, a: tuple[float, float | None], b: tuple[float, float | None]) -> bool:
+        return a[1] == b[1] and abs(a[0] - b[0]) <= self._near.get(output, np.inf)
 
     def most(self, place: str) -> float:
         """The load that a place was read at most, A; none where it was not read."""
-        return self._most.get(place, 0.0)
-
-    def _of(self, r: Reading) -> float:
-        # Where nobody said a current there was none.
-        return self._amps.get(_moment(r), 0.0)
+        return self._most.get(self._output.get(place, place), (0.0, None))[0]
 
     def usual(self, r: Reading) -> bool:
-        """Whether a reading was taken at the load that its place was read at most."""
-        return abs(self._of(r) - self.most(r.place)) <= self._near.get(r.place, np.inf)
+        """Whether a reading was taken under the conditions that its place was read under most."""
+        output, of = self._output.get(r.place, r.place), self._of(r)
+        return of is not None and output in self._most and self._alike(output, of, self._most[output])
+
+    def unsaid(self, live: Sequence[Reading], places: Iterable[str]) -> bool:
+        """Whether places were read, and at loads that nobody has said alone."""
+        read = [r for r in live if r.place in places and r.quantity == "V"]
+        return bool(read) and not any(self._of(r) for r in read)
 
 
 def _moment(r: Reading) -> object:
@@ -95,6 +114,11 @@ def turned_of(job: Job, live: Sequence[Reading], load: "_Loads") -> tuple[Turned
     return Turned(tuple(names), tuple(places), np.array(rows), np.array(figures), least), latest
 
 
+def _live(job: Job, readings: Iterable[Reading]) -> list[Reading]:
+    """What was read in the state of the supply that counts: what was done to it since is no turn."""
+    return [r for r in put_right(job, of_newest(job, counting(readings))) if np.isfinite(r.value)]
+
+
 def _accuracy(job: Job, r: Reading) -> Accuracy:
     return r.accuracy or accuracy_of(job, r.instrument, r.quantity, r.value)[0]
 
@@ -125,7 +149,7 @@ def positions(job: Job, readings: Iterable[Reading], screw_id: str) -> tuple[Arr
     if screw is None:
         names = ", ".join(s.id for s in job.assembly.trims) or "none yet"
         raise UserError(f"There is no trim or knob “{screw_id}”; there is {names}.")
-    live = [r for r in put_right(job, counting(readings)) if np.isfinite(r.value)]
+    live = _live(job, readings)
     turned, _ = turned_of(job, live, _Loads(job, live))
     at, of = turned.screws.index(screw.id), turned.places.index(screw.moves)
     return turned.turns[:, at], turned.figures[:, of], screw.quantity
@@ -136,7 +160,7 @@ def trimming(job: Job, readings: Iterable[Reading]) -> Trimming:
     screws = job.assembly.trims
     if not screws:
         return Trimming((), None, {}, {}, (), False, "No trim is named yet.")
-    live = [r for r in put_right(job, counting(readings)) if np.isfinite(r.value)]
+    live = _live(job, readings)
     load = _Loads(job, live)
     turned, latest = turned_of(job, live, load)
     targets, bands = _targets(job, screws, live, load)
@@ -153,6 +177,8 @@ def trimming(job: Job, readings: Iterable[Reading]) -> Trimming:
         found = None
     turns = _turns(screws, found, targets) if found is not None and not held else ()
     said = _said(screws, found, targets, turns, stands, bool(latest), held)
+    if not latest and load.unsaid(live, {s.moves for s in screws}):
+        said = "At what load was it read? Say it: @unloaded, or such as @2A; a turn is told by it alone."
     return Trimming(screws, found, targets, bands, turns, held, said, reads, stands)
 
 
