@@ -161,13 +161,20 @@ class Oracle:
         """A reading of volts counts no more."""
         self.points = [p for p in self.points if p.get("id") != number]
 
+    @staticmethod
+    def _set_to_what(o: Truth, p: dict[str, object]) -> bool:
+        """Whether nobody can tell what it was set to: it may have been set lower, or have given way."""
+        if not o.adjustable or p["set"] is not None or p["V"] is None:
+            return False
+        return abs(float(str(p["V"])) - o.nominal) > 0.05 * o.nominal
+
     def most(self, name: str, band: float = 0.05) -> float | None:
         """The most amps that may be claimed of an outlet at its own volts: as said, below what failed."""
         o = self.outlets[name]
         held, failed = [], [math.inf]
         for p in self.points:
             far = p["set"] is not None and abs(float(p["set"]) - o.nominal) > 0.02 * o.nominal  # type: ignore[arg-type]
-            if p["o"] != name or far:
+            if p["o"] != name or far or self._set_to_what(o, p):
                 continue
             if p["V"] is None:
                 failed.append(float(p["A"] or 0.0))  # type: ignore[arg-type]

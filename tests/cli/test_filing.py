@@ -28,7 +28,10 @@ def test_a_demo_is_written_once_and_is_called_one(tensimeter, path: Path) -> Non
 def test_a_line_is_filed_and_struck(tensimeter, path: Path) -> None:
     code, out, _ = tensimeter("file", path, "mount", "13.58V", "@4A", "--json")
     assert code == 0
-    assert json.loads(out) == {
+    told = json.loads(out)
+    # By its hidden parts it gives more than it is drawn for: that is said at once.
+    assert "the design foretells 13.38 V to 13.47 V" in told.pop("contradicts")
+    assert told == {
         "kept": 2, "id": 1, "place": "mount", "quantity": "V", "value": 13.58, "amps_A": 4.0,
         "test": "load-regulation", "step": 6, "stands": "4 A · mains ? · room ?",
     }  # fmt: skip

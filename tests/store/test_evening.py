@@ -57,7 +57,7 @@ def printed(hand: JobInHand) -> str:
 def test_the_evening(begin) -> None:
     hand = begin("0-30V 5A")
     (alone,) = typed(hand, "out 12.08V")
-    assert hand.where(hand.line("out 12.08V").reading).startswith("at what current?")
+    assert hand.where(hand.line("out 12.08V").reading).startswith("at what current, and set to what?")
     completed = typed(hand, "@unloaded set 12V")
     assert [(r.place, r.value, r.known, r.scan) for r in completed] == [
         ("out", 0.0, "said", alone.scan), ("out-set", 12.0, "said", alone.scan),

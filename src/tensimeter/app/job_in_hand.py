@@ -19,6 +19,7 @@ from tensimeter.bench.events import Event
 from tensimeter.core.circuit.load_line import full_load
 from tensimeter.core.correction_line import Correction
 from tensimeter.core.errors import Doubtful, UserError
+from tensimeter.core.guarded import guarded
 from tensimeter.core.measurement.readings import Measurand, Origin, Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import open_state
@@ -27,9 +28,10 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.readingline import Understood, at_place, is_bare, understand
 from tensimeter.core.standing import Standing
 from tensimeter.core.testplan.destination import destination, in_hand_of
+from tensimeter.core.testplan.evaluation import contradiction_of
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Outcome, Plan
-from tensimeter.core.testplan.taken import is_set_to
+from tensimeter.core.testplan.taken import is_set_to, near_own
 from tensimeter.store.corrections import correct
 from tensimeter.store.entries import LogEntry
 from tensimeter.store.jobfile import JobFile
@@ -275,6 +277,13 @@ class JobInHand:
         self.listener.point_changed()
         return kept
 
+    def contradiction(self, kept: list[Reading]) -> str:
+        """What the design can't explain of what was just kept, in words; empty where it can."""
+        plans = [p for p in (self.plan, *self.other_plans) if p is not None]
+        return guarded(
+            "What the design foretells", lambda: contradiction_of(self.job, plans, kept), lambda _: ""
+        )
+
     def take_typed(self, line: Understood) -> list[Reading]:
         """Keep a reading by itself; UserError when it can't be kept."""
         kept = self._import(line, None)
@@ -346,6 +355,15 @@ class JobInHand:
         if output is not None and set_V is not None and not is_set_to(set_V, output.nominal_V):
             known = "" if line.at_A is not None else "; at what current? @unloaded, or such as @4A"
             return f"{output.name}, a point at {set_V:g} V{known}"
+        if (
+            output is not None
+            and set_V is None
+            and line.quantity == "V"
+            and not near_own(self.job, output, line.value)
+        ):
+            such = f"set {float(f'{line.value:.2g}'):g}V"
+            asked = "at what current, and set to what? @unloaded " if line.at_A is None else "set to what? "
+            return f"{asked}{such}, or such"
         plans = [p for p in (self.plan, *self.other_plans) if p is not None]
         found = destination(self.job, line, plans, self.now.so_far, self.step_index)
         if found.plan is None or found.step is None or not kind_of(found.plan.test).by_conditions:

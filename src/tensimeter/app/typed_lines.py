@@ -34,7 +34,7 @@ from tensimeter.core.standing import (
     taken_apart,
 )
 from tensimeter.core.testplan.step import displays_of
-from tensimeter.core.testplan.taken import CLOCK, MAINS, SET_SHARE
+from tensimeter.core.testplan.taken import CLOCK, MAINS, near_own
 from tensimeter.store.jobfile import JobFile
 
 #: An output and what it is set to.
@@ -330,16 +330,15 @@ class TypedLines:
         return kept
 
     def _is_next_setting(self, last: Last, line: Line) -> bool:
-        """Whether a setting that is said by itself is of what comes next: what was read is none of its volts.
-
-        Where amps were being asked for, it may be told with them, if what was read is near it at all.
-        """
-        told = [what for what, _ in line.said.lasting]
-        volts, wanted = last.volts.get(line.output or ""), line.standing.set_V.get(line.output or "")
-        if "set" not in told or volts is None or wanted is None:
+        """Whether a setting is of what comes next: it was not asked for, or what was read is far off."""
+        output = next((o for o in self.file.job.design.outputs() if o.id == line.output), None)
+        if output is None or "set" not in [what for what, _ in line.said.lasting]:
             return False
-        asked = line.output not in last.standing.loads or "load" in told
-        return not abs(volts - wanted) <= (NEAR_SET if asked else SET_SHARE) * wanted
+        volts, wanted = last.volts.get(output.id), line.standing.set_V.get(output.id)
+        if volts is None or wanted is None:
+            return False
+        is_asked = output.id not in last.standing.loads or not near_own(self.file.job, output, volts)
+        return not (is_asked and abs(volts - wanted) <= NEAR_SET * wanted)
 
     def _lacks(self, before: Standing, now: Standing) -> bool:
         """Whether what is said now was not known before, and contradicts nothing that was."""

@@ -19,6 +19,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.procedure.matrix import numbered
 from tensimeter.core.readingline import Understood, find_place, understand
 from tensimeter.core.testplan.destination import in_hand_of
+from tensimeter.core.testplan.evaluation import contradiction_of
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
@@ -116,7 +117,7 @@ def _take_line(
         said = state_summary(line)
         file.log("changed" if line.said.changed or line.said.answer else "reading", said)
         return {"kept": len(kept), "said": said}
-    file.log("reading", f"{line.reading.summary}, typed")
+    file.log("reading", f"{line.summary}, typed")
     first = kept[0]
     return {
         "kept": len(kept),
@@ -126,8 +127,19 @@ def _take_line(
         "value": first.value,
         "amps_A": next((r.value for r in kept[1:] if r.quantity == "A"), None),
         **_counts_in(file, first),
+        "contradicts": contradiction_of(file.job, _rating_plans(file.job, first.place), kept),
         "stands": typed.standing.words(line.output) if line.output is not None else "",
     }
+
+
+def _rating_plans(job: Job, output: str) -> list[Plan]:
+    """The plans that an output's rating is proven by."""
+    tests = [t for t in job.campaign.tests if t.output == output and kind_of(t).rates(t)]
+    found = []
+    for one in tests:
+        with contextlib.suppress(UserError):
+            found.append(plan(job, one))
+    return found
 
 
 def _counts_in(file: JobFile, reading: Reading) -> dict[str, Any]:

@@ -174,13 +174,13 @@ class ReadingLine(QFrame):
                 self.say(tr("{0} Enter again keeps it.").format(line.question), "hold")
                 return
             where = self.session.where(found, line.standing) if found is not None else ""
-            self.session.take_line(line)
+            odd = self.session.contradiction(self.session.take_line(line))
         except UserError as trouble:
             self._refused(text, str(trouble))
             return
         self.entry.empty()
         said = tr("kept: {0} → {1}").format(line.summary, where) if found is not None else state_summary(line)
-        self.say(said, "holds")
+        self.say(f"{said}. {odd}" if odd else said, "hold" if odd else "holds")
 
     def _refused(self, text: str, why: str) -> None:
         """Why a line was not kept; one without a figure is written down as a remark by a second Enter."""

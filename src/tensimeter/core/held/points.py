@@ -87,11 +87,12 @@ def points_of(o: Outcome, output: str) -> list[Point]:
         here = own if step is None else step.place == output or (own and not step.place)
         band = loose if step is None else step.allowed
         said_V = settings.get(pair.volts.scan) if step is None else None
-        if said_V is not None and own:
+        # What counts for its own volts is held against those, and not against what it was set to near them.
+        elsewhere = said_V is not None and not is_set_to(said_V, o.plan.output.nominal_V)
+        if said_V is not None and elsewhere and own:
             band = Band.around(said_V, o.plan.output.tolerance)
         if not here or band == OPEN or (step is not None and step.past_limits):
             continue
-        elsewhere = said_V is not None and not is_set_to(said_V, o.plan.output.nominal_V)
         set_V = step.trim_V if step is not None and not step.phase else said_V if elsewhere else None
         found.append(_point(o, pair, band, set_V, tuple(others.get(pair.volts.scan, ()))))
     return [*found, *_given_way(o, output)]

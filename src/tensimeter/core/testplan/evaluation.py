@@ -24,9 +24,10 @@ from tensimeter.core.model.instruments import CORRECTED, accuracy_of, put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.contradiction import contradiction, foretold_V
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
-from tensimeter.core.testplan.taken import taken
+from tensimeter.core.testplan.taken import is_set_to, taken
 
 
 def rates(result: Outcome) -> bool:
@@ -147,6 +148,7 @@ def outcome(
         *([_failed("line", unfit)] if unfit else ()),
         *_left_findings(worked_out, left),
         *_corrected_findings(job, live),
+        *guarded("What the design foretells", lambda: _contradicted(facts, found), lambda _: []),
         *_fit_findings(fit, fit_verdict, output),
         *guarded("What this test gives", lambda: kind.findings(facts, test), lambda s: [_failed("test", s)]),
         *guarded("The panel", lambda: _panel(facts), lambda s: [_failed("panel", s)]),
@@ -182,7 +184,8 @@ def _beside(facts: Facts, extra: Sequence[VoltsAmps]) -> list[Verdict]:
     found, settings = [], facts.settings(output.id)
     for pair in extra:
         set_V = settings.get(pair.volts.scan)
-        band = Band.around(set_V, output.tolerance) if set_V is not None else allowed
+        elsewhere = set_V is not None and not is_set_to(set_V, output.nominal_V)
+        band = Band.around(set_V, output.tolerance) if set_V is not None and elsewhere else allowed
         if band != OPEN:
             found.append(judge(corrected(job, pair), band))
     return found
@@ -230,6 +233,36 @@ def _result(facts: Facts, step: Step, latest: dict[tuple[int | None, str], Volts
             also.append((where, reading))
     peaks = facts.last(step.index, "Vpp", place)
     return StepResult(step, pair, volts, verdict, facts.wave(step.index), tuple(also), peaks)
+
+
+def contradiction_of(job: Job, plans: Iterable[Plan], rows: Sequence[Reading]) -> str:
+    """In words where what was read of a moment is not what the design foretells; empty where it may be."""
+    for plan in plans:
+        for pair in pairs(rows, plan.output.id) if kind_of(plan.test).rates(plan.test) else ():
+            amps = pair.amps.value
+            words = contradiction(plan, corrected(job, pair), amps, rows, job.settings.mains_V)
+            if words:
+                return words
+    return ""
+
+
+def _contradicted(facts: Facts, found: Sequence[VoltsAmps]) -> list[Finding]:
+    """The point that is furthest from what the design foretells, where it can't explain it; and how many."""
+    plan, told = facts.plan, list[tuple[float, str]]()
+    if not kind_of(plan.test).rates(plan.test) or plan.line is None:
+        return []
+    for pair in (p for p in found if p.volts.place == plan.output.id):
+        volts = corrected(facts.job, pair)
+        words = contradiction(
+            plan, volts, pair.amps.value, facts.at_scan(pair.volts.scan), facts.job.settings.mains_V
+        )
+        if words and volts is not None:
+            foretold = foretold_V(plan, pair.amps.value)
+            told.append((abs(volts.value - foretold.value) if foretold is not None else 0.0, words))
+    if not told:
+        return []
+    more = f" {len(told)} points are so." if len(told) > 1 else ""
+    return [Finding("contradicted", "not as drawn", text=f"{max(told)[1]}{more}", is_note=True)]
 
 
 def _fitted(worked_out: Plan, found: list[VoltsAmps]) -> list[VoltsAmps]:

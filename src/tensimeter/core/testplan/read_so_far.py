@@ -19,12 +19,12 @@ _NONE: list[Reading] = []
 class Taken:
     """What a test takes of the points read so far; those before the last moment are settled."""
 
-    def __init__(self, plan: Plan, own: list[Reading]) -> None:
-        self.plan, self.own = plan, own
+    def __init__(self, job: Job, plan: Plan, own: list[Reading]) -> None:
+        self.job, self.plan, self.own = job, plan, own
         #: How many points were looked at, up to where they are settled, and what was placed of those.
         self.count = self.settled = 0
         self.newest: Reading | None = None
-        self._placing = Placing(plan)
+        self._placing = Placing(job, plan)
         self._placed: list[Reading] = []
         self.rows = in_order(own, ())
         self._at_settled: At = _latest({}, self.rows)
@@ -39,9 +39,9 @@ class Taken:
         fresh = free[self.settled :]
         settled = {r.scan for r in free[: self.settled]} if self.settled and len(fresh) < len(free) else set()
         if any(r.scan in settled for r in free[self.count :]):
-            return Taken(self.plan, self.own).with_more(free)
+            return Taken(self.job, self.plan, self.own).with_more(free)
         made = Taken.__new__(Taken)
-        made.plan, made.own = self.plan, self.own
+        made.job, made.plan, made.own = self.job, self.plan, self.own
         placing, placed = self._placing.copy(), list(self._placed)
         *before, last = moments_of(fresh)
         for rows in before:
@@ -144,7 +144,7 @@ class ReadSoFar:
             return own, self._at.get(key, {})
         known = self._taken.get(key)
         if known is None or known.plan is not plan or known.own is not own or not known.is_of(self._free):
-            known = Taken(plan, own)
+            known = Taken(self.job, plan, own)
         if known.count < len(self._free):
             known = known.with_more(self._free)
         self._taken[key] = known

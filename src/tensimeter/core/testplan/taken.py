@@ -12,11 +12,13 @@ test that it was read for.
 import math
 from collections.abc import Iterable, Sequence
 
+from tensimeter.core.circuit.network import has_source
 from tensimeter.core.measurement.readings import FAILED_BY, Reading
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import of_newest
 from tensimeter.core.model.tests import Test
+from tensimeter.core.path import OutputLink
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan, Step, displays_of, value_of
 
@@ -80,7 +82,7 @@ def taken_of(job: Job, plan: Plan, live: Iterable[Reading]) -> list[Reading]:
             free.append(r)
         elif r.test == test.id:
             own.append(r)
-    return in_order(own, Placing(plan).through(free))
+    return in_order(own, Placing(job, plan).through(free))
 
 
 def in_order(own: Sequence[Reading], placed: Sequence[Reading]) -> list[Reading]:
@@ -101,8 +103,8 @@ def moments_of(free: Iterable[Reading]) -> list[list[Reading]]:
 class Placing:
     """Finds the points of a test that moments fit, one moment after another."""
 
-    def __init__(self, plan: Plan) -> None:
-        self.plan, self.kind = plan, kind_of(plan.test)
+    def __init__(self, job: Job, plan: Plan) -> None:
+        self.job, self.plan, self.kind = job, plan, kind_of(plan.test)
         self.near_A = NEAR_SHARE * plan.most_A
         self.rates = self.kind.rates(plan.test)
         #: Points at volts that none was planned at count as well.
@@ -151,7 +153,8 @@ class Placing:
         if abs(amps - before) > self.near_A:
             falls = amps < before
         self.last[place] = (amps, falls)
-        fitting = [s for alike in self.alike.get(place, ()) if _fits(plan, alike[0], rows) for s in alike]
+        alike = (x for x in self.alike.get(place, ()) if _fits(self.job, plan, x[0], rows))
+        fitting = [s for steps in alike for s in steps]
         between = self.rates or self.elsewhere
         if not fitting and self.any_mains and value_of(rows, MAINS, "V") is not None:
             near = any(abs(s.set_A - amps) <= self.near_A + 1e-9 for s in plan.steps)
@@ -205,7 +208,7 @@ def is_set_to(set_V: float, wanted_V: float) -> bool:
     return abs(set_V - wanted_V) <= SET_SHARE * wanted_V
 
 
-def _fits(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
+def _fits(job: Job, plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
     """Whether a moment's circumstances, but for its amps, are those of a point."""
     place = step.place or plan.output.id
     has = {(r.place, r.quantity) for r in rows}
@@ -217,12 +220,30 @@ def _fits(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
         return False
     volts, nominal = value_of(rows, set_of(place), "V"), plan.output.nominal_V
     wanted = step.trim_V if step.trim_V is not None else nominal
-    if volts is None and step.trim_V is not None:
-        # Where nobody said what it was set to it is taken to stand at its own volts, and misses else.
+    if volts is None and (step.trim_V is not None or setting_is_open(job, plan.output, rows)):
         return False
     if volts is not None and not is_set_to(volts, wanted):
         return False
     return _same_elsewhere(plan, step, rows)
+
+
+def setting_is_open(job: Job, output: OutputLink, rows: Sequence[Reading]) -> bool:
+    """Whether nobody can tell what an adjustable output was set to as it was read."""
+    if value_of(rows, set_of(output.id), "V") is not None:
+        return False
+    read = value_of(rows, output.id, "V")
+    return read is not None and not near_own(job, output, read)
+
+
+def near_own(job: Job, output: OutputLink, volts: float) -> bool:
+    """Whether volts that were read are an output's own, whatever nobody said of its setting.
+
+    A supply that is drawn is built for its own volts, and is read at those where nothing else is said. Of one
+    that is not, and can be set, what reads otherwise may have been set lower, or have given way.
+    """
+    if not output.adjustable or has_source(job):
+        return True
+    return abs(volts - output.nominal_V) <= output.tolerance * output.nominal_V
 
 
 def _same_elsewhere(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:

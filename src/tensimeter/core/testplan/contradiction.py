@@ -1,0 +1,57 @@
+"""What was read and the design can't explain: volts outside of what such builds give at those amps."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from tensimeter.core.measurement.conformity import Interval
+from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.model.compared_places import set_of
+from tensimeter.core.quantity import show
+from tensimeter.core.testplan.step import Plan, value_of
+from tensimeter.core.testplan.taken import MAINS, MAINS_SHARE, is_set_to
+
+#: What is to be found out, whichever of both is wrong.
+ASKED = "Is the drawing wrong, or the supply? Causes in Tune tell what would explain it."
+
+
+def foretold_V(plan: Plan, amps: float) -> Interval | None:
+    """What the design foretells at amps of an output, with the spread of such builds; None: nothing.
+
+    An interval of NaN says that by the design there is no point there.
+    """
+    line = plan.line
+    if line is None or not len(line.amps) or amps > float(line.amps.max()):
+        return None
+    order = np.argsort(line.amps, kind="stable")
+    value, low, high = (
+        float(np.interp(amps, line.amps[order], y[order])) for y in (line.volts, line.low, line.high)
+    )
+    return Interval(value, low, high)
+
+
+def contradiction(
+    plan: Plan, volts: Interval | None, amps: float, moment: Sequence[Reading], mains_V: float
+) -> str:
+    """In words where volts that were read are not what the design foretells; empty where it may be so.
+
+    `moment` is what else was read or said then: at another setting, or at mains that are not those of the
+    design (`mains_V`), nothing is foretold. An interval that touches what is foretold contradicts nothing.
+    """
+    output = plan.output
+    set_V, mains = value_of(moment, set_of(output.id), "V"), value_of(moment, MAINS, "V")
+    if set_V is not None and not is_set_to(set_V, output.nominal_V):
+        return ""
+    if mains is not None and abs(mains - mains_V) > MAINS_SHARE * mains_V:
+        return ""
+    foretold = foretold_V(plan, amps) if volts is not None else None
+    if foretold is None or volts is None:
+        return ""
+    read = f"{output.name}: {show(volts.value, 'V', 4)} was read at {show(amps, 'A', 3)}"
+    if not np.isfinite([foretold.low, foretold.high]).all():
+        inside = abs(volts.value - output.nominal_V) <= output.tolerance * output.nominal_V
+        return f"{read}, and by the design it does not reach that. {ASKED}" if inside else ""
+    if volts.low <= foretold.high and volts.high >= foretold.low:
+        return ""
+    ends = f"{show(foretold.low, 'V', 4)} to {show(foretold.high, 'V', 4)}"
+    return f"{read}, the design foretells {ends}. {ASKED}"
