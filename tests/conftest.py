@@ -1,6 +1,8 @@
 """Shared fixtures: the demo job, a job file of it, a bench of stand-ins, a home of its own."""
 
+import logging
 import os
+import sys
 import tempfile
 from pathlib import Path
 
@@ -104,3 +106,25 @@ def bench(demo: Job, stand_ins: SimulatedBench):
     opened: Bench = open_bench(demo, stand_ins.resources, speed=SPEED)
     yield opened
     opened.close()
+
+
+@pytest.fixture
+def tensimeter(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]):
+    """Call the program with words; gives exit code, standard output, standard error."""
+    from tensimeter.cli.main import run
+
+    def call(*words: object) -> tuple[int, str, str]:
+        monkeypatch.setattr(sys, "argv", ["tensimeter", *map(str, words)])
+        code = 0
+        try:
+            run()
+        except SystemExit as stop:
+            code = int(stop.code or 0)
+        out = capsys.readouterr()
+        # What --verbose turned on would go on into the tests behind.
+        told = logging.getLogger("tensimeter")
+        told.handlers, told.propagate = [], True
+        told.setLevel(logging.NOTSET)
+        return code, out.out, out.err
+
+    return call

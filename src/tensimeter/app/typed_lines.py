@@ -43,6 +43,10 @@ _SET_OF = re.compile(r"^(?P<place>\S.*?)\s+set\s+(?:to\s+)?(?P<volts>\d+(?:[.,]\
 HEAT_TOGETHER_S = 20.0
 #: Volts that may have been read at a setting that was told after them are within this share of it.
 NEAR_SET = 0.1
+#: So many entries of the logbook are looked at for what stands.
+MOST_STANDING = 40
+#: How a condition is said, where that is not its name.
+_WORD = {"joined": "with"}
 #: What an ammeter beside a load is called: what it shows is read of the output in hand.
 AMMETERS = frozenset(("clamp", "ammeter", "shunt"))
 
@@ -101,6 +105,7 @@ class TypedLines:
         self._began: float | None = None
         self._typed = 0.0
         self._last = self._gone_on()
+        self._go_on_with_what_stands()
 
     def _gone_on(self) -> Last | None:
         """The moment that was typed last, before this program began: what is said of it goes on in it."""
@@ -124,12 +129,30 @@ class TypedLines:
         timed, state = any(r.place == CLOCK for r in rows), rows[-1].state
         return Last(rows[0].scan, at, at, standing, timed, read, told, volts, state, TOGETHER_S)
 
+    def _go_on_with_what_stands(self) -> None:
+        """What was said by itself before this program began stands on, until it has grown old."""
+        now, read = time.time(), self._last
+        if read is not None and abs(now - read.typed) <= STALE_S:
+            self.standing, self._typed = read.standing, read.typed
+        entries = self.file.logbook(MOST_STANDING)
+        # What stood as something was read is told by its facts.
+        since = max((k for k, e in enumerate(entries) if e.kind == "reading"), default=-1)
+        for entry in entries[since + 1 :]:
+            if entry.kind in ("changed", "dropped"):
+                self.standing = self.standing.unloaded()
+            elif entry.kind == "stands" and 0 <= now - entry.at <= STALE_S:
+                line = taken_apart(entry.text)
+                self.standing = said(self.standing, line.reading or None, line.lasting, also=line.also)
+                self._typed = entry.at
+
     def taken_back(self) -> None:
         """Something that was kept counts no more: what is read next is of a moment of its own."""
         self._last = None
 
     def dropped(self) -> None:
         """The load was dropped: what flows from now on is asked for."""
+        if self.standing.loads:
+            self.file.log("dropped", "the load was dropped: what flows is asked for again")
         self.standing, self._last = self.standing.unloaded(), None
 
     def understood(
@@ -233,6 +256,8 @@ class TypedLines:
             for reading in line.readings:
                 kept += self._read(replace(line, reading=reading, further=()), take, at, now)
         self.standing, self._typed = self._after(line, lasting), now
+        if not kept and line.said.lasting:
+            self.file.log("stands", _as_said_again(line))
         return kept
 
     def of_log(self, output: str) -> tuple[Reading, ...]:
@@ -460,6 +485,14 @@ def _with_amps(line: SaidLine) -> str:
 
 def _digit_of(load: Load, amps: float) -> float:
     return load.digit if load.amps is not None else max(abs(amps) * 0.01, 1e-3)
+
+
+def _as_said_again(line: Line) -> str:
+    """Conditions that were said by themselves, as a line that says them."""
+    words = [f"@{text}" if what == "load" else text if what == "hertz" else f"{_WORD.get(what, what)} {text}"
+             for what, text in line.said.lasting]  # fmt: skip
+    # Behind its place “set 12V” would be the name of one.
+    return " ".join(x for x in ("also" if line.said.also else "", *words, line.output or "") if x)
 
 
 def _text_of(line: Line) -> str:

@@ -193,6 +193,7 @@ def _stacked(job: Job, link: Link, solution: Solution) -> Sized:
     """The stack that a donor stands in: what its diodes and its insulation must stand."""
     bottom = job.design.path_to(link.id)[0]
     units = [x for x in job.design.links if isinstance(x, UnitLink) and bottom in job.design.path_to(x.id)]
+    units = [x for x in units if stacked_units(job, [x])]
     parts = stacked_units(job, units)
     if len(parts) < 2:
         return Sized(
