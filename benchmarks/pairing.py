@@ -115,6 +115,8 @@ class Bench:
     def _unloaded(self, name: str) -> None:
         """Said of volts whose amps nobody had said, it is of those; else of what comes next."""
         mine = [v for v in self.volts.values() if v["moment"] == self.moment and v["place"] == name]
+        if self.amps == {name: 0.0}:
+            return
         if self.amps or f"{name} V" not in self.read_in:
             self.moved()
         for v in mine if not self.amps else ():

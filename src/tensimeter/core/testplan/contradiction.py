@@ -24,10 +24,8 @@ def foretold_V(plan: Plan, amps: float) -> Interval | None:
     if line is None or not len(line.amps) or amps > float(line.amps.max()):
         return None
     order = np.argsort(line.amps, kind="stable")
-    value, low, high = (
-        float(np.interp(amps, line.amps[order], y[order])) for y in (line.volts, line.low, line.high)
-    )
-    return Interval(value, low, high)
+    ends = (line.volts, line.low, line.high)
+    return Interval(*(float(np.interp(amps, line.amps[order], y[order])) for y in ends))
 
 
 def contradiction(

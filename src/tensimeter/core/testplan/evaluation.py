@@ -29,6 +29,9 @@ from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
 from tensimeter.core.testplan.taken import is_set_to, taken
 
+#: So many points at the most are held against what the design foretells, the newest.
+MOST_FORETOLD = 100
+
 
 def rates(result: Outcome) -> bool:
     """Whether a test is one that an output's rating is proven by: volts over amps at its own volts."""
@@ -187,8 +190,19 @@ def _beside(facts: Facts, extra: Sequence[VoltsAmps]) -> list[Verdict]:
         elsewhere = set_V is not None and not is_set_to(set_V, output.nominal_V)
         band = Band.around(set_V, output.tolerance) if set_V is not None and elsewhere else allowed
         if band != OPEN:
-            found.append(judge(corrected(job, pair), band))
+            inside = _is_surely_inside(job, pair, band)
+            found.append(Verdict.CONFORMS if inside else judge(corrected(job, pair), band))
     return found
+
+
+def _is_surely_inside(job: Job, pair: VoltsAmps, band: Band) -> bool:
+    """Whether volts hold by the plain sum of what they may be off: their interval need not be worked out."""
+    volts, accuracy = pair.volts, pair.volts.accuracy
+    if accuracy is None or not math.isfinite(volts.value):
+        return False
+    drop = job.campaign.sense_lead_ohm * pair.amps.value if volts.wiring == "two-wire" else 0.0
+    half = accuracy.at_most(volts.value, abs(drop) * job.campaign.sense_lead_tolerance)
+    return band.ends[0] <= volts.value + drop - half and volts.value + drop + half <= band.ends[1]
 
 
 def _panel(facts: Facts) -> list[Finding]:
@@ -251,7 +265,7 @@ def _contradicted(facts: Facts, found: Sequence[VoltsAmps]) -> list[Finding]:
     plan, told = facts.plan, list[tuple[float, str]]()
     if not kind_of(plan.test).rates(plan.test) or plan.line is None:
         return []
-    for pair in (p for p in found if p.volts.place == plan.output.id):
+    for pair in [p for p in found if p.volts.place == plan.output.id][-MOST_FORETOLD:]:
         volts = corrected(facts.job, pair)
         words = contradiction(
             plan, volts, pair.amps.value, facts.at_scan(pair.volts.scan), facts.job.settings.mains_V

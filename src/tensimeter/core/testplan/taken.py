@@ -13,7 +13,7 @@ import math
 from collections.abc import Iterable, Sequence
 
 from tensimeter.core.circuit.network import has_source
-from tensimeter.core.measurement.readings import FAILED_BY, Reading
+from tensimeter.core.measurement.readings import FAILED_BY, Measurand, Reading
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import of_newest
@@ -41,6 +41,12 @@ def asks_points(test: Test) -> bool:
     """Whether what a test asks are points of an output: volts over amps, under conditions that it tells."""
     kind = kind_of(test)
     return kind.by_current or kind.in_reach or kind.by_conditions
+
+
+#: Where a reading has its test, and its step behind it.
+_TEST = Reading._fields.index("test")
+#: What was read or said at a moment, by place and quantity.
+Told = dict[tuple[str, Measurand], float]
 
 
 class Sorter:
@@ -106,6 +112,8 @@ class Placing:
     def __init__(self, job: Job, plan: Plan) -> None:
         self.job, self.plan, self.kind = job, plan, kind_of(plan.test)
         self.near_A = NEAR_SHARE * plan.most_A
+        #: Whether what nobody said of its setting may be any.
+        self.set_by_hand = plan.output.adjustable and not has_source(job)
         self.rates = self.kind.rates(plan.test)
         #: Points at volts that none was planned at count as well.
         self.elsewhere = (
@@ -140,30 +148,52 @@ class Placing:
 
     def take(self, rows: Sequence[Reading]) -> list[Reading]:
         """What of a moment is taken."""
-        return [r for place in self.alike or {self.plan.output.id: []} for r in self._at(place, rows)]
+        told = {(r.place, r.quantity): r.value for r in rows}
+        return [r for place in self.alike or {self.plan.output.id: []} for r in self._at(place, rows, told)]
 
-    def _at(self, place: str, rows: Sequence[Reading]) -> list[Reading]:
+    def _at(self, place: str, rows: Sequence[Reading], told: Told) -> list[Reading]:
         plan = self.plan
-        if self.rates and any(_failed(r, place) for r in rows):
+        if self.rates and (place, "event") in told and any(_failed(r, place) for r in rows):
             return _labelled(plan, place, rows, None)
+        if (place, "V") not in told and (place, "Vpp") not in told:
+            return []
         amps = amps_of(rows, place)
-        if amps is None or not any(r.place == place and r.quantity in ("V", "Vpp") for r in rows):
+        if amps is None:
             return []
         before, falls = self.last.get(place, (amps, False))
         if abs(amps - before) > self.near_A:
             falls = amps < before
         self.last[place] = (amps, falls)
-        alike = (x for x in self.alike.get(place, ()) if _fits(self.job, plan, x[0], rows))
+        alike = (x for x in self.alike.get(place, ()) if self._fits(x[0], rows, told))
         fitting = [s for steps in alike for s in steps]
         between = self.rates or self.elsewhere
-        if not fitting and self.any_mains and value_of(rows, MAINS, "V") is not None:
+        if not fitting and self.any_mains and (MAINS, "V") in told:
             near = any(abs(s.set_A - amps) <= self.near_A + 1e-9 for s in plan.steps)
             return _labelled(plan, place, rows, None) if near else []
         if not fitting:
-            set_elsewhere = self.elsewhere and value_of(rows, set_of(place), "V") is not None
+            set_elsewhere = self.elsewhere and (set_of(place), "V") in told
             return _labelled(plan, place, rows, None) if set_elsewhere else []
         step = self._nearest(fitting, amps, falls=falls)
         return _labelled(plan, place, rows, step) if step is not None or between else []
+
+    def _fits(self, step: Step, rows: Sequence[Reading], told: Told) -> bool:
+        """Whether a moment's circumstances, but for its amps, are those of a point."""
+        output = self.plan.output
+        place = step.place or output.id
+        if (place, "Vpp" if step.capture is not None else "V") not in told:
+            return False
+        if step.also and not any(what in told for what in step.also):
+            return False
+        set_V, wanted = told.get((set_of(place), "V")), step.trim_V or output.nominal_V
+        if set_V is None:
+            read = told.get((output.id, "V")) if self.set_by_hand else None
+            if step.trim_V is not None or (read is not None and not near_own(self.job, output, read)):
+                return False
+        elif not is_set_to(set_V, wanted):
+            return False
+        if step.line_V is None and not step.others:
+            return True
+        return _same_elsewhere(self.plan, step, rows)
 
     def _nearest(self, fitting: Sequence[Step], amps: float, *, falls: bool) -> Step | None:
         """The point whose current is nearest; of two alike the one on the same side of the largest."""
@@ -189,7 +219,9 @@ def _labelled(plan: Plan, place: str, rows: Sequence[Reading], step: Step | None
         for r in rows
         if r.known == "said" or (r.place in wanted and not (read and r.known == "set" and r.place == place))
     ]
-    return [r._replace(test=plan.test.id, step=index) for r in kept]
+    # As `_replace` gives it, which takes half of all the time that points are looked for.
+    named = (plan.test.id, index)
+    return [tuple.__new__(Reading, (*r[:_TEST], *named, *r[_TEST + 2 :])) for r in kept]
 
 
 def amps_of(rows: Sequence[Reading], place: str) -> float | None:
@@ -208,33 +240,6 @@ def is_set_to(set_V: float, wanted_V: float) -> bool:
     return abs(set_V - wanted_V) <= SET_SHARE * wanted_V
 
 
-def _fits(job: Job, plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
-    """Whether a moment's circumstances, but for its amps, are those of a point."""
-    place = step.place or plan.output.id
-    has = {(r.place, r.quantity) for r in rows}
-    if step.capture is not None and (place, "Vpp") not in has:
-        return False
-    if step.capture is None and (place, "V") not in has:
-        return False
-    if step.also and not any(what in has for what in step.also):
-        return False
-    volts, nominal = value_of(rows, set_of(place), "V"), plan.output.nominal_V
-    wanted = step.trim_V if step.trim_V is not None else nominal
-    if volts is None and (step.trim_V is not None or setting_is_open(job, plan.output, rows)):
-        return False
-    if volts is not None and not is_set_to(volts, wanted):
-        return False
-    return _same_elsewhere(plan, step, rows)
-
-
-def setting_is_open(job: Job, output: OutputLink, rows: Sequence[Reading]) -> bool:
-    """Whether nobody can tell what an adjustable output was set to as it was read."""
-    if value_of(rows, set_of(output.id), "V") is not None:
-        return False
-    read = value_of(rows, output.id, "V")
-    return read is not None and not near_own(job, output, read)
-
-
 def near_own(job: Job, output: OutputLink, volts: float) -> bool:
     """Whether volts that were read are an output's own, whatever nobody said of its setting.
 
@@ -248,8 +253,6 @@ def near_own(job: Job, output: OutputLink, volts: float) -> bool:
 
 def _same_elsewhere(plan: Plan, step: Step, rows: Sequence[Reading]) -> bool:
     """Whether mains and the other outputs are as a point has them; not said is as it should be."""
-    if step.line_V is None and not step.others:
-        return True
     mains = value_of(rows, MAINS, "V")
     if step.line_V is not None and (mains is None or abs(mains - step.line_V) > MAINS_SHARE * step.line_V):
         return False

@@ -15,7 +15,7 @@ from tensimeter.core.measurement.readings import Reading, counting
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.instruments import accuracy_of, put_right
 from tensimeter.core.model.job import Job
-from tensimeter.core.model.states import of_newest
+from tensimeter.core.model.states import newest
 from tensimeter.core.model.trims import TrimScrew
 from tensimeter.core.path import OutputLink
 from tensimeter.core.testplan.step import panel_of
@@ -115,8 +115,10 @@ def turned_of(job: Job, live: Sequence[Reading], load: "_Loads") -> tuple[Turned
 
 
 def _live(job: Job, readings: Iterable[Reading]) -> list[Reading]:
-    """What was read in the state of the supply that counts: what was done to it since is no turn."""
-    return [r for r in put_right(job, of_newest(job, counting(readings))) if np.isfinite(r.value)]
+    """What was read in the state of the supply that counts, and where its screws were left before it."""
+    mine = newest(job)
+    live = put_right(job, counting(readings))
+    return [r for r in live if (r.state in mine or r.quantity == "turn") and np.isfinite(r.value)]
 
 
 def _accuracy(job: Job, r: Reading) -> Accuracy:

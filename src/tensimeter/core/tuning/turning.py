@@ -99,12 +99,14 @@ def sensitivity(turned: Turned) -> Sensitivity:
             continue
         of = np.linalg.pinv(design[there])
         found = of @ turned.figures[there, j]
-        rest[j], matrix[j] = found[0], found[1:]
+        # What a screw moves is told only where figures were read at positions that tell it from the rest.
+        told = np.abs(of @ design[there] - np.eye(k + 1))[1:].max(axis=1) < 1e-6
+        rest[j], matrix[j] = found[0], np.where(told, found[1:], 0.0)
         freedom = int(there.sum()) - np.linalg.matrix_rank(design[there])
         left = turned.figures[there, j] - design[there] @ found
         seen = float(np.sqrt(left @ left / freedom)) if freedom > 0 else 0.0
-        sd[j] = max(seen, float(turned.sd[j])) * np.linalg.norm(of[1:], axis=1)
-    known = tuple(bool(np.ptp(turned.turns[:, s]) > 0) for s in range(k))
+        sd[j] = np.where(told, max(seen, float(turned.sd[j])) * np.linalg.norm(of[1:], axis=1), np.inf)
+    known = tuple(bool(np.isfinite(sd[:, s]).any()) for s in range(k))
     return Sensitivity(turned, matrix, sd, play, rest, x[-1], turned.turns[-1], known)
 
 
