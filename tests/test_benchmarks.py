@@ -9,7 +9,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from benchmarks import dropping, dying, evenings, full, killed, sessions, stale
+from benchmarks import dropping, dying, edited, evenings, full, killed, pairing, sessions, stale
 
 ROOT = Path(__file__).parents[1]
 #: Those that run in a test of their own beside the code that they try.
@@ -19,9 +19,10 @@ ELSEWHERE = {"coverage", "loops", "flybacks", "budgets", "hostile_schemas", "pla
 def test_every_campaign_of_a_document_is_there_and_is_run_by_the_suite() -> None:
     texts = [p.read_text() for p in (*ROOT.glob("docs/*.md"), ROOT / "README.md", ROOT / "CONTRIBUTING.md")]
     cited = {name for text in texts for name in re.findall(r"benchmarks[./]([a-z_]+)", text)}
-    run = {m.__name__.split(".")[-1] for m in (dropping, dying, evenings, full, killed, sessions, stale)} | {
-        "fuzz"
-    }
+    run = {
+        m.__name__.split(".")[-1]
+        for m in (dropping, dying, edited, evenings, full, killed, pairing, sessions, stale)
+    } | {"fuzz"}
     assert cited <= run | ELSEWHERE
     for path in sorted((ROOT / "benchmarks").glob("[a-z]*.py")):
         importlib.import_module(f"benchmarks.{path.stem}")
@@ -37,6 +38,11 @@ def test_every_reader_is_fuzzed_by_what_it_is_and_a_failure_ends_in_a_failure() 
 
 def test_no_evening_claims_what_its_lines_do_not_show() -> None:
     assert sessions.main(len(sessions.LABELS) * 4, 5) == 0
+
+
+def test_plates_print_and_analyses_pair_what_was_read_alone() -> None:
+    assert edited.main(80, 5) == 0
+    assert pairing.main(20, 5) == 0
 
 
 def test_lines_as_people_say_them_land_as_they_are_meant(capsys: pytest.CaptureFixture[str]) -> None:
