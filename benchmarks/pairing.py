@@ -102,6 +102,7 @@ class Bench:
             if mains != self.mains:
                 self.moved()
             self.mains = mains
+            self.of_moment("mains V")
             yield f"mains {mains:g}V"
         elif kind < 0.88:
             self.state += 1
@@ -117,10 +118,11 @@ class Bench:
         mine = [v for v in self.volts.values() if v["moment"] == self.moment and v["place"] == name]
         if self.amps == {name: 0.0}:
             return
-        if self.amps or f"{name} V" not in self.read_in:
+        answers = f"{name} V" in self.read_in and name not in self.amps
+        for v in mine if answers else ():
+            v["amps"] = {**self.amps, name: 0.0}
+        if self.amps or not answers:
             self.moved()
-        for v in mine if not self.amps else ():
-            v["amps"] = {name: 0.0}
         self.amps = {name: 0.0}
 
     def _volts(self, name: str) -> str:

@@ -30,7 +30,7 @@ def test_a_line_is_filed_and_struck(tensimeter, path: Path) -> None:
     assert code == 0
     told = json.loads(out)
     # By its hidden parts it gives more than it is drawn for: that is said at once.
-    assert "the design foretells 13.38 V to 13.47 V" in told.pop("contradicts")
+    assert "foretold are 13.38 V to 13.47 V at 4 A; 13.58 V was read" in told.pop("contradicts")
     assert told == {
         "kept": 2, "id": 1, "place": "mount", "quantity": "V", "value": 13.58, "amps_A": 4.0,
         "test": "load-regulation", "step": 6, "stands": "4 A · mains ? · room ?",

@@ -21,7 +21,7 @@ from tensimeter.core.model.compared_places import SET, part_at, set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import state_of
 from tensimeter.core.quantity import show
-from tensimeter.core.readingline import FAR_OFF, MOST_LINE, Understood, all_places, doubt, find_place
+from tensimeter.core.readingline import FAR_OFF, MOST_LINE, Understood, all_places, doubt, example, find_place
 from tensimeter.core.spoken import in_words_of_line, several
 from tensimeter.core.standing import (
     STALE_S,
@@ -166,7 +166,7 @@ class TypedLines:
             return Line(apart, None, output, self.standing)
         if apart.changed or not (apart.reading or apart.says_conditions or apart.event):
             if not apart.changed and (apart.after_s is not None or not text.strip()):
-                raise UserError("Type a place and a value, for example “mount 13.58V @4A”.")
+                raise UserError(f"Type a place and a value, for example “{example(self.file.job)}”.")
             return Line(apart, None, output, self.standing)
         standing = self._fresh(time.time() if now is None else now)
         found, place = None, ""
@@ -342,7 +342,15 @@ class TypedLines:
         if self._is_next_setting(last, line):
             self._last = None
             return []
+        if self._was_unloaded(last, line):
+            # Of the others it tells nothing: what stood of them then did.
+            self._last = None
+            amps = said_amps(self.file.job, bare, line.output or "", 0.0, 0.01, _text_of(line))
+            return self.file.keep([amps])
         if not self._lacks(last.standing, line.standing):
+            if not last.standing.is_like(line.standing):
+                # Changed and changed back, it is another moment all the same.
+                self._last = None
             return []
         facts = [
             r
@@ -353,6 +361,18 @@ class TypedLines:
         last.told.update((r.place, r.quantity) for r in kept)
         last.standing = line.standing
         return kept
+
+    def _was_unloaded(self, last: Last, line: Line) -> bool:
+        """Whether it answers that an output that was read carried nothing, while another was loaded."""
+        load, others = line.standing.loads.get(line.output or ""), set(last.standing.loads) - {line.output}
+        alone = {what for what, _ in line.said.lasting} == {"load"}
+        return (
+            bool(others)
+            and alone
+            and load is not None
+            and load.amps == 0
+            and line.output not in last.standing.loads
+        )
 
     def _is_next_setting(self, last: Last, line: Line) -> bool:
         """Whether a setting is of what comes next: it was not asked for, or what was read is far off."""

@@ -109,6 +109,14 @@ def places(job: Job) -> list[str]:
     ]
 
 
+def example(job: Job) -> str:
+    """A line as it may be typed in this job."""
+    output = next(iter(job.design.outputs()), None)
+    if output is None:
+        return "mount 13.58V @4A"
+    return f"{output.name.casefold()} {output.nominal_V:g}V @{output.full_load_A / 2:.2g}A"
+
+
 def completion(job: Job, typed: str) -> str:
     """What would complete the place being typed; empty when nothing or several do."""
     start = typed.casefold()
@@ -300,7 +308,7 @@ def _split_off(job: Job, line: str, default_place: str | None) -> tuple[str, lis
         raise UserError(_why_not(line, find_place(job, default_place)[1]))
     if "@" in line.lstrip("@ "):
         raise UserError(_why_not(line, line.split("@")[0].split(" ")[0]))
-    raise UserError("Type a place and a value, for example “mount 13.58V @4A”.")
+    raise UserError(f"Type a place and a value, for example “{example(job)}”.")
 
 
 def _why_not(said: str, place: str) -> str:

@@ -8,6 +8,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
 from tensimeter.core.readingline import at_place
 from tensimeter.core.testplan.plan import plan
+from tensimeter.core.testplan.taken import Sorter
 from tensimeter.store.jobfile import JobFile
 
 
@@ -17,7 +18,9 @@ def correct(file: JobFile, wanted: Correction) -> str:
     What is struck stays where it is and visible; it enters no figure any more.
     """
     if wanted.to:
-        return move_reading(file, named_reading(file, wanted.target), *_where_to(file.job, wanted.to))
+        old, (test, step) = named_reading(file, wanted.target), _where_to(file.job, wanted.to)
+        _must_be_moved(file.job, old, test)
+        return move_reading(file, old, test, step)
     if wanted.figure:
         return replace_reading(file, named_reading(file, wanted.target), wanted.figure, wanted.reason)
     if wanted.what == "wave":
@@ -102,6 +105,16 @@ def move_reading(file: JobFile, old: Reading, test: str | None, step: int | None
     said = f"reading {old.id} moved to {at}"
     file.log("reading", said)
     return said
+
+
+def _must_be_moved(job: Job, old: Reading, test: str | None) -> None:
+    """UserError where a move would do nothing: a point belongs to every test that it fits, and no other."""
+    known = Sorter(job)
+    if known.is_free(old) and (test is None or test in known.by_points):
+        raise UserError(
+            f"Reading {old.id} is a point: it counts in every test whose conditions it was read under. "
+            "Strike it, and type it with its own (@2A, set 12V, mains 207V). Nothing was changed."
+        )
 
 
 def _where_to(job: Job, to: str) -> tuple[str | None, int | None]:

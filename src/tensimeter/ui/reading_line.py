@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
 from tensimeter.app.typed_lines import state_summary
 from tensimeter.core.correction_line import begins_correction, correction
 from tensimeter.core.errors import UserError
-from tensimeter.core.readingline import completion
+from tensimeter.core.readingline import completion, example
 from tensimeter.store.corrections import affected
 from tensimeter.ui.parts.text import Elided, Field, tip
 from tensimeter.ui.parts.words import tr
@@ -48,7 +48,7 @@ class ReadingLine(QFrame):
         layout.setSpacing(theme.px(14))
         self.entry = _Entry()
         self.entry.setAccessibleName(tr("reading line"))
-        self.entry.setPlaceholderText(tr("reading, e.g. mount 13.58V @4A"))
+        self.entry.setPlaceholderText(tr("reading, e.g. {0}").format(example(session.job)))
         self.entry.setMinimumWidth(theme.px(240))
         self.hint, self.log = Elided(), Elided(right=True)
         self.stands = Elided(right=True)
@@ -147,8 +147,8 @@ class ReadingLine(QFrame):
 
     def _show_hand(self) -> None:
         hand = self.session.hand
-        example = f"{hand.name}: type what it reads" if hand else "reading, e.g. mount 13.58V @4A"
-        self.entry.setPlaceholderText(example)
+        told = tr("reading, e.g. {0}").format(example(self.session.job))
+        self.entry.setPlaceholderText(f"{hand.name}: type what it reads" if hand else told)
 
     def _idle(self) -> None:
         if not self.entry.text().strip():
@@ -180,7 +180,8 @@ class ReadingLine(QFrame):
             return
         self.entry.empty()
         said = tr("kept: {0} → {1}").format(line.summary, where) if found is not None else state_summary(line)
-        self.say(f"{said}. {odd}" if odd else said, "hold" if odd else "holds")
+        # What is odd comes first: of a long line the end is not shown.
+        self.say(tr("kept; {0}").format(odd) if odd else said, "hold" if odd else "holds")
 
     def _refused(self, text: str, why: str) -> None:
         """Why a line was not kept; one without a figure is written down as a remark by a second Enter."""
@@ -188,7 +189,7 @@ class ReadingLine(QFrame):
             self.say(why)
         elif self._asked != text:
             self._asked = text
-            self.say(tr("{0} Enter again writes it into the logbook as a remark.").format(why), "hold")
+            self.say(tr("Enter again writes it down as a remark. {0}").format(why), "hold")
         else:
             self._remark()
 

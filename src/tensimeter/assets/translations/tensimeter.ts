@@ -1686,7 +1686,7 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <source>reading, e.g. mount 13.58V @4A</source>
+      <source>reading, e.g. {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1714,7 +1714,11 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <source>{0} Enter again writes it into the logbook as a remark.</source>
+      <source>kept; {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>Enter again writes it down as a remark. {0}</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -12,7 +12,7 @@ from tensimeter.core.testplan.step import Plan, value_of
 from tensimeter.core.testplan.taken import MAINS, MAINS_SHARE, is_set_to
 
 #: What is to be found out, whichever of both is wrong.
-ASKED = "Is the drawing wrong, or the supply? Causes in Tune tell what would explain it."
+ASKED = "One is wrong, the drawing or the supply; Causes in Tune tells what would explain it."
 
 
 def foretold_V(plan: Plan, amps: float) -> Interval | None:
@@ -45,11 +45,12 @@ def contradiction(
     foretold = foretold_V(plan, amps) if volts is not None else None
     if foretold is None or volts is None:
         return ""
-    read = f"{output.name}: {show(volts.value, 'V', 4)} was read at {show(amps, 'A', 3)}"
+    at = f"at {show(amps, 'A', 3)}"
+    read = f"{show(volts.value, 'V', 4)} was read at {output.name}"
     if not np.isfinite([foretold.low, foretold.high]).all():
         inside = abs(volts.value - output.nominal_V) <= output.tolerance * output.nominal_V
-        return f"{read}, and by the design it does not reach that. {ASKED}" if inside else ""
+        return f"by the design it does not reach {show(amps, 'A', 3)}; {read}. {ASKED}" if inside else ""
     if volts.low <= foretold.high and volts.high >= foretold.low:
         return ""
     ends = f"{show(foretold.low, 'V', 4)} to {show(foretold.high, 'V', 4)}"
-    return f"{read}, the design foretells {ends}. {ASKED}"
+    return f"foretold are {ends} {at}; {read}. {ASKED}"
