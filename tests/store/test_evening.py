@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 
 from tensimeter.app.job_in_hand import JobInHand
+from tensimeter.app.typed_lines import TypedLines
 from tensimeter.core.errors import UserError
 from tensimeter.core.held.claims import claims
 from tensimeter.core.held.points import loaded
@@ -14,6 +15,7 @@ from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.edits import changed, readings_first, with_link, with_test, without_test
 from tensimeter.core.model.tests import LineRegulation
 from tensimeter.core.plate.rating import outlet_plate, plate
+from tensimeter.core.standing import Load
 from tensimeter.core.testplan.meter_checks import meter_checks
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
@@ -235,3 +237,16 @@ def test_what_was_read_counts_without_a_test(begin) -> None:
     hand.edit("out", without_test(hand.job, "load-regulation"))
     typed(hand, "12.0V @2.5A")
     assert 2.4 < outlet_plate(hand.job, hand.now.outcomes(), output).most_A < 2.5
+
+
+def test_a_figure_that_may_be_an_outlet_or_its_volts_is_asked_about(begin) -> None:
+    hand = begin("+5V 15A +12V 8A")
+    assert hand.output_id == "5-v"
+    with pytest.raises(UserError, match="is 12 V the outlet, or what was read"):
+        hand.line("12V 2A")
+    typed(hand, "12 V @7A")
+    (reading, *_) = typed(hand, "12V 11.9V at 2A")
+    assert (reading.place, reading.value) == ("12-v", 11.9)
+    # What stands in a file and none of ours wrote says nothing.
+    hand.file.log("stands", "@2A @3A set nonsense")
+    assert TypedLines(hand.file).standing.loads == {"12-v": Load(amps=2.0)}

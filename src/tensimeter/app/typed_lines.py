@@ -5,6 +5,7 @@ moment: a display is compared with what was read together with it. What nobody h
 later of the same moment, it completes it.
 """
 
+import contextlib
 import math
 import re
 import time
@@ -141,9 +142,11 @@ class TypedLines:
             if entry.kind in ("changed", "dropped"):
                 self.standing = self.standing.unloaded()
             elif entry.kind == "stands" and 0 <= now - entry.at <= STALE_S:
-                line = taken_apart(entry.text)
-                self.standing = said(self.standing, line.reading or None, line.lasting, also=line.also)
-                self._typed = entry.at
+                # What no program of ours wrote there says nothing.
+                with contextlib.suppress(UserError):
+                    line = taken_apart(entry.text)
+                    self.standing = said(self.standing, line.reading or None, line.lasting, also=line.also)
+                    self._typed = entry.at
 
     def taken_back(self) -> None:
         """Something that was kept counts no more: what is read next is of a moment of its own."""

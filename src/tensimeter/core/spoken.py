@@ -8,6 +8,7 @@ import itertools
 import re
 from collections.abc import Sequence
 
+from tensimeter.core.errors import UserError
 from tensimeter.core.path import OutputLink
 from tensimeter.core.testplan.step import FAN, panel_of
 
@@ -62,6 +63,8 @@ _OF_UNIT = ((re.compile(rf"^{_NUMBER}\s*rpm$", re.I), FAN), (re.compile(rf"^{_NU
 def in_words_of_line(text: str, outputs: Sequence[OutputLink], in_hand: str | None) -> str:
     """The same, as the reading line has it; `in_hand` is the output that is meant where none is named.
 
+    UserError where it may be one thing or another.
+
     Examples
     --------
     >>> in_words_of_line("ripple 45 mV at 2 A", (), None)
@@ -74,12 +77,26 @@ def in_words_of_line(text: str, outputs: Sequence[OutputLink], in_hand: str | No
     line = _SMALL_UNIT.sub(lambda m: f"{m[1]}{m[2]}{m[3].upper()}", line)
     for pattern, instead in _SAYINGS:
         line = pattern.sub(instead, line)
+    _must_be_one(line.strip(), outputs, in_hand)
     line = _loads(_panels(line.strip(), outputs, in_hand))
     line = _named(line, outputs)
     for pattern, place in _OF_UNIT:
         if pattern.match(line):
             line = f"{place} {line}"
     return line
+
+
+def _must_be_one(line: str, outputs: Sequence[OutputLink], in_hand: str | None) -> None:
+    """UserError where “12V 2A” may be amps of the outlet 12 V, or what was read of the one in hand."""
+    for output in outputs:
+        spelt = r"\s*".join(re.escape(word) for word in output.name.split())
+        figure = output.name[:1].isdigit() and output.id != in_hand
+        if figure and re.match(rf"{spelt}\s+{_AMPS}$", line, re.I):
+            such = f"{output.name} {output.nominal_V:g}V @{output.full_load_A / 2:.2g}A"
+            raise UserError(
+                f"“{line}”: is {output.name} the outlet, or what was read? Type the outlet’s name, its volts "
+                f"and its amps: “{such}”."
+            )
 
 
 def _loads(line: str) -> str:
@@ -114,7 +131,7 @@ def _panels(line: str, outputs: Sequence[OutputLink], in_hand: str | None) -> st
 
 
 def _named(line: str, outputs: Sequence[OutputLink]) -> str:
-    """An output that is called by a figure (“12 V”) by its id, where another figure is behind it."""
+    """An output that is called by a figure (“12 V”) by its id, where volts are behind it."""
     also, _, rest = line.partition(" ") if line.casefold().startswith("also ") else ("", "", line)
     for output in sorted(outputs, key=lambda o: -len(o.name)):
         if not output.name[:1].isdigit():

@@ -139,7 +139,7 @@ def with_its_pair(file: JobFile, reading: Reading) -> list[Reading]:
     if reading.origin not in ("typed", "practice"):
         return [reading]
     moment = [r for r in file.readings() if r.scan == reading.scan]
-    mine = [r for r in moment if r is reading or (r.known == "read" and r.note == reading.note)]
+    mine = [r for r in moment if r.id == reading.id or (r.known == "read" and r.note == reading.note)]
     others = [r for r in moment if r.known == "read" and r not in mine]
     return mine if others else moment
 
