@@ -334,7 +334,7 @@ class TypedLines:
         last = self._last
         if last is None or now - last.typed > last.open_s or not line.said.lasting:
             return []
-        if last.state != state_of(self.file.job):
+        if last.state != state_of(self.file.job) or last.standing.is_like(line.standing):
             return []
         bare = Moment(last.scan, last.at)
         said = {what for what, _ in line.said.lasting}
