@@ -58,8 +58,14 @@ class _Loads:
 
     def _usual(self, output: str, seen: list[tuple[float, float | None]]) -> tuple[float, float | None]:
         """The conditions that most of these are near to; of several the latest."""
-        count = [sum(self._alike(output, x, y) for y in seen) for x in seen]
-        return seen[max(k for k, n in enumerate(count) if n == max(count))]
+        near, count = self._near.get(output, np.inf), np.zeros(len(seen), int)
+        amps = np.array([a for a, _ in seen])
+        for volts in {v for _, v in seen}:
+            here = np.flatnonzero([v == volts for _, v in seen])
+            inside = np.sort(amps[here])
+            count[here] = np.searchsorted(inside, amps[here] + near, "right")
+            count[here] -= np.searchsorted(inside, amps[here] - near, "left")
+        return seen[int(np.flatnonzero(count == count.max())[-1])]
 
     def _alike(self, output: str, a: tuple[float, float | None], b: tuple[float, float | None]) -> bool:
         return a[1] == b[1] and abs(a[0] - b[0]) <= self._near.get(output, np.inf)
