@@ -111,9 +111,10 @@ def test_trims_by_keyboard(window: MainWindow, keys) -> None:
     view.moves.setCurrentIndex(view.moves.findText("MOUNT"))
     view.up.setText("6")
     view.name.setFocus()
-    keys(window, "Enter")
-    for line in ("mount 13.3V @0.001A", "front-end-volts 0.5 turn", "mount 13.5V @0.001A"):
-        keys(window, "Ctrl+l", line, "Enter")
+    keys(window, "Enter", "Ctrl+l", "mount 13.3V @0.001A", "Enter")
+    for turns, volts in ((0.5, 13.4), (1, 13.5)):
+        keys(window, "Ctrl+l", f"front-end-volts {turns} turn", "Enter")
+        keys(window, "Ctrl+l", f"mount {volts}V @0.001A", "Enter")
     view = _view(window, keys, "trims")
     cells = _cells(view.table, 0)
     assert cells[:2] == ["Front end, volts", "mount"]
@@ -222,7 +223,7 @@ def test_a_demo_is_tuned_by_keyboard(
     assert displays.check is not None
     assert "simulated, proves nothing" in displays.title.text()
     trims = _view(window, keys, "trims")
-    read(6)
+    read(20)
     assert trims.found.held is bool(window.session.job.assembly.trims)
     changes = _view(window, keys, "changes")
     read(2)

@@ -1,5 +1,6 @@
 """tensimeter tune: what readings tell of displays, trims, causes, changes and contacts; without a window."""
 
+import math
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -195,13 +196,14 @@ def _told_trims(found: Trimming) -> dict[str, Any]:
     for k, screw in enumerate(found.screws):
         turn = next((t for t in found.turns if t.screw == screw.id), None)
         turned = known is not None and known.known[k]
+        per_turn = known.per_turn(screw.moves, screw.id) if known and turned else None
         rows.append(
             {
                 "trim": screw.id,
                 "moves": screw.moves,
                 "unit": screw.quantity,
-                "per_turn": known.per_turn(screw.moves, screw.id) if known and turned else None,
-                "play_turns": float(known.play[k]) if known and turned else None,
+                "per_turn": per_turn if per_turn and math.isfinite(per_turn.half_width) else None,
+                "play_turns": known.play_of(screw.id) if known and turned else None,
                 "target": found.targets.get(screw.moves),
                 "turn_by": turn.turns if turn else None,
                 "past_and_back": turn.past if turn else None,

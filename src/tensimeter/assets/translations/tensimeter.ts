@@ -2442,7 +2442,7 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <source>Name each screw and what it is there for. Then read, turn one by half a turn, type how far it then stands from where it was (“front-end-volts 0.5 turn”), and read again: how far to turn which follows, with play, stops, and what each moves of the others.</source>
+      <source>Name each screw and what it is there for. Then read, turn one a little, type how far it then stands from where it was (“front-end-volts 0.12 turn”), and read again: how far to turn which follows, with play, stops, and what each moves of the others.</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -1,5 +1,7 @@
 """What is said of trims, and what is turned and read next."""
 
+import numpy as np
+
 from tensimeter.core.measurement.conformity import Interval
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.trims import TrimScrew
@@ -9,19 +11,22 @@ from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.step import panel_of
 from tensimeter.core.tuning.asked import Asked
-from tensimeter.core.tuning.trims import TRIED, Trimming
+from tensimeter.core.tuning.trims import Trimming
 
 
 def screw_sentence(trimmed: Trimming, screw: TrimScrew) -> str:
     """What a screw moves, its play, and how far it can still be turned."""
     found = trimmed.found
     k = [s.id for s in trimmed.screws].index(screw.id)
-    if found is None or not found.known[k]:
+    if found is None or not found.was_turned(screw.id):
         return "not turned yet"
-    own = found.per_turn(screw.moves, screw.id)
+    own, play = found.per_turn(screw.moves, screw.id), found.play_of(screw.id)
+    if not np.isfinite(own.half_width):
+        return "turned, and not known yet what it moves: with the first turn its play is taken up"
     text = f"{with_uncertainty(own.value, own.half_width, screw.quantity)} a turn"
-    if found.play[k]:
-        text += f", play {found.play[k]:.2f} turns"
+    if play.high:
+        turns = f"{play.low:.2f} … {play.high:.2f}" if play.low else f"{play.high:.2f} at most"
+        text += f", play {turns} turns"
     ends = [
         f"{left:.1f} {way}"
         for left, way in (
@@ -67,9 +72,9 @@ def _at_stop(trimmed: Trimming, screw: TrimScrew, reads: Interval) -> float | No
     """The most that a place would read with its screw at the stop that raises it; None: not known."""
     found = trimmed.found
     k = [s.id for s in trimmed.screws].index(screw.id)
-    if found is None or not found.known[k]:
+    own = found.per_turn(screw.moves, screw.id) if found is not None else None
+    if found is None or own is None or not np.isfinite(own.half_width):
         return None
-    own = found.per_turn(screw.moves, screw.id)
     stop = screw.up if own.value > 0 else screw.down
     if stop is None:
         return None
@@ -91,15 +96,8 @@ def trims_asked(job: Job, found: Trimming) -> list[Asked]:
         Asked(s.moves, s.quantity, outputs.get(s.moves, ""))
         for s in sorted(found.screws, key=lambda s: s.moves not in outputs.values())
     ]
-    if not found.screws or found.held or not found.reads:
+    if not found.screws or found.held or not found.reads or found.unread or found.next is None:
         return [] if found.held else reads
-    known = found.found.known if found.found is not None else (False,) * len(found.screws)
-    untried = [s for s, ok in zip(found.screws, known, strict=True) if not ok]
-    if untried:
-        return [Asked(untried[0].id, "turn", to=found.stands.get(untried[0].id, 0.0) + TRIED), *reads]
-    turned = []
-    for turn in (t for t in found.turns if t.turns or t.past):
-        if turn.past:
-            turned.append(Asked(turn.screw, "turn", to=turn.ends_at - turn.past))
-        turned.append(Asked(turn.screw, "turn", to=turn.ends_at))
-    return [*turned, *reads] if turned else []
+    turn = found.next
+    past = [Asked(turn.screw, "turn", to=turn.ends_at - turn.past)] if turn.past else []
+    return [*past, Asked(turn.screw, "turn", to=turn.ends_at), *reads]

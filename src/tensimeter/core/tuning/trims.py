@@ -1,9 +1,10 @@
 """The trims of a job by what was read: what each is to bring about, what to turn now, whether all holds."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.network import build
@@ -19,12 +20,11 @@ from tensimeter.core.model.states import newest
 from tensimeter.core.model.trims import TrimScrew
 from tensimeter.core.path import OutputLink
 from tensimeter.core.testplan.step import panel_of
+from tensimeter.core.tuning.trying import effect, first_of, tried
 from tensimeter.core.tuning.turning import Sensitivity, Turn, Turned, sensitivity, turns_for
 
 #: A load is the same within this share of full load.
 NEAR_LOAD = 0.05
-#: How far a screw is turned to see what it does, turns.
-TRIED = 0.5
 #: Mechanical stops first, then zero, then span; outputs before displays.
 _ORDER = {"trip": 0, "zero": 1, "span": 2, "volts": 2, "limit": 3, "display": 4}
 
@@ -132,9 +132,11 @@ def _accuracy(job: Job, r: Reading) -> Accuracy:
 
 
 class Trimming(Struct, frozen=True, eq=False):
-    """The trims of a job: what was found, targets with their bands, what to turn now, whether all holds.
+    """The trims of a job: what was found, targets with their bands, what to turn, whether all holds.
 
-    `reads` is what each place reads, with what its meter leaves open; `stands` where each screw stands.
+    `turns` is how far each is to be turned in all, `next` what is turned now, after which all is read again;
+    `unread` are the places that were not read since the last turn. `reads` is what each place reads, with
+    what its meter leaves open; `stands` where each screw stands.
     """
 
     screws: tuple[TrimScrew, ...]
@@ -144,6 +146,8 @@ class Trimming(Struct, frozen=True, eq=False):
     turns: tuple[Turn, ...]
     held: bool
     said: str
+    next: Turn | None = None
+    unread: tuple[str, ...] = ()
     reads: dict[str, Interval] = field(default_factory=dict)
     stands: dict[str, float] = field(default_factory=dict)
 
@@ -183,11 +187,46 @@ def trimming(job: Job, readings: Iterable[Reading]) -> Trimming:
         found = sensitivity(turned) if latest else None
     except UserError:
         found = None
-    turns = _turns(screws, found, targets) if found is not None and not held else ()
-    said = _said(screws, found, targets, turns, stands, bool(latest), held)
+    unread = _unread(turned)
+    known = {s.id: effect(found, s.id, s.moves, targets.get(s.moves, 0.0)) for s in screws}
+    untried = [s for s in screws if known[s.id] == "open"]
+    # What a display shows too much of hurts nothing.
+    guarded = {o.id: min(targets[o.id], o.nominal_V) for o in job.design.outputs() if o.id in targets}
+    turns: tuple[Turn, ...] = ()
+    at = None
+    if latest and not held and not unread and untried:
+        at = tried(turned, untried[0].id, untried[0].moves, guarded, _stops(untried[0]))
+    elif found is not None and not held:
+        # A display follows its output, which will read what it is to read.
+        aims = {p: targets.get(p.removesuffix("-panel"), t) for p, t in targets.items()}
+        turns = turns_for(found, aims, {s.id: _stops(s) for s in screws}, [s.id for s in _in_order(screws)])
+        at = None if unread else first_of(found, turns, aims, guarded)
+    made = Trimming(screws, found, targets, bands, turns, held, "", at, unread, reads, stands)
+    said = _said(made, {s.id for s in screws if known[s.id] == "none"}, untried)
     if not latest and load.unsaid(live, {s.moves for s in screws}):
         said = "At what load was it read? Say it: @unloaded, or such as @2A; a turn is told by it alone."
-    return Trimming(screws, found, targets, bands, turns, held, said, reads, stands)
+    return replace(made, said=said)
+
+
+def _unread(turned: Turned) -> tuple[str, ...]:
+    """Places that were not read since the last turn."""
+    last = np.flatnonzero((turned.turns != turned.turns[-1]).any(axis=1))
+    since = turned.figures[int(last[-1]) + 1 if len(last) else 0 :]
+    read = np.isfinite(since).sum(axis=0) > 0
+    return tuple(p for p, now in zip(turned.places, read, strict=True) if not now)
+
+
+def _in_order(screws: Iterable[TrimScrew]) -> list[TrimScrew]:
+    return sorted(screws, key=_rank)
+
+
+def _rank(screw: TrimScrew) -> int:
+    """What is set first; a display after the output that it shows, whatever its screw sets."""
+    return _ORDER["display"] if screw.moves.endswith("-panel") else _ORDER[screw.sort]
+
+
+def _stops(screw: TrimScrew) -> tuple[float, float]:
+    return (-np.inf if screw.down is None else -screw.down, np.inf if screw.up is None else screw.up)
 
 
 def _read(job: Job, r: Reading, live: Sequence[Reading]) -> Interval:
@@ -203,40 +242,37 @@ def _read(job: Job, r: Reading, live: Sequence[Reading]) -> Interval:
     return Interval(r.value, r.value - half, r.value + half)
 
 
-def _turns(screws: Sequence[TrimScrew], found: Sensitivity, targets: Mapping[str, float]) -> tuple[Turn, ...]:
-    order = [s.id for s in sorted(screws, key=lambda s: _ORDER[s.sort])]
-    stops = {s.id: (-np.inf if s.down is None else -s.down, np.inf if s.up is None else s.up) for s in screws}
-    return turns_for(found, targets, stops, order)
-
-
-def _said(
-    screws: Sequence[TrimScrew],
-    found: Sensitivity | None,
-    targets: Mapping[str, float],
-    turns: Sequence[Turn],
-    stands: Mapping[str, float],
-    read: bool,
-    held: bool,
-) -> str:
-    """What to do next, in a sentence."""
-    known = found.known if found is not None else (False,) * len(screws)
-    untried = [s for s, ok in zip(screws, known, strict=True) if not ok]
-    unaimed = [s for s in screws if s.moves not in targets]
-    if held:
+def _said(found: Trimming, idle: set[str], untried: Sequence[TrimScrew]) -> str:
+    """What to do next, in a sentence; `idle` are the screws that move nothing."""
+    screws = found.screws
+    unaimed = [s for s in screws if s.moves not in found.targets]
+    if found.held:
         return "All hold: seal the screws, and note what they are set to."
-    if not read:
+    if not found.reads:
         return f"Read first, as it stands: {screws[0].moves} … {screws[0].quantity}."
-    if untried:
+    if found.unread:
+        return f"Read again, as it stands now: {', '.join(found.unread)}."
+    told = [
+        f"{s.name} moves nothing that it is there for: is it the right one?" for s in screws if s.id in idle
+    ]
+    if untried and found.next is not None:
         screw = untried[0]
-        to = stands.get(screw.id, 0.0) + TRIED
-        return (
-            f"{screw.name} was not turned yet. Turn {screw.name} half a turn up, what must not be hurt taken "
-            f"off before, type “{screw.id} {to:.2f} turn”, and read again."
+        turned = found.found is not None and bool(found.found.was_turned(screw.id))
+        what = "is not known well enough yet" if turned else "was not turned yet"
+        told.append(
+            f"{screw.name} {what}. {turn_sentence(screws, found.next)} What must not be hurt is taken off "
+            "before; then read again."
         )
-    if unaimed:
-        return f"{unaimed[0].name}: read with a meter what {unaimed[0].moves} should show, then the display."
-    acts = [turn_sentence(screws, t) for t in turns if t.turns or t.past]
-    return " ".join(acts) or "Within what a hand can set; a finer meter would tell whether it holds."
+    elif unaimed:
+        of = unaimed[0]
+        told.append(f"{of.name}: read with a meter what {of.moves} should show, then the display.")
+    elif found.next is not None:
+        told.append(f"{turn_sentence(screws, found.next)} Then read again.")
+    elif any(t.stopped for t in found.turns):
+        told.append("A stop is in the way: by these screws it comes no closer.")
+    elif not told:
+        told.append("Within what a hand can set; a finer meter would tell whether it holds.")
+    return " ".join(told)
 
 
 def turn_sentence(screws: Sequence[TrimScrew], turn: Turn) -> str:
@@ -248,7 +284,8 @@ def turn_sentence(screws: Sequence[TrimScrew], turn: Turn) -> str:
         down = abs(turn.turns) + turn.past
         text = f"Turn {screw.name} down by {down:.2f}, then up by {turn.past:.2f}: {first}, {typed}"
     else:
-        text = f"Turn {screw.name} up by {turn.turns:.2f}: {typed}"
+        way = "up" if turn.turns > 0 else "down"
+        text = f"Turn {screw.name} {way} by {abs(turn.turns):.2f}: {typed}"
     return f"{text}; its stop is there." if turn.stopped else f"{text}."
 
 

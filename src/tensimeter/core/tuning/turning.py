@@ -1,6 +1,6 @@
 """Screws that are turned, by numbers alone: what each moves, its play, how far to turn which."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 from msgspec import Struct
@@ -9,12 +9,19 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
 
-#: Plays that are tried, turns.
-PLAYS = np.arange(0.0, 0.51, 1 / 32)
+#: Plays that are tried, so far apart, turns; where in it a screw may have stood at first, as shares of it.
+STEP = 1 / 64
+PLAYS, STARTS = np.arange(0.0, 0.51, STEP), (1.0, 0.75, 0.5, 0.25, 0.0)
+#: Each of them, play and share; without play there is one alone.
+TRIED = np.array([(p, s) for p in PLAYS.tolist() for s in (STARTS if p else STARTS[:1])])
 #: Turned so far past and back, every setting ends in the same direction, and play has no part in it; turns.
 PAST = 0.5
 #: What a hand sets a screw to, turns; a rule of thumb.
 HAND = 0.02
+#: What is open of a position behind it, turns: the hand, and the grid of plays.
+OPEN_TURNS = np.hypot(HAND, STEP) / np.sqrt(12)
+#: What is as likely as this or likelier is not ruled out: chi-squared of one, 95 %.
+OPEN = 3.84
 
 
 class Turned(Struct, frozen=True, eq=False):
@@ -31,39 +38,60 @@ class Turned(Struct, frozen=True, eq=False):
 
 
 class Sensitivity(Struct, frozen=True, eq=False):
-    """What each screw moves: `matrix` (m, k) figures a turn with deviations `sd`, play (k,), figures at rest.
+    """What each screw moves: `matrix` (m, k) figures a turn, 95 % from `low` to `high`; play (k,) likewise.
 
-    `now` (k,) are the screws' own positions behind their play, `shafts` (k,) where the shafts stand.
+    `now` (k,) are the screws' own positions behind their play, `shafts` (k,) where the shafts stand. An end
+    is not finite where what was read leaves it open.
     """
 
     turned: Turned
     matrix: Array
-    sd: Array
+    low: Array
+    high: Array
     play: Array
-    rest: Array
+    play_ends: Array
     now: Array
     shafts: Array
-    known: tuple[bool, ...]
+
+    @property
+    def known(self) -> tuple[bool, ...]:
+        """Of each screw, whether what it moves of anything is known at all."""
+        return tuple(bool(x) for x in np.isfinite(self.high - self.low).sum(axis=0) > 0)
 
     def per_turn(self, place: str, screw: str) -> Interval:
-        """What a figure moves by in one turn of a screw, 95 %."""
+        """What a figure moves by in one turn of a screw, 95 %; its ends are not finite where that is open."""
         j, k = self.turned.places.index(place), self.turned.screws.index(screw)
-        value, half = float(self.matrix[j, k]), 1.96 * float(self.sd[j, k])
-        return Interval(value, value - half, value + half)
+        return Interval(float(self.matrix[j, k]), float(self.low[j, k]), float(self.high[j, k]))
+
+    def was_turned(self, screw: str) -> bool:
+        """Whether a screw was turned at all."""
+        return bool(np.ptp(self.turned.turns[:, self.turned.screws.index(screw)]))
+
+    def play_of(self, screw: str) -> Interval:
+        """The play of a screw, turns, 95 %."""
+        k = self.turned.screws.index(screw)
+        return Interval(float(self.play[k]), float(self.play_ends[k, 0]), float(self.play_ends[k, 1]))
 
 
-def behind_play(shafts: Array, play: float) -> Array:
-    """Where what a screw moves stands (n,), its shaft having stood at `shafts`: `play` behind going up."""
-    at = float(shafts[0]) - play
-    found = np.empty(len(shafts))
+def behind_play(shafts: Array, play: float | Array, share: float | Array = 1.0) -> Array:
+    """Where what a screw moves stands (n, ...), its shaft (n,) having stood at `shafts`.
+
+    It is `play` behind going up. At first it was a `share` of the play behind.
+    """
+    at = float(shafts[0]) - np.multiply(play, share)
+    found = np.empty((len(shafts), *np.shape(at)))
     for n, shaft in enumerate(shafts.tolist()):
-        at = min(max(at, shaft - play), shaft)
+        at = np.minimum(np.maximum(at, shaft - play), shaft)
         found[n] = at
     return found
 
 
 def sensitivity(turned: Turned) -> Sensitivity:
     """Volts a turn of each screw on each figure, and each screw's play, by least squares.
+
+    Where a screw stands in its play at first is not known, so that turned once it may have moved less than
+    its shaft. An end of an interval is the outermost of all plays that are not ruled out, each with what the
+    meter and the hand leave open.
 
     Parameters
     ----------
@@ -77,68 +105,149 @@ def sensitivity(turned: Turned) -> Sensitivity:
 
     References
     ----------
-    Linear least squares; play as the play operator of hysteresis (Visintin, Differential Models of
-    Hysteresis), searched over a grid, the likeliest taken.
+    Linear least squares with the errors of what is set (Fieller's theorem); play as the play operator of
+    hysteresis (Visintin, Differential Models of Hysteresis), by profile likelihood over a grid.
     """
     n, k = turned.turns.shape
     if n < 2 or not np.ptp(turned.turns, axis=0).any():
         raise UserError("Turn a screw and read again: nothing was read at two positions yet.")
-    play = np.zeros(k)
+    fit = _Fit(turned)
     for _ in range(2):
         for screw in range(k):
-            if _turned_back(turned.turns[:, screw]):
-                tried = [_misfit(turned, np.where(np.arange(k) == screw, p, play)) for p in PLAYS.tolist()]
-                play[screw] = PLAYS[int(np.argmin(np.round(tried, 6)))]
-    x = _positions(turned, play)
-    design = np.column_stack([np.ones(n), x])
+            fit.settle(screw)
+        fit.allow_for_the_hand()
     m = len(turned.places)
-    matrix, sd, rest = np.zeros((m, k)), np.full((m, k), np.inf), np.zeros(m)
-    for j in range(m):
-        there = np.isfinite(turned.figures[:, j])
-        if not there.any():
-            continue
-        of = np.linalg.pinv(design[there])
-        found = of @ turned.figures[there, j]
-        # What a screw moves is told only where figures were read at positions that tell it from the rest.
-        told = np.abs(of @ design[there] - np.eye(k + 1))[1:].max(axis=1) < 1e-6
-        rest[j], matrix[j] = found[0], np.where(told, found[1:], 0.0)
-        freedom = int(there.sum()) - np.linalg.matrix_rank(design[there])
-        left = turned.figures[there, j] - design[there] @ found
-        seen = float(np.sqrt(left @ left / freedom)) if freedom > 0 else 0.0
-        sd[j] = np.where(told, max(seen, float(turned.sd[j])) * np.linalg.norm(of[1:], axis=1), np.inf)
-    known = tuple(bool(np.isfinite(sd[:, s]).any()) for s in range(k))
-    return Sensitivity(turned, matrix, sd, play, rest, x[-1], turned.turns[-1], known)
+    low, high = np.full((m, k), -np.inf), np.full((m, k), np.inf)
+    ends = np.zeros((k, 2))
+    for screw in range(k):
+        low[:, screw], high[:, screw], ends[screw] = fit.left_open(screw)
+    matrix, play = fit.slopes(), TRIED[fit.chosen, 0]
+    return Sensitivity(turned, matrix, low, high, play, ends, fit.x[-1], turned.turns[-1])
 
 
-def _turned_back(shafts: Array) -> bool:
-    steps = np.diff(shafts)
-    return bool((steps > 0).any() and (steps < 0).any())
+class _Fit:
+    """Figures by positions, each screw at its likeliest play; what is read at one setting is one figure."""
+
+    def __init__(self, turned: Turned) -> None:
+        new = np.r_[True, (np.diff(turned.turns, axis=0) != 0).any(axis=1)]
+        self.of = np.cumsum(new) - 1
+        there = np.isfinite(turned.figures)
+        shape = (self.of[-1] + 1, len(turned.places))
+        self.count, total = np.zeros(shape), np.zeros(shape)
+        np.add.at(self.count, self.of, there)
+        np.add.at(total, self.of, np.where(there, turned.figures, 0.0))
+        self.figures = total / np.where(self.count > 0, self.count, np.nan)
+        #: Standard deviation of each figure, by the meter alone at first.
+        self.meter_sd = turned.sd / np.sqrt(np.maximum(self.count, 1))
+        self.sd = self.meter_sd
+        shafts = turned.turns[new]
+        self.tried = [behind_play(s, *TRIED.T) for s in shafts.T]
+        self.chosen = [0] * len(self.tried)
+
+    @property
+    def x(self) -> Array:
+        """Positions behind their play (n, k)."""
+        return np.column_stack([t[:, c] for t, c in zip(self.tried, self.chosen, strict=True)])
+
+    def settle(self, screw: int) -> None:
+        """Take the likeliest play of one screw; of several alike the least."""
+        misfit = np.round(sum(f.misfit for f in self._against(screw)), 6)
+        self.chosen[screw] = int(np.argmin(misfit))
+
+    def allow_for_the_hand(self) -> None:
+        """A setting is as close as a hand sets it: what that moves is open in each figure."""
+        moved = OPEN_TURNS * np.linalg.norm(self.slopes(), axis=1)
+        self.sd = np.hypot(self.meter_sd, moved)
+
+    def slopes(self) -> Array:
+        """Figures a turn (m, k); none where nothing tells them."""
+        found = np.zeros((self.figures.shape[1], len(self.tried)))
+        for screw in range(len(self.tried)):
+            found[:, screw] = [f.slope[self.chosen[screw]] for f in self._against(screw)]
+        return found
+
+    def left_open(self, screw: int) -> tuple[Array, Array, Array]:
+        """What a screw moves at least and at most of each figure (m,), and its play (2,)."""
+        fits = list(self._against(screw))
+        misfit = sum(f.misfit for f in fits)
+        freedom = sum(f.freedom for f in fits)
+        least = float(np.min(misfit))
+        # What scatters more than was foretold leaves as much more open.
+        wider = max(least / freedom, 1.0) if freedom > 0 else 1.0
+        is_open = misfit - least <= OPEN * wider
+        low = np.array([np.min(f.ends(wider)[0], where=is_open, initial=np.inf) for f in fits])
+        high = np.array([np.max(f.ends(wider)[1], where=is_open, initial=-np.inf) for f in fits])
+        play = TRIED[is_open, 0]
+        return low, high, np.array([play.min(), play.max()])
+
+    def _against(self, screw: int) -> Iterator["_Against"]:
+        """Each figure against each play of one screw, the others as they were chosen."""
+        others = np.delete(self.x, screw, axis=1)
+        for j in range(self.figures.shape[1]):
+            there = np.isfinite(self.figures[:, j])
+            yield _Against.of(
+                self.figures[there, j], self.sd[there, j], others[there], self.tried[screw][there]
+            )
 
 
-def _positions(turned: Turned, play: Array) -> Array:
-    return np.column_stack([behind_play(turned.turns[:, s], float(p)) for s, p in enumerate(play)])
+class _Against(Struct, frozen=True, eq=False):
+    """A figure against one screw, by each play (h,): its slope, what speaks of it, and what is left over."""
 
+    slope: Array
+    #: Sum of squares of positions that tell the slope, turns², as it weighs; and in turns² alone.
+    told: Array
+    spread: Array
+    misfit: Array
+    freedom: int
 
-def _misfit(turned: Turned, play: Array) -> float:
-    design = np.column_stack([np.ones(len(turned.turns)), _positions(turned, play)])
-    total = 0.0
-    for j, sd in enumerate(turned.sd.tolist()):
-        there = np.isfinite(turned.figures[:, j])
-        if there.any():
-            y = turned.figures[there, j] / sd
-            left = y - (design[there] / sd) @ (np.linalg.pinv(design[there] / sd) @ y)
-            total += float(left @ left)
-    return total
+    @classmethod
+    def of(cls, figures: Array, sd: Array, others: Array, tried: Array) -> "_Against":
+        """By weighted least squares: figures (n,), their deviations, other positions, those tried (n, h)."""
+        w = 1 / sd
+        base = w[:, None] * np.column_stack([np.ones(len(figures)), others])
+        u, s, _ = np.linalg.svd(base, full_matrices=False) if len(figures) else (base, np.zeros(0), None)
+        q = u[:, s > 1e-9 * max(s.max(initial=0.0), 1e-300)]
+        y, x = w * figures, w[:, None] * tried
+        y, x = y - q @ (q.T @ y), x - q @ (q.T @ x)
+        told = (x * x).sum(axis=0)
+        spread = told / max(float(w @ w), 1e-300) * len(figures)
+        tells = spread > 1e-9
+        slope = np.where(tells, y @ x / np.where(tells, told, 1.0), 0.0)
+        misfit = np.maximum(float(y @ y) - slope**2 * told, 0.0)
+        return cls(slope, np.where(tells, told, 0.0), spread, misfit, max(len(figures) - q.shape[1] - 1, 0))
+
+    def ends(self, wider: float) -> tuple[Array, Array]:
+        """What the slope is at least and at most (h,), 95 %, by Fieller's theorem."""
+        told = np.maximum(self.told, 1e-300) / wider
+        hand = OPEN_TURNS**2 / np.maximum(self.spread, 1e-300)
+        g = OPEN * hand
+        known = (self.told > 0) & (g < 1)
+        g = np.where(known, g, 0.0)
+        half = np.sqrt(OPEN * (1 - g) / told) / (1 - g)
+        middle = self.slope / (1 - g)
+        return np.where(known, middle - half, -np.inf), np.where(known, middle + half, np.inf)
 
 
 class Turn(Struct, frozen=True):
-    """How far to turn one screw; `past` of it first beyond and back, so that it ends turning up."""
+    """How far to turn one screw; `past` of it first beyond and back, so that it ends turning up.
+
+    `moves` is how far what it moves goes, the rest is play that is taken up.
+    """
 
     screw: str
     turns: float
     past: float
     ends_at: float
     stopped: bool
+    moves: float = 0.0
+
+    def shortened(self, share: float) -> "Turn":
+        """It by a share of what it was to move."""
+        if share >= 1 or not (self.turns or self.past):
+            return self
+        less = self.moves * (1 - share)
+        by = self.turns - less
+        return Turn(self.screw, by, PAST if by <= 0 else 0.0, self.ends_at - less, False, self.moves - less)
 
 
 def turns_for(
@@ -179,5 +288,5 @@ def turns_for(
         if abs(by) < HAND / 2:
             shaft, past = 0.0, 0.0
         stopped = bool(by <= a + 1e-6 or by >= b - 1e-6)
-        made.append(Turn(name, float(shaft), past, float(found.shafts[k] + shaft), stopped))
+        made.append(Turn(name, float(shaft), past, float(found.shafts[k] + shaft), stopped, by))
     return tuple(sorted(made, key=lambda t: list(order).index(t.screw) if t.screw in order else len(order)))
