@@ -5,8 +5,10 @@ from pathlib import Path
 
 import pytest
 
-from tensimeter.core.model.edits import readings_first
+from tensimeter.core.model.edits import changed, readings_first, with_link
+from tensimeter.core.model.job import Job
 from tensimeter.core.plate.rating import plate
+from tensimeter.demo.library import demo_job
 from tensimeter.report.sheet import outcomes
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.waves import WaveBook
@@ -48,6 +50,31 @@ EVENINGS = {
         ["out 12.0V @0A", "out 11.7V @7.9A", "changed: other lead", "out 12.0V @0A", "out 11.9V @2A"],
         "12 V · 1.97 A for moments (amps said, not read)",
     ),
+    "volts alone at a load of one's own": (
+        "test-load", ["12.01V", "11.9V", "12.0V"], "full amps from 549 mV",
+    ),
+    "a load that went on": (
+        "12V 5A",
+        ["room 20C", "out 11.9V @4A", "case 35C +10min", "out 11.85V +45min", "case 41C +45min",
+         "out 11.84V +91min", "case 41C +91min"],
+        "12 V · 3.96 A for moments (amps said, not read)",
+    ),
+    "held in the cool room, not in the hot one": (
+        "12V 5A",
+        ["room 20C", "out 11.9V @4A", "out 11.88V +60min", "room 38C", "out 11.9V @4A", "died +31min"],
+        "",
+    ),
+    "and the other way round": (
+        "12V 5A",
+        ["room 38C", "out 11.9V @4A", "died +31min", "room 20C", "out 11.9V @4A", "out 11.88V +60min"],
+        "",
+    ),
+    "beside a path that does not join up": (
+        "no lead to the lights",
+        ["shutter 12.0V @0A", "shutter 11.9V @5A", "lights 24V @1A"],
+        "12 V · 4.99 A for moments (amps said, not read); fuse 10 A slow; "
+        "24 V · 994 mA for moments (amps said, not read); fuse 3 A slow",
+    ),
     "with the clamp": (
         "12V 5A", ["out 11.9V @2A", "clamp 2.01A", "out-panel 2.1A"],
         "12 V · 1.98 A for moments",
@@ -63,16 +90,26 @@ def told(file: JobFile) -> tuple[str, list[tuple]]:
     return words, [(r.scan, r.place, r.quantity, r.value, r.known, r.state) for r in readings]
 
 
+def begun(label: str) -> Job:
+    """The job that an evening begins with: a supply of which its label is known, or a demo as one's own."""
+    if " " not in label:
+        return demo_job(label).model_copy(update={"demo": False})
+    if label[0].isdigit():
+        return readings_first("Shelf", label)
+    whole = demo_job("dome-workshop").model_copy(update={"demo": False})
+    return with_link(whole, changed(whole.design.link("lights-lead"), part=None))
+
+
 @pytest.mark.parametrize("name", EVENINGS)
 def test_an_evening_by_both_doors(name: str, tmp_path: Path, open_window, keys, tensimeter) -> None:
     label, lines, printed = EVENINGS[name]
-    by_hand = JobFile.create(tmp_path / "window.tensi", readings_first("Shelf", label))
+    by_hand = JobFile.create(tmp_path / "window.tensi", begun(label))
     window = open_window(by_hand)
     for line in lines:
         keys(window, "Ctrl+l", line, "Enter")
     shown = told(by_hand)
     path = tmp_path / "cli.tensi"
-    JobFile.create(path, readings_first("Shelf", label)).close()
+    JobFile.create(path, begun(label)).close()
     for line in lines:
         assert tensimeter("file", path, line)[0] == 0, line
     with JobFile(path) as file:

@@ -9,7 +9,8 @@ import contextlib
 import math
 import re
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from itertools import groupby
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -46,6 +47,10 @@ HEAT_TOGETHER_S = 20.0
 NEAR_SET = 0.1
 #: So many entries of the logbook are looked at for what stands.
 MOST_STANDING = 40
+#: What was read at a time that was said is of one moment with what was read so near to it, s.
+SAME_S = 0.5
+#: So many facts are looked at for when the load that stands began.
+MOST_FACTS = 400
 #: How a condition is said, where that is not its name.
 _WORD = {"joined": "with"}
 #: What an ammeter beside a load is called: what it shows is read of the output in hand.
@@ -101,11 +106,10 @@ class TypedLines:
     def __init__(self, file: JobFile) -> None:
         self.file = file
         self.standing = Standing()
-        self._last: Last | None = None
         #: When the load that stands began, s since 1970.
         self._began: float | None = None
         self._typed = 0.0
-        self._last = self._gone_on()
+        self._last: Last | None = self._gone_on()
         self._go_on_with_what_stands()
 
     def _gone_on(self) -> Last | None:
@@ -114,21 +118,42 @@ class TypedLines:
         rows = [r for r in facts[-40:] if facts[-1].scan == r.scan] if facts else []
         if not rows or rows[-1].origin != "typed" or rows[-1].state != state_of(self.file.job):
             return None
-        outputs = {o.id for o in self.file.job.design.outputs()}
-        said = [r for r in rows if r.known == "said"]
         standing = Standing(
-            {r.place: Load(r.value) for r in said if r.quantity == "A" and r.place in outputs},
-            {r.place.removesuffix(SET): r.value for r in said if r.place.endswith(SET)},
-            next((r.value for r in said if r.place == MAINS), None),
+            self._loads_of(rows),
+            {r.place.removesuffix(SET): r.value for r in rows if r.place.endswith(SET) and r.quantity == "V"},
+            next((r.value for r in rows if r.place == MAINS and r.quantity == "V"), None),
             None,
-            next((r.value for r in said if r.place == "ambient"), None),
+            next((r.value for r in rows if r.place == "ambient" and r.quantity == "C"), None),
         )
+        self._began = self._began_of(facts[-MOST_FACTS:], standing.loads)
         told: set[tuple[str, str]] = {(r.place, r.quantity) for r in rows}
         read: set[tuple[str, str]] = {(r.place, r.quantity) for r in rows if r.known == "read"}
         volts = {r.place: r.value for r in rows if r.quantity == "V" and r.known == "read"}
         at = rows[0].at
+        # When it was typed is not when it was read, which may be told.
+        typed = next((e.at for e in reversed(self.file.logbook(MOST_STANDING)) if e.kind == "reading"), at)
         timed, state = any(r.place == CLOCK for r in rows), rows[-1].state
-        return Last(rows[0].scan, at, at, standing, timed, read, told, volts, state, TOGETHER_S)
+        return Last(rows[0].scan, at, typed, standing, timed, read, told, volts, state, TOGETHER_S)
+
+    def _loads_of(self, rows: list[Reading]) -> dict[str, Load]:
+        """What each output was said to carry as these were read, where nothing ended it."""
+        outputs = {o.id for o in self.file.job.design.outputs()}
+        ended = {r.place for r in rows if r.quantity == "event" and r.range in ENDED_BY}
+        said = [r for r in rows if r.known == "said" and r.quantity == "A" and r.place in outputs - ended]
+        return {r.place: Load(r.value) for r in said}
+
+    def _began_of(self, facts: Sequence[Reading], loads: dict[str, Load]) -> float | None:
+        """When the load that stands began: as it was said of it last, else with the first line under it."""
+        began = None
+        for _, moment in groupby(reversed(facts), key=lambda r: r.scan):
+            rows = list(moment)
+            if not loads or self._loads_of(rows) != loads:
+                break
+            clock = next((r.value for r in rows if r.place == CLOCK), None)
+            began = rows[-1].at - clock if clock is not None else rows[-1].at
+            if clock is not None:
+                break
+        return began
 
     def _go_on_with_what_stands(self) -> None:
         """What was said by itself before this program began stands on, until it has grown old."""
@@ -145,8 +170,11 @@ class TypedLines:
                 # What no program of ours wrote there says nothing.
                 with contextlib.suppress(UserError):
                     line = taken_apart(entry.text)
-                    self.standing = said(self.standing, line.reading or None, line.lasting, also=line.also)
+                    before = self.standing
+                    self.standing = said(before, line.reading or None, line.lasting, also=line.also)
                     self._typed = entry.at
+                    if self.standing.loads != before.loads:
+                        self._began = entry.at
 
     def taken_back(self) -> None:
         """Something that was kept counts no more: what is read next is of a moment of its own."""
@@ -294,7 +322,7 @@ class TypedLines:
             or own in last.read
             or reading.quantity == "turn"
             or now - last.typed > (HEAT_TOGETHER_S if reading.quantity == "C" else TOGETHER_S)
-            or ((timed or last.timed) and last.at != at)
+            or ((timed or last.timed) and abs(last.at - at) > SAME_S)
         ):
             last = None
         if last is None:
@@ -304,7 +332,10 @@ class TypedLines:
             last.volts[reading.place] = reading.value
         bare = Moment(last.scan, last.at)
         facts = [
-            r for r in self._facts(job, line, bare, last.volts) if (r.place, r.quantity) not in last.told
+            r
+            for r in self._facts(job, line, bare, last.volts)
+            if (r.place, r.quantity) not in last.told
+            and (r.quantity == "A" or (r.place, r.quantity) not in last.read)
         ]
         if reading.at_A is not None:
             facts = [r for r in facts if (r.place, r.quantity) != (reading.place, "A")]

@@ -22,6 +22,7 @@ from tensimeter.core.measurement.readings import (
 )
 from tensimeter.core.model.instruments import CORRECTED, accuracy_of, put_right
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.joined import joined
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.contradiction import contradiction, foretold_V
@@ -119,6 +120,7 @@ def outcome(
     outcome says that it is pretended.
     """
     test, output = worked_out.test, worked_out.output
+    job = joined(job, output.id)
     live = put_right(job, list(readings) if are_taken else taken(job, worked_out, standing(readings)))
     own = tuple(w for w in waves if w.test == test.id)
     # What was said beside figures that are made up makes nothing real of them.

@@ -8,6 +8,7 @@ from tensimeter.core.circuit.network import build, has_source
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.edits import identifier
 from tensimeter.core.model.job import Job
+from tensimeter.core.model.joined import joined
 from tensimeter.core.model.tests import LoadRegulation, Test
 from tensimeter.core.path import LoadLink
 from tensimeter.core.rating.ladder import continuous_full_load
@@ -19,6 +20,7 @@ from tensimeter.core.testplan.step import Plan, Situation, Step, predicted
 
 def plan(job: Job, test: Test) -> Plan:
     """The steps of a test within the design's reach and the load's."""
+    job = joined(job, test.output)
     output = job.output(test.output)
     full = continuous_full_load(job, output.id)
     able_A = sinks_A(job, output.nominal_V)
