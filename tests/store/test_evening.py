@@ -151,6 +151,23 @@ def test_when_a_line_was_typed_tells_no_time(begin) -> None:
         assert [(one.minutes, one.known) for one in held] == ([(39.0, "said")] if day else [])
 
 
+@pytest.mark.parametrize("asked", [True, False])
+def test_a_soak_by_hand_is_of_one_load_and_as_long_as_was_said(begin, asked) -> None:
+    """On two days half an hour each is no day, and what was read counts whichever test was in hand."""
+    hand = begin("ridge-pier")
+    hand.choose_test("soak" if asked else "load-regulation")
+    begun, kept = time.time(), hand._import
+    for day, most in ((0, 31), (1, 25)):
+        for minute in range(0, most, 3):
+            at = begun + 86400.0 * day + 60.0 * minute
+            for text in ("mount 13.5V (@8A)", "case 41C (@8A)"):
+                words = f"{text} +{minute}min"
+                hand.lines.keep(hand.lines.understood(words, "mount", hand.understood, at), kept, at)
+    hand._after_readings()
+    held = loaded(hand.job, hand.now.outcomes(), "mount")
+    assert [(one.minutes, one.known) for one in held] == [(24.0, "said")]
+
+
 def test_what_was_taken_back_lends_no_amps_to_what_is_read_after_it(begin) -> None:
     hand = begin("12V 5A")
     typed(hand, "out 11.9V @2A")

@@ -18,7 +18,7 @@ from msgspec.structs import replace
 from tensimeter.app.imported_readings import Moment, said_amps, said_fact
 from tensimeter.core.circuit.along_path import OTHER, link_of
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.readings import ENDED_BY, FAILED_BY, Reading
+from tensimeter.core.measurement.readings import CLOCK, ENDED_BY, FAILED_BY, Reading
 from tensimeter.core.model.compared_places import SET, part_at, set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import state_of
@@ -36,7 +36,7 @@ from tensimeter.core.standing import (
     taken_apart,
 )
 from tensimeter.core.testplan.step import displays_of
-from tensimeter.core.testplan.taken import CLOCK, MAINS, near_own
+from tensimeter.core.testplan.taken import MAINS, near_own
 from tensimeter.store.jobfile import JobFile
 
 #: An output and what it is set to.

@@ -13,14 +13,14 @@ from msgspec import Struct
 from tensimeter.core.arrays import Flags
 from tensimeter.core.heat_design.measuring_points import heats, limit_C, spot_above, spot_spread, thermometer
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge
-from tensimeter.core.measurement.readings import FAILED_BY, Reading, VoltsAmps, interval_of, pairs
+from tensimeter.core.measurement.readings import CLOCK, FAILED_BY, Reading, VoltsAmps, interval_of, pairs
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import open_state
 from tensimeter.core.testplan.evaluation import corrected
 from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, soak_runs
 from tensimeter.core.testplan.step import OPEN, Outcome, value_of
-from tensimeter.core.testplan.taken import CLOCK, amps_of, is_set_to
+from tensimeter.core.testplan.taken import amps_of, is_set_to
 
 
 class Point(Struct, frozen=True):

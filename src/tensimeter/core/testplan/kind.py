@@ -49,6 +49,8 @@ class TestKind(ABC, Generic[T]):
     totals: ClassVar[frozenset[Measurand]] = frozenset()
     #: Whether its points are told apart by what stands around them: the mains, what other outputs carry.
     by_conditions: ClassVar[bool] = False
+    #: Whether it takes all that was read of its load at times that somebody said.
+    by_time: ClassVar[bool] = False
     #: Which of its waveforms stands for it on paper.
     printed_wave: ClassVar[Literal["first", "last"]] = "first"
     #: What its list of points or units is called, where it has one.

@@ -7,7 +7,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import newest
 from tensimeter.core.testplan.approach import Approach
 from tensimeter.core.testplan.step import OPEN, Plan
-from tensimeter.core.testplan.taken import Placing, Sorter, asks_points, by_points, in_order, moments_of
+from tensimeter.core.testplan.taken import Placing, Sorter, in_order, moments_of, takes_all
 
 #: The latest reading by step, place and quantity.
 At = dict[tuple[int, str, Measurand], Reading]
@@ -111,7 +111,7 @@ class ReadSoFar:
         """How many readings a test may take: its own, and points; that of a test of something else is 0."""
         test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
         # Of no campaign are those by which what was read is judged without any.
-        free = len(self.by_test.get(None, ())) if test is None or asks_points(test) else 0
+        free = len(self.by_test.get(None, ())) if test is None or takes_all(test) else 0
         return len(self.by_test.get(test_id, ())), free
 
     def newest_id(self, test_id: str) -> int:
@@ -140,7 +140,7 @@ class ReadSoFar:
     def _of(self, plan: Plan) -> tuple[list[Reading], At]:
         key = plan.test.id
         own = self.by_test.get(key, _NONE)
-        if not by_points(plan):
+        if not takes_all(plan.test):
             return own, self._at.get(key, {})
         known = self._taken.get(key)
         if known is None or known.plan is not plan or known.own is not own or not known.is_of(self._free):

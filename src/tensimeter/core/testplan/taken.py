@@ -13,7 +13,7 @@ import math
 from collections.abc import Iterable, Sequence
 
 from tensimeter.core.circuit.network import has_source
-from tensimeter.core.measurement.readings import FAILED_BY, Measurand, Reading
+from tensimeter.core.measurement.readings import CLOCK, FAILED_BY, Measurand, Reading
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import of_newest
@@ -28,8 +28,6 @@ NEAR_SHARE = 0.05
 SET_SHARE, MAINS_SHARE = 0.02, 0.03
 #: Where the mains' volts are filed, as read or said.
 MAINS = "mains"
-#: Where the seconds since the load began are filed, where somebody said them.
-CLOCK = "clock"
 
 
 def by_points(plan: Plan) -> bool:
@@ -41,6 +39,11 @@ def asks_points(test: Test) -> bool:
     """Whether what a test asks are points of an output: volts over amps, under conditions that it tells."""
     kind = kind_of(test)
     return kind.by_current or kind.in_reach or kind.by_conditions
+
+
+def takes_all(test: Test) -> bool:
+    """Whether a test takes what fits it, whoever asked for it: points, or a load held over time."""
+    return asks_points(test) or kind_of(test).by_time
 
 
 #: Where a reading has its test, and its step behind it.
@@ -80,7 +83,7 @@ def taken(job: Job, plan: Plan, readings: Iterable[Reading]) -> list[Reading]:
 def taken_of(job: Job, plan: Plan, live: Iterable[Reading]) -> list[Reading]:
     """The same of readings of one state, whichever that is: to lay a state beside another."""
     test = plan.test
-    if not by_points(plan):
+    if not takes_all(test):
         return [r for r in live if r.test == test.id]
     sorter, own, free = Sorter(job, test), list[Reading](), list[Reading]()
     for r in live:
@@ -149,6 +152,8 @@ class Placing:
     def take(self, rows: Sequence[Reading]) -> list[Reading]:
         """What of a moment is taken."""
         told = {(r.place, r.quantity): r.value for r in rows}
+        if self.kind.by_time:
+            return self._in_time(rows, told)
         return [r for place in self.alike or {self.plan.output.id: []} for r in self._at(place, rows, told)]
 
     def _at(self, place: str, rows: Sequence[Reading], told: Told) -> list[Reading]:
@@ -175,6 +180,18 @@ class Placing:
             return _labelled(plan, place, rows, None) if set_elsewhere else []
         step = self._nearest(fitting, amps, falls=falls)
         return _labelled(plan, place, rows, step) if step is not None or between else []
+
+    def _in_time(self, rows: Sequence[Reading], told: Told) -> list[Reading]:
+        """All of a moment of which somebody said how long its load had been on, where it is one of these."""
+        amps = amps_of(rows, self.plan.output.id)
+        if (CLOCK, "s") not in told or amps is None:
+            return []
+        near = [s for s in self.plan.steps if abs(s.set_A - amps) <= self.near_A + 1e-9]
+        near = [s for s in near if _same_elsewhere(self.plan, s, rows)]
+        if not near:
+            return []
+        step = min(near, key=lambda s: (abs(s.set_A - amps), -s.index))
+        return [r._replace(test=self.plan.test.id, step=step.index) for r in rows]
 
     def _fits(self, step: Step, rows: Sequence[Reading], told: Told) -> bool:
         """Whether a moment's circumstances, but for its amps, are those of a point."""

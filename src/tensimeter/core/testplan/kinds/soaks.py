@@ -41,6 +41,7 @@ class SoakKind(HeatKind[Soak]):
     method = (
         "A part load, then full load held; temperatures are read all along and forecast, until they stand."
     )
+    by_time = True
 
     def fits(self, output: OutputLink) -> bool:
         return True

@@ -1,6 +1,7 @@
 """The readings of a soak run by run: what was read when, where, and the heat-up of one place."""
 
 import itertools
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -10,7 +11,7 @@ from tensimeter.core.arrays import Array, Flags
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import chain, thermometer, watched
 from tensimeter.core.heatup.record import HeatUp
-from tensimeter.core.measurement.readings import Reading
+from tensimeter.core.measurement.readings import CLOCK, Reading
 from tensimeter.core.model.job import Job
 from tensimeter.core.testplan.step import Plan
 
@@ -18,6 +19,8 @@ from tensimeter.core.testplan.step import Plan
 FIRST_SCANS = 8
 #: An output is gone below this share of the volts that stood at the same step, or of all that stood.
 GONE_SHARE, DEAD_SHARE = 0.5, 0.02
+#: A clock that begins anew so long after the load began tells of another load, s.
+ANEW_S = 1800.0
 #: K over the room from which on a run is one that began warm: more than two probes differ by.
 WARM_K = 3.0
 
@@ -86,18 +89,51 @@ class SoakRun(Struct, frozen=True, eq=False):
 
 
 def soak_runs(readings: Sequence[Reading]) -> list[SoakRun]:
-    """The runs of a test by its readings, in the order taken; what was typed or came in a file is one."""
-    found: dict[int | None, dict[int, list[Reading]]] = {}
+    """The runs of a test by its readings, in the order taken.
+
+    What was typed or came in a file is one, until its clock begins anew.
+    """
+    found: dict[tuple[int | None, int], dict[int, list[Reading]]] = {}
+    by_hand = _by_hand([r for r in readings if r.run is None])
     for r in readings:
-        found.setdefault(r.run, {}).setdefault(r.scan, []).append(r)
-    runs = sorted((_run(run, list(scans.values())) for run, scans in found.items()), key=lambda r: r.at)
+        which = by_hand[r.scan] if r.run is None else 0
+        found.setdefault((r.run, which), {}).setdefault(r.scan, []).append(r)
+    runs = sorted((_run(run, list(scans.values())) for (run, _), scans in found.items()), key=lambda r: r.at)
     # Loudness or volts typed beside a run of an instrument are no run of their own.
     return [r for r in runs if r.celsius] or [r for r in runs if len(r.time_s)]
 
 
+def _by_hand(readings: Sequence[Reading]) -> dict[int, int]:
+    """Which soak by hand each moment is of: another begins where the clock falls back, long after."""
+    clocks = {r.scan: (r.value, r.at - r.value) for r in readings if r.place == CLOCK}
+    found: dict[int, int] = {}
+    begun: list[float] = []
+    last = (0.0, -math.inf)
+    for scan, (clock_s, began) in clocks.items():
+        if not begun or (clock_s < last[0] and began - last[1] > ANEW_S):
+            begun.append(began)
+        last, found[scan] = (clock_s, began), len(begun) - 1
+    for r in readings:
+        # What nobody said the time of is of the load that had begun by then.
+        found.setdefault(r.scan, max(sum(b <= r.at + 1.0 for b in begun) - 1, 0))
+    return found
+
+
+def _clock(scan: Sequence[Reading]) -> float | None:
+    """How long after its load began a moment was, as it was said, s."""
+    return next((r.value for r in scan if r.place == CLOCK), None)
+
+
 def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:
-    scans = sorted(scans, key=lambda s: s[0].at)
-    start = scans[0][0].at
+    # How long a load was held is told by what was said of it, not by when that was typed.
+    began = [s[0].at - clock for s in scans if (clock := _clock(s)) is not None]
+    start = min(began) if began else min(s[0].at for s in scans)
+
+    def since(scan: Sequence[Reading]) -> float:
+        clock = _clock(scan)
+        return clock if clock is not None else scan[0].at - start
+
+    scans = sorted(scans, key=since)
     places = sorted({r.place for scan in scans for r in scan if r.quantity == "C"})
     columns = {p: np.full(len(scans), np.nan) for p in places}
     volts, amps, step = (np.full(len(scans), np.nan) for _ in range(3))
@@ -112,7 +148,7 @@ def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:
                 amps[k] = r.value
             last = r.step if r.step is not None else last
         step[k] = last
-    time = np.array([scan[0].at - start for scan in scans])
+    time = np.array([since(scan) for scan in scans])
     return SoakRun(run, start, time, volts, amps, columns, step)
 
 
