@@ -135,7 +135,7 @@ def outcomes(job: Job, readings: list[Reading], waves: Sequence[Wave] = ()) -> l
             continue
         planned = guarded("This test", partial(plan, job, test), lambda _: None)
         if planned is not None:
-            judge = partial(outcome, job, planned, readings, waves)
+            judge = partial(outcome, job, planned, read.taken(planned), waves, are_taken=True)
             found.append(guarded("This test", judge, partial(not_judged, planned)))
     return found
 

@@ -243,8 +243,8 @@ class JobFile:
         with self._mutex, said(self.path):
             after = (self._known[-1].id if self._known else 0) or 0
             fresh = with_states(self._db, readings_after(self._db, after), self._states)
-            self._read.update((r.state, r.place) for r in fresh if r.quantity in ("V", "A", "Vpp"))
-            self._replaces = self._replaces or any(r.corrects is not None for r in fresh)
+            self._read.update({(r.state, r.place) for r in fresh if r.quantity in _OF_SUPPLY})
+            self._replaces = self._replaces or not {r.corrects for r in fresh} <= {None}
             self._known += self._apart.told(fresh)
             return list(self._known)
 
@@ -433,4 +433,6 @@ class JobFile:
         self._db.execute("INSERT INTO log (at, kind, text) VALUES (?, 'file', ?)", (time.time(), text))
 
 
+#: What is read of an output, by which a state of the supply is known to have been read.
+_OF_SUPPLY = frozenset(("V", "A", "Vpp"))
 _KEEP = f"INSERT INTO reading ({READING_COLUMNS}, revision) VALUES ({', '.join('?' * 16)})"

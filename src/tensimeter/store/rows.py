@@ -145,7 +145,7 @@ def with_states(db: sqlite3.Connection, fresh: list[Reading], known: dict[int, i
         )
         fresh = [r._replace(state=known[of[r.id]]) if known[of[r.id]] != 1 else r for r in fresh]
         fresh = _as_corrected(db, fresh, known)
-    if any(r.origin == "typed" and r.quantity == "A" for r in fresh):
+    if ("typed", "A") in {(r.origin, r.quantity) for r in fresh}:
         pairs = zip(fresh, (None, *fresh), strict=False)
         return [told for r, before in pairs if (told := _as_known(r, before)) is not None]
     return fresh

@@ -150,13 +150,20 @@ def pairs(readings: Iterable[Reading], place: str, test: str | None = None) -> l
 
     Amps that were read stand before those that were set or said.
     """
-    own = [r for r in standing(readings) if r.place == place and (test is None or r.test == test)]
-    volts = {r.scan: r for r in own if r.quantity == "V"}
-    amps = {r.scan: r for r in own if r.quantity == "A" and r.known != "read"}
-    amps |= {r.scan: r for r in own if r.quantity == "A" and r.known == "read"}
+    volts: dict[int, Reading] = {}
+    amps: dict[int, Reading] = {}
+    scans: dict[int, None] = {}
+    for r in standing(readings):
+        if r.place != place or (test is not None and r.test != test):
+            continue
+        scans[r.scan] = None
+        if r.quantity == "V":
+            volts[r.scan] = r
+        elif r.quantity == "A" and (r.scan not in amps or r.known == "read" or amps[r.scan].known != "read"):
+            amps[r.scan] = r
     return [
         VoltsAmps(v, a)
-        for scan in dict.fromkeys([r.scan for r in own])
+        for scan in scans
         if (v := volts.get(scan)) is not None
         and (a := amps.get(scan)) is not None
         and math.isfinite(v.value + a.value)

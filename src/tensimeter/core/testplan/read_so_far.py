@@ -16,6 +16,21 @@ At = dict[tuple[int, str, Measurand], Reading]
 _NONE: list[Reading] = []
 
 
+def _kept(r: Reading) -> int:
+    """What readings are ordered by as they were kept."""
+    return r.id or 0
+
+
+def _alike(readings: list[Reading]) -> list[list[Reading]]:
+    """Readings apart by their test and whether they are of a run; a log is of one, and is left whole."""
+    if len({(r.test, r.run) for r in readings}) == 1:
+        return [readings]
+    found: dict[tuple[str | None, bool], list[Reading]] = {}
+    for r in readings:
+        found.setdefault((r.test, r.run is None), []).append(r)
+    return list(found.values())
+
+
 class Taken:
     """What a test takes of the points read so far; those before the last moment are settled."""
 
@@ -92,14 +107,13 @@ class ReadSoFar:
         places = dict.fromkeys(before.places if before else ())
         sorter = Sorter(job)
         added: dict[str | None, list[Reading]] = {}
-        for r in fresh:
-            places[r.place] = None
-            if r.state not in self.states:
-                continue
-            test = None if sorter.is_free(r) else r.test
-            if test is None:
-                self._free_places.add(r.place)
-            added.setdefault(test, []).append(r)
+        places.update(dict.fromkeys([r.place for r in fresh]))
+        for rows in _alike([r for r in fresh if r.state in self.states]):
+            test = rows[0].test
+            if sorter.is_free(rows[0]):
+                self._free_places.update([r.place for r in rows])
+                test = None
+            added[test] = sorted([*added[test], *rows], key=_kept) if test in added else rows
         self.places = list(places)
         for test, rows in added.items():
             self.by_test[test] = [*self.by_test.get(test, ()), *rows]
@@ -140,7 +154,7 @@ class ReadSoFar:
     def _of(self, plan: Plan) -> tuple[list[Reading], At]:
         key = plan.test.id
         own = self.by_test.get(key, _NONE)
-        if not takes_all(plan.test):
+        if not self._free or not takes_all(plan.test):
             return own, self._at.get(key, {})
         known = self._taken.get(key)
         if known is None or known.plan is not plan or known.own is not own or not known.is_of(self._free):

@@ -2,7 +2,7 @@
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from msgspec import Struct
@@ -93,19 +93,30 @@ def soak_runs(readings: Sequence[Reading]) -> list[SoakRun]:
 
     What was typed or came in a file is one, until its clock begins anew.
     """
+    clocks = {r.scan: (r.value, r.at - r.value) for r in readings if r.place == CLOCK}
+    by_hand = _by_hand(readings, clocks) if clocks else {}
     found: dict[tuple[int | None, int], dict[int, list[Reading]]] = {}
-    by_hand = _by_hand([r for r in readings if r.run is None])
     for r in readings:
-        which = by_hand[r.scan] if r.run is None else 0
-        found.setdefault((r.run, which), {}).setdefault(r.scan, []).append(r)
-    runs = sorted((_run(run, list(scans.values())) for (run, _), scans in found.items()), key=lambda r: r.at)
+        key = (r.run, by_hand.get(r.scan, 0)) if by_hand else (r.run, 0)
+        if key not in found:
+            found[key] = {}
+        scans = found[key]
+        if r.scan in scans:
+            scans[r.scan].append(r)
+        else:
+            scans[r.scan] = [r]
+    made = (_run(run, list(scans.values()), clocks) for (run, _), scans in found.items())
+    runs = sorted(made, key=lambda r: r.at)
     # Loudness or volts typed beside a run of an instrument are no run of their own.
     return [r for r in runs if r.celsius] or [r for r in runs if len(r.time_s)]
 
 
-def _by_hand(readings: Sequence[Reading]) -> dict[int, int]:
+#: By moment: how long after its load began it was, as that was said, s; and when that began.
+Clocks = Mapping[int, tuple[float, float]]
+
+
+def _by_hand(readings: Sequence[Reading], clocks: Clocks) -> dict[int, int]:
     """Which soak by hand each moment is of: another begins where the clock falls back, long after."""
-    clocks = {r.scan: (r.value, r.at - r.value) for r in readings if r.place == CLOCK}
     found: dict[int, int] = {}
     begun: list[float] = []
     last = (0.0, -math.inf)
@@ -115,25 +126,21 @@ def _by_hand(readings: Sequence[Reading]) -> dict[int, int]:
         last, found[scan] = (clock_s, began), len(begun) - 1
     for r in readings:
         # What nobody said the time of is of the load that had begun by then.
-        found.setdefault(r.scan, max(sum(b <= r.at + 1.0 for b in begun) - 1, 0))
+        if r.run is None and r.scan not in found:
+            found[r.scan] = max(sum(b <= r.at + 1.0 for b in begun) - 1, 0)
     return found
 
 
-def _clock(scan: Sequence[Reading]) -> float | None:
-    """How long after its load began a moment was, as it was said, s."""
-    return next((r.value for r in scan if r.place == CLOCK), None)
-
-
-def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:
+def _run(run: int | None, scans: list[list[Reading]], clocks: Clocks) -> SoakRun:
     # How long a load was held is told by what was said of it, not by when that was typed.
-    began = [s[0].at - clock for s in scans if (clock := _clock(s)) is not None]
-    start = min(began) if began else min(s[0].at for s in scans)
-
-    def since(scan: Sequence[Reading]) -> float:
-        clock = _clock(scan)
-        return clock if clock is not None else scan[0].at - start
-
-    scans = sorted(scans, key=since)
+    said = [clocks[s[0].scan] for s in scans if s[0].scan in clocks] if clocks else []
+    start = min(began for _, began in said) if said else min([s[0].at for s in scans])
+    time = np.array([s[0].at for s in scans]) - start
+    if said:
+        time = np.array([clocks[s[0].scan][0] if s[0].scan in clocks else s[0].at - start for s in scans])
+    if (np.diff(time) < 0).any():
+        order = np.argsort(time, kind="stable")
+        scans, time = [scans[k] for k in order.tolist()], time[order]
     places = sorted({r.place for scan in scans for r in scan if r.quantity == "C"})
     columns = {p: np.full(len(scans), np.nan) for p in places}
     volts, amps, step = (np.full(len(scans), np.nan) for _ in range(3))
@@ -148,7 +155,6 @@ def _run(run: int | None, scans: list[list[Reading]]) -> SoakRun:
                 amps[k] = r.value
             last = r.step if r.step is not None else last
         step[k] = last
-    time = np.array([since(scan) for scan in scans])
     return SoakRun(run, start, time, volts, amps, columns, step)
 
 
