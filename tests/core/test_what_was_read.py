@@ -95,7 +95,7 @@ def test_what_nobody_said_is_not_known() -> None:
         ("1.25..27V 1A", [(1.25, 27, 1)]),
         ("0 to 30 V 3 A", [(0, 30, 3)]),
         ("2 × 0-20V 1A", [(0, 20, 1), (0, 20, 1)]),
-        ("+5V 15A +12V 8A", [(None, 5, 15), (None, 12, 8)]),
+        ("+5V 15A +12V 8A −12V 0.5A", [(None, 5, 15), (None, 12, 8), (None, 12, 0.5)]),
         ("24V 6.3A 150W", [(None, 24, 6.3)]),
     ],
 )
@@ -107,7 +107,7 @@ def test_labels_of_supplies_that_exist(label: str, outlets: list[tuple[float | N
 
 
 def test_labels_that_say_too_little_are_refused() -> None:
-    for label in ("0-30V", "+5V 15A −12V 0.5A", "5A"):
+    for label in ("0-30V", "+5V 15A −12V 0A", "5A"):
         with pytest.raises(UserError):
             read_outlets(label)
 

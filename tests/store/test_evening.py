@@ -206,6 +206,20 @@ def test_an_edit_of_the_supply_rates_nothing_until_it_is_said(begin) -> None:
         typed(hand, "supply changed")
 
 
+def test_an_outlet_below_common_is_read_as_a_meter_shows_it(begin) -> None:
+    hand = begin("+12V 8A −12V 0.5A")
+    _, below = hand.job.design.outputs()
+    assert (below.name, below.below, below.nominal_V) == ("−12 V", True, 12.0)
+    (volts, amps) = typed(hand, "-12V −11.93V @0.3A")
+    assert (volts.place, volts.value, volts.note, amps.value) == (below.id, 11.93, "-12V −11.93V @0.3A", 0.3)
+    typed(hand, "+12V 12.05V @4A", f"{below.id}-panel -11.9V")
+    assert [r.value for r in hand.file.readings() if r.place == f"{below.id}-panel"] == [11.9]
+    assert "12 V · 3.96 A for moments" in printed(hand)
+    assert "−12 V · 276 mA for moments" in printed(hand)
+    with pytest.raises(UserError, match="is −12 V the outlet"):
+        typed(hand, "−12V 0.5A")
+
+
 def test_outlets_read_one_after_the_other_are_not_printed_as_loaded_at_once(begin) -> None:
     hand = begin("+5V 3A +12V 2A")
     first, second = (o.id for o in hand.job.design.outputs())

@@ -39,6 +39,11 @@ def test_volts_and_amps_may_stand_beside(tmp_path: Path) -> None:
     found = read_temperatures(written(tmp_path, "t,volts,amps,temp case\n0,13.5,4,20\n9,13.4,8,30\n"))
     assert found.volts.tolist() == [13.5, 13.4]
     assert found.amps.tolist() == [4, 8]
+    which = {"case": "Kanal 1", "ambient": "#3"}
+    kanals = read_temperatures(
+        written(tmp_path, "t,Kanal 1 (°C),Kanal 2 (°C)\n0,20,18\n9,30,18\n"), named=which
+    )
+    assert {k: v.tolist() for k, v in kanals.celsius.items()} == {"case": [20, 30], "ambient": [18, 18]}
     named = read_temperatures(written(tmp_path, "when,temp\n0,20\n3,21\n"), "when")
     assert named.time_s.tolist() == [0, 3]
 

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.along_path import OTHER
+from tensimeter.core.circuit.sources import below_common
 from tensimeter.core.errors import Doubtful, UserError
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import AS_SAID, Measurand, Origin, Reading
@@ -206,6 +207,8 @@ def import_log(
     """
     job = file.job
     volts, amps = log.need("volts", "amps", over_range=True)
+    if below_common(file.job, plan.output.id):
+        volts = np.abs(volts)
     must_sink(source, amps, most_A=plan.most_A or 0.0)
     if not accept:
         ask_about(

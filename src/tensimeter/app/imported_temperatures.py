@@ -10,22 +10,29 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.instruments import accuracy_of
+from tensimeter.core.model.job import Job
+from tensimeter.core.readingline import find_place
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import Log, TemperatureLog
 
-_ROOMS = ("ambient", "room")
-
 
 def import_temperatures(
-    file: JobFile, log: TemperatureLog, plan: Plan, source: str, *, accept: bool = False
+    file: JobFile,
+    log: TemperatureLog,
+    plan: Plan,
+    source: str,
+    *,
+    accept: bool = False,
+    conditions: Sequence[Reading] = (),
 ) -> list[Reading]:
     """Keep every row of a log of temperatures as a run of its own; UserError where it is none of a held load.
 
-    Doubtful where its figures can't be right, unless they are accepted.
-    Columns named as the job's places stand there; the first other one is the watched place, room the ambient.
-    Where amps are in the log they tell the step, else the last one is meant.
+    Doubtful where its figures can't be right, or a column is called as no place is, unless that is accepted.
+    Columns named as the job's places stand there; one that is called temperature alone is the watched place.
+    Where amps are in the log, or stand in its `conditions`, they tell the step, else the last one is meant:
+    what flowed is not known then.
     """
     if not kind_of(plan.test).heats:
         raise UserError(
@@ -34,15 +41,20 @@ def import_temperatures(
     if (np.diff(log.time_s) < 0).any():
         raise UserError(f"The times of {source} run backwards; nothing was taken.")
     job = file.job
-    names = _places(log, plan)
+    names, strange = _places(job, log, plan)
+    said_A = next((r.value for r in conditions if (r.place, r.quantity) == (plan.output.id, "A")), None)
+    if log.amps is not None:
+        conditions = [r for r in conditions if (r.place, r.quantity) != (plan.output.id, "A")]
     if not accept:
+        _ask_for_places(source, strange)
         _look_through(file, log, plan, source, names)
     first, now = file.next_scan(len(log.time_s)), time.time()
     run = file.begin_run(plan.test.id, {"thermometer": source})
     part = job.campaign.thermometer
+    beside = [r._replace(test=plan.test.id) for r in conditions if r.place not in names.values()]
     rows: list[Reading] = []
     for k, at in enumerate(log.time_s.tolist()):
-        step = _step(plan, None if log.amps is None else float(log.amps[k]))
+        step = _step(plan, said_A if log.amps is None else float(log.amps[k]))
         values: list[tuple[str, Measurand, float, str | None]] = [
             (place, "C", float(log.celsius[name][k]), part) for name, place in names.items()
         ]
@@ -56,6 +68,10 @@ def import_temperatures(
             moment = now + at - float(log.time_s[0])
             fact = (first + k, moment, place, quantity, value, used, accuracy, job.campaign.wiring)
             rows.append(Reading(*fact, "file", range_, plan.test.id, step, run, source))
+        rows += [
+            r._replace(scan=first + k, at=rows[-1].at, step=step, run=run, origin="file", note=source)
+            for r in beside
+        ]
     kept = file.keep(rows)
     file.run_event(run, "complete", f"{len(log.time_s)} rows from {source}.")
     return kept
@@ -70,18 +86,31 @@ def _look_through(file: JobFile, log: TemperatureLog, plan: Plan, source: str, n
     must_be_new(file, source, {(place, "C"): log.celsius[name] for name, place in names.items()})
 
 
-def _places(log: TemperatureLog, plan: Plan) -> dict[str, str]:
-    """The place of each column of a log."""
+def _places(job: Job, log: TemperatureLog, plan: Plan) -> tuple[dict[str, str], list[str]]:
+    """The place of each column of a log, and the columns that are called as no place is."""
     found: dict[str, str] = {}
+    strange: list[str] = []
     wished = getattr(plan.test, "place", None) or "sink"
     for name in log.celsius:
-        if name in _ROOMS:
-            found[name] = "ambient"
-        elif name == "temperature":
-            found[name] = wished
-        else:
-            found[name] = name
-    return found
+        place, _, known = find_place(job, name)
+        found[name] = wished if name == "temperature" else place if known else name
+        if not known and name not in ("temperature", wished):
+            strange.append(name)
+    twice = next((p for p in found.values() if list(found.values()).count(p) > 1), None)
+    if twice is not None:
+        raise UserError(
+            f"Two columns would be {twice}; say of each which place it is: --map case=#2,sink=#3."
+        )
+    return found, strange
+
+
+def _ask_for_places(source: str, strange: list[str]) -> None:
+    """Doubtful where columns are called as no place is: each would be a place of its own."""
+    if strange:
+        columns = " and ".join(f"“{name}”" for name in strange)
+        what = "is no place that is known" if len(strange) == 1 else "are no places that are known"
+        said = "say which, as --map case=#2 for the second column, or take each as a place of its own."
+        ask_about(source, [f"{columns} {what}: {said}"])
 
 
 def _step(plan: Plan, amps: float | None) -> int:
@@ -104,7 +133,7 @@ def import_any_log(
     if kind_of(plan.test).heats:
         if not isinstance(log, TemperatureLog):
             raise UserError(f"{source} has no temperatures; {plan.test.id} reads them over time.")
-        return import_temperatures(file, log, plan, source, accept=accept)
+        return import_temperatures(file, log, plan, source, accept=accept, conditions=conditions)
     if isinstance(log, TemperatureLog):
         raise UserError(f"{source} has temperatures; {plan.test.id} reads volts and amps.")
     return import_log(file, log, plan, source, accept=accept, conditions=conditions)

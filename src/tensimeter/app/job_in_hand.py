@@ -452,7 +452,8 @@ class JobInHand:
             raise UserError("Choose a test first; the log is filed under it.")
         accept = self._asked_about == source
         try:
-            stands = self.lines.of_log(self.plan.output.id)
+            heats = kind_of(self.plan.test).heats
+            stands = self.lines.of_log(self.plan.output.id, loaded=heats)
             kept = import_any_log(self.file, log, self.plan, source, accept=accept, conditions=stands)
         except Doubtful as doubtful:
             self._asked_about = source

@@ -291,9 +291,9 @@ class TypedLines:
             self.file.log("stands", _as_said_again(line))
         return kept
 
-    def of_log(self, output: str) -> tuple[Reading, ...]:
-        """What stands of an output beside its volts and amps, as facts that each row of a log may take."""
-        stands = replace(self.standing, loads={}, set_V={})
+    def of_log(self, output: str, *, loaded: bool = False) -> tuple[Reading, ...]:
+        """What stands of an output, as facts that each row of a log may take; what is loaded where asked."""
+        stands = replace(self.standing, loads=self.standing.loads if loaded else {}, set_V={})
         if output in self.standing.set_V:
             stands = replace(stands, set_V={output: self.standing.set_V[output]})
         line = Line(SaidLine(""), None, output, stands)

@@ -213,7 +213,10 @@ def _take_log(
     try:
         if kind_of(worked_out.test).heats:
             temperatures = read_temperatures(log, named=named)
-            kept = import_temperatures(file, temperatures, worked_out, log.name, accept=accept)
+            stands = typed.of_log(worked_out.output.id, loaded=True)
+            kept = import_temperatures(
+                file, temperatures, worked_out, log.name, accept=accept, conditions=stands
+            )
         else:
             read = read_log(log, named)
             stands = typed.of_log(worked_out.output.id)

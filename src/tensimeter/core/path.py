@@ -183,6 +183,8 @@ class OutputLink(LinkRecord):
     ] = 0.02
     #: Whether its volts are set by hand in use: then its reach counts, not one line.
     adjustable: Annotated[bool, Quantity("", "adjustable", "its volts are set by hand in use")] = False
+    #: Of an outlet of which nothing is drawn: its volts stand below common, as on a label with a minus.
+    below: Annotated[bool, Quantity("", "below common", "its volts are below common")] = False
     #: A part of the stock that is fed here; its figures count where none stand below.
     device: Annotated[Identifier | None, Quantity("", "device", "the part that is fed")] = None
     device_min_V: Annotated[

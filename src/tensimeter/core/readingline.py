@@ -20,6 +20,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from tensimeter.core.circuit.along_path import places_along
+from tensimeter.core.circuit.sources import below_common
 from tensimeter.core.errors import UserError
 from tensimeter.core.heat_design.measuring_points import measuring_points
 from tensimeter.core.measurement.readings import Measurand, resolution_of
@@ -214,6 +215,9 @@ def understand(
         raise UserError(
             f"A reading is in V, A, Ω, W, °C, dB, Ah, Wh, H, F, turns or rpm; “{raw.strip()}” is in {unit}."
         )
+    if value < 0 and unit in ("V", "") and _stands_below(job, place):
+        # Black on common, a meter shows it with a minus: so many volts it stands from common all the same.
+        value = -value
     default = _default_unit(job, place, in_hand.asked)
     if unit == "F" and default == "C":
         raise UserError(f"A temperature is in °C: {value:g} °F are {(value - 32) / 1.8:.1f}C.")
@@ -224,6 +228,12 @@ def understand(
         quantity, value, in_hand.predicted_V if place == in_hand.place else None, at_A, in_hand.most_A
     )
     return Understood(place, known, name, quantity, value, _digit(raw, value), at_A, at_step, text, question)
+
+
+def _stands_below(job: Job, place: str) -> bool:
+    """Whether it is an output below common, or its own display."""
+    output = place.removesuffix("-panel")
+    return output in {o.id for o in job.design.outputs()} and below_common(job, output)
 
 
 def _default_unit(job: Job, place: str, asked: Sequence[tuple[str, Measurand]]) -> Measurand:

@@ -89,14 +89,27 @@ def in_words_of_line(text: str, outputs: Sequence[OutputLink], in_hand: str | No
 def _must_be_one(line: str, outputs: Sequence[OutputLink], in_hand: str | None) -> None:
     """UserError where “12V 2A” may be amps of the outlet 12 V, or what was read of the one in hand."""
     for output in outputs:
-        spelt = r"\s*".join(re.escape(word) for word in output.name.split())
-        figure = output.name[:1].isdigit() and output.id != in_hand
-        if figure and re.match(rf"{spelt}\s+{_AMPS}$", line, re.I):
+        if (
+            _is_figure(output)
+            and output.id != in_hand
+            and re.match(rf"{_spelt(output)}\s+{_AMPS}$", line, re.I)
+        ):
             such = f"{output.name} {output.nominal_V:g}V @{output.full_load_A / 2:.2g}A"
             raise UserError(
                 f"“{line}”: is {output.name} the outlet, or what was read? Type the outlet’s name, its volts "
                 f"and its amps: “{such}”."
             )
+
+
+def _is_figure(output: OutputLink) -> bool:
+    """Whether an outlet is called by its volts: “12 V”, “−12 V”."""
+    return output.name.lstrip("−-")[:1].isdigit()
+
+
+def _spelt(output: OutputLink) -> str:
+    """How its name may be typed: with any space or none, with either minus, with a plus where it has none."""
+    spelt = r"\s*".join(re.escape(word) for word in output.name.lstrip("−-").split())
+    return rf"[−-]{spelt}" if output.name[:1] in "−-" else rf"\+?{spelt}"
 
 
 def _loads(line: str) -> str:
@@ -134,10 +147,9 @@ def _named(line: str, outputs: Sequence[OutputLink]) -> str:
     """An output that is called by a figure (“12 V”) by its id, where volts are behind it."""
     also, _, rest = line.partition(" ") if line.casefold().startswith("also ") else ("", "", line)
     for output in sorted(outputs, key=lambda o: -len(o.name)):
-        if not output.name[:1].isdigit():
+        if not _is_figure(output):
             continue
-        spelt = r"\s*".join(re.escape(word) for word in output.name.split())
-        named = re.match(rf"{spelt}(?:\s+(?:rail|output))?\s*[:=\s]\s*(?=\S)", rest, re.I)
+        named = re.match(rf"{_spelt(output)}(?:\s+(?:rail|output))?\s*[:=\s]\s*(?=\S)", rest, re.I)
         if named is None:
             continue
         behind = rest[named.end() :]

@@ -17,7 +17,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.store.cells import OVER
 from tensimeter.store.columns import Header, any_unit, header_of
 from tensimeter.store.regular import MOST_TABLE, open_regular
-from tensimeter.store.untidy import CHOICES, Tidied, tidied
+from tensimeter.store.untidy import CHOICES, NAMED, Tidied, tidied
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -68,6 +68,12 @@ def read_log(path: Path, named: dict[str, str] | None = None) -> Log:
     """
     path, given = Path(path), dict(named or {})
     choices = {k: given.pop(k) for k in CHOICES if k in given}
+    strange = next((k for k in given if k not in NAMED), None)
+    if strange is not None:
+        raise UserError(
+            f"“{strange}” is a place; of volts and amps name {', '.join(NAMED)}, as volts=#2. Temperatures "
+            "belong to a soak: choose it first."
+        )
     headers, separator, comma = headers_of(path, choices)
     wanted = _match(headers, given, path)
     if not wanted:
@@ -166,12 +172,17 @@ def read_temperatures(path: Path, time: str = "", named: dict[str, str] | None =
     given |= {k: v for k, v in (named or {}).items() if k in ("time", "volts", "amps", *CHOICES)}
     choices = {k: given.pop(k) for k in CHOICES if k in given}
     headers, separator, comma = headers_of(path, choices)
+    said = {k: _named(v, headers, path) for k, v in (named or {}).items() if k not in (*NAMED, *CHOICES)}
     base = _match(headers, given, path)
     wanted = {k: v for k, v in base.items() if k in ("time", "volts", "amps")}
+    for place, (k, _) in said.items():
+        header = header_of(headers[k], "temp")
+        assert header is not None
+        wanted[f"at {place.strip().replace(' ', '-').casefold()}"] = (k, header)
     taken = {column for column, _ in wanted.values()}
-    for k, header in enumerate(headers):
-        match = _TEMPERATURE.match(_plain(header))
-        found = header_of(header, "temp" if match else None) if k not in taken else None
+    for k, text in enumerate(headers):
+        match = _TEMPERATURE.match(_plain(text))
+        found = header_of(text, "temp" if match else None) if k not in taken else None
         if found is not None and found.quantity == "temp":
             match = _TEMPERATURE.match(found.name) or match
             # Without a word for heat the unit tells, and the header is the place.

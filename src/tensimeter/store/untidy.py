@@ -39,6 +39,8 @@ _SEPARATORS = ("\t", ";", "|", ",", " ")
 _NAMED = {"\t": "tabs", ";": "semicolons", "|": "strokes", ",": "commas", " ": "spaces"}
 
 
+#: A place whose temperature a column is.
+_PLACE = re.compile(r"[^\W\d_][\w .\-]{1,40}$")
 #: What a column may be named as.
 NAMED = ("time", "volts", "amps", "set")
 
@@ -48,13 +50,16 @@ def mapping(text: str) -> dict[str, str]:
     found = {}
     for part in (p.strip() for p in text.split(",") if p.strip()):
         key, mark, value = (x.strip() for x in part.partition("="))
-        if not mark or not value or key not in (*NAMED, *CHOICES):
+        if not mark or not value or not (key in (*NAMED, *CHOICES) or _PLACE.match(key)):
             known = ", ".join((*NAMED, *CHOICES))
-            raise UserError(f"“{part}” says nothing of a log: write {known} and what it is, as volts=#2.")
+            raise UserError(
+                f"“{part}” says nothing of a log: write {known} or a place that is warm, and what it is, as "
+                "volts=#2 or case=#3."
+            )
         if key in CHOICES and value not in CHOICES[key]:
             raise UserError(f"“{part}”: {key} is {' or '.join(CHOICES[key])}.")
         found[key] = value
-    columns = [value.removeprefix("-").casefold() for key, value in found.items() if key in NAMED]
+    columns = [value.removeprefix("-").casefold() for key, value in found.items() if key not in CHOICES]
     twice = next((c for c in columns if columns.count(c) > 1), None)
     if twice is not None:
         raise UserError(f"Column {twice} is named for two figures; each has a column of its own.")

@@ -77,6 +77,8 @@ def earthed(job: Job, unit: UnitLink) -> bool:
 def below_common(job: Job, link_id: str) -> bool:
     """Whether what feeds a link is a rail below its common: then the common is its positive."""
     first = next(iter(job.design.path_to(link_id)), None)
+    if isinstance(first, OutputLink):
+        return first.below
     part = job.part(first.part) if first is not None else None
     return first is not None and isinstance(part, SourcePart) and part.below_common(first)
 

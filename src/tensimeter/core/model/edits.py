@@ -244,7 +244,7 @@ def readings_first(
     first = outlets[0]
     links: list[OutputLink] = []
     for outlet in outlets:
-        made_id = identifier(outlet.name, [x.id for x in links])
+        made_id = identifier(outlet.name.replace("−", "minus "), [x.id for x in links])
         links.append(
             OutputLink(
                 id=made_id,
@@ -253,6 +253,7 @@ def readings_first(
                 full_load_A=outlet.amps,
                 tolerance=tolerance,
                 adjustable=outlet.low_V is not None,
+                below=outlet.below,
             )
         )
     volts, amps = first.volts, first.amps

@@ -94,6 +94,8 @@ class Outlet(Struct, frozen=True):
     volts: float
     amps: float
     low_V: float | None = None
+    #: Its volts stand below common: on its label they have a minus.
+    below: bool = False
 
 
 _DECIMAL = r"\d+(?:[.,]\d+)?"
@@ -108,8 +110,8 @@ _RANGE_A = re.compile(
 def read_outlets(text: str) -> list[Outlet]:
     """Every outlet of the label of a supply that exists: fixed ones, several, those set by hand.
 
-    `30V 5A`, `0-30V 0-5A`, `1.25..27V 1A`, `2 × 0-20V 1A`, `+5V 15A +12V 8A`. UserError for one of no volts
-    or amps, and for one below common.
+    `30V 5A`, `0-30V 0-5A`, `1.25..27V 1A`, `2 × 0-20V 1A`, `+5V 15A +12V 8A −12V 0.5A`. UserError for one
+    of no volts or amps.
 
     Examples
     --------
@@ -126,11 +128,10 @@ def read_outlets(text: str) -> list[Outlet]:
         return _counted(outlet, plate.count)
     rails = read_rails(bare)
     if rails is not None:
-        if any(volts < 0 for volts, _ in rails[1]):
-            raise UserError(
-                f"“{text}” has a rail below common; begin with its positive rails, and add it in Design."
-            )
-        return [Outlet(f"{volts:g} V", volts, amps) for volts, amps in rails[1]]
+        return [
+            Outlet(f"{volts:g} V".replace("-", "−"), abs(volts), amps, below=volts < 0)
+            for volts, amps in rails[1]
+        ]
     plate = read_nameplate(bare)
     _must_have_amps(text, plate.amps)
     return _counted(Outlet("OUT", plate.volts, plate.amps or 0.0), plate.count)

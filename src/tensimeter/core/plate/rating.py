@@ -8,6 +8,7 @@ import numpy as np
 from msgspec import Struct
 
 from tensimeter.core.arrays import Array
+from tensimeter.core.circuit.sources import below_common
 from tensimeter.core.held.circumstances import mains_hull, most_W, not_read, room_hull
 from tensimeter.core.held.points import Point, held_point, held_rows, loaded, points, real
 from tensimeter.core.held.reach import held_reach, most_at
@@ -160,7 +161,7 @@ def _load_plate(job: Job, mine: Sequence[Outcome], output: LoadLink) -> OutletPl
 
 def _fixed(job: Job, judged: Sequence[Outcome], output: OutputLink, found: Sequence[Point]) -> list[Entry]:
     """Amps at an outlet's own volts: for good, for minutes, for moments, each more than the one before."""
-    volts = show(output.nominal_V, "V", 4)
+    volts = f"{'−' if below_common(job, output.id) else ''}{show(output.nominal_V, 'V', 4)}"
     ends = min((p.amps for p in found if not p.holds and p.set_V is None), default=math.inf)
     kept = [one for one in loaded(job, judged, output.id) if 0 < one.amps < ends]
     told: list[Entry] = []
@@ -309,7 +310,9 @@ def _whole(job: Job, judged: Sequence[Outcome], rows: Sequence[Reading]) -> list
         told.append(Entry("touch", f"touch current under {show_at_most(most, 'A', 2)}", most))
     told += _to_earth(job, rows)
     rooms = room_hull(held)
-    if rooms is not None and math.floor(rooms.high) >= math.ceil(rooms.low):
+    # A room in which nobody knows what flowed is none in which anything was proven.
+    loaded_at_all = any(r.quantity == "A" for r in held)
+    if rooms is not None and loaded_at_all and math.floor(rooms.high) >= math.ceil(rooms.low):
         low, high = math.ceil(rooms.low - 1e-9), math.floor(rooms.high + 1e-9)
         said = "" if rooms.read else ", as said"
         told.append(Entry("room", f"proven at {low:.0f} to {high:.0f} °C{said}", rooms.high))
