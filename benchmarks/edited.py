@@ -101,7 +101,11 @@ def _edited(hand: JobInHand, oracle: Oracle, said: Said, rng: np.random.Generato
         _told(hand, oracle, said, "changed: pad replaced", rng, folder)
         return "changed"
     if kind < 0.2:
+        facts = len(hand.now.readings)
         hand.undo() if kind < 0.15 else hand.redo()
+        if len(hand.now.readings) != facts:
+            # Of a line that is taken back the oracle knows nothing: edits alone are undone here.
+            hand.redo() if kind < 0.15 else hand.undo()
         return "undone"
     if kind < 0.35:
         for line in lines_of(list(oracle.outlets.values()), rng):

@@ -181,7 +181,11 @@ class Oracle:
             elif p["A"] is not None:
                 inside = abs(float(p["V"]) - o.nominal) <= band * o.nominal  # type: ignore[arg-type]
                 (held if inside else failed).append(float(p["A"]))  # type: ignore[arg-type]
-        return max((a for a in held if a < min(failed)), default=None)
+        least = min(failed)
+        if band < 0.05 and math.isfinite(least):
+            # What is as near to a failure as amps are known is not plainly below it.
+            least = least * (1 - LESS) - LESS_A
+        return max((a for a in held if a < least), default=None)
 
 
 def begun(label: str, folder: Path) -> JobInHand:

@@ -4,6 +4,7 @@ import math
 
 from tensimeter.bench.events import Crossed, Event
 from tensimeter.bench.operator_actions import OperatorActions
+from tensimeter.bench.run_limits import RunLimits
 from tensimeter.bench.step_context import LOOK_S, Live, StepContext
 from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.testplan.step import WALL, Step
@@ -65,6 +66,17 @@ class Loading:
                 context.switch_on(other)
             other.set_amps(amps)
             self._others_A[role] = amps
+
+    def come_within(self, step: Step, limits: RunLimits) -> None:
+        """Wait until what was set otherwise stands within limits, no longer than for a point."""
+        context = self._context
+        end = context.bench.clock.now() + context.plan.test.longest_dwell_s
+        while context.bench.clock.now() < end:
+            volts, amps, celsius = context.look(step)
+            context.tell(Event("live", step, (), volts, amps, celsius, context.since()))
+            if not limits.crossed(volts, amps, None):
+                return
+            context.wait(LOOK_S * context.bench.clock.speed)
 
     def settle(self, step: Step) -> None:
         """Load as a step asks and wait until it stands, without keeping a reading."""

@@ -32,8 +32,8 @@ class OperatorActions:
             (r for r, at in self._at.items() if at == output and r not in ("load", "voltmeter")), None
         )
 
-    def arrange(self, step: Step) -> None:
-        """Everything of a step but the loads' settings."""
+    def arrange(self, step: Step) -> bool:
+        """Everything of a step but the loads' settings; whether its volts were set otherwise."""
         bench = self._context.bench
         place = step.place or self._context.plan.output.id
         if self.where("load") != place:
@@ -54,6 +54,8 @@ class OperatorActions:
             else:
                 self.ask(step.hand or f"Set {place} to {show(step.trim_V, 'V', 4)}.")
             self._trims[place] = step.trim_V
+            return True
+        return False
 
     @property
     def can_reset(self) -> bool:

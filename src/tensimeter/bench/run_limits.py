@@ -49,6 +49,11 @@ class RunLimits(Struct, frozen=True):
             here = replace(here, min_V=-1.0, max_V=max(here.max_V, top), max_A=6 * max([*most, 0.1]))
         return here
 
+    def or_those(self, others: "RunLimits") -> "RunLimits":
+        """The wider of both: what may stand while something goes from one setting to another."""
+        low, high = min(self.min_V, others.min_V), max(self.max_V, others.max_V)
+        return RunLimits(low, high, max(self.max_A, others.max_A), max(self.max_C, others.max_C))
+
     def crossed(self, volts: float, amps: float, celsius: float | None) -> str:
         """A sentence when something is outside; empty otherwise."""
         if math.isinf(volts):

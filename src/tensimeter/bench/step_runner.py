@@ -5,6 +5,7 @@ from tensimeter.bench.events import Crossed, Event
 from tensimeter.bench.loading import Loading
 from tensimeter.bench.operator_actions import START_S, OperatorActions
 from tensimeter.bench.recording import Recording
+from tensimeter.bench.run_limits import RunLimits
 from tensimeter.bench.soaking import Soaking
 from tensimeter.bench.step_context import LOOK_S, StepContext
 from tensimeter.core.errors import UserError
@@ -59,8 +60,9 @@ class StepRunner:
         first = context.plan.steps[0] if context.plan.steps else None
         self._actions.join_load(first.place if first and first.place else context.plan.output.id)
         volts = self._volts_at_rest()
-        lowest = context.limits.at(context.plan, first).min_V if first else context.limits.min_V
-        lowest = max(lowest, 0.02 * context.plan.output.nominal_V)
+        limits = context.limits.at(context.plan, first) if first else context.limits
+        volts = self._come_down(volts, limits.max_V)
+        lowest = max(limits.min_V, 0.02 * context.plan.output.nominal_V)
         if not volts > lowest and any(s.reset for s in context.plan.steps) and self._actions.can_reset:
             # A test like this one may have left it tripped.
             self._actions.reset()
@@ -83,6 +85,15 @@ class StepRunner:
             context.wait(START_S)
         return (context.bench.voltmeter or context.bench.load).read_volts()
 
+    def _come_down(self, volts: float, most_V: float) -> float:
+        """The volts once they have fallen to what may stand there: without load it takes a while."""
+        context = self.context
+        end = context.bench.clock.now() + context.plan.test.longest_dwell_s
+        while volts > most_V and context.bench.clock.now() < end:
+            context.wait(LOOK_S * context.bench.clock.speed)
+            volts = (context.bench.voltmeter or context.bench.load).read_volts()
+        return volts
+
     def rest(self) -> None:
         """Cool down before the test, with the load off."""
         context = self.context
@@ -103,12 +114,13 @@ class StepRunner:
     def take(self, step: Step) -> bool:
         """Take one step; False where it was not needed. Skipped, Dropped, Crossed, LinkFailed, UserError."""
         context = self.context
-        context.step, context.step_limits = step, context.limits.at(context.plan, step)
+        before, here = context.step_limits, context.limits.at(context.plan, step)
+        context.step, context.step_limits = step, here
         if not self.approach.wants(step):
             return False
         if not context.control.running.is_set():
             self._hold(step)
-        self._actions.arrange(step)
+        self._arrange(step, before, here)
         if step.capture is not None and step.capture.event != "none":
             context.announce(step)
             self.recording.event(step)
@@ -129,6 +141,16 @@ class StepRunner:
             if step.capture is not None:
                 self.recording.now(step)
         return True
+
+    def _arrange(self, step: Step, before: RunLimits, here: RunLimits) -> None:
+        """Everything but the loads' settings; volts that were set otherwise are waited for, then judged."""
+        context = self.context
+        context.step_limits = here.or_those(before)
+        try:
+            if self._actions.arrange(step):
+                self._loading.come_within(step, here)
+        finally:
+            context.step_limits = here
 
     def _at_rest(self, step: Step) -> None:
         context = self.context

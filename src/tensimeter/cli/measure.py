@@ -5,9 +5,10 @@ import json as json_module
 import signal
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, cast
 
 import typer
 
@@ -23,13 +24,14 @@ from tensimeter.core.correction_line import MOST_TERSE
 from tensimeter.core.errors import UserError
 from tensimeter.core.held.points import shown_A
 from tensimeter.core.measurement.conformity import Interval, worst
-from tensimeter.core.measurement.readings import real_ones
+from tensimeter.core.measurement.readings import RUN_ENDS, RunEnd, real_ones
 from tensimeter.core.model.edits import with_test
 from tensimeter.core.model.job import Job, Overrule
 from tensimeter.core.model.tests import Test
 from tensimeter.core.procedure.notices import must_be_lifted, notices, open_holds
 from tensimeter.core.testplan.evaluation import outcome, rates
 from tensimeter.core.testplan.generator import blank, generated
+from tensimeter.core.testplan.going_on import Ended, why_not
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import KINDS
@@ -113,24 +115,49 @@ def prove(
             served = stack.enter_context(simulated(file.job, seed=seed, clock=clock))
             opened = open_bench(file.job, served.resources, clock=clock)
         stack.callback(opened.close)
-        book, results = WaveBook(file), []
+        made = _Campaign(file, opened)
         for one in wanted:
-            ended = _run(file, one, opened, present or bench is None, json, go_on, others)
-            found = outcome(file.job, plan(file.job, one), file.readings(), book.waves())
-            results.append((found, ended))
-            if ended.kind != "complete":
-                break
-    bodies = [_result(*result, opened.simulated) for result in results]
-    if test == "all" and not json:
-        for body in bodies:
-            answer(body, json)
-    else:
-        answer(bodies[0] if test != "all" else {"tests": bodies}, json)
-    for _, ended in results:
-        if ended.kind != "complete":
-            print(ended.text, file=sys.stderr)
-            raise typer.Exit(1)
-    check_required(require, worst(found.verdict for found, _ in results))
+            made.run(one, partial(_run, present=present or bench is None, quiet=json, go_on=go_on,
+                                  others_are_meant=others))  # fmt: skip
+    made.answer(whole=test == "all", json=json)
+    if made.failed:
+        raise typer.Exit(1)
+    check_required(require, worst(found.verdict for found, _ in made.results))
+
+
+class _Campaign:
+    """Tests run one after another; what failed, and what was not run for that."""
+
+    def __init__(self, file: JobFile, bench: Bench) -> None:
+        self.file, self.bench, self.book = file, bench, WaveBook(file)
+        self.results: list[tuple[Outcome, Event]] = []
+        self.failed: list[Ended] = []
+        self.left: list[dict[str, str]] = []
+
+    def run(self, test: Test, run: Callable[[JobFile, Test, Bench], Event]) -> None:
+        """Run a test, unless one before it ended so that it may not be."""
+        why = why_not(test, self.failed)
+        if why:
+            self.left.append({"test": test.id, "why": why})
+            return
+        ended = run(self.file, test, self.bench)
+        job = self.file.job
+        self.results.append((outcome(job, plan(job, test), self.file.readings(), self.book.waves()), ended))
+        if ended.kind in RUN_ENDS - {"complete"}:
+            self.failed.append(Ended(test, cast(RunEnd, ended.kind), ended.text))
+
+    def answer(self, *, whole: bool, json: bool) -> None:
+        """Say what came of it; of a whole campaign test by test, and what was not run."""
+        bodies = [_result(*result, self.bench.simulated) for result in self.results]
+        if whole and json:
+            answer({"tests": bodies, "not_run": self.left}, json)
+        else:
+            for body in bodies:
+                answer(body, json)
+        for one in self.failed:
+            print(f"{one.test.id}: {one.text}" if whole else one.text, file=sys.stderr)
+        for row in self.left:
+            print(f"{row['test']} was not run: {row['why']}.", file=sys.stderr)
 
 
 def _planned(file: JobFile, name: str, output: str) -> list[Test]:
