@@ -9,11 +9,11 @@ import sys
 from pathlib import Path
 
 import pytest
-from benchmarks import dropping, dying, edited, evenings, full, killed, pairing, sessions, stale
+from benchmarks import dropping, dying, edited, evenings, full, killed, pairing, sessions, sinking, stale
 
 ROOT = Path(__file__).parents[1]
 #: Those that run in a test of their own beside the code that they try.
-ELSEWHERE = {"coverage", "loops", "flybacks", "budgets", "hostile_schemas", "plates"}
+ELSEWHERE = {"coverage", "loops", "flybacks", "budgets", "hostile_schemas", "plates", "trims"}
 
 
 def test_every_campaign_of_a_document_is_there_and_is_run_by_the_suite() -> None:
@@ -21,7 +21,7 @@ def test_every_campaign_of_a_document_is_there_and_is_run_by_the_suite() -> None
     cited = {name for text in texts for name in re.findall(r"benchmarks[./]([a-z_]+)", text)}
     run = {
         m.__name__.split(".")[-1]
-        for m in (dropping, dying, edited, evenings, full, killed, pairing, sessions, stale)
+        for m in (dropping, dying, edited, evenings, full, killed, pairing, sessions, sinking, stale)
     } | {"fuzz"}
     assert cited <= run | ELSEWHERE
     for path in sorted((ROOT / "benchmarks").glob("[a-z]*.py")):
@@ -43,6 +43,10 @@ def test_no_evening_claims_what_its_lines_do_not_show() -> None:
 def test_plates_print_and_analyses_pair_what_was_read_alone() -> None:
     assert edited.main(80, 5) == 0
     assert pairing.main(20, 5) == 0
+
+
+def test_no_step_is_planned_that_the_loads_in_hand_can_not_sink() -> None:
+    assert sinking.main(8, 5) == 0
 
 
 def test_lines_as_people_say_them_land_as_they_are_meant(capsys: pytest.CaptureFixture[str]) -> None:

@@ -2,7 +2,7 @@
 
 import math
 
-from tensimeter.bench.events import Crossed, Event
+from tensimeter.bench.events import Crossed, Event, Skipped
 from tensimeter.bench.operator_actions import OperatorActions
 from tensimeter.bench.run_limits import RunLimits
 from tensimeter.bench.step_context import LOOK_S, Live, StepContext
@@ -54,6 +54,9 @@ class Loading:
             context.others_off()
             return
         roles = list(context.bench.others)
+        if len(wanted) > len(roles):
+            # What nobody loads is not read as if it were loaded.
+            raise Skipped
         for role, (output, amps) in zip(roles, wanted, strict=False):
             other = context.bench.others[role]
             if self._actions.where(role) != output:

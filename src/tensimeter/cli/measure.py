@@ -31,7 +31,7 @@ from tensimeter.core.model.tests import Test
 from tensimeter.core.procedure.notices import must_be_lifted, notices, open_holds
 from tensimeter.core.testplan.evaluation import outcome, rates
 from tensimeter.core.testplan.generator import blank, generated
-from tensimeter.core.testplan.going_on import Ended, why_not
+from tensimeter.core.testplan.going_on import Ended, gave_way, why_not
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import KINDS
@@ -144,7 +144,10 @@ class _Campaign:
         job = self.file.job
         self.results.append((outcome(job, plan(job, test), self.file.readings(), self.book.waves()), ended))
         if ended.kind in RUN_ENDS - {"complete"}:
-            self.failed.append(Ended(test, cast(RunEnd, ended.kind), ended.text))
+            facts = self.file.readings()
+            newest = max((r.run or 0 for r in facts), default=0)
+            gone = gave_way([r for r in facts if r.run == newest], test.output)
+            self.failed.append(Ended(test, cast(RunEnd, ended.kind), ended.text, gone))
 
     def answer(self, *, whole: bool, json: bool) -> None:
         """Say what came of it; of a whole campaign test by test, and what was not run."""

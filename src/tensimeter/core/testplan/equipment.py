@@ -1,5 +1,6 @@
 """With what a campaign is loaded and measured: what it can sink, and which parts of the stock do it best."""
 
+import math
 from collections.abc import Callable
 
 import numpy as np
@@ -18,6 +19,7 @@ from tensimeter.core.parts.instrument_part import (
     WaveformRecorder,
 )
 from tensimeter.core.parts.part import PartRecord
+from tensimeter.core.path import OutputLink
 
 #: What a campaign asks for, by its field: in words, and which parts of a stock can do it.
 ROLES: dict[str, tuple[str, tuple[type, ...]]] = {
@@ -67,10 +69,49 @@ def sinks_A(job: Job, volts: Figure) -> np.ndarray | None:
     return whole
 
 
+def sunk_A(job: Job, output: OutputLink, wanted_A: float, volts: float | None = None) -> float:
+    """What the loads sink of what is wanted of an output, A, to whole mA; at its own volts, or others."""
+    able = sinks_A(job, output.nominal_V if volts is None else volts)
+    most = wanted_A if able is None else min(wanted_A, float(able))
+    return math.floor(most * 1000 + 1e-6) / 1000
+
+
 def load_alone_A(job: Job, volts: float) -> float:
     """What the campaign's first load sinks by itself, A; without end where it is none that is set."""
     load = job.part(job.campaign.load)
     return float(load_reach_A(load, volts)) if isinstance(load, SetLoad) else float("inf")
+
+
+def beside_A(job: Job, wanted: dict[str, float]) -> dict[str, float]:
+    """What the further loads sink of what is wanted of other outputs, A by output; each takes one of them."""
+    loads = [job.part(p) for p in job.campaign.other_loads]
+    found = {}
+    for (output, amps), load in zip(wanted.items(), (*loads, *[None] * len(wanted)), strict=False):
+        able = (
+            float(load_reach_A(load, job.output(output).nominal_V)) if isinstance(load, SetLoad) else math.inf
+        )
+        found[output] = math.floor(min(amps, able) * 1000 + 1e-6) / 1000
+    return found
+
+
+def beside_words(job: Job, output: OutputLink, wanted_A: float) -> list[str]:
+    """What a further load can't sink of what is wanted of an output while others are read, and what would."""
+    able_A = beside_A(job, {output.id: wanted_A})[output.id]
+    if able_A >= wanted_A - 1e-9:
+        return []
+    return [
+        f"While others are read, {output.name} can be loaded with {able_A:.3g} A of {wanted_A:.3g} A: the "
+        f"second load sinks no more. {would_reach(wanted_A - able_A, output.nominal_V)}"
+    ]
+
+
+def would_reach(missing_A: float, volts: float) -> str:
+    """What would reach the rest: a second load, or a resistor beside the first."""
+    ohms = volts / missing_A
+    return (
+        f"A second load of {missing_A:.3g} A beside it would reach it, or a resistor of {ohms:.3g} Ω "
+        f"that stands {missing_A * volts:.0f} W."
+    )
 
 
 def loads_words(job: Job) -> str:

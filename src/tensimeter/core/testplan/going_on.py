@@ -4,9 +4,12 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from tensimeter.core.measurement.readings import RunEnd
+from tensimeter.core.measurement.readings import Reading, RunEnd
 from tensimeter.core.model.tests import Test
 from tensimeter.core.testplan.registry import kind_of
+
+#: An output has given way below this share of the most that stood there in a run.
+GONE = 0.5
 
 
 class Ended(Struct, frozen=True):
@@ -15,6 +18,14 @@ class Ended(Struct, frozen=True):
     test: Test
     kind: RunEnd
     text: str
+    #: Whether its output gave way, and was not merely left before a limit.
+    gave_way: bool = True
+
+
+def gave_way(readings: Sequence[Reading], output: str) -> bool:
+    """Whether the volts of an output had collapsed with the last reading of a run."""
+    volts = [r.value for r in readings if (r.place, r.quantity, r.known) == (output, "V", "read")]
+    return bool(volts) and volts[-1] < GONE * max(volts)
 
 
 def why_not(test: Test, before: Sequence[Ended]) -> str:
@@ -29,7 +40,10 @@ def why_not(test: Test, before: Sequence[Ended]) -> str:
             return "the load was dropped by hand"
         if ended.kind in ("fault", "bug"):
             return f"the bench gave up at {ended.test.id}; what is wrong there comes first"
-        harsh = kind_of(test).past_limits or kind_of(test).heats
-        if ended.test.output == test.output and harsh:
-            return f"{name} ended at a limit of the same output ({ended.test.id}): look at it first"
+        if ended.test.output != test.output:
+            continue
+        if ended.gave_way and (kind_of(test).past_limits or kind_of(test).heats):
+            return f"the same output gave way at {name} ({ended.test.id}): look at it first"
+        if kind_of(test).heats and kind_of(ended.test).heats:
+            return f"{name} ({ended.test.id}) got too warm at the same output"
     return ""

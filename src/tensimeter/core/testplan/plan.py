@@ -12,7 +12,7 @@ from tensimeter.core.model.joined import joined
 from tensimeter.core.model.tests import LoadRegulation, Test
 from tensimeter.core.path import LoadLink
 from tensimeter.core.rating.ladder import continuous_full_load
-from tensimeter.core.testplan.equipment import loads_words, sinks_A
+from tensimeter.core.testplan.equipment import loads_words, sinks_A, would_reach
 from tensimeter.core.testplan.plain_loads import points
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan, Situation, Step, predicted
@@ -34,7 +34,7 @@ def plan(job: Job, test: Test) -> Plan:
         if sinks < most:
             unreachable.append(
                 f"{most:.3g} A at {output.nominal_V:g} V needs {most * output.nominal_V:.0f} W; "
-                f"{loads_words(job)} sinks {sinks:.3g} A there. {_beside(most - sinks, output.nominal_V)}"
+                f"{loads_words(job)} sinks {sinks:.3g} A there. {would_reach(most - sinks, output.nominal_V)}"
             )
             most = sinks
     kind = kind_of(test)
@@ -69,15 +69,6 @@ def plans_of(job: Job) -> dict[str, Plan | None]:
         except UserError:
             found[test.id] = None
     return found
-
-
-def _beside(missing_A: float, volts: float) -> str:
-    """What would reach the rest: a second load, or a resistor beside the first."""
-    ohms = volts / missing_A
-    return (
-        f"A second load of {missing_A:.3g} A beside it would reach it, or a resistor of {ohms:.3g} Ω "
-        f"that stands {missing_A * volts:.0f} W."
-    )
 
 
 def _by_plain_loads(s: Situation, unreachable: list[str]) -> list[Step]:

@@ -15,6 +15,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.parts.converter_part import ConverterPart
 from tensimeter.core.path import FanLink, OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.equipment import sunk_A
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.kinds.heat_kind import HeatKind, watchable
 from tensimeter.core.testplan.picture import Line, Picture, Spot
@@ -125,7 +126,7 @@ def _worst_place(s: Situation, test: FanTest) -> list[Step]:
         return []
     return [
         Step(
-            s.most_A,
+            sunk_A(s.job, s.output, s.most_A, low),
             None,
             Band.around(low, s.output.tolerance),
             f"{show(low, 'V', 3)}, where most is lost",

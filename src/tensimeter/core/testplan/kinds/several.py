@@ -5,15 +5,13 @@ import math
 import numpy as np
 
 from tensimeter.core.circuit.load_line import load_line
-from tensimeter.core.design.reach import load_reach_A
 from tensimeter.core.measurement.conformity import Band, Interval, Verdict, judge, worst
 from tensimeter.core.model.edits import changed
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.tests import ClaimedFound, Outlets
-from tensimeter.core.parts.instrument_part import SetLoad
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.equipment import sinks_A
+from tensimeter.core.testplan.equipment import beside_A, beside_words, sunk_A
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.points_text import units_from, units_text
 from tensimeter.core.testplan.step import Facts, Finding, Situation, Step, predicted, slug
@@ -35,7 +33,7 @@ class OutletsKind(TestKind[Outlets]):
 
     def steps(self, s: Situation, test: Outlets) -> list[Step]:
         outputs = [s.job.output(o) for o in (test.output, *test.others)]
-        full = {o.id: _sunk(s.job, o.id) for o in outputs}
+        full = {o.id: sunk_A(s.job, o, o.full_load_A) for o in outputs}
         found = []
         for o in outputs:
             line = load_line(s.job, o.id, np.array([full[o.id]]))
@@ -99,32 +97,8 @@ class OutletsKind(TestKind[Outlets]):
             ]
         found = []
         for link in (job.output(o) for o in (test.output, *test.others)):
-            beside = beside_A(job, {link.id: link.full_load_A})[link.id]
-            if beside < link.full_load_A:
-                found.append(
-                    f"While others are read, {link.name} can be loaded with {beside:.3g} A of "
-                    f"{link.full_load_A:.3g} A: the second load sinks no more."
-                )
+            found += beside_words(job, link, link.full_load_A)
         return found
-
-
-def beside_A(job: Job, wanted: dict[str, float]) -> dict[str, float]:
-    """What the further loads sink of what is wanted of other outputs, A by output; each takes one of them."""
-    loads = [job.part(p) for p in job.campaign.other_loads]
-    found = {}
-    for (output, amps), load in zip(wanted.items(), (*loads, *[None] * len(wanted)), strict=False):
-        able = (
-            float(load_reach_A(load, job.output(output).nominal_V)) if isinstance(load, SetLoad) else math.inf
-        )
-        found[output] = math.floor(min(amps, able) * 1000 + 1e-6) / 1000
-    return found
-
-
-def _sunk(job: Job, output: str) -> float:
-    link = job.output(output)
-    sinks = sinks_A(job, link.nominal_V)
-    able = float(sinks) if sinks is not None else math.inf
-    return math.floor(min(link.full_load_A, able) * 1000 + 1e-6) / 1000
 
 
 class ClaimedFoundKind(TestKind[ClaimedFound]):

@@ -28,6 +28,7 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.parts.instrument_part import LineFeeder
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.equipment import beside_A, beside_words
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot, common_band, in_band
 from tensimeter.core.testplan.points_text import points_from, points_text
@@ -229,6 +230,8 @@ class CrossRegulationKind(TestKind[CrossRegulation]):
         outputs = [test.output, *test.others]
         full = {o: _floor(test.share * s.job.output(o).full_load_A) for o in outputs}
         full[test.output] = min(full[test.output], _floor(s.most_A))
+        for o in test.others:
+            full[o] = beside_A(s.job, {o: full[o]})[o]
         cases: list[dict[str, float]] = [{}, *({o: full[o]} for o in outputs)]
         # Cases more than unknowns, so that a wrong reading shows; two loads are enough for each.
         cases += [{test.output: full[test.output], o: full[o]} for o in test.others[:2]]
@@ -300,6 +303,10 @@ class CrossRegulationKind(TestKind[CrossRegulation]):
         if output != first or not rest:
             return []
         return [CrossRegulation(id="x", output=output.id, others=tuple(o.id for o in rest))]
+
+    def unreachable(self, job: Job, test: CrossRegulation) -> list[str]:
+        others = [job.output(o) for o in test.others]
+        return [w for o in others for w in beside_words(job, o, _floor(test.share * o.full_load_A))]
 
     def blank(self, job: Job, output: OutputLink) -> dict[str, object]:
         return {"others": tuple(o.id for o in job.design.outputs() if o.id != output.id)}

@@ -3,8 +3,6 @@
 from functools import lru_cache
 from typing import Literal
 
-import numpy as np
-
 from tensimeter.core.analysis.ripple import Ripple as RippleFigures
 from tensimeter.core.analysis.ripple import ripple
 from tensimeter.core.analysis.startup import StartUp as StartUpFigures
@@ -21,6 +19,7 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.parts.instrument_part import WaveformRecorder
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
+from tensimeter.core.testplan.equipment import loads_words, sunk_A, would_reach
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.kinds.along_load import along
 from tensimeter.core.testplan.step import OPEN, Capture, Facts, Finding, Plan, Situation, Step
@@ -236,13 +235,15 @@ class StartUpKind(TestKind[StartUp]):
         found = []
         for output in (test.output, *test.others):
             link = s.job.output(output)
-            amps = np.floor(link.full_load_A * test.share * 1000) / 1000
+            amps = sunk_A(s.job, link, link.full_load_A * test.share)
+            if amps <= 0:
+                continue
             for event in _SWITCHED:
                 word = "on" if event == "power_on" else "off"
                 capture = Capture(event, test.record_s, 0.1)
                 hand = f"Switch the supply {word} at the wall when the record waits for it."
                 found.append(
-                    Step(float(amps), None, OPEN, f"{link.name}, {word}", output, capture=capture, hand=hand)
+                    Step(amps, None, OPEN, f"{link.name}, {word}", output, capture=capture, hand=hand)
                 )
         return found
 
@@ -288,6 +289,18 @@ class StartUpKind(TestKind[StartUp]):
         if output != outputs[0] or not isinstance(job.part(job.campaign.oscilloscope), WaveformRecorder):
             return []
         return [StartUp(id="x", output=output.id, others=tuple(o.id for o in outputs[1:]))]
+
+    def unreachable(self, job: Job, test: StartUp) -> list[str]:
+        found = []
+        for link in (job.output(o) for o in (test.output, *test.others)):
+            wanted = link.full_load_A * test.share
+            able = sunk_A(job, link, wanted)
+            if able < wanted - 1e-3:
+                found.append(
+                    f"{link.name} is switched with {able:.3g} A of {wanted:.3g} A: {loads_words(job)} sinks "
+                    f"no more there. {would_reach(wanted - able, link.nominal_V)}"
+                )
+        return found
 
     def blank(self, job: Job, output: OutputLink) -> dict[str, object]:
         return {"others": tuple(o.id for o in job.design.outputs() if o.id != output.id)}
