@@ -154,18 +154,17 @@ class Load:
 
     def amps_are_gone(self, port: Port) -> bool:
         """Whether its own ammeter shows nothing; an answer to an older question does not count."""
-        question, sequence = str(self._told["amps"]), str(self._told.get("sequence", ""))
+        question, numbered = str(self._told["amps"]), str(self._told.get("numbered", ""))
         self._mark = _FIRST_MARK + (self._mark + 1 - _FIRST_MARK) % (256 - _FIRST_MARK)
         mark = str(self._mark)
-        if sequence:
-            body = question if question.startswith(("*", ":")) else f":{question}"
-            question = f"{sequence.replace('{n}', mark)};{body}"
+        if numbered:
+            question = numbered.replace("{n}", mark)
         port.send(question.encode() + self.end)
         end = time.monotonic() + ANSWER_S
         while (left := end - time.monotonic()) > 0:
             for line in port.lines(self.end, left):
                 text = line.strip()
-                if sequence:
+                if numbered:
                     number, parted, text = text.partition(b";")
                     if not parted or number.strip() != mark.encode():
                         continue

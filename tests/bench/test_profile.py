@@ -61,7 +61,9 @@ def test_a_wrong_profile_is_told_command_by_command(stand_ins: SimulatedBench, t
     rows = tried(stand_ins, "voltmeter", str(own))
     assert (rows["read_volts"].fits, rows["read_volts"].remark) == (False, "a number was asked")
     stand_ins.faults["voltmeter"] = "overload"
-    assert tried(stand_ins, "voltmeter", "generic-meter")["read_volts"].remark == "over range"
+    # It says so of itself too: no run could tell its answers apart.
+    over = tried(stand_ins, "voltmeter", "generic-meter")["read_volts"]
+    assert (over.fits, "not as a run asks it" in over.remark) == (False, True)
 
 
 def test_who_answers_is_asked_nothing_else(stand_ins: SimulatedBench, tmp_path: Path) -> None:
@@ -418,3 +420,86 @@ def test_a_pattern_that_would_look_for_ever_ends_in_a_sentence(tmp_path: Path) -
     assert figures(profile, "read_volts", "12345x", 1) == [12345.0]
     with pytest.raises(ValueError, match="did not come to an end"):
         figures(profile, "read_volts", "1" * 300 + "yz", 1)
+
+
+class OddLoad:
+    """A load with a grammar of its own, on a socket of this machine; mute where it knows no word."""
+
+    def __init__(self, *odd: str) -> None:
+        self.odd, self.answers = odd, {"*IDN?": "LOAD 9", "SYST:ERR?": '0,"none"', "INP?": "0",
+                                       "MEAS:VOLT?": "13.60", "MEAS:CURR?": "0.002"}  # fmt: skip
+        self.mask = "0"
+        self.socket = socket.create_server(("127.0.0.1", 0))
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    @property
+    def resource(self) -> str:
+        return f"TCPIP::127.0.0.1::{self.socket.getsockname()[1]}::SOCKET"
+
+    def _serve(self) -> None:
+        with contextlib.suppress(OSError):
+            while True:
+                link, _ = self.socket.accept()
+                if "greeting" in self.odd:
+                    link.sendall(b"Welcome to load 9\n")
+                threading.Thread(target=self._talk, args=(link,), daemon=True).start()
+
+    def _talk(self, link: socket.socket) -> None:
+        with contextlib.suppress(OSError), link, link.makefile("rb") as lines:
+            for raw in lines:
+                line = raw.decode().strip()
+                if "echo" in self.odd:
+                    link.sendall(raw)
+                said = self._said(line)
+                if said:
+                    link.sendall(f"{';'.join(said)}\n".encode())
+
+    def _said(self, line: str) -> list[str]:
+        parts = [line] if "no compound" in self.odd else line.split(";")
+        found = []
+        for part in parts:
+            if "no colon" in self.odd and part.startswith(":"):
+                return []
+            asked = part.lstrip(":")
+            if "upper case" in self.odd and asked != asked.upper():
+                return []
+            if asked.startswith("*ESE ") and asked[5:].isdigit():
+                self.mask = asked[5:]
+            elif asked == "*ESE?":
+                found.append(self.mask)
+            elif asked in self.answers:
+                found.append(self.answers[asked])
+        return found
+
+
+@pytest.mark.parametrize(
+    ("odd", "known"),
+    [
+        ((), "by its number"), (("no colon",), "by its number"), (("upper case",), "by its number"),
+        (("greeting",), "by its number"), (("no compound",), "by its identity"),
+        (("no compound", "no colon"), "by its identity"), (("echo",), ""),
+    ],
+)  # fmt: skip
+def test_a_profile_fits_where_a_run_can_use_it(odd: tuple[str, ...], known: str) -> None:
+    load = OddLoad(*odd)
+    profile = load_profile("generic-load")
+    instrument = VisaInstrument(load.resource, profile, "load")
+    try:
+        rows = {r.command: r for r in try_profile(instrument, profile)}
+        questions = [rows[c] for c in ("read_amps", "read_volts", "is_on")]
+        assert {r.fits for r in questions} == {bool(known)}
+        if not known:
+            return
+        assert all(r.remark == f"told {known}" for r in questions)
+        # And so a run finds it: known from its identity on, each answer with its question.
+        again = VisaInstrument(load.resource, profile, "load")
+        assert again.identity() == "LOAD 9"
+        assert (again.read_amps(), again.read_volts(), again.is_on()) == (0.002, 13.6, False)
+        assert (again.behind_number("MEAS:CURR?") != "") == (known == "by its number")
+        again.close()
+        load.answers["MEAS:VOLT?"] = "9.9E37"
+        over = {r.command: r for r in try_profile(instrument, profile)}["read_volts"]
+        assert (over.fits, over.remark) == (True, "over range")
+    finally:
+        instrument.close()
+        load.socket.close()

@@ -60,7 +60,7 @@ def _load_told(role: str, load: VisaInstrument, nothing_A: float) -> dict[str, A
         "address": address_of(load.reached_at or load.resource),
         "off": [p.commands["off"], p.commands["set_amps"].replace("{amps}", "0")],
         "amps": p.commands["read_amps"],
-        "sequence": p.sequence,
+        "numbered": load.behind_number(p.commands["read_amps"]),
         "termination": p.termination,
         "most_A": nothing_A,
     }

@@ -61,6 +61,13 @@ class ProfiledInstrument:
         """One answer to one line, and nothing else said beside it."""
         raise LinkFailed(f"{self.part} is not spoken to in lines.")
 
+    def hear_out(self) -> None:
+        """Let it say what it says to whoever calls; nothing where it is not spoken to in lines."""
+
+    def ask_as_in_a_run(self, command: str) -> tuple[str, str]:
+        """An answer as a run gets it, and by what it is known to be of its question; empty: by its kind."""
+        return "", ""
+
     def fetch_raw(self) -> Array:
         """The record of an oscilloscope as it is sent: codes, or volts."""
         raise LinkFailed(f"{self.part} has no record.")

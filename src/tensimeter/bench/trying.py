@@ -1,5 +1,6 @@
 """Trying a profile out on an instrument, command by command; nothing is switched on or moved by it."""
 
+import contextlib
 import math
 import re
 from collections.abc import Iterator
@@ -51,6 +52,8 @@ def try_profile(instrument: ProfiledInstrument, profile: Profile) -> Iterator[In
     """
     names = [*(n for n in _ORDER if n in profile.commands)]
     names += [n for n in (*profile.commands, *profile.told_by_itself()) if n not in names]
+    with contextlib.suppress(LinkFailed):
+        instrument.hear_out()
     for name in names:
         instrument.talk.clear()
         found = _one(instrument, profile, name)
@@ -105,13 +108,32 @@ def _tried(instrument: ProfiledInstrument, profile: Profile, name: str, text: st
     except LinkFailed as failed:
         _drain(instrument, profile)
         return IncomingResult(name, text, "", False, str(failed))
-    return IncomingResult(name, text, answer[:60], *_fits(profile, name, answer))
+    fits, remark = _fits(profile, name, answer)
+    if fits and name != "scaling":
+        return _as_in_a_run(instrument, profile, name, IncomingResult(name, text, answer[:60], fits, remark))
+    return IncomingResult(name, text, answer[:60], fits, remark)
+
+
+def _as_in_a_run(
+    instrument: ProfiledInstrument, profile: Profile, name: str, plain: IncomingResult
+) -> IncomingResult:
+    """A question that was answered, asked again as a run asks it: behind a number, before an identity."""
+    try:
+        answer, known = instrument.ask_as_in_a_run(name)
+    except LinkFailed as failed:
+        _drain(instrument, profile)
+        return replace(plain, fits=False, remark=f"answered alone, and not as a run asks it: {failed}")
+    if not known:
+        return plain
+    fits, remark = _fits(profile, name, answer)
+    return replace(plain, fits=fits, remark=remark or plain.remark or f"told {known}")
 
 
 def _drain(instrument: ProfiledInstrument, profile: Profile) -> None:
     """After a command that got no answer: a link opened anew, and the error it left behind taken away."""
     try:
         instrument.reconnect()
+        instrument.hear_out()
         if "error" in profile.commands:
             instrument.ask_raw(profile.commands["error"])
     except LinkFailed:

@@ -2,6 +2,7 @@
 
 import contextlib
 import re
+from functools import partial
 
 import numpy as np
 
@@ -17,6 +18,12 @@ from tensimeter.core.arrays import Array
 _ERROR = re.compile(r"^[+-]?\d+\s*(,|$)")
 #: How many answers that belong to an earlier question are passed over before a link is given up.
 MOST_STALE = 32
+#: Questions by which nothing is changed.
+_HARMLESS = ("read_volts", "read_amps", "read_celsius", "read_watts", "error", "is_on", "identify")
+#: So many lines may greet whoever calls.
+MOST_GREETING = 3
+#: How long an instrument is heard out that is tried, s.
+GREETS_S = 0.1
 #: How long an instrument without any mark on its answers must be silent after one, s.
 SILENT_S = 0.02
 
@@ -33,30 +40,70 @@ class VisaInstrument(LinkedInstrument):
         self._number_asked = 0
         #: Whether it gives numbers back; None while it was not tried.
         self._numbers: bool | None = None
+        #: What stands before a question that stands behind one.
+        self._root = ":"
         super().__init__(resource, profile, part)
 
     def identity(self) -> str:
         """What it says of itself; empty where its profile does not ask. From then on answers are known."""
         with self._mutex:
             if self.can("identify"):
-                self._known_as = self._plain_answer(self._text("identify").encode())
+                self._known_as = self._behind_greeting(self._text("identify").encode())
             if self._numbers is None and self.profile.sequence:
                 self._numbers = self._gives_numbers_back()
         return cleaned(self._known_as)
 
+    def _behind_greeting(self, asked: bytes) -> bytes:
+        """The last line that comes on a question: some greet first whoever calls."""
+        found = self._plain_answer(asked)
+        for _ in range(MOST_GREETING):
+            link, deadline = self._ready()
+            if self._guarded(partial(link.quiet_for, SILENT_S)):
+                break
+            found = self._guarded(partial(link.line, deadline))
+        return found
+
+    def hear_out(self) -> None:
+        """Let it greet whoever calls, before anything is asked."""
+        with self._mutex:
+            for _ in range(MOST_GREETING):
+                link, _ = self._ready()
+                if self._guarded(partial(link.quiet_for, GREETS_S)):
+                    return
+                self._guarded(link.drain)
+
     def _gives_numbers_back(self) -> bool:
-        """Whether it answers with the number that it was given; tried with a question that is harmless."""
-        harmless = next((self._text(c) for c in ("identify", "error") if self.can(c)), "")
-        if not harmless:
-            return False
-        try:
-            self._by_number(harmless, MOST_LINE)
-        except BrokenOff:
-            raise
-        except LinkFailed:
-            self.reconnect()
-            return False
-        return True
+        """Whether it answers with the number that it was given; tried as a run asks, with what is harmless.
+
+        Behind another command a question begins at the root: some want the colon that says so, some know
+        none.
+        """
+        harmless = next((self._text(c) for c in _HARMLESS if self.can(c)), "")
+        for self._root in (":", "") if harmless and not harmless.startswith(("*", ":")) else (":",):
+            try:
+                self._by_number(harmless, MOST_LINE)
+            except BrokenOff:
+                raise
+            except LinkFailed:
+                self.reconnect()
+            else:
+                return True
+        return False
+
+    def behind_number(self, question: str) -> str:
+        """A question as a run asks it, with `{n}` for its number; empty where it gives no numbers back."""
+        if not self._numbers:
+            return ""
+        root = "" if question.startswith(("*", ":")) else self._root
+        return f"{self.profile.sequence};{root}{question}"
+
+    def ask_as_in_a_run(self, command: str) -> tuple[str, str]:
+        """An answer as a run gets it, and by what it is known to belong to its question."""
+        self.identity()
+        known = "by its number" if self._numbers else "by its identity" if self._known_as else "by silence"
+        return cleaned(
+            self._ask(command, **({"channels": "1"} if command == "read_all_celsius" else {}))
+        ), known
 
     def arm_watchdog(self, seconds: float) -> None:
         if self.has_watchdog:
@@ -240,8 +287,8 @@ class VisaInstrument(LinkedInstrument):
         # The guard counts from 200 on, on the same link.
         self._number_asked = self._number_asked % 199 + 1
         mark = str(self._number_asked)
-        body = text if text.startswith(("*", ":")) else f":{text}"
-        asked = f"{self.profile.sequence.replace('{n}', mark)};{body}".encode()
+        root = "" if text.startswith(("*", ":")) else self._root
+        asked = f"{self.profile.sequence.replace('{n}', mark)};{root}{text}".encode()
 
         def exchange() -> str:
             link.drain()
