@@ -162,7 +162,7 @@ def test_a_badly_seated_pad_is_foretold_and_its_failure_is_a_result(ridge: Job) 
     mended = changed(test, changes=(Changed(link="front-end", what="pad reseated", after_run=1),))
     log.job, log.plan = with_test(log.job, mended), plan(log.job, mended)
     soaked(log, 2.0, (1.8, 6.2), begin=90_000.0, run=2)
-    runs = soak_runs(log.readings)
+    runs = soak_runs(log.readings, log.plan.output.id)
     assert [run_name(log.plan, r, k) for k, r in enumerate(runs)] == ["run 1", "run 2, pad reseated"]
     assert log.judged().verdict is Verdict.CONFORMS
 
@@ -425,7 +425,7 @@ def test_a_derated_part_has_one_limit_in_all_that_is_said(ridge: Job) -> None:
 
 @pytest.mark.parametrize("seed", range(4))
 def test_a_run_told_while_it_grows_is_the_run_told_from_all_its_readings(seed: int) -> None:
-    rng, growing, every = np.random.default_rng(seed), GrowingRun(), []
+    rng, growing, every = np.random.default_rng(seed), GrowingRun("mount"), []
     assert growing.told() is None
     for k in range(700):
         # A probe is plugged in later, and now and then one gives nothing.
@@ -439,7 +439,7 @@ def test_a_run_told_while_it_grows_is_the_run_told_from_all_its_readings(seed: i
         growing.add(scan)
         every += scan
         if k in (0, 40, 255, 256, 699) and every:
-            told, (whole,) = growing.told(), soak_runs(every)
+            told, (whole,) = growing.told(), soak_runs(every, "mount")
             assert (told.run, told.at, list(told.celsius)) == (whole.run, whole.at, list(whole.celsius))
             for name in ("time_s", "volts", "amps", "step"):
                 assert np.array_equal(getattr(told, name), getattr(whole, name), equal_nan=True)

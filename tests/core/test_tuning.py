@@ -10,6 +10,7 @@ from tensimeter.core.circuit.along_path import drop_of, joints_of, link_of, pin_
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Accuracy, Verdict
 from tensimeter.core.measurement.readings import AS_SAID, Reading
+from tensimeter.core.model.edits import changed
 from tensimeter.core.model.instruments import put_right
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.stock_edits import with_check, without_check
@@ -26,7 +27,7 @@ from tensimeter.core.tuning.disagreement import LEADS_CAN_NOT, disagreement, dis
 from tensimeter.core.tuning.symptoms import _TABLE, FAULTS, SYMPTOMS, diagnosis, read_symptoms
 from tensimeter.core.tuning.trim_edits import sealed, with_trim, without_trim
 from tensimeter.core.tuning.trim_words import reach_words
-from tensimeter.core.tuning.trims import trimming
+from tensimeter.core.tuning.trims import _aims, trimming
 from tensimeter.core.tuning.turning import Turned, behind_play, sensitivity, turns_for
 from tensimeter.demo.library import demo_hand, demo_job
 from tests.core.test_causes import FINE, MICRO, NUMBERS, plain_job, read
@@ -148,6 +149,17 @@ def test_trims_hold_by_what_the_meter_leaves_open() -> None:
     idle = trimming(pier, read("mount", 13.6, 0.0)).targets["mount"]
     loaded = trimming(pier, read("mount", 13.3, 8.0)).targets["mount"]
     assert idle - loaded == pytest.approx(8 * (0.004 + 0.0061 + 0.0336), abs=0.005)
+
+
+def test_a_display_of_amps_is_aimed_at_amps() -> None:
+    job = with_trim(with_trim(plain_job(), "Volts", "out"), "Span", "out-panel", "A")
+    volts, amps = job.assembly.trims
+    assert _aims((volts, amps), {"out": 12.0, "out-panel": 3.0}) == {"out": 12.0, "out-panel": 3.0}
+    shown = changed(amps, quantity="V")
+    assert _aims((volts, shown), {"out": 12.0, "out-panel": 11.7})["out-panel"] == 12.0
+    # What somebody wants it to show is what it is aimed at.
+    wanted = changed(shown, target=11.9)
+    assert _aims((volts, wanted), {"out": 12.0, "out-panel": 11.9})["out-panel"] == 11.9
 
 
 def test_trims_tell_what_their_last_turn_would_do() -> None:

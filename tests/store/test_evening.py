@@ -3,6 +3,7 @@
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from tensimeter.app.job_in_hand import JobInHand
@@ -15,8 +16,10 @@ from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.edits import changed, readings_first, with_link, with_test, without_test
 from tensimeter.core.model.tests import LineRegulation
 from tensimeter.core.plate.rating import outlet_plate, plate
+from tensimeter.core.readingline import understand
 from tensimeter.core.standing import Load
 from tensimeter.core.testplan.meter_checks import meter_checks
+from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.demo.library import demo_job
 from tensimeter.store.jobfile import JobFile
 
@@ -168,6 +171,39 @@ def test_a_soak_by_hand_is_of_one_load_and_as_long_as_was_said(begin, asked) -> 
     assert [(one.minutes, one.known) for one in held] == [(24.0, "said")]
 
 
+def test_a_soak_is_of_its_own_outlet_and_rests_on_its_last_run(begin) -> None:
+    hand = begin("ridge-pier")
+    begun, kept = time.time(), hand._import
+    for day, room in ((0, 31), (1, 20)):
+        for minute in range(0, 25, 3):
+            at = begun + 86400.0 * day + 60.0 * minute
+            for text in ("mount 13.5V @8A", "also hub 5.1V @2A", "case 41C", f"room {room}C"):
+                words = f"{text} +{minute}min"
+                hand.lines.keep(hand.lines.understood(words, "mount", hand.understood, at), kept, at)
+    hand._after_readings()
+    (held,) = loaded(hand.job, hand.now.outcomes(), "mount")
+    # Neither volts nor amps of the hub are the mount's, though they were said of one moment.
+    assert (held.minutes, held.amps) == (24.0, pytest.approx(7.99, abs=0.01))
+    (run,) = soak_runs([r for r in hand.now.readings if r.at > begun + 43200.0], "mount")
+    assert set(run.amps[np.isfinite(run.amps)]) == {8.0}
+    assert set(run.volts[np.isfinite(run.volts)]) == {13.5}
+
+
+def test_a_load_that_is_said_again_after_an_hour_begins_anew(begin) -> None:
+    hand = begin("12V 5A")
+    begun = time.time() - 90000.0
+    for at, text in (
+        (begun, "out 11.9V @4A"),
+        (begun + 86400, "out 11.9V @4A"),
+        (begun + 86400 + 60, "sink 30C +1min"),
+    ):
+        hand.lines.keep(hand.lines.understood(text, "out", hand.understood, at), hand._import, at)
+    last = hand.file.readings()[-1]
+    assert last.at == pytest.approx(begun + 86400 + 60, abs=1)
+    # As a program says that is begun only then.
+    assert TypedLines(hand.file)._began == pytest.approx(begun + 86400, abs=1)
+
+
 def test_what_was_taken_back_lends_no_amps_to_what_is_read_after_it(begin) -> None:
     hand = begin("12V 5A")
     typed(hand, "out 11.9V @2A")
@@ -218,6 +254,8 @@ def test_an_outlet_below_common_is_read_as_a_meter_shows_it(begin) -> None:
     assert "−12 V · 276 mA for moments" in printed(hand)
     with pytest.raises(UserError, match="is −12 V the outlet"):
         typed(hand, "−12V 0.5A")
+    # Amps below zero are asked about there as anywhere.
+    assert understand(hand.job, f"{below.id} -0.5A").value == -0.5
 
 
 def test_outlets_read_one_after_the_other_are_not_printed_as_loaded_at_once(begin) -> None:

@@ -224,7 +224,7 @@ def test_the_plot_of_a_soak_in_either_light_and_as_it_grows(warm: MainWindow, ni
 
     theme.use(night=night)
     facts = warm.session.outcome.facts
-    run = soak_runs(facts.readings)[0]
+    run = soak_runs(facts.readings, facts.plan.output.id)[0]
     plot = HeatPlot()
     plot.resize(640, 320)
     plot.show_heat(Heat(run, None, {}, "front-end-case", HeatMark(105.0, "limit")))

@@ -201,7 +201,12 @@ class Derived:
     def _as_soaked(self) -> Job:
         if self.running is not None:
             return self.job
-        return as_soaked(self.job, lambda test: self.so_far.by_test.get(test, []), self.plan)
+
+        def read_in(test: str) -> list[Reading]:
+            worked_out = self.plan(test)
+            return self.so_far.taken(worked_out) if worked_out is not None else []
+
+        return as_soaked(self.job, read_in, self.plan)
 
     def with_load(self, load: dict[str, float], volts: tuple[str, float] | None = None) -> "Derived":
         """The same at another operating point; judgements do not depend on it."""

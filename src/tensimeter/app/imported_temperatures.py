@@ -10,8 +10,7 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.instruments import accuracy_of
-from tensimeter.core.model.job import Job
-from tensimeter.core.readingline import find_place
+from tensimeter.core.readingline import all_places
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import Plan
 from tensimeter.store.jobfile import JobFile
@@ -41,7 +40,7 @@ def import_temperatures(
     if (np.diff(log.time_s) < 0).any():
         raise UserError(f"The times of {source} run backwards; nothing was taken.")
     job = file.job
-    names, strange = _places(job, log, plan)
+    names, strange = _places(file, log, plan)
     said_A = next((r.value for r in conditions if (r.place, r.quantity) == (plan.output.id, "A")), None)
     if log.amps is not None:
         conditions = [r for r in conditions if (r.place, r.quantity) != (plan.output.id, "A")]
@@ -86,15 +85,16 @@ def _look_through(file: JobFile, log: TemperatureLog, plan: Plan, source: str, n
     must_be_new(file, source, {(place, "C"): log.celsius[name] for name, place in names.items()})
 
 
-def _places(job: Job, log: TemperatureLog, plan: Plan) -> tuple[dict[str, str], list[str]]:
+def _places(file: JobFile, log: TemperatureLog, plan: Plan) -> tuple[dict[str, str], list[str]]:
     """The place of each column of a log, and the columns that are called as no place is."""
     found: dict[str, str] = {}
     strange: list[str] = []
     wished = getattr(plan.test, "place", None) or "sink"
+    places = all_places(file.job, [r.place for r in file.readings() if r.quantity == "C"])
+    known = {name.replace(" ", "-"): place for name, (place, _) in places.items()}
     for name in log.celsius:
-        place, _, known = find_place(job, name)
-        found[name] = wished if name == "temperature" else place if known else name
-        if not known and name not in ("temperature", wished):
+        found[name] = wished if name == "temperature" else known.get(name, name)
+        if name not in known and name not in ("temperature", wished):
             strange.append(name)
     twice = next((p for p in found.values() if list(found.values()).count(p) > 1), None)
     if twice is not None:

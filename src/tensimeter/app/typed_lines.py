@@ -147,7 +147,9 @@ class TypedLines:
         began = None
         for _, moment in groupby(reversed(facts), key=lambda r: r.scan):
             rows = list(moment)
-            if not loads or self._loads_of(rows) != loads:
+            # After an hour without a line it was said anew.
+            stale = began is not None and began - rows[-1].at > STALE_S
+            if not loads or stale or self._loads_of(rows) != loads:
                 break
             clock = next((r.value for r in rows if r.place == CLOCK), None)
             began = rows[-1].at - clock if clock is not None else rows[-1].at
@@ -277,7 +279,7 @@ class TypedLines:
         lasting = said(self._fresh(now), line.output, line.said.lasting, also=line.said.also)
         if line.said.event in ENDED_BY:
             lasting = replace(lasting, loads={k: v for k, v in lasting.loads.items() if k != line.output})
-        if lasting.loads != self.standing.loads and not line.said.event:
+        if lasting.loads != self._fresh(now).loads and not line.said.event:
             self._began = now
         at = self._at(line.said, now)
         if line.said.event:

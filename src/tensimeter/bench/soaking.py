@@ -33,7 +33,7 @@ class Soaking:
     def __init__(self, context: StepContext, loading: Loading) -> None:
         self._context, self._loading = context, loading
         self.state: SoakState | None = None
-        self._seen = GrowingRun()
+        self._seen = GrowingRun(context.plan.output.id)
         self._sure = 0
         self._gone = False
         self._turns, self._turned_at = 0, -math.inf

@@ -145,7 +145,8 @@ class StepRunner:
     def _arrange(self, step: Step, before: RunLimits, here: RunLimits) -> None:
         """Everything but the loads' settings; volts that were set otherwise are waited for, then judged."""
         context = self.context
-        context.step_limits = here.or_those(before)
+        # Without another setting nothing but its own limits holds.
+        context.step_limits = here.or_those(before) if step.trim_V is not None else here
         try:
             if self._actions.arrange(step):
                 self._loading.come_within(step, here)

@@ -79,7 +79,10 @@ class VisaInstrument(LinkedInstrument):
         none.
         """
         harmless = next((self._text(c) for c in _HARMLESS if self.can(c)), "")
-        for self._root in (":", "") if harmless and not harmless.startswith(("*", ":")) else (":",):
+        if not harmless:
+            return False
+        for root in (":",) if harmless.startswith(("*", ":")) else (":", ""):
+            self._root = root
             try:
                 self._by_number(harmless, MOST_LINE)
             except BrokenOff:

@@ -19,6 +19,7 @@ from tensimeter.core.quantity import parse
 from tensimeter.core.testplan.plan import plan
 from tensimeter.core.testplan.soak.identified import Shown, shown
 from tensimeter.core.testplan.soak.run import soak_runs
+from tensimeter.core.testplan.taken import taken
 from tensimeter.store.jobfile import JobFile
 from tensimeter.store.logs import read_temperatures
 from tensimeter.store.untidy import mapping
@@ -114,7 +115,7 @@ def shown_by(path: Path) -> Shown:
     with JobFile(path, read_only=True) as file:
         job, readings = file.job, file.readings()
     for test in reversed([t for t in job.campaign.tests if t.soaks]):
-        runs = soak_runs([r for r in standing(readings) if r.test == test.id])
+        runs = soak_runs(taken(job, plan(job, test), standing(readings)), test.output)
         found = shown(job, plan(job, test), runs[-1]) if runs else None
         if found is not None:
             return found

@@ -115,10 +115,10 @@ def prove(
             served = stack.enter_context(simulated(file.job, seed=seed, clock=clock))
             opened = open_bench(file.job, served.resources, clock=clock)
         stack.callback(opened.close)
-        made = _Campaign(file, opened)
+        made, there = _Campaign(file, opened), present or bench is None
+        run = partial(_run, present=there, quiet=json, go_on=go_on, others_are_meant=others)
         for one in wanted:
-            made.run(one, partial(_run, present=present or bench is None, quiet=json, go_on=go_on,
-                                  others_are_meant=others))  # fmt: skip
+            made.run(one, run)
     made.answer(whole=test == "all", json=json)
     if made.failed:
         raise typer.Exit(1)

@@ -215,15 +215,15 @@ def understand(
         raise UserError(
             f"A reading is in V, A, Ω, W, °C, dB, Ah, Wh, H, F, turns or rpm; “{raw.strip()}” is in {unit}."
         )
-    if value < 0 and unit in ("V", "") and _stands_below(job, place):
-        # Black on common, a meter shows it with a minus: so many volts it stands from common all the same.
-        value = -value
     default = _default_unit(job, place, in_hand.asked)
     if unit == "F" and default == "C":
         raise UserError(f"A temperature is in °C: {value:g} °F are {(value - 32) / 1.8:.1f}C.")
     if unit in ("H", "F") and place in {o.id for o in job.design.outputs()}:
         raise UserError(f"Of what? Name it before “{raw.strip()}”, for example “choke {raw.strip()}”.")
     quantity = "Vpp" if peaks else _QUANTITIES[unit] if unit else asks if default == "V" else default
+    if value < 0 and quantity == "V" and _stands_below(job, place):
+        # Black on common, a meter shows it with a minus: so many volts it stands from common all the same.
+        value = -value
     question = question or doubt(
         quantity, value, in_hand.predicted_V if place == in_hand.place else None, at_A, in_hand.most_A
     )

@@ -83,6 +83,11 @@ def below_common(job: Job, link_id: str) -> bool:
     return first is not None and isinstance(part, SourcePart) and part.below_common(first)
 
 
+def signed_V(job: Job, output: OutputLink) -> float:
+    """Nominal volts of an output, negative where they stand below common."""
+    return -output.nominal_V if below_common(job, output.id) else output.nominal_V
+
+
 def rail_colour(job: Job, link_id: str) -> str:
     """The colour of the rail that stands at a link, no converter between; empty where there is none."""
     path = job.design.path_to(link_id)

@@ -184,7 +184,7 @@ def loaded(job: Job, judged: Sequence[Outcome], output: str) -> list[Loaded]:
         one
         for o in real(job, judged, output)
         if o.plan.test.soaks and o.facts is not None
-        for run in soak_runs(_timed(o.facts.readings))[-1:]
+        for run in soak_runs(_timed(o.facts.readings), output)[-1:]
         for one in _held(job, o, run)
     ]
     return sorted(found, key=lambda one: -one.amps)
@@ -202,8 +202,10 @@ def held_rows(job: Job, judged: Sequence[Outcome]) -> list[Reading]:
     for o in _real(job, judged):
         assert o.facts is not None
         if o.plan.test.soaks:
-            last = soak_runs(o.facts.readings)[-1:] if o.verdict is Verdict.CONFORMS else []
-            found += [r for r in o.facts.readings if last and r.run == last[0].run]
+            holds = o.verdict is Verdict.CONFORMS
+            last = soak_runs(o.facts.readings, o.plan.output.id)[-1:] if holds else []
+            # Of soaks by hand the last alone: those before it are as far back as it began.
+            found += [r for x in last for r in o.facts.readings if r.run == x.run and r.at >= x.at - 1.0]
             continue
         outputs = {o.plan.output.id, *(s.place for s in o.plan.steps if s.place)}
         scans = {p.scan for output in outputs for p in points_of(o, output) if p.holds}

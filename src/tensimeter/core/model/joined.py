@@ -22,7 +22,7 @@ def _joined(job: Job, output: str) -> Design:
         sound = [o for o in sound if o not in broken]
     if output in sound:
         return design
-    alone = job.design.output(output).model_copy(update={"fed_by": None})
+    alone = job.output(output).model_copy(update={"fed_by": None})
     return job.design.model_copy(update={"links": (alone,)})
 
 

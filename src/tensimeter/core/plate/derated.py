@@ -20,7 +20,7 @@ def derated_A(job: Job, found: Outcome, held_A: float) -> tuple[float, float] | 
     By the upper end of the 95 % interval of its junction, from its stages as fitted. None where nothing was
     fitted, or where the room was as warm already.
     """
-    runs = soak_runs(found.facts.readings) if found.facts is not None else []
+    runs = soak_runs(found.facts.readings, found.plan.output.id) if found.facts is not None else []
     known = shown(job, found.plan, runs[-1]) if runs else None
     room_C = max(job.settings.warmest_C, WARM_ROOM_C)
     if known is None or known.room_C >= room_C or held_A <= 0:

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct
 
 from tensimeter.core.arrays import Array
-from tensimeter.core.circuit.sources import below_common
+from tensimeter.core.circuit.sources import signed_V
 from tensimeter.core.held.circumstances import mains_hull, most_W, not_read, room_hull
 from tensimeter.core.held.points import Point, held_point, held_rows, loaded, points, real
 from tensimeter.core.held.reach import held_reach, most_at
@@ -161,7 +161,7 @@ def _load_plate(job: Job, mine: Sequence[Outcome], output: LoadLink) -> OutletPl
 
 def _fixed(job: Job, judged: Sequence[Outcome], output: OutputLink, found: Sequence[Point]) -> list[Entry]:
     """Amps at an outlet's own volts: for good, for minutes, for moments, each more than the one before."""
-    volts = f"{'−' if below_common(job, output.id) else ''}{show(output.nominal_V, 'V', 4)}"
+    volts = show(signed_V(job, output), "V", 4)
     ends = min((p.amps for p in found if not p.holds and p.set_V is None), default=math.inf)
     kept = [one for one in loaded(job, judged, output.id) if 0 < one.amps < ends]
     told: list[Entry] = []

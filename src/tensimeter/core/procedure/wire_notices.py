@@ -2,7 +2,7 @@
 
 from tensimeter.core.circuit.guard_of_wire import Guard, guard_of
 from tensimeter.core.circuit.network import has_source
-from tensimeter.core.circuit.sources import below_common, rail_colour
+from tensimeter.core.circuit.sources import rail_colour, signed_V
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.problems import problems
 from tensimeter.core.notice import Notice
@@ -50,7 +50,7 @@ def jack_notices(job: Job) -> list[Notice]:
         colour = output.jack_colour.strip().casefold()
         whose = _worn_by(job, output, colour) if colour else ""
         if whose:
-            meets = show(_volts(job, output), "V")
+            meets = show(signed_V(job, output), "V")
             text = (
                 f"Its jack is {colour}, as {whose}: what belongs there will meet {meets} one night. Take "
                 "another colour, or another kind of jack."
@@ -60,16 +60,11 @@ def jack_notices(job: Job) -> list[Notice]:
     return found
 
 
-def _volts(job: Job, output: OutputLink) -> float:
-    """Volts of an output, negative where they stand below common."""
-    return -output.nominal_V if below_common(job, output.id) else output.nominal_V
-
-
 def _worn_by(job: Job, output: OutputLink, colour: str) -> str:
     """What of other volts wears a colour already; empty where nothing does."""
     for other in job.design.outputs():
-        jack, volts = other.jack_colour.strip().casefold(), _volts(job, other)
-        if abs(volts - _volts(job, output)) <= SAME_V * output.nominal_V:
+        jack, volts = other.jack_colour.strip().casefold(), signed_V(job, other)
+        if abs(volts - signed_V(job, output)) <= SAME_V * output.nominal_V:
             continue
         if jack == colour:
             return f"the jack of {other.name} ({show(volts, 'V')})"

@@ -69,11 +69,16 @@ def sinks_A(job: Job, volts: Figure) -> np.ndarray | None:
     return whole
 
 
+def whole_mA(amps: float) -> float:
+    """Amps as they are set: to whole milliamperes, and not above."""
+    return math.floor(amps * 1000 + 1e-6) / 1000
+
+
 def sunk_A(job: Job, output: OutputLink, wanted_A: float, volts: float | None = None) -> float:
     """What the loads sink of what is wanted of an output, A, to whole mA; at its own volts, or others."""
     able = sinks_A(job, output.nominal_V if volts is None else volts)
     most = wanted_A if able is None else min(wanted_A, float(able))
-    return math.floor(most * 1000 + 1e-6) / 1000
+    return whole_mA(most)
 
 
 def load_alone_A(job: Job, volts: float) -> float:
@@ -90,7 +95,7 @@ def beside_A(job: Job, wanted: dict[str, float]) -> dict[str, float]:
         able = (
             float(load_reach_A(load, job.output(output).nominal_V)) if isinstance(load, SetLoad) else math.inf
         )
-        found[output] = math.floor(min(amps, able) * 1000 + 1e-6) / 1000
+        found[output] = whole_mA(min(amps, able))
     return found
 
 

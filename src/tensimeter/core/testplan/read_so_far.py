@@ -2,10 +2,11 @@
 
 from collections.abc import Iterable
 
-from tensimeter.core.measurement.readings import Measurand, Reading, standing
+from tensimeter.core.measurement.readings import CLOCK, Measurand, Reading, standing
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import newest
 from tensimeter.core.testplan.approach import Approach
+from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Plan
 from tensimeter.core.testplan.taken import Placing, Sorter, in_order, moments_of, takes_all
 
@@ -125,7 +126,10 @@ class ReadSoFar:
         """How many readings a test may take: its own, and points; that of a test of something else is 0."""
         test = next((t for t in self.job.campaign.tests if t.id == test_id), None)
         # Of no campaign are those by which what was read is judged without any.
-        free = len(self.by_test.get(None, ())) if test is None or takes_all(test) else 0
+        takes = test is None or takes_all(test)
+        if test is not None and kind_of(test).by_time:
+            takes = CLOCK in self._free_places
+        free = len(self.by_test.get(None, ())) if takes else 0
         return len(self.by_test.get(test_id, ())), free
 
     def newest_id(self, test_id: str) -> int:

@@ -118,7 +118,7 @@ def _laps_of(plan: Plan, mine: list[Reading], what: str, before: int) -> list[La
     """The times within one state, numbered on from those before."""
     since = f", since “{what}”" if what else ""
     if kind_of(plan.test).heats:
-        hot = [run for run in soak_runs(mine) if run.celsius]
+        hot = [run for run in soak_runs(mine, plan.output.id) if run.celsius]
         return [Lap(f"run {before + k + 1}{since}", run.at, run.run, {}, run) for k, run in enumerate(hot)]
     found: list[tuple[float, int | None, dict[tuple[int, str, Measurand], Reading]]] = []
     for rows in _rounds(plan, [r for r in mine if r.step is not None]):

@@ -15,6 +15,7 @@ from tensimeter.core.rating.fan_cooling import resting_speed
 from tensimeter.core.testplan.soak.estimation import fitted_stages
 from tensimeter.core.testplan.soak.run import soak_runs
 from tensimeter.core.testplan.step import Plan
+from tensimeter.core.testplan.taken import taken
 from tensimeter.core.tuning.observed import Observation
 
 #: A θ of which a soak leaves the ends of its interval so many times apart tells nothing.
@@ -28,16 +29,14 @@ def heat_figures(
     job: Job, readings: Iterable[Reading], plans: Mapping[str, Plan | None]
 ) -> list[Observation]:
     """θ of the stages of each part that was soaked, by its latest run, K/W."""
-    by_test: dict[str, list[Reading]] = {}
-    for r in readings:
-        if r.test is not None:
-            by_test.setdefault(r.test, []).append(r)
+    every = list(readings)
     found: dict[str, Observation] = {}
     for test in job.campaign.tests:
         plan = plans.get(test.id)
-        if not test.soaks or plan is None or test.id not in by_test:
+        mine = taken(job, plan, every) if test.soaks and plan is not None else []
+        if plan is None or not mine:
             continue
-        runs = soak_runs(by_test[test.id])
+        runs = soak_runs(mine, test.output)
         fit = fitted_stages(job, plan, runs[-1]) if runs else None
         if fit is None:
             continue

@@ -1,6 +1,6 @@
 """The trims of a job by what was read: what each is to bring about, what to turn now, whether all holds."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 from msgspec import Struct, field
@@ -191,14 +191,14 @@ def trimming(job: Job, readings: Iterable[Reading]) -> Trimming:
     known = {s.id: effect(found, s.id, s.moves, targets.get(s.moves, 0.0)) for s in screws}
     untried = [s for s in screws if known[s.id] == "open"]
     # What a display shows too much of hurts nothing.
-    guarded = {o.id: min(targets[o.id], o.nominal_V) for o in job.design.outputs() if o.id in targets}
+    volts = {s.moves for s in screws if s.quantity == "V"} & targets.keys()
+    guarded = {o.id: min(targets[o.id], o.nominal_V) for o in job.design.outputs() if o.id in volts}
     turns: tuple[Turn, ...] = ()
     at = None
     if latest and not held and not unread and untried:
         at = tried(turned, untried[0].id, untried[0].moves, guarded, _stops(untried[0]))
     elif found is not None and not held:
-        # A display follows its output, which will read what it is to read.
-        aims = {p: targets.get(p.removesuffix("-panel"), t) for p, t in targets.items()}
+        aims = _aims(screws, targets)
         turns = turns_for(found, aims, {s.id: _stops(s) for s in screws}, [s.id for s in _in_order(screws)])
         at = None if unread else first_of(found, turns, aims, guarded)
     made = Trimming(screws, found, targets, bands, turns, held, "", at, unread, reads, stands)
@@ -206,6 +206,17 @@ def trimming(job: Job, readings: Iterable[Reading]) -> Trimming:
     if not latest and load.unsaid(live, {s.moves for s in screws}):
         said = "At what load was it read? Say it: @unloaded, or such as @2A; a turn is told by it alone."
     return replace(made, said=said)
+
+
+def _aims(screws: Iterable[TrimScrew], targets: Mapping[str, float]) -> dict[str, float]:
+    """What each place will be to read once all is set: a display follows its output, which is set as well."""
+    set_too = {(s.moves, s.quantity) for s in screws}
+    aims = dict(targets)
+    for screw in screws:
+        shows = screw.moves.removesuffix("-panel")
+        if screw.target is None and shows != screw.moves and (shows, screw.quantity) in set_too:
+            aims[screw.moves] = targets.get(shows, targets.get(screw.moves, 0.0))
+    return {place: aim for place, aim in aims.items() if place in targets}
 
 
 def _unread(turned: Turned) -> tuple[str, ...]:

@@ -100,7 +100,7 @@ class PlotArea(QStackedWidget):
         facts, plan = result.facts, result.plan
         # The job that it was judged by: with a newer one its forecast would be worked out anew, here.
         job = facts.job if facts is not None else self.session.job
-        runs = soak_runs(facts.readings) if facts is not None else []
+        runs = soak_runs(facts.readings, plan.output.id) if facts is not None else []
         names = measuring_points(job)
         limit = _limit(job, plan)
         if not runs:

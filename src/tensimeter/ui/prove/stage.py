@@ -193,7 +193,8 @@ class ProveStage(QWidget):
         work = partial(guarded, "What comes next", advice, str)
         session.aside.ask("advice", self.meter, work, self.meter.setText)
         heats = kind_of(result.plan.test).heats and result.facts is not None
-        self.compare.setVisible(heats and len(soak_runs(present(result.facts).readings)) > 1)
+        runs = soak_runs(present(result.facts).readings, result.plan.output.id) if heats else []
+        self.compare.setVisible(len(runs) > 1)
         guarded("The picture", lambda: self.plot.show_result(result), self.meter.setText)
         self._show_lower()
 

@@ -54,7 +54,7 @@ class FanKind(HeatKind[FanTest]):
         return [*found, *_worst_place(s, test)]
 
     def findings(self, facts: Facts, test: FanTest) -> list[Finding]:
-        runs = soak_runs(facts.readings)
+        runs = soak_runs(facts.readings, facts.plan.output.id)
         found = _loudness(facts, test)
         if not runs:
             return found
@@ -183,7 +183,7 @@ class OverTemperatureKind(HeatKind[OverTemperature]):
         return [Step(s.most_A, None, OPEN, title, hold_s=test.hold_s, every_s=test.every_s, may_trip=True)]
 
     def findings(self, facts: Facts, test: OverTemperature) -> list[Finding]:
-        runs = soak_runs(facts.readings)
+        runs = soak_runs(facts.readings, facts.plan.output.id)
         if not runs:
             return []
         run = runs[-1]

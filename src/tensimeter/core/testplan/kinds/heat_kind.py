@@ -73,7 +73,7 @@ def junction_C(job: Job, link: str | None, output: str) -> float:
 def heat_picture(result: Outcome) -> Picture:
     """Temperatures of the latest run over minutes, where they end, and the limit."""
     facts = result.facts
-    runs = soak_runs(facts.readings) if facts else []
+    runs = soak_runs(facts.readings, facts.plan.output.id) if facts else []
     if facts is None or not runs:
         return Picture("minutes", "°C", ())
     run, names = runs[-1], measuring_points(facts.job)

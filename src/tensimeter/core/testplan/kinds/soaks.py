@@ -58,7 +58,7 @@ class SoakKind(HeatKind[Soak]):
         return found
 
     def findings(self, facts: Facts, test: Soak) -> list[Finding]:
-        runs = soak_runs(facts.readings)
+        runs = soak_runs(facts.readings, facts.plan.output.id)
         if not runs:
             return []
         latest = runs[-1]
@@ -99,7 +99,7 @@ class EnduranceKind(SoakKind):
     method = "Hours at one load; every interruption and failure stays on record."
 
     def findings(self, facts: Facts, test: Soak) -> list[Finding]:
-        runs = soak_runs(facts.readings)
+        runs = soak_runs(facts.readings, facts.plan.output.id)
         return [*_record(facts, runs), *super().findings(facts, test)]
 
     def planned(self, job: Job, output: OutputLink) -> list[Soak]:

@@ -28,7 +28,7 @@ from tensimeter.core.notice import Notice
 from tensimeter.core.parts.instrument_part import LineFeeder
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.equipment import beside_A, beside_words
+from tensimeter.core.testplan.equipment import beside_A, beside_words, whole_mA
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot, common_band, in_band
 from tensimeter.core.testplan.points_text import points_from, points_text
@@ -228,8 +228,8 @@ class CrossRegulationKind(TestKind[CrossRegulation]):
 
     def steps(self, s: Situation, test: CrossRegulation) -> list[Step]:
         outputs = [test.output, *test.others]
-        full = {o: _floor(test.share * s.job.output(o).full_load_A) for o in outputs}
-        full[test.output] = min(full[test.output], _floor(s.most_A))
+        full = {o: whole_mA(test.share * s.job.output(o).full_load_A) for o in outputs}
+        full[test.output] = min(full[test.output], whole_mA(s.most_A))
         for o in test.others:
             full[o] = beside_A(s.job, {o: full[o]})[o]
         cases: list[dict[str, float]] = [{}, *({o: full[o]} for o in outputs)]
@@ -306,7 +306,7 @@ class CrossRegulationKind(TestKind[CrossRegulation]):
 
     def unreachable(self, job: Job, test: CrossRegulation) -> list[str]:
         others = [job.output(o) for o in test.others]
-        return [w for o in others for w in beside_words(job, o, _floor(test.share * o.full_load_A))]
+        return [w for o in others for w in beside_words(job, o, whole_mA(test.share * o.full_load_A))]
 
     def blank(self, job: Job, output: OutputLink) -> dict[str, object]:
         return {"others": tuple(o.id for o in job.design.outputs() if o.id != output.id)}
@@ -324,10 +324,6 @@ def _swing(facts: Facts, output: str, readings: list[Reading], allowed: float) -
     return Finding(
         f"change:{output}", f"{link.name} over all cases", "%", change, "", judge(change, band), band
     )
-
-
-def _floor(amps: float) -> float:
-    return math.floor(amps * 1000 + 1e-6) / 1000
 
 
 class ReachKind(TestKind[ReachPoints]):

@@ -52,7 +52,7 @@ def state_of(facts: Facts) -> SoakState | None:
 
     Worked out anew only every so often, as its readings grow in number by a share.
     """
-    runs = soak_runs(facts.readings)
+    runs = soak_runs(facts.readings, facts.plan.output.id)
     if not runs:
         return None
     # A run that took up where another was stopped says little at first; it still is what counts now.

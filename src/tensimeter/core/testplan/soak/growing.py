@@ -13,12 +13,13 @@ ROOM, MORE = 256, 2
 
 
 class GrowingRun:
-    """The scans of one run in the order taken; told at any moment as `soak_runs` would tell them.
+    """The scans of one run at an output in the order taken; told at any moment as `soak_runs` tells them.
 
     What was told shares its figures with what grows, which only ever writes behind them.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, output: str) -> None:
+        self._output = output
         self._count, self._step = 0, 0
         self._run: int | None = None
         self._at = 0.0
@@ -44,7 +45,7 @@ class GrowingRun:
                 if r.place not in self._places:
                     self._places[r.place] = np.full(room, np.nan)
                 self._places[r.place][k] = r.value
-            elif r.quantity == "A" or (r.quantity == "V" and r.known == "read"):
+            elif r.place == self._output and (r.quantity == "A" or (r.quantity == "V" and r.known == "read")):
                 self._columns[r.quantity][k] = r.value
             self._step = r.step if r.step is not None else self._step
         self._columns["step"][k] = self._step

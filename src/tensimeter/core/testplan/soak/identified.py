@@ -107,7 +107,8 @@ def as_soaked(
         mine = read_in(test.id) if test.soaks else ()
         plan = plan_of(test.id) if mine else None
         # What was simulated says nothing of one's own supply; a demo is simulated as a whole.
-        runs = soak_runs(mine if job.demo else real_ones(mine)) if plan is not None else []
+        live = mine if job.demo else real_ones(mine)
+        runs = soak_runs(live, test.output) if plan is not None else []
         found = fitted_stages(job, plan, runs[-1]) if plan is not None and runs else None
         if found is not None:
             return as_fitted(job, found[0], found[1].stages)

@@ -88,8 +88,8 @@ class SoakRun(Struct, frozen=True, eq=False):
         return tuple(float(np.nanmedian(p)) if np.isfinite(p).any() else np.nan for p in parts)
 
 
-def soak_runs(readings: Sequence[Reading]) -> list[SoakRun]:
-    """The runs of a test by its readings, in the order taken.
+def soak_runs(readings: Sequence[Reading], output: str) -> list[SoakRun]:
+    """The runs of a test by its readings, in the order taken; volts and amps are those of its output.
 
     What was typed or came in a file is one, until its clock begins anew.
     """
@@ -105,7 +105,7 @@ def soak_runs(readings: Sequence[Reading]) -> list[SoakRun]:
             scans[r.scan].append(r)
         else:
             scans[r.scan] = [r]
-    made = (_run(run, list(scans.values()), clocks) for (run, _), scans in found.items())
+    made = (_run(run, list(scans.values()), clocks, output) for (run, _), scans in found.items())
     runs = sorted(made, key=lambda r: r.at)
     # Loudness or volts typed beside a run of an instrument are no run of their own.
     return [r for r in runs if r.celsius] or [r for r in runs if len(r.time_s)]
@@ -131,7 +131,7 @@ def _by_hand(readings: Sequence[Reading], clocks: Clocks) -> dict[int, int]:
     return found
 
 
-def _run(run: int | None, scans: list[list[Reading]], clocks: Clocks) -> SoakRun:
+def _run(run: int | None, scans: list[list[Reading]], clocks: Clocks, output: str) -> SoakRun:
     # How long a load was held is told by what was said of it, not by when that was typed.
     said = [clocks[s[0].scan] for s in scans if s[0].scan in clocks] if clocks else []
     start = min(began for _, began in said) if said else min([s[0].at for s in scans])
@@ -149,9 +149,9 @@ def _run(run: int | None, scans: list[list[Reading]], clocks: Clocks) -> SoakRun
         for r in scan:
             if r.quantity == "C":
                 columns[r.place][k] = r.value
-            elif r.quantity == "V" and r.known == "read":
+            elif r.place == output and r.quantity == "V" and r.known == "read":
                 volts[k] = r.value
-            elif r.quantity == "A":
+            elif r.place == output and r.quantity == "A":
                 amps[k] = r.value
             last = r.step if r.step is not None else last
         step[k] = last
