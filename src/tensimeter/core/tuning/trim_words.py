@@ -12,6 +12,7 @@ from tensimeter.core.quantity import show, with_uncertainty
 from tensimeter.core.testplan.step import panel_of
 from tensimeter.core.tuning.asked import Asked
 from tensimeter.core.tuning.trims import Trimming
+from tensimeter.core.tuning.turning import PLAYS
 
 
 def screw_sentence(trimmed: Trimming, screw: TrimScrew) -> str:
@@ -24,8 +25,10 @@ def screw_sentence(trimmed: Trimming, screw: TrimScrew) -> str:
     if not np.isfinite(own.half_width):
         return "turned, and not known yet what it moves: with the first turn its play is taken up"
     text = f"{with_uncertainty(own.value, own.half_width, screw.quantity)} a turn"
-    if play.high:
-        turns = f"{play.low:.2f} … {play.high:.2f}" if play.low else f"{play.high:.2f} at most"
+    if play.high >= PLAYS[-1]:
+        text += ", play not known: turn it back once"
+    elif play.high:
+        turns = f"{play.low:.2f} … {play.high:.2f}" if play.low else f"at most {play.high:.2f}"
         text += f", play {turns} turns"
     ends = [
         f"{left:.1f} {way}"

@@ -114,6 +114,9 @@ class PathPanel(QWidget):
         part = self.session.job.part(link.part)
         kind = part.kind if part is not None else ""
         hidden = {name for name, wanted in _OF_ONE_KIND.items() if wanted != kind} | _CHOSEN
+        if link.fed_by is not None:
+            # Of what is drawn its source tells on which side of common it stands.
+            hidden |= {"below"}
         self.form = RecordForm(link, self._apply, self.session.complain, hidden=hidden)
         self._link_layout.addWidget(self.form)
         self._link_layout.addStretch(1)

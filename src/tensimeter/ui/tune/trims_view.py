@@ -39,6 +39,10 @@ class TrimsView(TuneView):
         )
         present(self.table.header()).setStretchLastSection(True)
         self.column.addWidget(self.table, 4)
+        #: All that turning the one in hand has shown: in the table there is room for its beginning.
+        self.shown = label("", "caption", wrap=True)
+        self.column.addWidget(self.shown)
+        self.table.currentItemChanged.connect(lambda *_: self._tell_one())
         self.column.addLayout(self._form())
         self._below = QWidget()
         self.column.addWidget(self._below, 3)
@@ -108,7 +112,7 @@ class TrimsView(TuneView):
     def _take(self, found: Trimming) -> None:
         self.found = found
         there = bool(found.screws)
-        for part in (self.table, self.seal, self.scale, self.forget):
+        for part in (self.table, self.shown, self.seal, self.scale, self.forget):
             part.setVisible(there)
         if not there:
             self.title.setText(tr("No trim is named yet"))
@@ -123,6 +127,15 @@ class TrimsView(TuneView):
         self.title.setText(tr("All hold") if found.held else tr("{0} trims").format(len(found.screws)))
         self.sentence.setText("\n".join((found.said, *reach_words(self.session.job, found))))
         fill(self.table, [self._row(found, screw) for screw in found.screws])
+        self._tell_one()
+
+    def _tell_one(self) -> None:
+        """What turning the screw in hand has shown, whole."""
+        found, screw = self.found, self.screw
+        if found is not None and screw is not None and screw in found.screws:
+            self.shown.setText(f"{screw.name}: {screw_sentence(found, screw)}.")
+        else:
+            self.shown.setText("")
 
     def _row(self, found: Trimming, screw: TrimScrew) -> tuple[str, ...]:
         turn = next((t for t in found.turns if t.screw == screw.id), None)
