@@ -14,6 +14,7 @@ from tensimeter.core.held.points import loaded
 from tensimeter.core.measurement.conformity import Verdict
 from tensimeter.core.measurement.readings import Reading
 from tensimeter.core.model.edits import changed, readings_first, with_link, with_test, without_test
+from tensimeter.core.model.heat_tests import Soak
 from tensimeter.core.model.tests import LineRegulation
 from tensimeter.core.plate.rating import outlet_plate, plate
 from tensimeter.core.readingline import understand
@@ -265,6 +266,55 @@ def test_outlets_read_one_after_the_other_are_not_printed_as_loaded_at_once(begi
     assert "each outlet by itself, not all at once" in printed(hand)
     typed(hand, f"also {first} 5.01V @3A")
     assert "each outlet by itself" not in printed(hand)
+
+
+def two_soaks(folder: Path) -> JobInHand:
+    """A drawn supply with two outlets of which each has its own converter, and a soak at full load."""
+    job = demo_job("ridge-pier").model_copy(update={"demo": False})
+    job = with_link(job, changed(job.design.link("dew-module"), part="front-end-40"))
+    for output, link in (("mount", "front-end"), ("dew", "dew-module")):
+        job = with_test(job, Soak(id=f"held-{output}", output=output, link=link, stages=(1.0,)))
+    return JobInHand(JobFile.create(folder / "two.tensi", job), Quiet())
+
+
+def held(hand: JobInHand, *lines: str, cases: tuple[str, ...]) -> None:
+    """A load that is held for three hours, its cases read until they stand."""
+    for line in lines:
+        hand.take_line(hand.line(line))
+    for minute in (1, 4, 8, 12, 20, 30, 45, 60, 90, 120, 150, 180):
+        for case in cases:
+            hand.take_line(hand.line(f"{case} {20 + 30 * (1 - 2 ** (-minute / 15)):.1f}C +{minute}min"))
+        if minute in (4, 180):
+            for line in lines:
+                hand.take_line(hand.line(f"{line} +{minute}min"))
+
+
+@pytest.mark.parametrize(
+    ("evenings", "said"),
+    [
+        ([(("also mount 13.58V @8A", "also dew 11.98V @3A"), ("front-end-case", "dew-module-case"))], None),
+        (
+            [(("mount 13.58V @8A",), ("front-end-case",)), (("dew 11.98V @3A",), ("dew-module-case",))],
+            "each outlet by itself, not all at once",
+        ),
+        (
+            [
+                (("mount 13.58V @8A",), ("front-end-case",)),
+                (("dew 11.98V @3A",), ("dew-module-case",)),
+                (("also mount 13.56V @8A", "also dew 11.98V @3A"), ()),
+            ],
+            "all at once for moments only",
+        ),
+    ],
+)
+def test_a_soak_through_several_outlets_is_one_fact(evenings, said, tmp_path: Path) -> None:
+    hand = two_soaks(tmp_path)
+    for lines, cases in evenings:
+        held(hand, *lines, cases=cases)
+    found = plate(hand.job, hand.now.outcomes(), hand.now.readings, 2e9)
+    lasting = [e.text for o in found.outlets for e in o.entries if e.key == "continuous"]
+    assert [t.partition(" A ")[0] for t in lasting] == ["13.6 V · 7.99", "12 V · 2.99"]
+    assert next((e.text for e in found.whole if e.key == "apart"), None) == said
 
 
 def test_conditions_go_on_in_another_program_and_grow_stale(begin) -> None:

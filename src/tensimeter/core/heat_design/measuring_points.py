@@ -1,6 +1,7 @@
 """Where temperatures are read in a design, its thermal stages there, and what it expects of a soak."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 from msgspec import Struct
@@ -91,13 +92,21 @@ def chain(job: Job, link: str, speed: float | None = None) -> CauerLadder | None
     return CauerLadder(theta, capacity)
 
 
-def heats(job: Job, output: str, amps: Sequence[float], link: str) -> tuple[Array, Array]:
+#: What other outputs carry at each load of the one that is looked at, A by output.
+Beside = Mapping[str, Sequence[float]]
+IDLE: Beside = MappingProxyType({})
+
+
+def heats(
+    job: Job, output: str, amps: Sequence[float], link: str, beside: Beside = IDLE
+) -> tuple[Array, Array]:
     """W lost in what gets hot of a link, and elsewhere inside, at each of these loads of an output.
 
-    The other outputs are idle.
+    The other outputs carry what they do `beside` it, a figure for each of these loads; else they are idle.
     """
     load = np.asarray(amps, float)
-    _, solution, _ = at(job, {output: load}, as_set=True)
+    others = {o: np.asarray(a, float) for o, a in beside.items() if o != output}
+    _, solution, _ = at(job, {output: load, **others}, as_set=True)
     lost = {k: np.broadcast_to(np.nan_to_num(v), load.shape) for k, v in losses(job, solution).items()}
     hot = hot_part_of(job, job.design.link(link))
     own = lost[link] * (hot.loss_share if hot else 1.0)
@@ -134,25 +143,35 @@ def spot_spread(place: str) -> float:
     return JUNCTION_SHARE if stage_of(place) == "case" else MOUNTING_SHARE
 
 
-def limit_C(job: Job, link: str, output: str = "", amps: float = 0.0) -> float:
-    """The hottest that a converter's junction may get; with an output's load less where it is derated."""
+def limit_C(job: Job, link: str, output: str = "", amps: float = 0.0, beside: Beside = IDLE) -> float:
+    """The hottest that a converter's junction may get; with an output's load less where it is derated.
+
+    The other outputs carry the last of what they do `beside` it.
+    """
     hot = hot_of(job, link)
     if not output:
         return hot.limit_C
-    _, solution, _ = at(job, {output: np.float64(amps)}, as_set=True)
+    others = {o: np.float64(a[-1]) for o, a in beside.items() if o != output}
+    _, solution, _ = at(job, {output: np.float64(amps), **others}, as_set=True)
     # What its curve never allows is too hot even cold.
     through = float(solution[link].I) * hot.current_share
     return max(float(hottest_allowed_C(hot, through)), job.settings.ambient_C)
 
 
 def expected(
-    job: Job, output: str, link: str, place: str, amps: Sequence[float], speed: float | None = None
+    job: Job,
+    output: str,
+    link: str,
+    place: str,
+    amps: Sequence[float],
+    speed: float | None = None,
+    beside: Beside = IDLE,
 ) -> Expected | None:
     """What the design expects of a soak that is stepped through these loads, at a place of a converter."""
     stages, stage = chain(job, link, speed), stage_of(place)
     if stages is None or stage not in stages.places or not len(amps):
         return None
-    own, rest = heats(job, output, amps, link)
+    own, rest = heats(job, output, amps, link, beside)
     network = stages.network()
     watts = {"case": own, "air": rest} if "air" in stages.places else {"case": own}
     rises = network.steady(watts, 0.0)[stage]

@@ -18,9 +18,12 @@ from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import open_state
 from tensimeter.core.testplan.evaluation import corrected
-from tensimeter.core.testplan.soak.run import SoakRun, described_link, place_of, soak_runs
+from tensimeter.core.testplan.soak.run import SoakRun, described_link, loads_beside, place_of, soak_runs
 from tensimeter.core.testplan.step import OPEN, Outcome, value_of
 from tensimeter.core.testplan.taken import amps_of, is_set_to
+
+#: Volts must have been read so late in a load that is held for good, as a share of its time: a rule of thumb.
+LATE = 0.5
 
 
 class Point(Struct, frozen=True):
@@ -50,6 +53,8 @@ class Loaded(Struct, frozen=True):
     steady: bool
     #: How its amps are known: read, or only said.
     known: str = "read"
+    #: What the other outputs carried all along, A at the least.
+    beside: tuple[tuple[str, float], ...] = ()
 
 
 def real(job: Job, judged: Sequence[Outcome], output: str) -> list[Outcome]:
@@ -227,19 +232,36 @@ def _held(job: Job, o: Outcome, run: SoakRun) -> Iterator[Loaded]:
     amps = amps[np.isfinite(amps)]
     if not len(amps) or (run.gone[last].all()):
         return
-    least = _surely(o, float(amps.min()))
-    if o.verdict is Verdict.CONFORMS and o.complete and not _off(o, run, last).any():
-        yield Loaded(least, float("inf"), True, _known(o))
+    least, beside = _surely(o, o.plan.output.id, float(amps.min())), _all_along(o, run, last)
+    begins, ends = float(run.time_s[last][0]), float(run.time_s[last][-1])
+    held_s = _volts_until(run, last) - begins
+    if (
+        o.verdict is Verdict.CONFORMS
+        and o.complete
+        and held_s >= LATE * (ends - begins)
+        and not _off(o, run, last).any()
+    ):
+        yield Loaded(least, float("inf"), True, _known(o), beside)
         return
     until = _minutes(job, o, run, last)
     if until >= 1:
-        yield Loaded(least, float(np.floor(until)), False, _known(o))
+        yield Loaded(least, float(np.floor(until)), False, _known(o), beside)
 
 
-def _surely(o: Outcome, amps: float) -> float:
-    """The amps that flowed for certain where so many were read."""
+def _all_along(o: Outcome, run: SoakRun, last: Flags) -> tuple[tuple[str, float], ...]:
+    """What the other outputs carried at every moment of the last load at which its own amps are known."""
+    known, found = last & np.isfinite(run.amps), []
+    for place, amps in run.beside.items():
+        least = float(np.nan_to_num(amps[known]).min(initial=np.inf))
+        if 0 < least < np.inf:
+            found.append((place, _surely(o, place, least)))
+    return tuple(found)
+
+
+def _surely(o: Outcome, place: str, amps: float) -> float:
+    """The amps that flowed at an output for certain where so many were read."""
     assert o.facts is not None
-    read = [r for r in o.facts.readings if r.quantity == "A" and r.place == o.plan.output.id]
+    read = [r for r in o.facts.readings if r.quantity == "A" and r.place == place]
     near = min(read, key=lambda r: abs(r.value - amps), default=None)
     ends = interval_of(near) if near is not None else None
     return max(ends.low if ends is not None else amps, 0.0)
@@ -266,10 +288,19 @@ def _minutes(job: Job, o: Outcome, run: SoakRun, last: Flags) -> float:
     if not here.any():
         return 0.0
     amps = float(np.nanmax(run.amps[last]))
-    own, _ = heats(job, o.plan.output.id, (amps,), link)
+    beside = {other: a[-1:] for other, a in loads_beside(job, run).items()}
+    own, _ = heats(job, o.plan.output.id, (amps,), link, beside)
     above = float(own[0]) * spot_above(job, link, place) * (1 + spot_spread(place))
-    most = limit_C(job, link, o.plan.output.id, amps) - above - thermometer(job).accuracy_K
+    most = limit_C(job, link, o.plan.output.id, amps, beside) - above - thermometer(job).accuracy_K
     bad = [float(t) for t, c in zip(time_s[here], celsius[here], strict=True) if c > most]
     bad += run.time_s[last][_off(o, run, last)].tolist()
-    good = [t for t in time_s[here].tolist() if t < min(bad, default=np.inf)]
+    # Of the time after the last volts nobody knows whether they stood.
+    end = _volts_until(run, last)
+    good = [t for t in time_s[here].tolist() if t < min(bad, default=np.inf) and t <= end]
     return (max(good) - begins) / 60 if good else 0.0
+
+
+def _volts_until(run: SoakRun, last: Flags) -> float:
+    """When the volts of the last load were read last, s."""
+    read = run.time_s[last & np.isfinite(run.volts)]
+    return float(read[-1]) if len(read) else -np.inf

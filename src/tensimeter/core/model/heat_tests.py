@@ -35,6 +35,9 @@ class Soak(TestRecord):
         bool, Quantity("", "drop the load once a crossing is sure", "drop the load once a crossing is sure")
     ] = True
     changes: Annotated[tuple[Changed, ...], Quantity("", "changes", "what was changed between two runs")] = ()
+    others: Annotated[
+        tuple[Identifier, ...], Quantity("", "others", "outputs that are loaded as well, all along")
+    ] = ()
 
     @property
     def watched_link(self) -> str | None:

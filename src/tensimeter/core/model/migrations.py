@@ -16,8 +16,8 @@ from tensimeter.core.errors import UserError
 #: 3.6: checks of what loads and converters are set to; what a builder adds to the plate.
 #: 3.7: parts that one makes, by their circuit; a load of one's own as the end of a path.
 #: 4: readings are of a state of the supply; amps that were only said are told from those that were read.
-#: 4.1: outlets below common of a supply of which nothing is drawn.
-MAJOR, MINOR = 4, 1
+#: 4.1: outlets below common of a supply of which nothing is drawn. 4.2: outputs that a soak loads as well.
+MAJOR, MINOR = 4, 2
 
 
 def _from_1(data: dict[str, object]) -> dict[str, object]:

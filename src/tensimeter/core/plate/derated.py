@@ -5,7 +5,7 @@ import numpy as np
 from tensimeter.core.heat_design.measuring_points import Scenario, heats
 from tensimeter.core.model.job import Job
 from tensimeter.core.testplan.soak.identified import shown
-from tensimeter.core.testplan.soak.run import soak_runs
+from tensimeter.core.testplan.soak.run import loads_beside, soak_runs
 from tensimeter.core.testplan.step import Outcome
 
 #: The room that is told where nobody has said how warm it may become, °C: a rule of thumb.
@@ -26,7 +26,8 @@ def derated_A(job: Job, found: Outcome, held_A: float) -> tuple[float, float] | 
     if known is None or known.room_C >= room_C or held_A <= 0:
         return None
     loads = np.linspace(0.0, held_A, LOADS)
-    own, _ = heats(job, found.plan.output.id, loads.tolist(), known.link)
+    beside = {o: a[-1:] * LOADS for o, a in loads_beside(job, runs[-1]).items()}
+    own, _ = heats(job, found.plan.output.id, loads.tolist(), known.link, beside)
     shares = own / own[-1] if own[-1] > 0 else np.zeros(LOADS)
     hot = np.array([known.junction(Scenario(room_C, float(s))).high for s in shares])
     stands = loads[np.isfinite(hot) & (hot <= known.limit_C)]

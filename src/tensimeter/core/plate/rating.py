@@ -1,7 +1,7 @@
 """What may be written on a plate, of every outlet and of the whole: from readings that hold alone."""
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 
 import numpy as np
@@ -62,6 +62,12 @@ class OutletPlate(Struct, frozen=True, eq=False):
         return max((a for a in amps if a is not None), default=None)
 
     @property
+    def lasting_A(self) -> float | None:
+        """The most amps that it is rated for over minutes, or for good; None where it is not."""
+        amps = (e.value for e in self.entries if e.key in ("continuous", "minutes"))
+        return max((a for a in amps if a is not None), default=None)
+
+    @property
     def rated(self) -> bool:
         """Whether anything is proven of it."""
         return any(e.key in ("continuous", "minutes", "moments", "reach") for e in self.entries)
@@ -108,16 +114,31 @@ def _state(job: Job, *, rated: bool) -> list[Entry]:
 
 
 def _at_once(job: Job, judged: Sequence[Outcome], outlets: Sequence[OutletPlate]) -> list[Entry]:
-    """That outlets were read one after the other, where what they are rated for was never read at once."""
+    """That outlets were read one after the other, where what they are rated for was never read at once.
+
+    What they are rated for over time was held at once where one soak held all of it.
+    """
     rated = {o.output: m for o in outlets if (m := o.most_A) is not None and m > 0}
     if len(rated) < 2:
         return []
-    for output in rated:
-        for p in points(job, judged, output):
-            together = {**dict(p.beside), output: p.amps}
-            if p.holds and all(together.get(o, 0.0) >= amps for o, amps in rated.items()):
-                return []
-    return [Entry("apart", "each outlet by itself, not all at once")]
+    read = (p for o in rated for p in points(job, judged, o) if p.holds and _with(p.beside, o, p.amps, rated))
+    if next(read, None) is None:
+        return [Entry("apart", "each outlet by itself, not all at once")]
+    lasting = {o.output: m for o in outlets if (m := o.lasting_A) is not None}
+    if len(lasting) < 2:
+        return []
+    held = {o: loaded(job, judged, o) for o in lasting}
+    wanted = max(one.minutes for o, m in lasting.items() for one in held[o] if one.amps >= m)
+    for output, soaks in held.items():
+        if any(s.minutes >= wanted and _with(s.beside, output, s.amps, lasting) for s in soaks):
+            return []
+    return [Entry("apart", "all at once for moments only")]
+
+
+def _with(beside: Sequence[tuple[str, float]], output: str, amps: float, wanted: Mapping[str, float]) -> bool:
+    """Whether an output and those beside it carried what is wanted of each."""
+    together = {**dict(beside), output: amps}
+    return all(together.get(o, 0.0) >= a for o, a in wanted.items())
 
 
 def outlet_plate(job: Job, judged: Sequence[Outcome], output: OutputLink) -> OutletPlate:

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from tensimeter.core.circuit.load_line import load_line
 from tensimeter.core.derivation import Derivation, Input
 from tensimeter.core.heat_design.fanned import SENSOR_K
 from tensimeter.core.heat_design.measuring_points import Scenario, measuring_points, thermometer
@@ -13,6 +14,7 @@ from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
 from tensimeter.core.rating.dissipation import hot_part_of
 from tensimeter.core.rating.fan_cooling import resting_speed
+from tensimeter.core.testplan.equipment import beside_A, beside_words
 from tensimeter.core.testplan.kinds.heat_kind import HeatKind, watchable
 from tensimeter.core.testplan.soak.estimation import state_at, state_of
 from tensimeter.core.testplan.soak.identified import Shown, shown
@@ -48,13 +50,25 @@ class SoakKind(HeatKind[Soak]):
 
     def steps(self, s: Situation, test: Soak) -> list[Step]:
         amps = s.amps(test.stages)
-        line = s.line(amps)
+        beside = beside_A(s.job, {o: s.job.output(o).full_load_A for o in test.others})
+        line = load_line(s.job, s.output.id, amps, others=beside) if beside else s.line(amps)
         found = []
         for k, a in enumerate(amps):
             last = k == len(amps) - 1
             hold = test.hold_s if last else test.part_s
             title = f"{show(float(a), 'A', 3)} for {_time(hold)}"
-            found.append(Step(float(a), predicted(line, k), s.band, title, hold_s=hold, every_s=test.every_s))
+            found.append(
+                Step(
+                    float(a), predicted(line, k), s.band, title, hold_s=hold, every_s=test.every_s,
+                    others=tuple(beside.items()), also=tuple((o, "A") for o in beside),
+                )
+            )  # fmt: skip
+        return found
+
+    def unreachable(self, job: Job, test: Soak) -> list[str]:
+        found = []
+        for output in (job.output(o) for o in test.others):
+            found += beside_words(job, output, output.full_load_A)
         return found
 
     def findings(self, facts: Facts, test: Soak) -> list[Finding]:

@@ -31,6 +31,7 @@ from tensimeter.core.testplan.soak.run import (
     amps_of,
     described_link,
     link_of,
+    loads_beside,
     place_of,
     record_of,
     room,
@@ -94,7 +95,9 @@ class _Key:
         self.job, self.plan, self.run, self.place, self.count = job, plan, run, place, count
         campaign = job.campaign
         measured = (campaign.probes, campaign.thermometer, job.policy.proven_when)
-        read = tuple((p, float(np.nansum(c[:count]))) for p, c in run.celsius.items())
+        read = tuple(
+            (p, float(np.nansum(c[:count]))) for x in (run.celsius, run.beside) for p, c in x.items()
+        )
         self.same = (
             plan.test, run.run, run.at, place, count, read, job.settings, job.design, job.stock, measured
         )  # fmt: skip
@@ -160,6 +163,8 @@ class _Seen(Struct, frozen=True, eq=False, dict=True):
     record: HeatUp
     link: str | None
     amps: tuple[float, ...]
+    #: What each other output carried at those loads, A.
+    beside: dict[str, tuple[float, ...]]
     fan: FanInSoak | None
     #: Whether the last load of the plan is on, and whether the design says how heat gets to the junction.
     full: bool
@@ -183,13 +188,14 @@ class _Seen(Struct, frozen=True, eq=False, dict=True):
         if self.link is None or not self.known:
             return self.plan.hottest_C
         most = max([*self.amps, *(s.set_A for s in self.plan.steps)])
-        return limit_C(self.job, self.link, self.plan.output.id, most)
+        return limit_C(self.job, self.link, self.plan.output.id, most, self.beside)
 
     @cached_property
     def heats(self) -> tuple[tuple[float, float], tuple[float, float]]:
         """W in the part and elsewhere inside, at the load in hand and at the largest."""
         assert self.link is not None
-        own, rest = heats(self.job, self.plan.output.id, (self.amps[-1], self.most_A), self.link)
+        beside = {o: (a[-1], a[-1]) for o, a in self.beside.items()}
+        own, rest = heats(self.job, self.plan.output.id, (self.amps[-1], self.most_A), self.link, beside)
         return (float(own[0]), float(rest[0])), (float(own[1]), float(rest[1]))
 
     @cached_property
@@ -206,9 +212,10 @@ class _Seen(Struct, frozen=True, eq=False, dict=True):
         prior = None
         if self.link and stage_of(self.place):
             first = int(np.searchsorted(self.record.steps_s, stretch.on_s, side="right")) - 1
-            loads = self.amps[max(first, 0) :][: len(stretch.steps_s)]
+            there = slice(max(first, 0), max(first, 0) + len(stretch.steps_s))
+            loads, beside = self.amps[there], {o: a[there] for o, a in self.beside.items()}
             speed = self.fan.speed(rung) if self.fan else None
-            prior = expected(self.job, self.plan.output.id, self.link, self.place, loads, speed)
+            prior = expected(self.job, self.plan.output.id, self.link, self.place, loads, speed, beside)
         found = fit_heat_up(stretch, prior)
         return found.read_with(thermometer(self.job).accuracy_K), stretch, rung
 
@@ -237,11 +244,13 @@ def _seen(key: _Key, record: HeatUp) -> _Seen:
     link = link_of(job, plan)
     now = float(record.time_s[-1])
     fan = fan_in_soak(job, plan, run.until(now), link, key.place) if link else None
-    amps = amps_of(plan, run)[: len(record.steps_s)]
+    count = len(record.steps_s)
+    amps = amps_of(plan, run)[:count]
+    beside = {o: a[:count] for o, a in loads_beside(job, run).items()}
     in_hand = run.step[min(int(np.searchsorted(run.time_s, now)), len(run.step) - 1)]
     full = not plan.steps or in_hand >= len(plan.steps) - 1
     known = described_link(job, plan) is not None
-    return _Seen(job, plan, key.place, record, link, amps, fan, bool(full), known)
+    return _Seen(job, plan, key.place, record, link, amps, beside, fan, bool(full), known)
 
 
 def _call(chance: float, *, below: bool) -> Call:
@@ -292,7 +301,7 @@ def _fitted(key: _Key) -> tuple[str, Fitted] | None:
                 tracks.append(Track(stage_of(place), t, celsius, noise, probe.accuracy_K, probe.lag_s))
     if not tracks:
         return None
-    own, rest = heats(job, plan.output.id, amps_of(plan, run), link)
+    own, rest = heats(job, plan.output.id, amps_of(plan, run), link, loads_beside(job, run))
     t = run.time_s
     ends = np.linspace(t[0], t[-1], 9)
     heating = Heating(np.array(run.steps_s), {"case": own, "air": rest}, ends, room(job, run, ends))

@@ -10,7 +10,7 @@ from tensimeter.core.heatup.forecast import Forecast
 from tensimeter.core.heatup.record import HeatUp
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.soak.run import FIRST_SCANS, SoakRun, amps_of
+from tensimeter.core.testplan.soak.run import FIRST_SCANS, SoakRun, amps_of, loads_beside
 from tensimeter.core.testplan.step import Plan
 
 #: K that the difference of two places strays as read, and how many readings of it are taken.
@@ -75,7 +75,7 @@ def fan_in_soak(job: Job, plan: Plan, run: SoakRun, link: str, place: str) -> Fa
     """The fan of a run; None where the design has none with a choice, or does not say what it does."""
     if stage_of(place) not in ("case", "sink") or len(rungs(job, link, 1.0, 1.0)) < 2:
         return None
-    own, rest = heats(job, plan.output.id, amps_of(plan, run), link)
+    own, rest = heats(job, plan.output.id, amps_of(plan, run), link, loads_beside(job, run))
     time_s, celsius = run.track(place)
     read_s, sink_C = run.track(f"{link}-sink")
     measured = len(read_s) > 0

@@ -26,6 +26,8 @@ class GrowingRun:
         #: Time, volts, amps, step, and °C by place.
         self._columns: dict[str, Array] = {name: np.full(ROOM, np.nan) for name in ("", "V", "A", "step")}
         self._places: dict[str, Array] = {}
+        #: A by other places.
+        self._beside: dict[str, Array] = {}
 
     def add(self, scan: Sequence[Reading]) -> None:
         """One scan's readings; nothing for none."""
@@ -33,7 +35,7 @@ class GrowingRun:
             return
         k, room = self._count, len(self._columns[""])
         if k == room:
-            for columns in (self._columns, self._places):
+            for columns in (self._columns, self._places, self._beside):
                 for name, old in columns.items():
                     columns[name] = np.concatenate([old, np.full((MORE - 1) * room, np.nan)])
             room *= MORE
@@ -42,11 +44,11 @@ class GrowingRun:
         self._columns[""][k] = scan[0].at - self._at
         for r in scan:
             if r.quantity == "C":
-                if r.place not in self._places:
-                    self._places[r.place] = np.full(room, np.nan)
-                self._places[r.place][k] = r.value
+                self._places.setdefault(r.place, np.full(room, np.nan))[k] = r.value
             elif r.place == self._output and (r.quantity == "A" or (r.quantity == "V" and r.known == "read")):
                 self._columns[r.quantity][k] = r.value
+            elif r.quantity == "A":
+                self._beside.setdefault(r.place, np.full(room, np.nan))[k] = r.value
             self._step = r.step if r.step is not None else self._step
         self._columns["step"][k] = self._step
         self._count += 1
@@ -58,4 +60,5 @@ class GrowingRun:
             return None
         time, volts, amps, step = (self._columns[name][:n] for name in ("", "V", "A", "step"))
         celsius = {place: self._places[place][:n] for place in sorted(self._places)}
-        return SoakRun(self._run, self._at, time, volts, amps, celsius, step)
+        beside = {place: self._beside[place][:n] for place in sorted(self._beside)}
+        return SoakRun(self._run, self._at, time, volts, amps, celsius, step, beside)

@@ -20,7 +20,7 @@ from tensimeter.core.measurement.readings import Reading, real_ones
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.hot_part import HotPart
 from tensimeter.core.testplan.soak.estimation import fitted_stages
-from tensimeter.core.testplan.soak.run import SoakRun, amps_of, soak_runs
+from tensimeter.core.testplan.soak.run import SoakRun, amps_of, loads_beside, soak_runs
 from tensimeter.core.testplan.step import Plan
 from tensimeter.core.thermal.rc_ladder import CauerLadder, Fitted
 from tensimeter.core.thermal.remedies import Part, Remedy, changes, remedies
@@ -122,8 +122,9 @@ def shown(job: Job, plan: Plan, run: SoakRun) -> Shown | None:
         return None
     link, fit = found
     amps = amps_of(plan, run)[-1:]
-    own, rest = heats(job, plan.output.id, amps, link)
-    limit = limit_C(job, link, plan.output.id, amps[0])
+    beside = {o: a[-1:] for o, a in loads_beside(job, run).items()}
+    own, rest = heats(job, plan.output.id, amps, link, beside)
+    limit = limit_C(job, link, plan.output.id, amps[0], beside)
     room = run.track("ambient")[1][-5:]
     room_C = float(np.mean(room)) if len(room) else job.settings.ambient_C
     name = job.design.link(link).name

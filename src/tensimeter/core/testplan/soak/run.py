@@ -38,6 +38,8 @@ class SoakRun(Struct, frozen=True, eq=False):
     amps: Array
     celsius: dict[str, Array]
     step: Array
+    #: What was read or said to flow at other places, A (n,); not a number where nobody told.
+    beside: dict[str, Array] = {}
 
     @property
     def gone(self) -> Flags:
@@ -60,9 +62,9 @@ class SoakRun(Struct, frozen=True, eq=False):
     def until(self, end_s: float) -> "SoakRun":
         """The run as it was at an earlier moment."""
         keep = self.time_s <= end_s
-        columns = {p: v[keep] for p, v in self.celsius.items()}
+        columns, beside = ({p: v[keep] for p, v in x.items()} for x in (self.celsius, self.beside))
         time_s, volts, amps = self.time_s[keep], self.volts[keep], self.amps[keep]
-        return SoakRun(self.run, self.at, time_s, volts, amps, columns, self.step[keep])
+        return SoakRun(self.run, self.at, time_s, volts, amps, columns, self.step[keep], beside)
 
     def track(self, place: str) -> tuple[Array, Array]:
         """s and °C where a place was read."""
@@ -143,6 +145,8 @@ def _run(run: int | None, scans: list[list[Reading]], clocks: Clocks, output: st
         scans, time = [scans[k] for k in order.tolist()], time[order]
     places = sorted({r.place for scan in scans for r in scan if r.quantity == "C"})
     columns = {p: np.full(len(scans), np.nan) for p in places}
+    others = sorted({r.place for scan in scans for r in scan if r.quantity == "A" and r.place != output})
+    beside = {p: np.full(len(scans), np.nan) for p in others}
     volts, amps, step = (np.full(len(scans), np.nan) for _ in range(3))
     last = 0
     for k, scan in enumerate(scans):
@@ -153,9 +157,11 @@ def _run(run: int | None, scans: list[list[Reading]], clocks: Clocks, output: st
                 volts[k] = r.value
             elif r.place == output and r.quantity == "A":
                 amps[k] = r.value
+            elif r.quantity == "A":
+                beside[r.place][k] = r.value
             last = r.step if r.step is not None else last
         step[k] = last
-    return SoakRun(run, start, time, volts, amps, columns, step)
+    return SoakRun(run, start, time, volts, amps, columns, step, beside)
 
 
 def run_name(plan: Plan, run: SoakRun, index: int) -> str:
@@ -173,6 +179,18 @@ def amps_of(plan: Plan, run: SoakRun) -> tuple[float, ...]:
     steps = [min(int(run.step[k]), len(plan.steps) - 1) for k in edges]
     read = zip(run.step_A, steps, strict=True)
     return tuple(plan.steps[k].set_A if not np.isfinite(a) else a for a, k in read)
+
+
+def loads_beside(job: Job, run: SoakRun) -> dict[str, tuple[float, ...]]:
+    """The most that each other output carried in each step of a run, A; those that carried anything."""
+    edges = [0, *(np.flatnonzero(np.diff(run.step)) + 1).tolist(), len(run.step)]
+    found = {}
+    for output in job.design.outputs():
+        amps = run.beside.get(output.id)
+        if amps is not None and np.nanmax(amps, initial=0.0) > 0:
+            parts = (np.nan_to_num(amps[a:b]) for a, b in itertools.pairwise(edges))
+            found[output.id] = tuple(float(p.max(initial=0.0)) for p in parts)
+    return found
 
 
 def place_of(job: Job, plan: Plan, run: SoakRun) -> str | None:
