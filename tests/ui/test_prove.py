@@ -484,3 +484,40 @@ def test_a_log_as_it_comes_is_shown_before_it_is_taken(window, tmp_path: Path) -
     panel.take_in(log)
     assert panel.log_window is asked
     assert "no rows of figures" in window.line.hint.text()
+
+
+def test_a_log_of_heat_asks_which_place_each_column_is(window, tmp_path: Path) -> None:
+    window.stage("prove")
+    session = window.session
+    session.choose_test("soak")
+    panel = window.stage("prove").campaign
+    log = tmp_path / "night.csv"
+    rows = [f"{k * 30},{22 + k},{21 + k / 2},{20 + k / 9:.2f}" for k in range(12)]
+    log.write_text("\n".join(["seconds,K1 [degC],K2 [degC],K3 [degC]", *rows]))
+    panel.take_in(log)
+    shown = panel.log_window
+    # What nobody can know by its header is asked for; nothing is taken meanwhile.
+    assert [b.currentText() for b in shown.boxes] == ["time", "–", "–", "–"]
+    assert not shown.take.isEnabled()
+    assert "at which place each temperature was read" in shown.said.text()
+    for k, place in ((1, "front-end-case"), (2, "front-end-case"), (3, "k3")):
+        shown.boxes[k].setCurrentIndex(shown.boxes[k].findData(place))
+        shown.boxes[k].activated.emit(0)
+    assert "Two columns are taken for °C at" in shown.said.text()
+    assert not shown.take.isEnabled()
+    shown.boxes[2].setCurrentIndex(0)
+    shown.boxes[2].activated.emit(0)
+    assert shown.grid.item(1, 1).text() == "22 °C"
+    assert shown.grid.item(1, 2).text() == "21"
+    shown.accept()
+    assert "12 rows of night.csv kept" in window.line.hint.text()
+    kept = [(r.place, r.value) for r in session.now.readings if r.quantity == "C" and r.origin == "file"]
+    assert kept[:2] == [("front-end-case", 22.0), ("k3", 20.0)]
+    assert {place for place, _ in kept} == {"front-end-case", "k3"}
+    # One whose places are known is taken as it is.
+    plain = tmp_path / "plain.csv"
+    plain.write_text(
+        "seconds,temp front-end-sink [degC]\n" + "\n".join(f"{k * 30},{20 + k}" for k in range(9))
+    )
+    panel.take_in(plain)
+    assert "9 rows of plain.csv kept" in window.line.hint.text()

@@ -7,6 +7,7 @@ import numpy as np
 
 from tensimeter.app.imported_readings import ask_about, import_log, must_be_new
 from tensimeter.core.errors import UserError
+from tensimeter.core.heat_design.measuring_points import measuring_points
 from tensimeter.core.measurement.plausible import doubts
 from tensimeter.core.measurement.readings import Measurand, Reading
 from tensimeter.core.model.instruments import accuracy_of
@@ -85,16 +86,33 @@ def _look_through(file: JobFile, log: TemperatureLog, plan: Plan, source: str, n
     must_be_new(file, source, {(place, "C"): log.celsius[name] for name, place in names.items()})
 
 
+def places_of_heat(file: JobFile, plan: Plan) -> dict[str, str]:
+    """The places whose temperature a column may be of, by id, with their names; the watched one first."""
+    wished = _watched(plan)
+    named = measuring_points(file.job)
+    seen = [r.place for r in file.readings() if r.quantity == "C"]
+    return {p: named.get(p, p) for p in dict.fromkeys((wished, *named, *seen, "ambient"))}
+
+
+def _watched(plan: Plan) -> str:
+    return getattr(plan.test, "place", None) or "sink"
+
+
+def is_plain(file: JobFile, log: TemperatureLog, plan: Plan) -> bool:
+    """Whether every column of a log is called as a place is that is known."""
+    return not _places(file, log, plan)[1]
+
+
 def _places(file: JobFile, log: TemperatureLog, plan: Plan) -> tuple[dict[str, str], list[str]]:
     """The place of each column of a log, and the columns that are called as no place is."""
     found: dict[str, str] = {}
     strange: list[str] = []
-    wished = getattr(plan.test, "place", None) or "sink"
+    wished = _watched(plan)
     places = all_places(file.job, [r.place for r in file.readings() if r.quantity == "C"])
     known = {name.replace(" ", "-"): place for name, (place, _) in places.items()}
     for name in log.celsius:
         found[name] = wished if name == "temperature" else known.get(name, name)
-        if name not in known and name not in ("temperature", wished):
+        if name not in known and name not in ("temperature", wished, *log.said):
             strange.append(name)
     twice = next((p for p in found.values() if list(found.values()).count(p) > 1), None)
     if twice is not None:

@@ -463,6 +463,18 @@ class JobInHand:
         self._noted(kept, f"{rows} rows from {source}")
         return rows
 
+    def is_plain_heat(self, log: "TemperatureLog") -> bool:
+        """Whether the places of a log of heat are known without asking."""
+        from tensimeter.app.imported_temperatures import is_plain
+
+        return self.plan is not None and is_plain(self.file, log, self.plan)
+
+    def places_of_heat(self) -> dict[str, str]:
+        """The places that a column of a log of heat may be of, by id, with their names."""
+        from tensimeter.app.imported_temperatures import places_of_heat
+
+        return places_of_heat(self.file, self.plan) if self.plan is not None else {}
+
     def note(self, kind: str, text: str) -> None:
         """Write a line into the logbook; remarks are printed on the data sheet."""
         try:

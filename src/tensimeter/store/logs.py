@@ -151,6 +151,8 @@ class TemperatureLog(Struct, frozen=True):
     celsius: dict[str, Array]
     volts: Array | None = None
     amps: Array | None = None
+    #: The places that somebody said a column is of.
+    said: tuple[str, ...] = ()
 
 
 #: A column of temperature: `temp sink [degC]`, `T case`, `ambient`; its place is what is left.
@@ -161,10 +163,25 @@ _TEMPERATURE = re.compile(
 )
 
 
-def read_temperatures(path: Path, time: str = "", named: dict[str, str] | None = None) -> TemperatureLog:
+def place_in(header: str) -> str | None:
+    """The place that a header of a temperature names, `temperature` where none; None: of no heat."""
+    match = _TEMPERATURE.match(_plain(header))
+    found = header_of(header, "temp" if match else None)
+    if found is None or found.quantity != "temp":
+        return None
+    match = _TEMPERATURE.match(found.name) or match
+    # Without a word for heat the unit tells, and the header is the place.
+    name = (match["place"] or match["short"] or match["room"] or "") if match else found.name
+    return name.strip().replace(" ", "-").casefold() or "temperature"
+
+
+def read_temperatures(
+    path: Path, time: str = "", named: dict[str, str] | None = None, *, others: bool = True
+) -> TemperatureLog:
     """Temperatures over time; `time` names the column of times where its header does not say so.
 
-    `named` may say the same, and answer what was asked, as in `read_log`.
+    `named` may say the same, and answer what was asked, as in `read_log`; without `others` no column counts
+    that it does not name.
 
     Times in minutes or hours are told by the header's unit. UserError where there is no time or temperature.
     """
@@ -174,21 +191,19 @@ def read_temperatures(path: Path, time: str = "", named: dict[str, str] | None =
     headers, separator, comma = headers_of(path, choices)
     said = {k: _named(v, headers, path) for k, v in (named or {}).items() if k not in (*NAMED, *CHOICES)}
     base = _match(headers, given, path)
-    wanted = {k: v for k, v in base.items() if k in ("time", "volts", "amps")}
+    kept = ("time", "volts", "amps") if others else tuple(given)
+    wanted = {k: v for k, v in base.items() if k in kept}
     for place, (k, _) in said.items():
         header = header_of(headers[k], "temp")
         assert header is not None
         wanted[f"at {place.strip().replace(' ', '-').casefold()}"] = (k, header)
     taken = {column for column, _ in wanted.values()}
     for k, text in enumerate(headers):
-        match = _TEMPERATURE.match(_plain(text))
-        found = header_of(text, "temp" if match else None) if k not in taken else None
-        if found is not None and found.quantity == "temp":
-            match = _TEMPERATURE.match(found.name) or match
-            # Without a word for heat the unit tells, and the header is the place.
-            name = (match["place"] or match["short"] or match["room"] or "") if match else found.name
-            name = name.strip().replace(" ", "-").casefold()
-            wanted[f"at {name or 'temperature'}"] = (k, found)
+        own = place_in(text) if others and k not in taken else None
+        if own is not None:
+            header = header_of(text, "temp")
+            assert header is not None
+            wanted[f"at {own}"] = (k, header)
     places = [key for key in wanted if key.startswith("at ")]
     if "time" not in wanted or not places:
         missing = "times" if "time" not in wanted else "temperatures"
@@ -198,7 +213,8 @@ def read_temperatures(path: Path, time: str = "", named: dict[str, str] | None =
     columns, _ = _without_gaps(read_columns(path, headers, separator, comma, wanted, choices))
     Log({k: columns[k] for k in ("time", *places)}, tuple(headers)).need("time", *places)
     celsius = {key.removeprefix("at "): columns[key] for key in places}
-    return TemperatureLog(columns["time"], celsius, columns.get("volts"), columns.get("amps"))
+    told = tuple(place.strip().replace(" ", "-").casefold() for place in said)
+    return TemperatureLog(columns["time"], celsius, columns.get("volts"), columns.get("amps"), told)
 
 
 def _plain(header: str) -> str:

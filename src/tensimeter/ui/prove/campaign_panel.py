@@ -25,12 +25,13 @@ from tensimeter.core.testplan.evaluation import already_read
 from tensimeter.core.testplan.generator import blank, generated
 from tensimeter.core.testplan.registry import KINDS, kind_of
 from tensimeter.core.testplan.step import Outcome, Plan
-from tensimeter.store.logs import Log, read_log, read_temperatures
+from tensimeter.store.logs import Log, TemperatureLog, read_log, read_temperatures
 from tensimeter.store.waveforms import read_waveform
 from tensimeter.ui.parts.path_field import PathField
 from tensimeter.ui.parts.text import Field, label, tip
 from tensimeter.ui.parts.verdict_square import verdict_icon
 from tensimeter.ui.parts.words import tr
+from tensimeter.ui.prove.log_columns import HeatColumns, LoadColumns, LogColumns
 from tensimeter.ui.prove.run_control import RunControl
 from tensimeter.ui.session import Session
 from tensimeter.ui.theme import theme
@@ -336,8 +337,7 @@ class CampaignPanel(QScrollArea):
                 self.session.say(tr("{0} samples of {1} kept.").format(len(wave.volts), path.name))
                 return
             if plan is not None and kind_of(plan.test).heats:
-                count = self.session.take_log(read_temperatures(path), path.name)
-                self.session.say(tr("{0} rows of {1} kept.").format(count, path.name))
+                self._look_at_heat(path)
                 return
             self._look_at(path)
         except UserError as trouble:
@@ -353,19 +353,35 @@ class CampaignPanel(QScrollArea):
         except UserError as trouble:
             if "--map" not in str(trouble):
                 raise
+        self._show(path, LoadColumns())
+
+    def _look_at_heat(self, path: Path) -> None:
+        """Temperatures whose places are known are taken at once; else each column's place is asked."""
+        try:
+            log = read_temperatures(path)
+            if self.session.is_plain_heat(log):
+                self._keep(log, path.name)
+                return
+        except UserError as trouble:
+            if not any(word in str(trouble) for word in ("--map", "no column of")):
+                raise
+        places = self.session.places_of_heat()
+        self._show(path, HeatColumns(places, next(iter(places))))
+
+    def _show(self, path: Path, columns: LogColumns) -> None:
         from tensimeter.ui.prove.log_window import LogWindow
 
-        self.log_window = LogWindow(path, self)
+        self.log_window = LogWindow(path, columns, self)
         self.log_window.taken.connect(lambda log: self._keep(log, path.name))
         self.log_window.open()
 
-    def _keep(self, log: Log, name: str) -> None:
+    def _keep(self, log: Log | TemperatureLog, name: str) -> None:
         try:
             count = self.session.take_log(log, name)
         except UserError as trouble:
             self.session.complain(str(trouble))
             return
-        said = "; ".join(log.said)
+        said = "; ".join(log.said) if isinstance(log, Log) else ""
         self.session.say(f"{count} rows of {name} kept" + (f": {said}." if said else "."))
 
 

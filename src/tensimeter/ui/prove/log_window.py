@@ -1,9 +1,11 @@
 """A log before it is taken in: what each column was taken for, its first rows in SI, a small plot."""
 
+import itertools
 import re
 from pathlib import Path
 
 import numpy as np
+import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -22,16 +24,14 @@ from tensimeter.core.errors import UserError
 from tensimeter.core.quantity import localised
 from tensimeter.store.columns import Header, header_of
 from tensimeter.store.log_shapes import remember_shape, remembered_shape
-from tensimeter.store.logs import Log, read_log, unclear_in
 from tensimeter.store.untidy import CHOICES, Tidied, tidied
 from tensimeter.ui.parts.plots import Plot
 from tensimeter.ui.parts.present import present
 from tensimeter.ui.parts.text import label
 from tensimeter.ui.parts.words import tr
+from tensimeter.ui.prove.log_columns import LogColumns
 from tensimeter.ui.theme import theme
 
-#: What a column may be taken for, in words, with the unit that its figures are shown in.
-_TAKEN = (("–", ""), ("time", "s"), ("volts", "V"), ("amps", "A"), ("set", "A"))
 #: What can be chosen, as it is labelled and as it is spoken.
 _CHOSEN = {
     "decimal": ("decimal mark", "decimal mark"),
@@ -41,6 +41,13 @@ _CHOSEN = {
 ROWS = 8
 #: How a sentence names what is chosen here, for whoever types it.
 _BY_MAP = re.compile(r"--map \w+=[\w-]+ or (?:\w+=)?[\w-]+")
+#: How lines are told apart in the plot, one after another: colour and dashes.
+_LINES = (
+    ("ink", Qt.PenStyle.SolidLine),
+    ("prediction", Qt.PenStyle.DashLine),
+    ("hold", Qt.PenStyle.DotLine),
+    ("pencil", Qt.PenStyle.DashDotLine),
+)
 
 
 class LogWindow(QDialog):
@@ -48,12 +55,12 @@ class LogWindow(QDialog):
 
     taken = pyqtSignal(object)
 
-    def __init__(self, path: Path, parent: QWidget | None = None) -> None:
+    def __init__(self, path: Path, columns: LogColumns, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.path = path
+        self.path, self.columns = path, columns
         self.table: Tidied | None = None
         self.setWindowTitle(tr("Take in {0}").format(path.name))
-        self.resize(theme.px(760), theme.px(520))
+        self.resize(theme.px(860), theme.px(600))
         column = QVBoxLayout(self)
         self.said = label("", "caption", wrap=True)
         column.addWidget(label(tr("What is in which column?"), "heading"))
@@ -79,9 +86,9 @@ class LogWindow(QDialog):
         self.grid.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         present(self.grid.verticalHeader()).hide()
         self.grid.setAccessibleName(tr("first rows of the log, in SI units"))
-        column.addWidget(self.grid, 2)
-        self.plot = Plot("time, s", "volts, amps")
-        column.addWidget(self.plot, 1)
+        column.addWidget(self.grid, 3)
+        self.plot = Plot(columns.across, columns.upwards)
+        column.addWidget(self.plot, 2)
         buttons = QDialogButtonBox()
         self.take = present(buttons.addButton("Take it in", QDialogButtonBox.ButtonRole.AcceptRole))
         buttons.addButton("Leave it", QDialogButtonBox.ButtonRole.RejectRole)
@@ -121,21 +128,16 @@ class LogWindow(QDialog):
         for k, head in enumerate(table.headers):
             box = QComboBox()
             box.setAccessibleName(tr("{0} is").format(head))
-            for words, _ in _TAKEN:
-                box.addItem(words, words if words != "–" else "")
-            try:
-                found = header_of(head)
-            except UserError:
-                found = None
-            guess = kept.get(f"#{k + 1}", "" if kept else found.quantity if found else "")
-            if not kept and guess in unclear_in(table.headers):
-                # Which of several is meant only whoever took the log knows.
-                guess = ""
-            if guess in {w for w, _ in _TAKEN} and guess not in used:
+            choices = self.columns.choices(head)
+            for taken in choices:
+                box.addItem(taken.words, taken.key)
+            guess = kept.get(f"#{k + 1}", "" if kept else self.columns.guess(head, tuple(table.headers)))
+            if guess in {t.key for t in choices} and guess not in used:
                 box.setCurrentIndex(box.findData(guess))
                 used.add(guess)
             box.activated.connect(lambda _=0: self.show_rows())
             self.grid.setCellWidget(0, k, box)
+            self.grid.setColumnWidth(k, max(box.sizeHint().width() + theme.px(8), theme.px(100)))
             self.boxes.append(box)
 
     def mapping(self) -> dict[str, str]:
@@ -153,8 +155,8 @@ class LogWindow(QDialog):
         rows = min(ROWS, len(table.columns[0]))
         self.grid.setRowCount(rows + 1)
         for k, (head, box) in enumerate(zip(table.headers, self.boxes, strict=True)):
-            unit = dict(_TAKEN).get(box.currentText(), "")
-            scale = _scale(head, box.currentData())
+            taken = next(t for t in self.columns.choices(head) if t.key == box.currentData())
+            unit, scale = taken.unit, _scale(head, taken.quantity)
             values = scale.in_si(table.columns[k]) if scale else table.columns[k]
             values = -values if box.currentData() == "amps" and self.turned.isChecked() else values
             for r in range(rows):
@@ -166,29 +168,38 @@ class LogWindow(QDialog):
 
     def _draw(self, table: Tidied) -> None:
         self.plot.clear()
+        # Room for the words above the topmost line.
+        present(self.plot.getPlotItem()).vb.setDefaultPadding(0.35)
+        chosen = [box.currentText() for box in self.boxes if box.currentData()]
+        twice = next((words for words in chosen if chosen.count(words) > 1), None)
+        if twice is not None:
+            self._lacks(tr("Two columns are taken for {0}; only one can be.").format(twice))
+            return
         try:
-            log: Log | None = read_log(self.path, self.mapping()) if self.mapping() else None
+            log = self.columns.read(self.path, self.mapping()) if self.mapping() else None
         except UserError as trouble:
-            self.said.setText(_BY_MAP.sub("which above", str(trouble)))
-            self.take.setEnabled(False)
+            lacks = tr(self.columns.lacks)
+            self._lacks(lacks if "no column of" in str(trouble) else _BY_MAP.sub("which above", str(trouble)))
             return
-        enough = log is not None and {"volts", "amps"} & set(log.columns)
-        self.take.setEnabled(bool(enough))
-        self.said.setText(
-            "; ".join(table.said) if enough else tr("Say which column holds volts, and which amps.")
-        )
-        if log is None:
-            return
-        across = log.columns.get("time", np.arange(float(len(log))))
-        for quantity, colour in (("volts", "ink"), ("amps", "prediction")):
-            if quantity in log.columns:
-                values = log.columns[quantity]
-                values = np.where(np.isfinite(values), values, np.nan)
-                self.plot.plot(across, values, pen=theme.colour(colour))
+        across, lines = self.columns.drawn(log) if log is not None else (np.zeros(0), {})
+        self.take.setEnabled(bool(lines))
+        self.said.setText("; ".join(table.said) if lines else tr(self.columns.lacks))
+        for (name, values), (colour, dashes) in zip(lines.items(), itertools.cycle(_LINES), strict=False):
+            shown = np.where(np.isfinite(values), values, np.nan)
+            self.plot.plot(across, shown, pen=pg.mkPen(theme.colour(colour), style=dashes))
+            there = np.flatnonzero(np.isfinite(shown))
+            if len(there):
+                # Words at the end of a line, and within the plot.
+                self.plot.write(name, float(across[there[-1]]), float(shown[there[-1]]), colour, (1, 1))
+
+    def _lacks(self, words: str) -> None:
+        """It can't be taken so, and why."""
+        self.said.setText(words)
+        self.take.setEnabled(False)
 
     def accept(self) -> None:
         try:
-            log = read_log(self.path, self.mapping())
+            log = self.columns.read(self.path, self.mapping())
         except UserError as trouble:
             self.said.setText(_BY_MAP.sub("which above", str(trouble)))
             return
