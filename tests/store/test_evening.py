@@ -17,6 +17,7 @@ from tensimeter.core.model.edits import changed, readings_first, with_link, with
 from tensimeter.core.model.heat_tests import Soak
 from tensimeter.core.model.tests import LineRegulation
 from tensimeter.core.plate.rating import outlet_plate, plate
+from tensimeter.core.procedure.matrix import checked, matrix
 from tensimeter.core.readingline import understand
 from tensimeter.core.standing import Load
 from tensimeter.core.testplan.meter_checks import meter_checks
@@ -315,6 +316,25 @@ def test_a_soak_through_several_outlets_is_one_fact(evenings, said, tmp_path: Pa
     lasting = [e.text for o in found.outlets for e in o.entries if e.key == "continuous"]
     assert [t.partition(" A ")[0] for t in lasting] == ["13.6 V · 7.99", "12 V · 2.99"]
     assert next((e.text for e in found.whole if e.key == "apart"), None) == said
+
+
+def test_a_beep_tells_that_something_conducts_and_not_how_well(begin) -> None:
+    hand = begin("ridge-pier")
+    pairs = {p.kind: (k, p) for k, p in enumerate(matrix(hand.job), start=1)}
+    said = {"joined": Verdict.TOO_CLOSE, "apart": Verdict.NONCONFORMING, "not_shorted": Verdict.TOO_CLOSE}
+    for kind, verdict in said.items():
+        number, pair = pairs[kind]
+        typed(hand, f"{number} beep")
+        found = next(c for c in checked(hand.job, hand.now.readings) if c.pair == pair)
+        assert found.verdict is verdict, kind
+    typed(hand, f"{pairs['joined'][0]} 0.2")
+    assert {c.pair: c.verdict for c in checked(hand.job, hand.now.readings)}[
+        pairs["joined"][1]
+    ] is Verdict.CONFORMS
+    with pytest.raises(UserError, match="where ohms are asked"):
+        typed(hand, f"{pairs['diode'][0]} beep")
+    with pytest.raises(UserError, match="where ohms are asked"):
+        typed(hand, "mount beep")
 
 
 def test_conditions_go_on_in_another_program_and_grow_stale(begin) -> None:

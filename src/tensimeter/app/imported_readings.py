@@ -14,13 +14,14 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.circuit.along_path import OTHER
 from tensimeter.core.circuit.sources import below_common
 from tensimeter.core.errors import Doubtful, UserError
+from tensimeter.core.measurement.conformity import Accuracy
 from tensimeter.core.measurement.plausible import doubts
-from tensimeter.core.measurement.readings import AS_SAID, Measurand, Origin, Reading
+from tensimeter.core.measurement.readings import AS_SAID, HEARD, Measurand, Origin, Reading
 from tensimeter.core.model.compared_places import SET, part_at
 from tensimeter.core.model.instruments import accuracy_of, display_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.quantity import show
-from tensimeter.core.readingline import Understood, at_place
+from tensimeter.core.readingline import BEEP_OHM, Understood, at_place
 from tensimeter.core.testplan.destination import destination, step_for
 from tensimeter.core.testplan.read_so_far import ReadSoFar
 from tensimeter.core.testplan.registry import kind_of
@@ -96,6 +97,10 @@ def import_typed(
             origin=origin
         )
     ]
+    if line.heard:
+        # A tone tells that something conducts, and not how well: no range of a card is meant.
+        heard = Accuracy(of_reading=0.0, counts=BEEP_OHM, resolution=1.0, noise_counts=0.0)
+        found[0] = found[0]._replace(accuracy=heard, instrument="", range=HEARD)
     shows = next((o.id for o in job.design.outputs() if place in displays_of(o.id)), None)
     if shows is not None:
         # A display reads for itself; it stands beside what was read at the same moment.

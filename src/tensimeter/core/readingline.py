@@ -2,7 +2,7 @@
 
     line     = [place] reading | number reading
     reading  = figure ["@" figure] | "@" figure figure | figure "A" figure | figure figure "A"
-    figure   = number [unit] | OL
+    figure   = number [unit] | OL | beep
     place    = the name of an output, a link or another place that is known, its unambiguous beginning,
                or a new name: letters first, and no figure in it
 
@@ -50,7 +50,9 @@ _OTHERS = ("mains", "noise")
 #: Peak to peak, as it is read off a screen: `mount 42mVpp`.
 _PEAKS = re.compile(r"V\s*pp$", re.I)
 _NUMBER = r"[+\-−]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?"
-_OPEN = r"(?i:o\.?l|open|overload|inf)\b"
+_OPEN = r"(?i:o\.?l|open|overload|inf|beeps?)\b"
+#: What a meter says by sound alone, and of up to how many Ω: a rule of thumb, handhelds beep below 20 to 50.
+BEEP_WORDS, BEEP_OHM = frozenset({"beep", "beeps"}), 50.0
 #: A number and its unit; the prefix may stand where the decimal mark would (4k7).
 _FIGURE = re.compile(
     rf"(?:[+\-−]?\d+[RpnuµmkMG]\d+\s*[a-zA-ZΩ°]*|{_NUMBER}\s*(?!{_OPEN})[a-zA-ZµμΩ°%]*(?:\s+pp\b)?|{_OPEN})"
@@ -67,6 +69,11 @@ FAR_OFF = "is far from the expected"
 MOST_LINE, MOST_PLACE = 200, 60
 
 
+_BEEP_WHERE = (
+    "A beep is heard between two points where ohms are asked: type its number first, as in “3 beep”."
+)
+
+
 class Understood(Struct, frozen=True):
     """What was understood: a value at a place, perhaps at a current, and what looks wrong."""
 
@@ -80,10 +87,14 @@ class Understood(Struct, frozen=True):
     at_resolution: float
     text: str
     question: str = ""
+    #: It was heard, not read: somewhere from none to BEEP_OHM.
+    heard: bool = False
 
     @property
     def summary(self) -> str:
         """One line that says it back."""
+        if self.heard:
+            return f"{self.name}: a beep, some ohms of up to {BEEP_OHM:.0f}; a figure in Ω tells more"
         value = "over range" if math.isinf(self.value) else show(self.value, self.quantity, 6)
         where = self.name if self.known else f"{self.name} (a new place)"
         at = f" at {show(self.at_A, 'A', 4)}" if self.at_A is not None else ""
@@ -206,9 +217,10 @@ def understand(
             raise UserError(f"After @ goes the current, one figure in A; “{amps_raw}” is none.")
     question = "" if known else _new_place(job, name, seen)
     asks = in_hand.asks if place == in_hand.place else "V"
-    if raw.casefold() in OPEN_WORDS:
+    if raw.casefold() in OPEN_WORDS | BEEP_WORDS:
         quantity = "ohm" if place.startswith("earth-") else asks
-        return Understood(place, known, name, quantity, math.inf, 1.0, at_A, at_step, text, question)
+        said = at_place(place, name, quantity, raw)
+        return replace(said, known=known, at_A=at_A, at_resolution=at_step, text=text, question=question)
     peaks = bool(_PEAKS.search(raw))
     value, unit = split(_PEAKS.sub("V", raw))
     if unit and unit not in _QUANTITIES:
@@ -359,6 +371,10 @@ def at_place(place: str, name: str, quantity: Measurand, raw: str) -> Understood
     """A figure typed where its place and quantity are known already; UserError when it is none."""
     if raw.strip().casefold() in OPEN_WORDS:
         return Understood(place, True, name, quantity, math.inf, 1.0, None, 0.01, raw)
+    if raw.strip().casefold() in BEEP_WORDS:
+        if quantity != "ohm":
+            raise UserError(_BEEP_WHERE)
+        return Understood(place, True, name, quantity, 0.0, BEEP_OHM, None, 0.01, raw, heard=True)
     value = parse(raw, quantity)
     return Understood(place, True, name, quantity, value, _digit(raw, value), None, 0.01, raw)
 

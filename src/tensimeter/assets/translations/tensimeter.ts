@@ -652,6 +652,10 @@
       <source>isolation and continuity matrix</source>
       <translation type="unfinished" />
     </message>
+    <message>
+      <source>beep</source>
+      <translation type="unfinished" />
+    </message>
   </context>
   <context>
     <name>parts.picture_plot</name>
@@ -1215,10 +1219,6 @@
       <source>{0} samples of {1} kept.</source>
       <translation type="unfinished" />
     </message>
-    <message>
-      <source>{0} rows of {1} kept.</source>
-      <translation type="unfinished" />
-    </message>
   </context>
   <context>
     <name>prove.conversation</name>
@@ -1428,7 +1428,7 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <source>Say which column holds volts, and which amps.</source>
+      <source>Two columns are taken for {0}; only one can be.</source>
       <translation type="unfinished" />
     </message>
   </context>

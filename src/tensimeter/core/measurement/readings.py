@@ -22,6 +22,8 @@ FAILED_BY: frozenset[str] = frozenset(("died", "smoke", "cut", "tripped"))
 #: Of those, the ones after which nothing flows any more.
 ENDED_BY: frozenset[str] = FAILED_BY - {"smoke"}
 EVENTS: frozenset[str] = FAILED_BY | {"restarted", "recovered", "fan on", "fan off"}
+#: How the range of what a meter said by its tone alone is kept.
+HEARD = "heard"
 #: Where the seconds since the load began are filed, where somebody said them.
 CLOCK = "clock"
 #: How a run ends: all steps taken; a limit was crossed; somebody dropped the load; an instrument, a link or

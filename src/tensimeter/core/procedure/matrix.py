@@ -78,7 +78,7 @@ class NodePair(Struct, frozen=True):
     def expected(self) -> str:
         """In words: what the meter should show."""
         return {
-            "joined": f"up to {show(JOINED_OHM, 'ohm')}, a beep",
+            "joined": f"up to {show(JOINED_OHM, 'ohm')}; a beep alone is no figure",
             "apart": f"{show(APART_OHM, 'ohm')} or more, or OL",
             "not_shorted": f"more than {show(NOT_SHORTED_OHM, 'ohm')}",
             "either": f"up to {show(JOINED_OHM, 'ohm')}, or {show(APART_OHM, 'ohm')} and more: not known yet",

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QFrame
 
+from tensimeter.core.measurement.readings import HEARD
 from tensimeter.core.procedure.matrix import Checked
 from tensimeter.core.quantity import fixed
 from tensimeter.ui.parts.figures_table import Figures, FiguresTable, SpeaksFigures
@@ -115,6 +116,8 @@ def _read(check: Checked) -> str:
     r = check.reading
     if r is None:
         return ""
+    if r.range == HEARD:
+        return tr("beep")
     return fixed(r.value, r.quantity) if math.isfinite(r.value) else "OL"
 
 
