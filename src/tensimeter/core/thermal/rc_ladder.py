@@ -92,25 +92,25 @@ def response(
     conductance = network.conductance()
     turns = np.unique(np.concatenate([heating.from_s, heating.room_s]))
     turns = turns[(turns >= heating.from_s[0]) & (turns <= max(float(time_s[-1]), turns[0]))]
-    state = np.array([start_K.get(p, 0.0) for p in stages.places])
+    on = np.searchsorted(heating.from_s, turns, side="right") - 1
+    idle = np.zeros(len(heating.from_s))
+    watts = np.array([heating.power_W.get(p, idle)[on] for p in stages.places])
+    # Seen from a room that drifts, every capacity takes up as much heat as the drift asks of it.
+    drifts = np.array([_drift(heating, begin) for begin in turns.tolist()])
+    finals = np.linalg.solve(conductance, watts - drifts * capacity[:, None]).T
+    states = np.zeros((len(turns), len(stages.places)))
+    states[0] = [start_K.get(p, 0.0) for p in stages.places]
+    for k, gap in enumerate(np.diff(turns)):
+        states[k + 1] = relaxed(modes, finals[k], states[k], gap)
+    # All times at once: each goes on from the last turn before it; before the first nothing has begun.
+    since = np.maximum(np.searchsorted(turns, time_s, side="right") - 1, 0)
+    found = relaxed(modes, finals[since], states[since], np.maximum(time_s - turns[since], 0.0))
     room = np.interp(time_s, heating.room_s, heating.room_C)
-    found = np.zeros((len(time_s), len(stages.places)))
-    found[time_s < turns[0]] = state
-    for k, begin in enumerate(turns):
-        end = turns[k + 1] if k + 1 < len(turns) else np.inf
-        at = int(np.searchsorted(heating.from_s, begin, side="right")) - 1
-        drift = _drift(heating, begin, end)
-        # Seen from a room that drifts, every capacity takes up as much heat as the drift asks of it.
-        watts = np.array([heating.power_W.get(p, np.zeros(at + 1))[at] for p in stages.places])
-        final = np.asarray(np.linalg.solve(conductance, watts - drift * capacity))
-        inside = (time_s >= begin) & (time_s < end)
-        found[inside] = relaxed(modes, final, state, time_s[inside] - begin)
-        if np.isfinite(end):
-            state = relaxed(modes, final, state, np.asarray(end - begin))
     return {p: room + found[:, k] for k, p in enumerate(stages.places)}
 
 
-def _drift(heating: Heating, begin: float, end: float) -> float:
+def _drift(heating: Heating, begin: float) -> float:
+    """K/s by which the room drifts from a moment on."""
     if begin < heating.room_s[0] or begin >= heating.room_s[-1]:
         return 0.0
     k = int(np.searchsorted(heating.room_s, begin, side="right")) - 1
