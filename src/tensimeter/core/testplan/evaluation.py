@@ -25,7 +25,7 @@ from tensimeter.core.model.job import Job
 from tensimeter.core.model.joined import joined
 from tensimeter.core.path import OutputLink
 from tensimeter.core.quantity import show
-from tensimeter.core.testplan.contradiction import contradiction, foretold_V
+from tensimeter.core.testplan.contradiction import contradiction
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Step, StepResult, panel_of
 from tensimeter.core.testplan.taken import is_set_to, taken
@@ -256,29 +256,33 @@ def contradiction_of(job: Job, plans: Iterable[Plan], rows: Sequence[Reading]) -
     for plan in plans:
         for pair in pairs(rows, plan.output.id) if kind_of(plan.test).rates(plan.test) else ():
             amps = pair.amps.value
-            words = contradiction(plan, corrected(job, pair), amps, rows, job.settings.mains_V)
-            if words:
-                return words
+            odd = contradiction(plan, corrected(job, pair), amps, rows, job.settings.mains_V)
+            if odd is not None:
+                return odd.words
     return ""
 
 
 def _contradicted(facts: Facts, found: Sequence[VoltsAmps]) -> list[Finding]:
     """The point that is furthest from what the design foretells, where it can't explain it; and how many."""
-    plan, told = facts.plan, list[tuple[float, str]]()
+    plan = facts.plan
     if not kind_of(plan.test).rates(plan.test) or plan.line is None:
         return []
-    for pair in [p for p in found if p.volts.place == plan.output.id][-MOST_FORETOLD:]:
-        volts = corrected(facts.job, pair)
-        words = contradiction(
-            plan, volts, pair.amps.value, facts.at_scan(pair.volts.scan), facts.job.settings.mains_V
+    mains_V = facts.job.settings.mains_V
+    odd = [
+        one
+        for pair in [p for p in found if p.volts.place == plan.output.id][-MOST_FORETOLD:]
+        if (
+            one := contradiction(
+                plan, corrected(facts.job, pair), pair.amps.value, facts.at_scan(pair.volts.scan), mains_V
+            )
         )
-        if words and volts is not None:
-            foretold = foretold_V(plan, pair.amps.value)
-            told.append((abs(volts.value - foretold.value) if foretold is not None else 0.0, words))
-    if not told:
+        is not None
+    ]
+    if not odd:
         return []
-    more = f" {len(told)} points are so." if len(told) > 1 else ""
-    return [Finding("contradicted", "not as drawn", text=f"{max(told)[1]}{more}", is_note=True)]
+    more = f" {len(odd)} points are so." if len(odd) > 1 else ""
+    furthest = max(odd, key=lambda one: float(np.nan_to_num(one.far_V)))
+    return [Finding("contradicted", "not as drawn", text=f"{furthest.words}{more}", is_note=True)]
 
 
 def _fitted(worked_out: Plan, found: list[VoltsAmps]) -> list[VoltsAmps]:

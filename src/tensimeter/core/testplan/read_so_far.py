@@ -1,6 +1,6 @@
 """What was read so far, by test and by step; what is new is added to what was known."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from tensimeter.core.measurement.readings import CLOCK, Measurand, Reading, standing
 from tensimeter.core.model.job import Job
@@ -8,7 +8,7 @@ from tensimeter.core.model.states import newest
 from tensimeter.core.testplan.approach import Approach
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Plan
-from tensimeter.core.testplan.taken import Placing, Sorter, in_order, moments_of, takes_all
+from tensimeter.core.testplan.taken import Moment, Placing, Sorter, in_order, moments_of, takes_all
 
 #: The latest reading by step, place and quantity.
 At = dict[tuple[int, str, Measurand], Reading]
@@ -50,19 +50,22 @@ class Taken:
         """Whether it follows from the beginning of these."""
         return self.count <= len(free) and (not self.count or free[self.count - 1] is self.newest)
 
-    def with_more(self, free: list[Reading]) -> "Taken":
-        """It with the points that came since; a moment that was settled is begun anew where more is of it."""
+    def with_more(self, free: list[Reading], moments: Callable[[], list[Moment]]) -> "Taken":
+        """It with the points that came since; a moment that was settled is begun anew where more is of it.
+
+        `moments` are those of all points, which the tests of a job share.
+        """
         fresh = free[self.settled :]
         settled = {r.scan for r in free[: self.settled]} if self.settled and len(fresh) < len(free) else set()
         if any(r.scan in settled for r in free[self.count :]):
-            return Taken(self.job, self.plan, self.own).with_more(free)
+            return Taken(self.job, self.plan, self.own).with_more(free, moments)
         made = Taken.__new__(Taken)
         made.job, made.plan, made.own = self.job, self.plan, self.own
         placing, placed = self._placing.copy(), list(self._placed)
-        *before, last = moments_of(fresh)
-        for rows in before:
-            placed += placing.take(rows)
-        made.settled = len(free) - len(last)
+        *before, last = moments_of(fresh) if self.settled else moments()
+        for moment in before:
+            placed += placing.take(moment)
+        made.settled = len(free) - len(last[0])
         made._placing, made._placed = placing.copy(), placed
         made.count, made.newest = len(free), free[-1]
         newest = placing.take(last)
@@ -106,6 +109,7 @@ class ReadSoFar:
         self._at: dict[str, At] = dict(before._at) if before else {}
         self._taken: dict[str, Taken] = dict(before._taken) if before else {}
         places = dict.fromkeys(before.places if before else ())
+        self._shared: list[Moment] | None = None
         sorter = Sorter(job)
         added: dict[str | None, list[Reading]] = {}
         places.update(dict.fromkeys([r.place for r in fresh]))
@@ -164,9 +168,15 @@ class ReadSoFar:
         if known is None or known.plan is not plan or known.own is not own or not known.is_of(self._free):
             known = Taken(self.job, plan, own)
         if known.count < len(self._free):
-            known = known.with_more(self._free)
+            known = known.with_more(self._free, self._moments)
         self._taken[key] = known
         return known.rows, known.at
+
+    def _moments(self) -> list[Moment]:
+        """All points by the moment that they share."""
+        if self._shared is None:
+            self._shared = moments_of(self._free)
+        return self._shared
 
     @property
     def _free(self) -> list[Reading]:

@@ -13,7 +13,7 @@ import math
 from collections.abc import Iterable, Sequence
 
 from tensimeter.core.circuit.network import has_source
-from tensimeter.core.measurement.readings import CLOCK, FAILED_BY, Measurand, Reading
+from tensimeter.core.measurement.readings import AS_SAID, AS_SET, CLOCK, FAILED_BY, Measurand, Reading
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import of_newest
@@ -47,7 +47,7 @@ def takes_all(test: Test) -> bool:
 
 
 #: Where a reading has its test, and its step behind it.
-_TEST = Reading._fields.index("test")
+_TEST, _MADE = Reading._fields.index("test"), tuple.__new__
 #: What was read or said at a moment, by place and quantity.
 Told = dict[tuple[str, Measurand], float]
 
@@ -101,12 +101,19 @@ def in_order(own: Sequence[Reading], placed: Sequence[Reading]) -> list[Reading]
     return sorted([*own, *placed], key=lambda r: r.id or 0)
 
 
-def moments_of(free: Iterable[Reading]) -> list[list[Reading]]:
+#: The readings of a moment, and what they tell.
+Moment = tuple[list[Reading], Told]
+
+
+def moments_of(free: Iterable[Reading]) -> list[Moment]:
     """Readings by the moment that they share, in the order in which the moments began."""
     found: dict[int, list[Reading]] = {}
     for r in free:
-        found.setdefault(r.scan, []).append(r)
-    return list(found.values())
+        if r.scan in found:
+            found[r.scan].append(r)
+        else:
+            found[r.scan] = [r]
+    return [(rows, {(r.place, r.quantity): r.value for r in rows}) for rows in found.values()]
 
 
 class Placing:
@@ -134,6 +141,23 @@ class Placing:
                 by[key] = []
                 self.alike.setdefault(place, []).append(by[key])
             by[key].append(s)
+        #: What tells of a point of each place.
+        self.told_by: dict[str, frozenset[tuple[str, Measurand]]] = {
+            place: frozenset(((place, "V"), (place, "Vpp"), (place, "event")))
+            for place in self.alike or (plan.output.id,)
+        }
+        #: Where what a place is set to is filed.
+        self.set_at = {place: set_of(place) for place in self.alike}
+        #: What is read at a place, and beside it at each of its steps.
+        self.wanted = {
+            place: {None: frozenset((place, *displays_of(place)))}
+            | {
+                s.index: frozenset((place, *displays_of(place), *(where for where, _ in s.also)))
+                for steps in groups
+                for s in steps
+            }
+            for place, groups in self.alike.items()
+        }
         #: The last amps of each place, and whether they fell to that.
         self.last: dict[str, tuple[float, bool]] = {}
 
@@ -145,21 +169,26 @@ class Placing:
 
     def through(self, free: Iterable[Reading]) -> list[Reading]:
         """The readings that fit, each with its step; what lies between points has none."""
-        found = [r for rows in moments_of(free) for r in self.take(rows)]
+        found = [r for moment in moments_of(free) for r in self.take(moment)]
         found.sort(key=lambda r: r.id or 0)
         return found
 
-    def take(self, rows: Sequence[Reading]) -> list[Reading]:
+    def take(self, moment: Moment) -> list[Reading]:
         """What of a moment is taken."""
-        told = {(r.place, r.quantity): r.value for r in rows}
+        rows, told = moment
         if self.kind.by_time:
             return self._in_time(rows, told)
-        return [r for place in self.alike or {self.plan.output.id: []} for r in self._at(place, rows, told)]
+        found: list[Reading] = []
+        for place, its in self.told_by.items():
+            # Most of what is read elsewhere tells nothing of a place.
+            if not its.isdisjoint(told):
+                found += self._at(place, rows, told)
+        return found
 
     def _at(self, place: str, rows: Sequence[Reading], told: Told) -> list[Reading]:
         plan = self.plan
         if self.rates and (place, "event") in told and any(_failed(r, place) for r in rows):
-            return _labelled(plan, place, rows, None)
+            return self._labelled(place, rows, None)
         if (place, "V") not in told and (place, "Vpp") not in told:
             return []
         amps = amps_of(rows, place)
@@ -169,17 +198,17 @@ class Placing:
         if abs(amps - before) > self.near_A:
             falls = amps < before
         self.last[place] = (amps, falls)
-        alike = (x for x in self.alike.get(place, ()) if self._fits(x[0], rows, told))
-        fitting = [s for steps in alike for s in steps]
+        groups = [x for x in self.alike.get(place, ()) if self._fits(x[0], rows, told)]
+        fitting = groups[0] if len(groups) == 1 else [s for steps in groups for s in steps]
         between = self.rates or self.elsewhere
         if not fitting and self.any_mains and (MAINS, "V") in told:
             near = any(abs(s.set_A - amps) <= self.near_A + 1e-9 for s in plan.steps)
-            return _labelled(plan, place, rows, None) if near else []
+            return self._labelled(place, rows, None) if near else []
         if not fitting:
-            set_elsewhere = self.elsewhere and (set_of(place), "V") in told
-            return _labelled(plan, place, rows, None) if set_elsewhere else []
+            set_elsewhere = self.elsewhere and (self.set_at[place], "V") in told
+            return self._labelled(place, rows, None) if set_elsewhere else []
         step = self._nearest(fitting, amps, falls=falls)
-        return _labelled(plan, place, rows, step) if step is not None or between else []
+        return self._labelled(place, rows, step) if step is not None or between else []
 
     def _in_time(self, rows: Sequence[Reading], told: Told) -> list[Reading]:
         """All of a moment of which somebody said how long its load had been on, where it is one of these."""
@@ -201,12 +230,12 @@ class Placing:
             return False
         if step.also and not any(what in told for what in step.also):
             return False
-        set_V, wanted = told.get((set_of(place), "V")), step.trim_V or output.nominal_V
+        set_V = told.get((self.set_at[place], "V"))
         if set_V is None:
             read = told.get((output.id, "V")) if self.set_by_hand else None
             if step.trim_V is not None or (read is not None and not near_own(self.job, output, read)):
                 return False
-        elif not is_set_to(set_V, wanted):
+        elif not is_set_to(set_V, step.trim_V or output.nominal_V):
             return False
         if step.line_V is None and not step.others:
             return True
@@ -214,11 +243,25 @@ class Placing:
 
     def _nearest(self, fitting: Sequence[Step], amps: float, *, falls: bool) -> Step | None:
         """The point whose current is nearest; of two alike the one on the same side of the largest."""
-        near = [s for s in fitting if abs(s.set_A - amps) <= self.near_A + 1e-9]
+        low, high = amps - self.near_A - 1e-9, amps + self.near_A + 1e-9
+        near = [s for s in fitting if low <= s.set_A <= high]
         if len(near) < 2:
             return near[0] if near else None
         peak = max(fitting, key=lambda s: (s.set_A, -s.index)).index
         return min(near, key=lambda s: (round(abs(s.set_A - amps), 9), (s.index > peak) != falls, s.index))
+
+    def _labelled(self, place: str, rows: Sequence[Reading], step: Step | None) -> list[Reading]:
+        """What of a moment the test reads, named by it; amps that were read stand for what was said."""
+        index = step.index if step is not None else None
+        wanted = self.wanted.get(place, {}).get(index, frozenset((place, *displays_of(place))))
+        kept = [r for r in rows if r.place in wanted or r.range == AS_SAID]
+        if AS_SET in [r.range for r in kept] and any(
+            r.quantity == "A" and r.place == place and r.known == "read" for r in rows
+        ):
+            kept = [r for r in kept if not (r.range == AS_SET and r.place == place)]
+        # As `_replace` gives it, which takes half of all the time that points are looked for.
+        named = (self.plan.test.id, index)
+        return [_MADE(Reading, r[:_TEST] + named + r[_TEST + 2 :]) for r in kept]
 
 
 def _failed(r: Reading, place: str) -> bool:
@@ -226,27 +269,12 @@ def _failed(r: Reading, place: str) -> bool:
     return r.quantity == "event" and r.place == place and r.range in FAILED_BY
 
 
-def _labelled(plan: Plan, place: str, rows: Sequence[Reading], step: Step | None) -> list[Reading]:
-    """What of a moment a test reads, named by it; amps that were read stand for those that were said."""
-    wanted = {place, *displays_of(place), *(where for where, _ in (step.also if step is not None else ()))}
-    read = any(r.quantity == "A" and r.place == place and r.known == "read" for r in rows)
-    index = step.index if step is not None else None
-    kept = [
-        r
-        for r in rows
-        if r.known == "said" or (r.place in wanted and not (read and r.known == "set" and r.place == place))
-    ]
-    # As `_replace` gives it, which takes half of all the time that points are looked for.
-    named = (plan.test.id, index)
-    return [tuple.__new__(Reading, (*r[:_TEST], *named, *r[_TEST + 2 :])) for r in kept]
-
-
 def amps_of(rows: Sequence[Reading], place: str) -> float | None:
     """The amps of an output at a moment: as read, else as set or said; None where nobody knows them."""
     found: float | None = None
     for r in rows:
         if r.quantity == "A" and r.place == place and math.isfinite(r.value):
-            if r.known == "read":
+            if r.range != AS_SAID and r.range != AS_SET:
                 return r.value
             found = r.value
     return found
