@@ -24,6 +24,15 @@ def _record(kind: str, rng: Rng) -> tuple[float, float, np.ndarray, np.ndarray, 
         # Straight over the volts from the knee to a short.
         amps = knee * (left + (1 - left) * down / at_knee)
         return knee, left * knee, np.r_[no_load - ohm * up, down], np.r_[up, amps], None
+    if kind == "bent":
+        # What senses its current by a junction folds back along a curve; few points are read of it.
+        left, count = rng.uniform(0.2, 0.7), int(rng.integers(5, 16))
+        bow, wave = rng.uniform(-0.6, 0.6), rng.uniform(-0.2, 0.2)
+        down = np.linspace(rng.uniform(0.85, 0.97), rng.uniform(0.02, 0.2), count) * at_knee
+        x = down / at_knee
+        bent = x + bow * np.sin(np.pi * x) / np.pi + wave * np.sin(2 * np.pi * x) / (2 * np.pi)
+        amps = knee * (left + (1 - left) * bent)
+        return knee, left * knee, np.r_[no_load - ohm * up, down], np.r_[up, amps], None
     if kind == "constant_power":
         down = np.linspace(0.97, 0.5, 15) * at_knee
         return knee, np.nan, np.r_[no_load - ohm * up, down], np.r_[up, knee * at_knee / down], None
@@ -42,11 +51,25 @@ def _knee(kind: str, short: bool = False):
         found = current_limit(
             np.maximum(meter.read(volts), 0), sink.read(amps), set_A=set_A, ammeter=AMPS
         )  # fmt: skip
-        if found.kind is not LimitKind(kind):
+        if found.kind is not LimitKind("foldback" if kind == "bent" else kind):
             return knee, None
         return (foot, found.short_A) if short else (knee, found.knee_A)
 
     return once
+
+
+def _period(rng: Rng) -> tuple[float, Interval | None]:
+    """A hiccup that strays by a hundredth, watched for eight tries at any even pace."""
+    period, share, knee = rng.uniform(0.3, 3), rng.uniform(0.25, 0.6), 5.0
+    tries = rng.uniform(0, period) + np.r_[0, np.cumsum(period * (1 + 0.01 * rng.standard_normal(9)))]
+    time = np.arange(0, 8 * period, period * rng.uniform(0.03, 0.1))
+    alive = ((time[:, None] >= tries) & (time[:, None] < tries + share * period)).any(axis=1)
+    up = np.linspace(0, 0.98 * knee, 15)
+    volts = np.r_[12 - 0.02 * up, np.where(alive, 4.0, 0.0)]
+    amps = np.r_[up, np.where(alive, knee, 0.0)]
+    set_A = np.r_[up, np.full(len(time), 1.03 * knee)]
+    found = current_limit(volts, amps, np.r_[np.arange(15) - 15.0, time], set_A, ammeter=AMPS)
+    return period, found.period_s
 
 
 def _trip(rng: Rng) -> tuple[float, Interval]:
@@ -66,5 +89,8 @@ ROWS = [
     Row("knee, constant power", _knee("constant_power")),
     Row("knee, latch-off", _knee("latch_off")),
     Row("current into a short", _knee("foldback", short=True)),
+    Row("knee, foldback with a bend", _knee("bent"), "what bends it is not known beforehand"),
+    Row("into a short, with a bend", _knee("bent", short=True), "what bends it is not known beforehand"),
+    Row("hiccup, its period", _period, "a try begins anywhere between two readings, at both ends"),
     Row("over-voltage trip", _trip),
 ]

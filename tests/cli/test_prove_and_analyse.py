@@ -45,7 +45,7 @@ def test_analyse_limit_knows_each_kind(tensimeter, tmp_path: Path, kind: str) ->
         assert found["knee_A"]["value"] == pytest.approx(4.0, rel=0.02)
         assert found["knee_A"]["low"] < 4.05
     if kind == "hiccup":
-        assert found["period_s"] == pytest.approx(0.4)
+        assert found["period_s"]["value"] == pytest.approx(0.4)
     # Half of the record tells less, and says so.
     path.write_text("\n".join(limit_rows("latch_off").splitlines()[:24]))
     unsure = json.loads(tensimeter("analyse", "limit", path, "--json")[1])

@@ -60,7 +60,8 @@ def test_each_kind(kind: str) -> None:
     if kind == "foldback":
         assert found.short_A.value == pytest.approx(0.3 * KNEE, rel=0.02)
     if kind == "hiccup":
-        assert (found.period_s, found.duty) == (pytest.approx(0.5), pytest.approx(0.25, abs=0.05))
+        assert found.duty == pytest.approx(0.25, abs=0.05)
+        assert found.period_s.low < 0.5 < found.period_s.high < 0.53
     assert found.recovers is (False if kind == "latch_off" else None)
 
 

@@ -24,6 +24,10 @@ DEAD_SHARE = 0.12
 CURRENT_SHARE = 0.12
 #: One that gives back more than this share of the knee, for certain, folds back.
 FOLD_SHARE = 0.05
+#: How much a current may bend over the volts on its way down, for its fall: from straight to a quick turn.
+BENDS = (0.0, 0.1, 0.3, 1.0)
+#: Readings that a phase of a hiccup must have, so that none is missed between them.
+FEW_IN_PHASE = 2
 #: A load has run out where it is within this share of what it can.
 RAN_OUT_SHARE = 0.02
 
@@ -85,7 +89,7 @@ class CurrentLimit(Struct, frozen=True):
     knee_A: Interval | None = None
     short_A: Interval | None = None
     recovers: bool | None = None
-    period_s: float | None = None
+    period_s: Interval | None = None
     duty: float | None = None
     reason: str = ""
 
@@ -261,15 +265,27 @@ def _cycles(p: _Points, dead: Flags) -> int:
     return changes
 
 
-def _cycle(p: _Points, dead: Flags) -> tuple[float | None, float]:
-    """s from one try to the next, and the share of the time that it is alive."""
-    span = slice(p.first, len(p.v))
-    alive = ~dead[span]
+def _cycle(p: _Points, dead: Flags) -> tuple[Interval | None, float]:
+    """s from one try to the next with its 95 % interval, and the share of the time that it is alive.
+
+    A try began somewhere between two readings. None where they lie so far apart that one may be missed.
+    """
+    alive = ~dead[p.first :]
     duty = float(alive.mean())
-    if p.time is None:
+    turns = np.flatnonzero(np.diff(alive)) + 1
+    if p.time is None or len(turns) < 3 or float(np.median(np.diff(turns))) < FEW_IN_PHASE:
         return None, duty
-    starts = p.time[span][1:][alive[1:] & ~alive[:-1]]
-    return (float(np.median(np.diff(starts))) if len(starts) > 1 else None), duty
+    time = p.time[p.first :]
+    began = turns[alive[turns]]
+    if len(began) < 2:
+        return None, duty
+    gaps = time[began] - time[began - 1]
+    between = np.diff(time[began] - gaps / 2)
+    count = len(between)
+    strays = float(between.std(ddof=1)) / np.sqrt(count) if count > 1 else 0.0
+    half = half_width_95((gaps[0] / 2 / count, gaps[-1] / 2 / count), strays)
+    period = float(between.mean())
+    return Interval(period, period - half, period + half), duty
 
 
 def _went_dead(
@@ -331,7 +347,7 @@ def _unsure(straight: "_Straight", recovers: bool | None, reason: str) -> Curren
 
 
 class _Straight(Struct, frozen=True):
-    """Current as a straight line over the share of volts: A at the knee and at none, A of scatter.
+    """Current as a line over the share of volts: A at knee and at none, A of scatter about a straight one.
 
     `fall_sigma` is how sure it is by what share of the knee the current falls.
     """
@@ -342,36 +358,118 @@ class _Straight(Struct, frozen=True):
     rms: float
 
 
-def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
-    spread = float(np.ptp(share))
-    # Only wanted here, and slow to load.
-    from scipy.special import stdtrit  # noqa: PLC0415
+class _Line(Struct, frozen=True, eq=False):
+    """A straight line over the share of volts: what fits it, its covariance, the factor for 95 %."""
 
-    flat = len(i) < 3 or spread < 0.05
-    design = np.ones((len(i), 1)) if flat else np.column_stack([np.ones(len(i)), share])
-    theta, *_ = np.linalg.lstsq(design, i, rcond=None)
-    left = i - design @ theta
-    freedom = len(i) - design.shape[1]
-    rms = float(np.sqrt(left @ left / max(freedom, 1)))
-    covariance = np.linalg.pinv(design.T @ design) * max(rms, 1e-12) ** 2
-    factor = float(stdtrit(freedom, 0.975)) / 1.96 if 0 < freedom < 60 else 1.0
+    theta: Array
+    covariance: Array
+    factor: float
+
+    def at(self, x: float) -> tuple[float, float]:
+        """A at a share of the volts, and 1.96 times that is its 95 %."""
+        row = np.array([1.0, x])[: len(self.theta)]
+        return float(row @ self.theta), self.factor * float(np.sqrt(row @ self.covariance @ row))
+
+
+class _Bent(Struct, frozen=True, eq=False):
+    """A line that may be bent: points (n,), A there, and how bent it may be by their likelihood.
+
+    A straight line plus a Wiener process integrated once, which is what a smoothing spline assumes (Wahba
+    1978); `spans` are its intensities, `weights` how likely each is, `noise` A of the points.
+    """
+
+    x: Array
+    i: Array
+    noise: float
+    spans: Array
+    weights: Array
+
+    def at(self, x: float) -> tuple[float, float]:
+        """A at a share of the volts, and its standard deviation."""
+        found = [_kriged(self.x, self.i, self.noise, float(s), x) for s in self.spans]
+        mean, var = np.array([f[0] for f in found]), np.array([f[1] for f in found])
+        middle = float(self.weights @ mean)
+        return middle, float(np.sqrt(self.weights @ (var + (mean - middle) ** 2)))
+
+
+def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
+    flat = len(i) < 3 or float(np.ptp(share)) < 0.05
+    plain = _least_squares(share, i, 1 if flat else 2)
+    left = i - (plain.theta[0] if flat else plain.theta[0] + plain.theta[1] * share)
+    rms = float(np.sqrt(left @ left / max(len(i) - len(plain.theta), 1)))
+    line = plain if flat else _bent(share, i, plain, error)
 
     def at(x: float) -> Interval:
-        row = np.array([1.0] if flat else [1.0, x])
-        value = float(row @ theta)
-        half = error.half(value, factor * float(np.sqrt(row @ covariance @ row)))
+        value, sigma = line.at(x)
+        half = error.half(value, sigma)
         return Interval(value, value - half, value + half)
 
     # Where the line meets V = V0 − R·I.
     meets = at(1.0).value
     if not flat:
-        meets /= 1 + float(theta[1]) * p.ohm / p.no_load
+        meets /= 1 + float(plain.theta[1]) * p.ohm / p.no_load
     knee = at(p.regulated(meets) / p.no_load)
     if flat and knee.value < p.most_A * (1 - CURRENT_SHARE):
         # Nothing between the knee and the foot was seen: the knee lies above what was held.
         knee = _within_step(p, error)
-    sloped = 0.0 if flat else float(np.sqrt(covariance[1, 1]))
+    sloped = 0.0 if flat else float(np.sqrt(plain.covariance[1, 1]))
     return _Straight(knee, at(0.0), sloped / max(abs(knee.value), 1e-12), rms)
+
+
+def _least_squares(share: Array, i: Array, count: int) -> _Line:
+    """A straight line, level or not, by what scatters about it."""
+    # Only wanted here, and slow to load.
+    from scipy.special import stdtrit  # noqa: PLC0415
+
+    design = np.column_stack([np.ones(len(i)), share])[:, :count]
+    theta, *_ = np.linalg.lstsq(design, i, rcond=None)
+    left, freedom = i - design @ theta, len(i) - count
+    rms = float(np.sqrt(left @ left / max(freedom, 1)))
+    covariance = np.asarray(np.linalg.pinv(design.T @ design) * max(rms, 1e-12) ** 2, float)
+    factor = float(stdtrit(freedom, 0.975)) / 1.96 if 0 < freedom < 60 else 1.0
+    return _Line(np.asarray(theta, float), covariance, factor)
+
+
+def _bent(share: Array, i: Array, plain: _Line, error: _Error) -> _Bent:
+    """The line with room for a bend: the more the current falls, the more it may bend on the way."""
+    fall = max(abs(float(plain.theta[1])), 1e-9)
+    noise = error.ammeter.scatter if error.ammeter else 1e-3 * fall
+    spans = np.array(BENDS) * fall
+    told = np.array([_evidence(share, i, noise, float(s)) for s in spans])
+    weights = np.exp(told - told.max())
+    return _Bent(share, i, noise, spans, weights / weights.sum())
+
+
+def _wiener(x: Array, y: Array) -> Array:
+    """Covariance of a Wiener process integrated once, (n, m), of unit intensity."""
+    low, high = np.minimum.outer(x, y), np.maximum.outer(x, y)
+    return np.asarray(low**3 / 3 + (high - low) * low**2 / 2)
+
+
+def _kriged(x: Array, i: Array, noise: float, span: float, at: float) -> tuple[float, float]:
+    """Mean and variance at a share, with a straight part of which nothing is known before."""
+    whole = span**2 * _wiener(x, x) + noise**2 * np.eye(len(x))
+    design, row = np.column_stack([np.ones(len(x)), x]), np.array([1.0, at])
+    near = span**2 * _wiener(np.array([at]), x)[0]
+    solved = np.linalg.solve(whole, np.column_stack([design, i, near]))
+    gram = design.T @ solved[:, :2]
+    theta = np.linalg.solve(gram, design.T @ solved[:, 2])
+    value = row @ theta + solved[:, 3] @ (i - design @ theta)
+    rest = row - design.T @ solved[:, 3]
+    var = span**2 * _wiener(np.array([at]), np.array([at]))[0, 0] - near @ solved[:, 3]
+    return float(value), max(float(var + rest @ np.linalg.solve(gram, rest)), 0.0)
+
+
+def _evidence(x: Array, i: Array, noise: float, span: float) -> float:
+    """Log of the restricted likelihood of a span."""
+    whole = span**2 * _wiener(x, x) + noise**2 * np.eye(len(x))
+    design = np.column_stack([np.ones(len(x)), x])
+    solved = np.linalg.solve(whole, np.column_stack([design, i]))
+    gram = design.T @ solved[:, :2]
+    theta = np.linalg.solve(gram, design.T @ solved[:, 2])
+    left = i - design @ theta
+    off = left @ np.linalg.solve(whole, left)
+    return float(-0.5 * (off + np.linalg.slogdet(whole)[1] + np.linalg.slogdet(gram)[1]))
 
 
 def _power_fits(v: Array, i: Array, straight: _Straight) -> bool:

@@ -102,9 +102,10 @@ class OverloadKind(TestKind[Overload]):
                     found.short_A,
                 )
             )
-        if found.period_s is not None and found.duty is not None:
-            text = f"every {found.period_s:.2g} s, on for {100 * found.duty:.0f} % of the time"
-            rows.append(Finding("tries", "tries", text=text))
+        if found.duty is not None:
+            text = f"on for {100 * found.duty:.0f} % of the time"
+            text += "" if found.period_s else "; read too seldom to be timed"
+            rows.append(Finding("tries", "tries every", "s", found.period_s, text))
         if found.recovers is not None:
             rows.append(
                 Finding(
