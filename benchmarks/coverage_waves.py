@@ -62,6 +62,21 @@ def _step(what: str):
     return once
 
 
+def _rippled(rng: Rng) -> tuple[float, Interval | None]:
+    """A slow dip with a ripple of twice the mains on it, which grows with the load."""
+    rate, dip, tau = 20e3, rng.uniform(0.2, 0.6), rng.uniform(3e-3, 15e-3)
+    t = np.arange(-0.04, 0.12, 1 / rate) + rng.uniform(-0.5, 0.5) / rate
+    phase, mains = rng.uniform(0, 2 * np.pi), rng.uniform(99.5, 100.5)
+    small, large = rng.uniform(0.0, 0.1), rng.uniform(0.02, 0.15)
+    hum = np.sin(2 * np.pi * mains * t + phase) + 0.2 * np.sin(4 * np.pi * mains * t + 2 * phase)
+    fall = 2e-4
+    true = 12.0 - dip * np.where(t > 0, (1 - np.exp(-t / fall)) * np.exp(-t / tau), 0.0)
+    record = _recorded(rng, true + hum * np.where(t > 0, large, small), rng.uniform(1e-3, 6e-3), 1e-3)
+    peak = fall * np.log(1 + tau / fall)
+    deepest = dip * (1 - np.exp(-peak / fall)) * np.exp(-peak / tau)
+    return float(deepest), transient(t, record, 0.005, 0.0, Recorder(GAIN, 1e-3)).dip_V
+
+
 def _start(what: str):
     def once(rng: Rng) -> tuple[float, Interval | None]:
         period = 20e-6
@@ -85,6 +100,7 @@ ROWS = [
     Row("ripple, line at 2 × mains", _ripple("mains")),
     Row("ripple, line at switching", _ripple("switching")),
     Row("dip", _step("dip")),
+    Row("dip under a ripple", _rippled, "a ripple that changes with the load is told by the end alone"),
     Row("recovery", _step("recovery")),
     Row("rise", _start("rise")),
     Row("hold-up", _start("hold")),

@@ -104,3 +104,19 @@ def test_a_load_that_only_reaches_its_foot_still_tells() -> None:
 def test_records_that_tell_nothing(volts: list[float], amps: list[float], said: str) -> None:
     with pytest.raises(UserError, match=said):
         current_limit(np.array(volts, float), np.array(amps, float))
+
+
+def test_a_current_that_folds_back_along_a_curve() -> None:
+    """What limits by a junction bends: knee and short lie within what is told, and not only near a line."""
+    ammeter, inside = Accuracy(of_reading=0.002, counts=3, resolution=0.001), 0
+    for seed in range(20):
+        rng = np.random.default_rng(seed)
+        up, share = np.linspace(0, 0.97 * KNEE, 20), np.linspace(0.95, 0.05, 9)
+        curve = share + rng.uniform(-0.5, 0.5) * np.sin(np.pi * share) / np.pi
+        volts = np.append(V0 - OHM * up, share * AT_KNEE)
+        amps = np.append(up, KNEE * (0.4 + 0.6 * curve)) + rng.normal(0, 1e-3, 29)
+        found = current_limit(volts, amps, ammeter=ammeter)
+        assert found.kind is LimitKind.FOLDBACK
+        ends = (found.knee_A, KNEE), (found.short_A, 0.4 * KNEE)
+        inside += sum(told.low <= true <= told.high for told, true in ends)
+    assert inside >= 38

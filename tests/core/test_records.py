@@ -127,3 +127,17 @@ def test_records_on_the_command_line(tmp_path: Path, monkeypatch, capsys) -> Non
     found = told("transient", wave, "--band", "1%", "--step-at", "1ms")
     assert found["dip_V"]["value"] == pytest.approx(0.45, abs=0.1)
     assert 0 < found["recovery_s"]["value"] < 1e-3
+
+
+def test_a_ripple_that_stood_there_before_is_no_part_of_a_dip() -> None:
+    inside = 0
+    for seed in range(20):
+        rng = np.random.default_rng(seed)
+        t = np.arange(-0.04, 0.12, 5e-5)
+        hum = np.sin(2 * np.pi * 100 * t + rng.uniform(0, 6)) * np.where(t > 0, 0.08, 0.03)
+        fall = 0.4 * np.where(t > 0, (1 - np.exp(-t / 2e-4)) * np.exp(-t / 8e-3), 0)
+        found = transient(t, 12 - fall + hum + rng.normal(0, 2e-3, len(t)), 0.005, 0.0)
+        inside += found.dip_V.low <= fall.max() <= found.dip_V.high
+        assert abs(found.dip_V.value - fall.max()) < 0.03
+        assert "A ripple of 100 Hz that stands there all along was taken off." in found.warnings
+    assert inside >= 18

@@ -6,6 +6,7 @@ from msgspec import Struct
 from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Interval
+from tensimeter.core.measurement.hum import hum
 from tensimeter.core.measurement.recorder import (
     Crossing,
     Recorder,
@@ -15,6 +16,7 @@ from tensimeter.core.measurement.recorder import (
     noise_V,
     smoothed,
 )
+from tensimeter.core.quantity import show
 
 #: Share of the record before the step, and at its end, from which the resting volts are taken.
 REST_SHARE = 0.1
@@ -70,16 +72,17 @@ def transient(
         if not 3 <= at < len(t) - 3:
             raise UserError("The step is given at the edge of the record, or outside it.")
     begin = float(t[at]) if step_at_s is None else step_at_s
+    v, unsure, repeats = _without_hum(t, v, max(at, 3))
     noise = noise_V(v[: max(at, 3)])
     before, rested, _ = level(v[: max(at, 3)], noise, recorder.step_V)
     settled, ended, off = level(v[-rest:], noise, recorder.step_V)
     after = v[at:]
     low, high = min(before, settled), max(before, settled)
-    rested = float(np.hypot(rested, ended))
+    rested = float(np.hypot(np.hypot(rested, ended), unsure))
     least, sure = lowest(after, noise)
     most, sure_above = lowest(-after, noise)
-    warnings: list[str] = []
-    around = _Band(settled, band * abs(settled), ended, off)
+    warnings = [repeats] if repeats else []
+    around = _Band(settled, band * abs(settled), float(np.hypot(ended, unsure)), off)
     recovery = _recovery(t[at:], after, begin, around, noise, recorder, warnings, len(after) - 1 - rest // 2)
     drift = abs(float(np.median(v[-2 * rest : -rest])) - settled)
     if drift > 0.25 * band * abs(settled):
@@ -93,6 +96,27 @@ def transient(
         float(t[at]),
         tuple(warnings),
     )
+
+
+def _without_hum(t: Array, v: Array, at: int) -> tuple[Array, float, str]:
+    """A record without the ripple that stands on it before and after its step; how sure, V rms; words.
+
+    After the step the ripple is the one that is left there at the end, with more load another than before;
+    where the record is too short to tell, it is drawn on from before, and half of it is doubted.
+    """
+    tail = at + (len(v) - at) // 2
+    before, after = hum(t[:at], v[:at]), hum(t[tail:], v[tail:])
+    if before is None and after is None:
+        return v, 0.0, ""
+    told = after or before
+    assert told is not None
+    clean = v.copy()
+    if before is not None:
+        clean[:at] -= before.at(t[:at])
+    clean[at:] -= told.at(t[at:])
+    unsure = told.sigma_at(float(t[at])) if after is not None else 0.5 * told.amplitude_V
+    words = f"A ripple of {show(told.frequency_Hz, 'Hz', 2)} that stands there all along was taken off."
+    return clean, unsure, words
 
 
 def _above_zero(span: Interval) -> Interval:
