@@ -286,7 +286,7 @@ def test_a_log_of_heat_is_of_places_that_are_said_and_of_the_load_that_stands(
     tensimeter, path: Path, tmp_path: Path
 ) -> None:
     log = tmp_path / "heat.csv"
-    rows = (f"{30 * k},{43 - 22 * 0.967**k:.2f},{21 + 0.01 * (k % 3):.2f}" for k in range(180))
+    rows = [f"{30 * k},{43 - 22 * 0.967**k:.2f},{21 + 0.01 * (k % 3):.2f}" for k in range(180)]
     log.write_text("time [s],Kanal 1 [degC],Kanal 2 [degC]\n" + "\n".join(rows))
     soak = ("--log", log, "--test", "soak")
     code, _, err = tensimeter("file", path, *soak)
@@ -295,6 +295,11 @@ def test_a_log_of_heat_is_of_places_that_are_said_and_of_the_load_that_stands(
     # Of a load that nobody told nothing is claimed, however steady it got.
     assert tensimeter("file", path, *soak, *of)[0] == 0
     assert "min from cold" not in tensimeter("plate", path)[1]
+    # Nor where nobody read the volts meanwhile.
+    assert tensimeter("file", path, "--at", "8A", *soak, *of, "--accept")[0] == 0
+    assert "min from cold" not in tensimeter("plate", path)[1]
+    whole = [f"{row},13.5{k % 3}" for k, row in enumerate(rows)]
+    log.write_text("time [s],Kanal 1 [degC],Kanal 2 [degC],volts [V]\n" + "\n".join(whole))
     assert tensimeter("file", path, "--at", "8A", *soak, *of, "--accept")[0] == 0
     assert "13.6 V · 7.99 A for 89 min from cold (amps said, not read)" in tensimeter("plate", path)[1]
     assert tensimeter("file", path, "--log", log, "--map", "case=#2", "--test", "load-regulation")[0] == 2

@@ -87,11 +87,12 @@ def answer(result: Mapping[str, Any], as_json: bool) -> None:
     for key, value in plain.items():
         if key == "warnings":
             continue
-        if isinstance(value, list) and value and isinstance(value[0], dict):
+        rows = _as_rows(value)
+        if rows:
             if table.row_count:
                 console.print(table)
                 table = Table(box=None, show_header=False, pad_edge=False)
-            for part in _rows(value):
+            for part in _rows(rows):
                 console.print(part)
         else:
             table.add_row(_label(key), _text(_cell(key, value)))
@@ -99,6 +100,14 @@ def answer(result: Mapping[str, Any], as_json: bool) -> None:
         console.print(table)
     for warning in plain.get("warnings", ()):
         console.print(_text(f"! {warning}"))
+
+
+def _as_rows(value: object) -> list[dict[str, Any]]:
+    """What is told in rows: figures of several things, or figures by their key; empty where it is none."""
+    if isinstance(value, list):
+        return value if value and isinstance(value[0], dict) else []
+    named = isinstance(value, dict) and all(isinstance(v, dict) and "name" in v for v in value.values())
+    return list(value.values()) if named and isinstance(value, dict) else []
 
 
 def _text(words: str) -> "Text":
@@ -111,6 +120,7 @@ def _rows(rows: list[dict[str, Any]]) -> "list[Table]":
     """Rows beneath one another; of so many figures that none would fit its column, each by itself."""
     from rich.table import Table
 
+    rows = [_with_unit(row) for row in rows]
     keys = list(dict.fromkeys(key for row in rows for key in row))
     if len(keys) > MOST_COLUMNS:
         found = [Table(box=None, show_header=False, pad_edge=False) for _ in rows]
@@ -128,6 +138,22 @@ def _rows(rows: list[dict[str, Any]]) -> "list[Table]":
     return [table]
 
 
+def _with_unit(row: dict[str, Any]) -> dict[str, Any]:
+    """A row whose unit stands in it, with its figure in words; else as it is."""
+    unit, value = row.get("unit"), row.get("value")
+    if not isinstance(unit, str) or not (isinstance(value, int | float | dict) or value is None):
+        return row
+    told = "–" if value is None else _figure(value, unit)
+    return {k: told if k == "value" else v for k, v in row.items() if k != "unit"}
+
+
+def _figure(value: Any, unit: str) -> str:  # noqa: ANN401 - a figure, or one with its ends
+    if isinstance(value, dict):
+        ends = f"{_show(value['low'], unit)} … {_show(value['high'], unit)}"
+        return f"{_show(value['value'], unit)}  ({ends})"
+    return _show(value, unit)
+
+
 def _unit(key: str) -> str:
     if key.startswith("minutes"):
         return "min"
@@ -142,16 +168,16 @@ def _label(key: str) -> str:
 def _cell(key: str, value: object) -> str:
     unit = _unit(key)
     if isinstance(value, dict) and "low" in value and "high" in value and "value" in value:
-        ends = f"{_show(value['low'], unit)} … {_show(value['high'], unit)}"
-        return f"{_show(value['value'], unit)}  ({ends})"
+        return _figure(value, unit)
     if isinstance(value, dict):
         return ", ".join(f"{_label(k)} {_cell(k, v)}" for k, v in value.items())
     if isinstance(value, bool) or value is None:
         return {True: "yes", False: "no", None: "–"}[value]
+    if isinstance(value, int) and not unit:
+        # A count, a number of a run or a reading: every digit of it is meant.
+        return str(value)
     if isinstance(value, int | float):
         return _show(value, unit)
-    if isinstance(value, dict):
-        return ", ".join(f"{_label(k)} {_cell(k, v)}" for k, v in value.items())
     if key in ("verdict",) and isinstance(value, str):
         # What compares two runs may say that it can't tell; that is no verdict on a limit.
         return Verdict(value).words if value in {v.value for v in Verdict} else value.replace("_", " ")

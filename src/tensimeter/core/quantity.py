@@ -56,7 +56,7 @@ MOST_TYPED = 60
 OPEN_WORDS = frozenset({"ol", "o.l", "open", "overload", "inf"})
 _decimal_mark = "."
 #: Units that take no prefix; seconds do where they are short.
-_PLAIN = frozenset({"C", "K", "%", "s", "h", "min", "dB", "turn", "rpm", "K/W", "J/K", "mm2"})
+_PLAIN = frozenset({"", "C", "K", "%", "s", "h", "min", "dB", "turn", "rpm", "K/W", "J/K", "mm2"})
 #: What is below matters to nobody who builds a supply, by unit: it is nothing, left over from arithmetic.
 _NOTHING = {"V": 1e-9, "A": 1e-12, "W": 1e-12, "ohm": 1e-9, "J": 1e-12}
 #: A share beyond this is one of almost nothing, and no figure.
