@@ -213,26 +213,21 @@ def _run(
     go_on: bool,
     others_are_meant: bool = False,
 ) -> Event:
-    def tell(event: Event) -> None:
-        if quiet:
-            return
-        if event.kind == "kept" and event.step is not None:
-            title = event.step.title or f"{event.step.set_A:6.3f} A"
-            print(f"{title}  {event.amps:.3f} A  {event.volts:8.4f} V", file=sys.stderr, flush=True)
-        elif event.kind == "wave":
-            print(event.text, file=sys.stderr, flush=True)
-        elif event.kind == "ask":
-            print(f"{event.text} Then press Enter.", file=sys.stderr, flush=True)
-            threading.Thread(target=_answer_when_entered, args=(engine,), daemon=True).start()
+    # Loaded with the first run: what draws a line in a terminal.
+    from tensimeter.cli.watching import Watching
+
+    def ask() -> None:
+        threading.Thread(target=_answer_when_entered, args=(engine,), daemon=True).start()
 
     worked_out = plan(file.job, test)
     # What was simulated is not there for real instruments.
     counted = file.readings() if bench.simulated else real_ones(file.readings())
     done = frozenset(ReadSoFar(file.job, counted).done(worked_out)) if go_on else frozenset[int]()
+    watching = Watching(worked_out, ask, quiet=quiet)
     engine = RunEngine(
-        file, worked_out, bench, tell, present=present, done=done, others_are_meant=others_are_meant
+        file, worked_out, bench, watching.tell, present=present, done=done, others_are_meant=others_are_meant
     )
-    with _dropped_by_signals(engine):
+    with watching, _dropped_by_signals(engine):
         engine.start()
         engine.wait_for_end()
     engine.join()
