@@ -134,9 +134,18 @@ def test_thresholds_and_curve_keep_what_they_promise() -> None:
     assert points[-1].speed == 1.0
     table = [line.split(",") for line in as_csv(plan).splitlines()[1:]]
     numbers = [part.strip(" {},").split(", ") for part in as_c(plan).splitlines() if part.startswith("    {")]
-    assert [(round(10 * float(c)), round(1000 * float(v))) for c, v, _ in table] == [
+    assert [(round(10 * float(c)), round(1000 * float(v))) for c, v, *_ in table] == [
         (int(c), int(v)) for c, v in numbers
     ]
+
+
+def test_a_curve_says_how_far_down_each_step_is_kept() -> None:
+    plan = planned(bench(1.0))
+    table = [[float(x) for x in line.split(",")] for line in as_csv(plan).splitlines()[1:]]
+    on, off = plan.thresholds
+    # Each step is left as far below where it was taken as the switch's own ends lie apart.
+    assert {round(up - down, 1) for up, _, _, down in table} == {round(on - off, 1)}
+    assert f"fan_back = {round(10 * (on - off))};" in as_c(plan)
 
 
 def test_what_is_not_known_of_a_fan_is_said() -> None:

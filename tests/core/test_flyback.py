@@ -125,3 +125,9 @@ def test_nonsense_is_named() -> None:
 def test_what_cannot_be_is_refused(odd: dict[str, object]) -> None:
     with pytest.raises(UserError):
         assert designed(wanted(**odd)).clamp_W
+
+
+def test_a_gap_beyond_a_fifth_of_the_pole_is_said() -> None:
+    # The pole is 8.72 mm broad: 0.9 mm is a tenth of it, 3 mm a third.
+    assert not any("gap" in said for said in unknown(existing()))
+    assert any("The gap is 3 mm, 34 % of the pole’s breadth" in said for said in unknown(existing(3e-3)))

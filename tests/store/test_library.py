@@ -126,6 +126,9 @@ def test_attachments_travel_with_the_job(tmp_path: Path, demo: Job) -> None:
         attach(file, "part:enclosed-a", manual)
         gone = attach(file, "part:enclosed-a", photo)
         file.add_attachment("part:enclosed-a", "label.png", "image/png", None, hides=gone)
+        for nowhere in ("part:enclosed-z", "face:lid", "mount"):
+            with pytest.raises(UserError, match="nothing was taken in"):
+                attach(file, nowhere, photo)
         for wrong, said in ((word, "no PNG"), (tmp_path / "none.png", "can't be read")):
             with pytest.raises(UserError, match=said):
                 attach(file, "part:enclosed-a", wrong)

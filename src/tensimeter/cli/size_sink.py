@@ -14,7 +14,11 @@ from tensimeter.core.electrical.sink_load import Device, SinkLoad, sized
 from tensimeter.core.electrical.sink_loop import Amplifier, GateDriven
 from tensimeter.core.errors import UserError
 from tensimeter.core.measurement.conformity import Verdict
+from tensimeter.core.parts.sink_circuit import GateDrive, SinkCircuit
 from tensimeter.core.quantity import parse
+
+#: What a card takes where nothing else is said: one default for both.
+_DRIVE, _LEADS_H = GateDrive(), SinkCircuit.model_fields["leads_H"].default
 
 
 @size.command("sink-load")
@@ -46,11 +50,17 @@ def size_sink_load(
     leads: Annotated[str, typer.Option(help="Leads and fuse, ohms.")] = "0",
     gm: Annotated[str, typer.Option(help="Transconductance and its amps: 20@10A.")] = "",
     threshold: Annotated[str, typer.Option(help="Highest gate threshold, V.")] = "4",
-    unity: Annotated[str, typer.Option(help="Where the amplifier’s gain is one, Hz.")] = "1M",
-    slew: Annotated[str, typer.Option(help="How fast it goes, V a second.")] = "500k",
-    gate_resistor: Annotated[str, typer.Option(help="From amplifier to gate, ohms.")] = "100",
-    integrator: Annotated[str, typer.Option(help="Its resistor and capacitor: 10k*1n.")] = "",
-    lead_inductance: Annotated[str, typer.Option(help="Of the leads, H.")] = "1u",
+    unity: Annotated[
+        str, typer.Option(help="Where the amplifier’s gain is one, Hz.")
+    ] = f"{_DRIVE.unity_Hz:g}",
+    slew: Annotated[str, typer.Option(help="How fast it goes, V a second.")] = f"{_DRIVE.slew_V_s:g}",
+    gate_resistor: Annotated[
+        str, typer.Option(help="From amplifier to gate, ohms.")
+    ] = f"{_DRIVE.gate_ohm:g}",
+    integrator: Annotated[
+        str, typer.Option(help="Its resistor and capacitor: 10k*1n; none: it has none.")
+    ] = f"{_DRIVE.integrator_ohm:g}*{_DRIVE.integrator_F:g}",
+    lead_inductance: Annotated[str, typer.Option(help="Of the leads, H.")] = f"{_LEADS_H:g}",
     peak: Annotated[str, typer.Option(help="Watts for minutes: how long.")] = "",
     sink_capacity: Annotated[str, typer.Option(help="Heat that the sink takes, J/K.")] = "",
     still: Annotated[str, typer.Option(help="The sink as its fan stands, K/W.")] = "",
@@ -125,11 +135,12 @@ def _at(text: str) -> tuple[float, float]:
 
 
 def _amplifier(unity: str, slew: str, gate: str, resistor: str, integrator: str) -> Amplifier:
-    """What drives a gate; its integrator as `10k*1n`, or none."""
+    """What drives a gate; its integrator as `10k*1n`, or `none`."""
+    there = integrator.strip().casefold() not in ("", "none")
     ohms, mark, farad = integrator.partition("*")
-    if integrator and not mark:
+    if there and not mark:
         raise UserError(f"“{integrator}” is no integrator; write ohms and farads: 10k*1n.")
-    pair = (parse(ohms, "ohm"), parse(farad, "F")) if integrator else (0.0, 0.0)
+    pair = (parse(ohms, "ohm"), parse(farad, "F")) if there else (0.0, 0.0)
     return Amplifier(parse(unity, "Hz"), parse(slew), parse(gate, "V"), parse(resistor, "ohm"), *pair)
 
 

@@ -38,7 +38,13 @@ def _told(plan: FanPlan) -> dict[str, Any]:
         "holds": plan.quietest is not None,
         "pretended": sweep.pretended,
         "curve": [
-            {"sink_C": p.sink_C, "fan_V": p.volts, "speed_percent": 100 * p.speed, "loudness_dB": p.loud_dB}
+            {
+                "sink_C": p.sink_C,
+                "fan_V": p.volts,
+                "speed_percent": 100 * p.speed,
+                "loudness_dB": p.loud_dB,
+                "until_C": p.sink_C - plan.back_K,
+            }
             for p in plan.curve
         ],
         "warnings": [s for s in (sweep_sentence(sweep), plan_sentence(plan), threshold_sentence(plan)) if s],

@@ -12,6 +12,8 @@ MAINS = (
 )
 #: How far another output may stray by its turns, and how far L may fall short, before it is said.
 STRAYS, FALLS_SHORT = 0.03, 0.7
+#: A gap longer than this share of the pole is said: how its field spreads is only a rule of thumb there.
+LONG_GAP = 0.2
 
 
 def wrong(found: Flyback) -> list[str]:
@@ -59,6 +61,14 @@ def unknown(found: Flyback) -> list[str]:
         said.append(
             "Whether the aux winding starves at no load can't be told without the least load, the capacitors "
             "of output and aux, and the least volts of its control: take it that it does."
+        )
+    pole = wanted.core.pole_m
+    if found.gap_m > LONG_GAP * pole:
+        said.append(
+            f"The gap is {found.gap_m * 1e3:.2g} mm, {100 * found.gap_m / pole:.0f} % of the pole’s breadth: "
+            "its field spreads beyond what is counted here, the inductance may be other by a fifth "
+            "and more, and copper near it gets hot. Measure it as wound; a lower peak, a higher frequency or "
+            "a larger core takes a shorter one."
         )
     if worst.continuous and worst.duty > 0.5:
         said.append("Above half duty a peak-current control needs its slope compensated.")

@@ -130,6 +130,11 @@ class FanPlan(Struct, frozen=True, eq=False, dict=True):
         found = [hunting(power * s, room, still, blown, p.capacity_J_K, *ends).period_s for s in SHARES]
         return min((x for x in found if x is not None), default=float("inf"))
 
+    @property
+    def back_K(self) -> float:
+        """How much colder its sink must be before it slows down again than where it sped up."""
+        return self.thresholds[0] - self.thresholds[1] if self.thresholds else LEAST_BETWEEN_K
+
     @cached_property
     def curve(self) -> tuple[CurvePoint, ...]:
         """Volts over the sink's °C: from where it starts up to full; empty where it need not turn."""

@@ -145,9 +145,11 @@ def fan_picture(plan: FanPlan) -> Picture:
 
 
 def as_csv(plan: FanPlan) -> str:
-    """The curve as a table: °C of the sink, volts, per cent of full speed."""
-    rows = ["sink [degC],fan [V],speed [%]"]
-    rows += [f"{p.sink_C:.1f},{p.volts:.2f},{100 * p.speed:.0f}" for p in plan.curve]
+    """The curve as a table: °C of the sink from which on, volts, per cent of full speed, °C down to which."""
+    rows = ["sink [degC],fan [V],speed [%],until [degC]"]
+    rows += [
+        f"{p.sink_C:.1f},{p.volts:.2f},{100 * p.speed:.0f},{p.sink_C - plan.back_K:.1f}" for p in plan.curve
+    ]
     return "\n".join(rows) + "\n"
 
 
@@ -156,6 +158,8 @@ def as_c(plan: FanPlan) -> str:
     rows = ",\n".join(f"    {{{round(10 * p.sink_C)}, {round(1000 * p.volts)}}}" for p in plan.curve)
     return (
         "/* Fan volts by its sink's temperature: {tenths of a degree C, mV}, rising; straight in between,\n"
-        "   off below the first, full above the last. */\n"
+        "   off below the first, full above the last. On the way down it keeps its volts until the sink is\n"
+        "   fan_back tenths of a degree C colder than on the way up, or it would come and go. */\n"
+        f"static const int fan_back = {round(10 * plan.back_K)};\n"
         f"static const int fan_curve[{len(plan.curve)}][2] = {{\n{rows}\n}};\n"
     )
