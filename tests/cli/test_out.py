@@ -118,3 +118,28 @@ def test_quiet_is_quiet_and_verbose_tells_more(tensimeter, path: Path, tmp_path:
     assert tensimeter("-q", "claims", path)[1] != ""
     assert tensimeter("--verbose", "report", path, "-o", tmp_path / "c.pdf")[0] == 0
     assert tensimeter("-q", "report", tmp_path / "none.tensi", "-o", tmp_path / "a.html")[2] != ""
+
+
+def test_the_logbook_has_what_was_done_by_whichever_door(tensimeter, tmp_path: Path) -> None:
+    path = tmp_path / "j.tensi"
+    tensimeter("demo", "ridge-pier", "--file", path)
+    assert tensimeter("file", path, "mount 13.58V @4A")[0] == 0
+    assert tensimeter("file", path, "changed: other lead")[0] == 0
+    assert tensimeter("prove", path, "tolerance", "--stand-ins", "--json")[0] == 0
+    assert tensimeter("report", path, "-o", tmp_path / "sheet.html")[0] == 0
+    assert tensimeter("export", path, tmp_path / "out")[0] == 0
+    assert tensimeter("plate", path, "-o", tmp_path / "plate.svg")[0] == 0
+    with JobFile(path) as file:
+        told = [(e.kind, e.text) for e in file.logbook()]
+        # While a window has the job open, what is written out of it is told all the same.
+        assert tensimeter("report", path, "-o", tmp_path / "again.html")[0] == 0
+        assert len(file.logbook()) == len(told)
+    assert [t for t in told if t[0] == "edit"] == [("edit", "tolerance planned")]
+    assert [t for t in told if t[0] == "changed"] == [("changed", "changed: other lead")]
+    begun, ended = (text for kind, text in told if kind == "run")
+    assert begun == "tolerance begun"
+    assert ended.startswith("tolerance complete: ")
+    assert [text for kind, text in told if kind == "export"] == [
+        "data sheet written to sheet.html", "everything written to out", "plate written to plate.svg"
+    ]  # fmt: skip
+    assert tensimeter("logbook", path, "--kind", "run")[1].count("tolerance") == 2

@@ -137,7 +137,6 @@ class JobInHand:
             before = open_state(self.job)
             self.file.edit(name, job)
             self.deeds.edited()
-            self.file.log("edit", name)
         except UserError as trouble:
             self.listener.troubled(str(trouble))
             return False
@@ -266,7 +265,6 @@ class JobInHand:
         if line.said.changed or line.said.answer:
             self.lines.keep(line, self._import)
             self.deeds.edited()
-            self.file.log("changed", line.said.changed or state_summary(line))
             self._after_job_change()
             self._after_readings()
             return []

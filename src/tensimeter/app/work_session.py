@@ -60,7 +60,6 @@ class WorkSession(JobInHand):
         self._in_run, self.soak = True, None
         self._shown = thinned(self.file.readings(), MOST_SHOWN)
         self.engine.window_answers()
-        self.file.log("run", f"{self.plan.test.id} begun")
         self.engine.start()
 
     def skip_point(self) -> None:
@@ -116,7 +115,6 @@ class WorkSession(JobInHand):
     def _end_run(self, event: Event) -> None:
         self._in_run, self._shown = False, None
         self.lines.dropped()
-        self.file.log("run", f"{self.test_id} {event.kind}: {event.text}")
         self.file.settle()
         if self.bench is not None:
             self.bench.close()

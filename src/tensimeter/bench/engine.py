@@ -174,6 +174,7 @@ class RunEngine:
             volts = self._runner.prepare()
             self._run = self._context.run = self.file.begin_run(self.plan.test.id, self._runner.identities)
             note_instruments(self.file, self._run, self.bench)
+            self.file.log("run", f"{self.plan.test.id} begun")
             self._tell(Event("started", volts=volts, amps=0.0))
             self._runner.rest()
             read, passed = self._steps()
@@ -307,6 +308,7 @@ class RunEngine:
             text += " All readings taken were kept."
             try:
                 self.file.run_event(self._run, kind, text)
+                self.file.log("run", f"{self.plan.test.id} {kind}: {text}")
             except UserError as trouble:
                 text += f" The end of the run could not be noted: {trouble}"
         self.ended = replace(Event(kind, self._context.step), text=text, at_s=self._context.since())

@@ -9,6 +9,7 @@ import typer
 from tensimeter.app.logbook import KINDS, Wanted, chosen, entries_of
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
+from tensimeter.cli.noting import note_export
 from tensimeter.cli.output import answer
 from tensimeter.cli.streams import say
 from tensimeter.core.errors import UserError
@@ -35,6 +36,7 @@ def report(
 
     with JobFile(job, read_only=True) as file:
         write(file, output, beside or ())
+    note_export(job, f"data sheet written to {output.name}")
     say(f"{output} written.")
 
 
@@ -47,10 +49,11 @@ def export_command(
     """A job as a folder of JSON and CSV, or its readings as Parquet beside those of others."""
     with JobFile(job, read_only=True) as file:
         if parquet:
-            say(f"{export_partitioned(file, folder)} readings written to {folder}.")
-            return
-        written = export_folder(file, folder)
-    say(f"{len(written)} files written to {folder}.")
+            told = f"{export_partitioned(file, folder)} readings written to {folder}."
+        else:
+            told = f"{len(export_folder(file, folder))} files written to {folder}."
+    note_export(job, f"{'readings' if parquet else 'everything'} written to {folder.name}")
+    say(told)
 
 
 @app.command("logbook")

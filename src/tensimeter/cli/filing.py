@@ -115,8 +115,8 @@ def _take_line(
     kept = typed.keep(line, take)
     if line.reading is None:
         said = state_summary(line)
-        if kept or line.said.changed or line.said.answer:
-            file.log("reading" if kept else "changed", said)
+        if kept:
+            file.log("reading", said)
         return {"kept": len(kept), "said": said}
     file.log("reading", f"{line.summary}, typed")
     first = kept[0]

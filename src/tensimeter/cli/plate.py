@@ -8,6 +8,7 @@ import typer
 
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
+from tensimeter.cli.noting import note_export
 from tensimeter.cli.output import answer
 from tensimeter.core.errors import UserError
 from tensimeter.core.plate.dial import dial, dial_scale
@@ -57,6 +58,7 @@ def plate_command(
     told |= {"width_mm": drawing.width, "height_mm": drawing.height}
     if output is not None:
         write_drawing(drawing, output, engraved=engraved)
+        note_export(job, f"plate written to {output.name}")
         told["written"] = str(output)
     answer(told, json)
 
@@ -69,6 +71,7 @@ def _dial(path: Path, knob: str, radius: float, output: Path | None, *, engraved
     drawing = dial(scale, radius, f"{knob}, {unit}")
     if output is not None:
         write_drawing(drawing, output, engraved=engraved)
+        note_export(path, f"scale of {knob} written to {output.name}")
     long, _ = scale.ticks()
     ticks = zip(long.tolist(), scale.turn_at(long).tolist(), strict=True)
     return {

@@ -7,6 +7,7 @@ import typer
 
 from tensimeter.cli.commands import app
 from tensimeter.cli.compute import Json
+from tensimeter.cli.noting import note_export
 from tensimeter.cli.output import answer
 from tensimeter.core.errors import UserError
 from tensimeter.core.model.job import Job
@@ -45,8 +46,10 @@ def template_command(
         title = f"{file.job.name}, {found.id}"
     if output is not None:
         write_drawing(template(found, title, inch=inch), output)
+        note_export(job, f"{found.id} written to {output.name}")
     if table is not None:
         write_table(found, table)
+        note_export(job, f"drill table of {found.id} written to {table.name}")
     answer(
         {
             "face": found.id,

@@ -79,6 +79,11 @@ def accuracy_json(accuracy: Accuracy | None) -> str | None:
     return accuracy.model_dump_json() if accuracy else None
 
 
+def add_entry(db: sqlite3.Connection, kind: str, text: str) -> None:
+    """A line of the logbook, in the transaction that writes what it is about."""
+    db.execute("INSERT INTO log (at, kind, text) VALUES (?, ?, ?)", (time.time(), kind, text))
+
+
 def add_revision(db: sqlite3.Connection, parent: int | None, name: str, job: Job) -> int:
     now = time.time()
     cursor = db.execute(

@@ -16,6 +16,7 @@ from tensimeter.core.model.migrations import MAJOR, MINOR, of_number
 from tensimeter.core.model.states import FIRST, answered, changed_state, edited, state_of
 from tensimeter.store.database import (
     APPLICATION_ID,
+    FORMAT_NUMBER,
     TABLES,
     build_empty,
     cannot_write,
@@ -24,7 +25,16 @@ from tensimeter.store.database import (
     said,
     tables_of,
 )
-from tensimeter.store.entries import UNDONE, LogEntry, Run, Strikes, accuracy_json, add_revision, runs_of
+from tensimeter.store.entries import (
+    UNDONE,
+    LogEntry,
+    Run,
+    Strikes,
+    accuracy_json,
+    add_entry,
+    add_revision,
+    runs_of,
+)
 from tensimeter.store.held import Holding
 from tensimeter.store.own_schema import must_be_ours
 from tensimeter.store.rows import READING_COLUMNS, TOLD_APART, ScansApart, faults, readings_after, with_states
@@ -111,8 +121,8 @@ class JobFile:
             )
         return value
 
-    def edit(self, name: str, job: Job) -> None:
-        """Keep a new revision of the job under a name; on disk when this returns.
+    def edit(self, name: str, job: Job, kind: str = "edit") -> None:
+        """Keep a new revision of the job under a name, and note it by its kind; on disk when this returns.
 
         Where it moves what is electrical after an output was read, it is asked whether the supply was
         changed.
@@ -120,16 +130,18 @@ class JobFile:
         job = edited(self.job, job, name, time.time(), self._next_state(), self._states_read())
         with self._transaction() as db:
             made = add_revision(db, self.revision, name, job)
+            add_entry(db, kind, name)
         self.revision, self.job = made, job
 
     def begin_state(self, what: str) -> None:
         """Begin a new state of the supply, named by what was changed; what was read before stays as it is."""
-        self.edit(f"changed: {what}", changed_state(self.job, what, time.time(), self._next_state()))
+        stands = changed_state(self.job, what, time.time(), self._next_state())
+        self.edit(f"changed: {what}", stands, "changed")
 
     def answer_state(self, *, changed: bool) -> None:
         """Say of the last electrical edit whether the supply was changed, or only its description."""
         words = "the supply was changed" if changed else "only the description was changed"
-        self.edit(words, answered(self.job, changed=changed))
+        self.edit(words, answered(self.job, changed=changed), "changed")
 
     def _next_state(self) -> int:
         """A number that no state has had, undone ones too: that of the revision that is made next."""
@@ -377,6 +389,12 @@ class JobFile:
         with self._mutex, said(self.path):
             cursor = self._db.execute(f"SELECT * FROM {table} ORDER BY id")
             return [c[0] for c in cursor.description], cursor.fetchall()
+
+    @property
+    def is_of_this_format(self) -> bool:
+        """Whether the file is of this program's own format: to write into it changes no more than that."""
+        with self._mutex, said(self.path):
+            return bool(self._db.execute("PRAGMA user_version").fetchone()[0] == FORMAT_NUMBER)
 
     def _check_version(self) -> None:
         with said(self.path):
