@@ -26,6 +26,8 @@ CURRENT_SHARE = 0.12
 FOLD_SHARE = 0.05
 #: How much a current may bend over the volts on its way down, for its fall: from straight to a quick turn.
 BENDS = (0.0, 0.1, 0.3, 1.0)
+#: Points below which what scatters is widened by Student's t.
+FEW = 8
 #: Readings that a phase of a hiccup must have, so that none is missed between them.
 FEW_IN_PHASE = 2
 #: A load has run out where it is within this share of what it can.
@@ -372,24 +374,24 @@ class _Line(Struct, frozen=True, eq=False):
 
 
 class _Bent(Struct, frozen=True, eq=False):
-    """A line that may be bent: points (n,), A there, and how bent it may be by their likelihood.
+    """A line that may be bent: points (n,), A there, and what may be the case by its likelihood.
 
     A straight line plus a Wiener process integrated once, which is what a smoothing spline assumes (Wahba
-    1978); `spans` are its intensities, `weights` how likely each is, `noise` A of the points.
+    1978). `cases` (m, 2) are its intensity and the noise of a point, A; `weights` how likely each is.
     """
 
     x: Array
     i: Array
-    noise: float
-    spans: Array
+    cases: Array
     weights: Array
+    factor: float
 
     def at(self, x: float) -> tuple[float, float]:
-        """A at a share of the volts, and its standard deviation."""
-        found = [_kriged(self.x, self.i, self.noise, float(s), x) for s in self.spans]
-        mean, var = np.array([f[0] for f in found]), np.array([f[1] for f in found])
-        middle = float(self.weights @ mean)
-        return middle, float(np.sqrt(self.weights @ (var + (mean - middle) ** 2)))
+        """A at a share of the volts, and 1.96 times that is its 95 %."""
+        found = np.array([_kriged(self.x, self.i, noise, span, x) for span, noise in self.cases.tolist()])
+        middle = float(self.weights @ found[:, 0])
+        var = self.weights @ (found[:, 1] + (found[:, 0] - middle) ** 2)
+        return middle, self.factor * float(np.sqrt(var))
 
 
 def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
@@ -433,11 +435,14 @@ def _least_squares(share: Array, i: Array, count: int) -> _Line:
 def _bent(share: Array, i: Array, plain: _Line, error: _Error) -> _Bent:
     """The line with room for a bend: the more the current falls, the more it may bend on the way."""
     fall = max(abs(float(plain.theta[1])), 1e-9)
-    noise = error.ammeter.scatter if error.ammeter else 1e-3 * fall
-    spans = np.array(BENDS) * fall
-    told = np.array([_evidence(share, i, noise, float(s)) for s in spans])
+    left = i - plain.theta[0] - plain.theta[1] * share
+    rms = float(np.sqrt(left @ left / max(len(i) - 2, 1)))
+    least = max(error.ammeter.scatter if error.ammeter else 0.0, 1e-4 * float(i.max()))
+    noises = sorted({max(least, x) for x in (0.0, rms / 3, rms, 2 * rms)})
+    cases = [(span * fall, noise) for span in BENDS for noise in noises]
+    told = np.array([_evidence(share, i, noise, span) for span, noise in cases])
     weights = np.exp(told - told.max())
-    return _Bent(share, i, noise, spans, weights / weights.sum())
+    return _Bent(share, i, np.array(cases), weights / weights.sum(), plain.factor if len(i) < FEW else 1.0)
 
 
 def _wiener(x: Array, y: Array) -> Array:

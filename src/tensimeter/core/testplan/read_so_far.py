@@ -6,6 +6,7 @@ from tensimeter.core.measurement.readings import CLOCK, Measurand, Reading, stan
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import newest
 from tensimeter.core.testplan.approach import Approach
+from tensimeter.core.testplan.by_hand import is_by_strides, next_by_hand
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Plan
 from tensimeter.core.testplan.taken import Moment, Placing, Sorter, in_order, moments_of, takes_all
@@ -209,6 +210,8 @@ class ReadSoFar:
         mine = self.at(plan)
         if mine and any(s.hold_s is not None for s in plan.steps):
             return max(mine.values(), key=lambda r: r.id or 0).step or 0
+        if is_by_strides(plan):
+            return next_by_hand(plan, mine) or 0
         for step in plan.steps:
             volts = mine.get((step.index, step.place or plan.output.id, "V"))
             if volts is not None:

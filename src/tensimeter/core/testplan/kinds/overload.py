@@ -18,7 +18,7 @@ from tensimeter.core.testplan.design_expectation import limit_A, trip_V
 from tensimeter.core.testplan.equipment import loads_in_parallel, sinks_A
 from tensimeter.core.testplan.kind import TestKind
 from tensimeter.core.testplan.picture import Line, Picture, Spot
-from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Situation, Step, predicted
+from tensimeter.core.testplan.step import OPEN, Facts, Finding, Outcome, Plan, Situation, Step, predicted
 
 #: Where a limit is approached in coarse steps up to this share of what is expected.
 COARSE = (0.0, 0.25, 0.5, 0.75)
@@ -140,7 +140,9 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
             where[r.scan] = (r.at, r.step)
             ammeter = r.accuracy if r.quantity == "A" and r.accuracy else ammeter
     rows = []
-    for scan in sorted(scans):
+    for scan in sorted(
+        scans, key=lambda k: _upwards(facts.plan, k, where[k][1], by_hand=k not in by_program)
+    ):
         step = where[scan][1]
         if {"V", "A"} <= set(scans[scan]):
             told = step is not None and scan in by_program
@@ -154,6 +156,14 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
     # A rising time is what periods are counted by; typed readings may share a moment.
     time = t if (np.diff(t) > 0).all() else None
     return current_limit(v, i, time, asked_A, most_A, most_W, ammeter)
+
+
+def _upwards(plan: Plan, scan: int, index: int | None, *, by_hand: bool) -> tuple[int, float, int]:
+    """Where a point belongs in the order of a limit: on the way up a hand goes to and fro."""
+    step = plan.steps[index] if index is not None else None
+    if not by_hand or step is None:
+        return (0 if by_hand else 1, 0.0, scan)
+    return (0, step.set_A, scan) if step.phase == "approach" else (1, 0.0, scan)
 
 
 class OverVoltageKind(TestKind[OverVoltage]):
