@@ -270,14 +270,15 @@ def _cycles(p: _Points, dead: Flags) -> int:
 def _cycle(p: _Points, dead: Flags) -> tuple[Interval | None, float]:
     """s from one try to the next with its 95 % interval, and the share of the time that it is alive.
 
-    A try began somewhere between two readings. None where they lie so far apart that one may be missed.
+    A try began somewhere between two readings. It is timed where those lie closest; None where they lie so
+    far apart that one may be missed.
     """
-    alive = ~dead[p.first :]
+    watched = _watched(p)
+    alive, time = ~dead[watched], p.time[watched] if p.time is not None else None
     duty = float(alive.mean())
     turns = np.flatnonzero(np.diff(alive)) + 1
-    if p.time is None or len(turns) < 3 or float(np.median(np.diff(turns))) < FEW_IN_PHASE:
+    if time is None or len(turns) < 3 or float(np.median(np.diff(turns))) < FEW_IN_PHASE:
         return None, duty
-    time = p.time[p.first :]
     began = turns[alive[turns]]
     if len(began) < 2:
         return None, duty
@@ -288,6 +289,17 @@ def _cycle(p: _Points, dead: Flags) -> tuple[Interval | None, float]:
     half = half_width_95((gaps[0] / 2 / count, gaps[-1] / 2 / count), strays)
     period = float(between.mean())
     return Interval(period, period - half, period + half), duty
+
+
+def _watched(p: _Points) -> slice:
+    """The longest stretch since the volts left whose readings came as close as any did."""
+    if p.time is None or len(p.v) - p.first < 3:
+        return slice(p.first, len(p.v))
+    gaps = np.diff(p.time[p.first :])
+    breaks = np.flatnonzero(gaps > 2 * float(np.quantile(gaps, 0.2)))
+    edges = np.concatenate([[-1], breaks, [len(gaps)]])
+    k = int(np.argmax(np.diff(edges)))
+    return slice(p.first + int(edges[k]) + 1, p.first + int(edges[k + 1]) + 1)
 
 
 def _went_dead(
@@ -316,7 +328,7 @@ def _traced(p: _Points, after: Flags, recovers: bool | None, error: _Error) -> C
         reason = f"the volts were followed down to {100 * low:.0f} % only: ask for more"
         knee = Interval(knee_guess, knee_guess, np.inf)
         return CurrentLimit(LimitKind.UNSURE, knee, None, recovers, reason=reason)
-    straight = _straight(share, i, p, error)
+    straight = _nearer(_straight(share, i, p, error), p, error)
     at_low = float(np.mean(i[share <= low + 0.1])) / straight.knee.value
     short = straight.short if low < 0.25 else None
     fallen = 1 - straight.short.value / straight.knee.value
@@ -344,12 +356,20 @@ def _traced(p: _Points, after: Flags, recovers: bool | None, error: _Error) -> C
     return _unsure(straight, recovers, "constant power and sag fit alike: follow it further down")
 
 
+def _nearer(straight: "_Straight", p: _Points, error: _Error) -> "_Straight":
+    """A knee between what held and what did not, as it was asked, where a line drawn on to there tells less."""
+    step = _within_step(p, error) if p.set_A is not None else None
+    if step is None or step.half_width >= straight.knee.half_width:
+        return straight
+    return _Straight(step, straight.short, straight.fall_sigma, straight.rms)
+
+
 def _unsure(straight: "_Straight", recovers: bool | None, reason: str) -> CurrentLimit:
     return CurrentLimit(LimitKind.UNSURE, straight.knee, None, recovers, reason=reason)
 
 
 class _Straight(Struct, frozen=True):
-    """Current as a line over the share of volts: A at knee and at none, A of scatter about a straight one.
+    """Current as a line over the share of volts: A at knee and at none; how it scatters about a straight one.
 
     `fall_sigma` is how sure it is by what share of the knee the current falls.
     """
