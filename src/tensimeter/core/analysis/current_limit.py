@@ -357,7 +357,7 @@ def _traced(p: _Points, after: Flags, recovers: bool | None, error: _Error) -> C
 
 
 def _nearer(straight: "_Straight", p: _Points, error: _Error) -> "_Straight":
-    """A knee between what held and what did not, as it was asked, where a line drawn on to there tells less."""
+    """A knee by what held and what did not, as asked, where a line that is drawn on to there tells less."""
     step = _within_step(p, error) if p.set_A is not None else None
     if step is None or step.half_width >= straight.knee.half_width:
         return straight
