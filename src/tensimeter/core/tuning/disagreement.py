@@ -54,6 +54,15 @@ NEXT = {
 }
 #: What is never the reason for amps in one loop.
 LEADS_CAN_NOT = "Leads can't make two ammeters in one loop differ: the same amps flow everywhere in it."
+#: What can't be told apart by readings of one loop as it stands.
+SHARES_OF_AMPS = ("gain", "reference_gain", "second_return")
+NOT_APART = (
+    "A gain that is off and a second way back leave the same trace in these readings: they can’t be told "
+    "apart. One pair with everything else off the negative tells."
+)
+#: A gain that is off by more than this is none; traces are alike where their log-likelihoods are as near;
+#: into how many shares what may go back is parted.
+MOST_GAIN, ALIKE, FINE_SHARES = 0.15, 3.0, 851
 #: A shunt's or a gain's own share, one standard deviation; what may go back another way.
 GAIN_SD, RETURN_SHARES = 0.02, (0.02, 0.7)
 
@@ -130,6 +139,12 @@ def disagreement(
     weights = [alike, *(weighed(0, c, gap, spread, PRIORS[key], all_sizes=True) for key, c, _ in reasons)]
     keys = ["alike", *(key for key, _, _ in reasons)]
     shares = posterior([w.log_evidence for w in weights], [PRIORS[key] for key in keys])
+    tied = "second_return" in keys and alone is None and _tied(b, gap, spread)
+    if tied:
+        # How large each is wont to be decides nothing: what was taken for one may be the other.
+        among = [keys.index(key) for key in SHARES_OF_AMPS]
+        priors = np.array([PRIORS[key] for key in SHARES_OF_AMPS])
+        shares[among] = shares[among].sum() * priors / priors.sum()
     told = [
         _explained(key, float(p), w, sizes, quantity)
         for key, p, w, sizes in zip(
@@ -148,8 +163,16 @@ def disagreement(
         bool(np.all(np.abs(gap) <= [_half(x, y, subject, standard) for x, y in zip(a, b, strict=True)])),
         tuple(told),
         "" if settled else NEXT[doubt],
-        (LEADS_CAN_NOT,) if quantity == "A" else (),
+        (*((LEADS_CAN_NOT,) if quantity == "A" else ()), *((NOT_APART,) if tied else ())),
     )
+
+
+def _tied(b: Array, gap: Array, spread: Spread) -> bool:
+    """Whether a share of the amps is missing that may go back another way, or be a gain's that is off."""
+    shares = np.linspace(-MOST_GAIN, RETURN_SHARES[1], FINE_SHARES)
+    fits = spread.log_likelihood(gap + shares[:, None] * b)
+    either = (shares >= RETURN_SHARES[0]) & (shares <= MOST_GAIN)
+    return bool(fits[either].max() > fits.max() - ALIKE)
 
 
 def _spread(a: Array, b: Array, subject: Accuracy, standard: Accuracy) -> Spread:
