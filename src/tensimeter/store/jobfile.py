@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from operator import attrgetter
 from pathlib import Path
 from typing import Any
 
@@ -55,9 +56,11 @@ class JobFile:
         self._replaces = False
         self._known: list[Reading] = []
         self._apart = ScansApart()
-        #: Which state a revision is of, and which states something was read of, by place.
+        #: Which state a revision is of; which states something was read of, by place, and how far that was
+        #: looked at: it is asked for by an edit, and not while a file is opened.
         self._states: dict[int, int] = {}
         self._read: set[tuple[int, str]] = set()
+        self._looked = 0
         self._strikes = Strikes()
         self._earlier: dict[int, Job] = {}
         self._held: Holding | None = held_for(self.path, writing=not read_only)
@@ -152,7 +155,9 @@ class JobFile:
         """The states in which an output was read."""
         outputs = {o.id for o in self.job.design.outputs()}
         with self._mutex:
-            self.facts()
+            known = self.facts()
+            fresh, self._looked = known[self._looked :], len(known)
+            self._read.update({(r.state, r.place) for r in fresh if r.quantity in _OF_SUPPLY})
             return {state for state, place in self._read if place in outputs}
 
     def undo_name(self) -> str:
@@ -255,8 +260,7 @@ class JobFile:
         with self._mutex, said(self.path):
             after = (self._known[-1].id if self._known else 0) or 0
             fresh = with_states(self._db, readings_after(self._db, after), self._states)
-            self._read.update({(r.state, r.place) for r in fresh if r.quantity in _OF_SUPPLY})
-            self._replaces = self._replaces or not {r.corrects for r in fresh} <= {None}
+            self._replaces = self._replaces or not set(map(attrgetter("corrects"), fresh)) <= {None}
             self._known += self._apart.told(fresh)
             return list(self._known)
 

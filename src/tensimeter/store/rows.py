@@ -7,6 +7,7 @@ import math
 import sqlite3
 from collections.abc import Iterator, Mapping
 from functools import lru_cache
+from operator import attrgetter
 from typing import Any, get_args
 
 from pydantic import ValidationError
@@ -145,10 +146,13 @@ def with_states(db: sqlite3.Connection, fresh: list[Reading], known: dict[int, i
         )
         fresh = [r._replace(state=known[of[r.id]]) if known[of[r.id]] != 1 else r for r in fresh]
         fresh = _as_corrected(db, fresh, known)
-    if ("typed", "A") in {(r.origin, r.quantity) for r in fresh}:
-        pairs = zip(fresh, (None, *fresh), strict=False)
-        return [told for r, before in pairs if (told := _as_known(r, before)) is not None]
-    return fresh
+    # Few of a long record are typed amps: those alone are looked at.
+    typed = [k for k, r in enumerate(fresh) if r.quantity == "A" and r.origin == "typed"]
+    told = {k: _as_known(fresh[k], fresh[k - 1] if k else None) for k in typed}
+    if all(told[k] is fresh[k] for k in typed):
+        return fresh
+    kept = (told.get(k, r) for k, r in enumerate(fresh))
+    return [r for r in kept if r is not None]
 
 
 def _as_corrected(db: sqlite3.Connection, fresh: list[Reading], known: dict[int, int]) -> list[Reading]:
@@ -180,9 +184,7 @@ def _state_of(db: sqlite3.Connection, revision: int | None, known: dict[int, int
 
 
 def _as_known(r: Reading, before: Reading | None) -> Reading | None:
-    """A reading as what it is known to be; None where it is no fact. `before` is what was kept before it."""
-    if r.origin != "typed" or r.quantity != "A":
-        return r
+    """Typed amps as what they are known to be; None where they are no fact. `before` was kept before them."""
     if r.range == AS_SET:
         return None
     beside = before is not None and (before.scan, before.note, before.place) == (r.scan, r.note, r.place)
@@ -209,9 +211,9 @@ class ScansApart:
     def told(self, fresh: list[Reading]) -> list[Reading]:
         """Rows in the order kept, those of a number that was used before under one of their own."""
         last = self._last
-        starts = [r for r, before in zip(fresh, (None, *fresh), strict=False)
-                  if r.scan != (last if before is None else before.scan)]  # fmt: skip
-        numbers = {r.scan for r in starts}
+        scans = list(map(attrgetter("scan"), fresh))
+        starts = [scan for scan, before in zip(scans, (last, *scans), strict=False) if scan != before]
+        numbers = set(starts)
         if len(numbers) == len(starts) and not numbers & self._seen and self._as == 0:
             self._seen |= numbers
             self._last = fresh[-1].scan if fresh else last

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable, Iterable, Sequence
 from functools import cached_property
+from operator import attrgetter
 from typing import Literal, NamedTuple, get_args
 
 import numpy as np
@@ -126,8 +127,8 @@ def interval_of(reading: Reading, extra: Sequence[float] = ()) -> Interval | Non
 def standing(readings: Iterable[Reading]) -> list[Reading]:
     """The readings that count: those that no later one corrects."""
     kept = list(readings)
-    replaced = {r.corrects for r in kept if r.corrects is not None}
-    return [r for r in kept if r.id not in replaced]
+    replaced = set(map(attrgetter("corrects"), kept)) - {None}
+    return [r for r in kept if r.id not in replaced] if replaced else kept
 
 
 def counting(readings: Iterable[Reading]) -> list[Reading]:
@@ -136,6 +137,9 @@ def counting(readings: Iterable[Reading]) -> list[Reading]:
     What was simulated or practised counts only where nothing real was read of that quantity there.
     """
     live = standing(readings)
+    origins = set(map(attrgetter("origin"), live))
+    if origins.isdisjoint(PRETENDED) or origins <= PRETENDED:
+        return live
     real = {(r.place, r.quantity) for r in live if r.origin not in PRETENDED}
     return [r for r in live if r.origin not in PRETENDED or (r.place, r.quantity) not in real]
 

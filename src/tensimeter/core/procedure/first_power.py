@@ -101,23 +101,25 @@ def power_up_results(
     `job_of` tells the job as it stood when a reading was taken: where its step expected something else
     then, the reading is marked as measured against an earlier design. It stays a fact, judged anew here.
     """
-    live = counting(readings)
+    live, steps = counting(readings), power_up_steps(job)
+    wanted = {(step.place, step.quantity) for step in steps}
+    # Of all that was read only the latest of a step's own place tells.
+    latest = {at: r for r in live if (at := (r.place, r.quantity)) in wanted}
     before: dict[int, dict[str, PowerUpStep]] = {}
     found = []
-    for step in power_up_steps(job):
+    for step in steps:
         if step.band is None:
             done = step.id in job.assembly.looked_over
             found.append(PowerUpResult(step, None, Verdict.CONFORMS if done else Verdict.NOT_MEASURED))
             continue
-        own = [r for r in live if r.place == step.place and r.quantity == step.quantity]
-        if not own:
+        reading, earlier = latest.get((step.place, step.quantity)), False
+        if reading is None:
             found.append(PowerUpResult(step, None, Verdict.NOT_MEASURED))
             continue
-        reading, earlier = own[-1], False
         then = job_of(reading) if job_of else None
         if then is not None and then is not job:
-            steps = before.setdefault(id(then), {s.id: s for s in power_up_steps(then)})
-            earlier = step.id not in steps or steps[step.id].band != step.band
+            known = before.setdefault(id(then), {s.id: s for s in power_up_steps(then)})
+            earlier = step.id not in known or known[step.id].band != step.band
         found.append(PowerUpResult(step, reading, _verdict_of(job, live, step, reading, step.band), earlier))
     return found
 

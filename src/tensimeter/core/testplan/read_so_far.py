@@ -1,6 +1,8 @@
 """What was read so far, by test and by step; what is new is added to what was known."""
 
 from collections.abc import Callable, Iterable
+from itertools import groupby
+from operator import attrgetter
 
 from tensimeter.core.measurement.readings import CLOCK, Measurand, Reading, standing
 from tensimeter.core.model.job import Job
@@ -25,11 +27,10 @@ def _kept(r: Reading) -> int:
 
 def _alike(readings: list[Reading]) -> list[list[Reading]]:
     """Readings apart by their test and whether they are of a run; a log is of one, and is left whole."""
-    if len({(r.test, r.run) for r in readings}) == 1:
-        return [readings]
     found: dict[tuple[str | None, bool], list[Reading]] = {}
-    for r in readings:
-        found.setdefault((r.test, r.run is None), []).append(r)
+    # Most of a run, or of what is typed, follows one upon another.
+    for (test, run), stretch in groupby(readings, attrgetter("test", "run")):
+        found.setdefault((test, run is None), []).extend(stretch)
     return list(found.values())
 
 
@@ -113,8 +114,10 @@ class ReadSoFar:
         self._shared: list[Moment] | None = None
         sorter = Sorter(job)
         added: dict[str | None, list[Reading]] = {}
-        places.update(dict.fromkeys([r.place for r in fresh]))
-        for rows in _alike([r for r in fresh if r.state in self.states]):
+        places.update(dict.fromkeys(map(attrgetter("place"), fresh)))
+        # Of a supply that was never changed all is of one state.
+        mine = [r for r in fresh if r.state in self.states] if job.states else fresh
+        for rows in _alike(mine):
             test = rows[0].test
             if sorter.is_free(rows[0]):
                 self._free_places.update([r.place for r in rows])
@@ -124,8 +127,7 @@ class ReadSoFar:
         for test, rows in added.items():
             self.by_test[test] = [*self.by_test.get(test, ()), *rows]
             if test is not None:
-                latest = {(r.step, r.place, r.quantity): r for r in rows if r.step is not None}
-                self._at[test] = {**self._at.get(test, {}), **latest}
+                self._at[test] = _latest(self._at.get(test, {}), rows)
 
     def counts(self, test_id: str) -> tuple[int, int]:
         """How many readings a test may take: its own, and points; that of a test of something else is 0."""
