@@ -573,6 +573,12 @@ print("ended", engine.ended.kind, engine.load_off, engine.ended.text)
 # -- signals and standstills ------------------------------------------------------------------------
 
 
+def _hears_signals() -> None:
+    """A suite that was begun in the background hears none of them, and what it begins would not either."""
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+    signal.signal(signal.SIGHUP, signal.SIG_DFL)
+
+
 def proving(path: Path, served: SimulatedBench, tmp_path: Path) -> subprocess.Popen[str]:
     """The command in a process of its own, on the simulated bench of this one, its load on."""
     tables = [f'[{r}]\nresource = "{served.resources[r]}"\n' for r in ("voltmeter", "load")]
@@ -594,8 +600,7 @@ def proving(path: Path, served: SimulatedBench, tmp_path: Path) -> subprocess.Po
     process = subprocess.Popen(
         [sys.executable, "-c", SLOW, *words],
         cwd=ROOT,
-        # A suite that was begun in the background hears no interrupt, and what it begins would not either.
-        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),
+        preexec_fn=_hears_signals,
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         text=True,

@@ -149,7 +149,11 @@ def test_a_log_of_temperatures_is_taken_in_as_a_run(window: MainWindow, tmp_path
     assert "run backwards" in said[-1]
     log.write_text("time,volts\n1,2\n")
     stage.campaign.take_in(log)
-    assert "no column of temperatures" in said[-1]
+    # Of one without any it is asked which column they are, and nothing is taken meanwhile.
+    asked = stage.campaign.log_window
+    assert not asked.take.isEnabled()
+    assert "at which place each temperature was read" in asked.said.text()
+    asked.reject()
     assert len(session.file.readings()) == 181 * 5
 
 

@@ -357,11 +357,20 @@ def _traced(p: _Points, after: Flags, recovers: bool | None, error: _Error) -> C
 
 
 def _nearer(straight: "_Straight", p: _Points, error: _Error) -> "_Straight":
-    """A knee by what held and what did not, as asked, where a line that is drawn on to there tells less."""
-    step = _within_step(p, error) if p.set_A is not None else None
-    if step is None or step.half_width >= straight.knee.half_width:
+    """A knee by what held and what did not, where a line that is drawn on to there tells less.
+
+    By the amps that flowed: a log tells no others, and gives the same.
+    """
+    if p.set_A is None:
         return straight
-    return _Straight(step, straight.short, straight.fall_sigma, straight.rms)
+    low, above = p.most_A, p.set_A[p.out & (p.set_A > p.most_A)]
+    high = max(low + _last_step(p), float(above.min()) if len(above) else low)
+    middle = (low + high) / 2
+    half = error.half(high, rectangular=(high - low) / 2)
+    if half >= straight.knee.half_width:
+        return straight
+    knee = Interval(middle, middle - half, middle + half)
+    return _Straight(knee, straight.short, straight.fall_sigma, straight.rms)
 
 
 def _unsure(straight: "_Straight", recovers: bool | None, reason: str) -> CurrentLimit:

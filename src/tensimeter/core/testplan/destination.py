@@ -134,7 +134,7 @@ def _step_of(
     """The step among those that fit: the one in hand, or the open one whose current is nearest."""
     kind = kind_of(plan.test)
     if hand is not None and (line.at_A is None or kind.past_limits):
-        return hand
+        return _where_it_flows(line, plan, fitting, hand)
     if line.at_A is None:
         # Of those that are not by the current the first open one is as good as any.
         waiting = [s for s in fitting if s.index not in read.done(plan)]
@@ -149,6 +149,14 @@ def _step_of(
     done = read.done(plan)
     waiting = [s for s in near if s.index not in done and s.hold_s is None]
     return min(waiting or near, key=lambda s: (abs(s.set_A - (line.at_A or 0.0)), s.index))
+
+
+def _where_it_flows(line: Understood, plan: Plan, fitting: Sequence[Step], hand: Step) -> Step:
+    """The step in hand; where amps flow and it asks for none, the nearest of those that ask for amps."""
+    if hand.phase != "back" or (line.at_A or 0.0) <= NEAR_SHARE * plan.most_A:
+        return hand
+    loaded = [s for s in fitting if s.phase == "approach" and s.set_A > 0]
+    return min(loaded, key=lambda s: (abs(s.set_A - (line.at_A or 0.0)), s.index), default=hand)
 
 
 def near_steps(plan: Plan, amps: float, among: Sequence[Step] | None = None) -> list[Step]:

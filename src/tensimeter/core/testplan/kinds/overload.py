@@ -140,13 +140,15 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
             where[r.scan] = (r.at, r.step)
             ammeter = r.accuracy if r.quantity == "A" and r.accuracy else ammeter
     rows = []
-    for scan in sorted(
-        scans, key=lambda k: _upwards(facts.plan, k, where[k][1], by_hand=k not in by_program)
-    ):
+    order = {
+        k: _upwards(facts.plan, k, where[k][1], told.get("A", 0.0), by_hand=k not in by_program)
+        for k, told in scans.items()
+    }
+    for scan in sorted(scans, key=lambda k: order[k]):
         step = where[scan][1]
         if {"V", "A"} <= set(scans[scan]):
-            told = step is not None and scan in by_program
-            asked = facts.plan.steps[step].set_A if step is not None and told else scans[scan]["A"]
+            set_so = step is not None and scan in by_program
+            asked = facts.plan.steps[step].set_A if step is not None and set_so else scans[scan]["A"]
             rows.append((scans[scan]["V"], scans[scan]["A"], where[scan][0], asked))
     if len(rows) < 4:
         return None
@@ -158,12 +160,17 @@ def limit_of(facts: Facts) -> CurrentLimit | None:
     return current_limit(v, i, time, asked_A, most_A, most_W, ammeter)
 
 
-def _upwards(plan: Plan, scan: int, index: int | None, *, by_hand: bool) -> tuple[int, float, int]:
-    """Where a point belongs in the order of a limit: on the way up a hand goes to and fro."""
+def _upwards(
+    plan: Plan, scan: int, index: int | None, amps: float, *, by_hand: bool
+) -> tuple[int, float, int]:
+    """Where a point belongs in the order of a limit: on the way up a hand goes to and fro.
+
+    What flowed was asked for at the least, whichever step it was typed at.
+    """
     step = plan.steps[index] if index is not None else None
     if not by_hand or step is None:
         return (0 if by_hand else 1, 0.0, scan)
-    return (0, step.set_A, scan) if step.phase == "approach" else (1, 0.0, scan)
+    return (0, max(step.set_A, amps), scan) if step.phase == "approach" else (1, 0.0, scan)
 
 
 class OverVoltageKind(TestKind[OverVoltage]):
