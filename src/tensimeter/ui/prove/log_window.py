@@ -60,7 +60,9 @@ class LogWindow(QDialog):
         self.path, self.columns = path, columns
         self.table: Tidied | None = None
         self.setWindowTitle(tr("Take in {0}").format(path.name))
-        self.resize(theme.px(860), theme.px(600))
+        # With large text a small screen is shorter than that.
+        room = present(self.screen()).availableSize()
+        self.resize(min(theme.px(860), room.width()), min(theme.px(600), room.height() - theme.px(40)))
         column = QVBoxLayout(self)
         self.said = label("", "caption", wrap=True)
         column.addWidget(label(tr("What is in which column?"), "heading"))
