@@ -1,6 +1,6 @@
 """What was read so far, by test and by step; what is new is added to what was known."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from itertools import groupby
 from operator import attrgetter
 
@@ -78,8 +78,16 @@ class Taken:
         return made
 
 
-def _latest(at: At, rows: Iterable[Reading]) -> At:
-    return {**at, **{(r.step, r.place, r.quantity): r for r in rows if r.step is not None}}
+#: By what the latest of readings is told.
+_KEY = attrgetter("step", "place", "quantity")
+
+
+def _latest(at: At, rows: Sequence[Reading]) -> At:
+    """The latest of each step, place and quantity; what has no step is none."""
+    found = {**at, **dict(zip(map(_KEY, rows), rows, strict=True))}
+    if any(key[0] is None for key in found):
+        found = {key: r for key, r in found.items() if key[0] is not None}
+    return found
 
 
 class ReadSoFar:
