@@ -26,6 +26,8 @@ CURRENT_SHARE = 0.12
 FOLD_SHARE = 0.05
 #: How much a current may bend over the volts on its way down, for its fall: from straight to a quick turn.
 BENDS = (0.0, 0.1, 0.3, 1.0)
+#: A line that falls is drawn on to the knee where it was followed from so near, as a share of the volts.
+FOLLOWED = 0.8
 #: Points below which what scatters is widened by Student's t.
 FEW = 8
 #: Readings that a phase of a hiccup must have, so that none is missed between them.
@@ -328,20 +330,22 @@ def _traced(p: _Points, after: Flags, recovers: bool | None, error: _Error) -> C
         reason = f"the volts were followed down to {100 * low:.0f} % only: ask for more"
         knee = Interval(knee_guess, knee_guess, np.inf)
         return CurrentLimit(LimitKind.UNSURE, knee, None, recovers, reason=reason)
-    straight = _nearer(_straight(share, i, p, error), p, error)
+    straight = _straight(share, i, p, error)
+    # A current that falls may fall faster or slower where nobody followed it.
+    folded = _nearer(straight, p, error, drawn_on=float(share.max()) < FOLLOWED)
     at_low = float(np.mean(i[share <= low + 0.1])) / straight.knee.value
     short = straight.short if low < 0.25 else None
     fallen = 1 - straight.short.value / straight.knee.value
     if at_low < 1 and fallen > FOLD_SHARE:
         if fallen < 3 * straight.fall_sigma:
             return _unsure(straight, recovers, "the current falls too little to tell foldback from a limit")
-        return CurrentLimit(LimitKind.FOLDBACK, straight.knee, short, recovers)
+        return CurrentLimit(LimitKind.FOLDBACK, folded, short, recovers)
     if abs(at_low - 1) <= CURRENT_SHARE:
         if np.ptp(share) > 0.3 and _power_fits(v, i, straight):
             return _unsure(straight, recovers, "constant current and constant power fit alike")
-        return CurrentLimit(LimitKind.CONSTANT_CURRENT, straight.knee, short, recovers)
+        return CurrentLimit(LimitKind.CONSTANT_CURRENT, _nearer(straight, p, error), short, recovers)
     if at_low < 1:
-        return CurrentLimit(LimitKind.FOLDBACK, straight.knee, short, recovers)
+        return CurrentLimit(LimitKind.FOLDBACK, folded, short, recovers)
     power = v * i
     mean = float(power.mean())
     off_power = float(np.sqrt(np.mean((i - mean / v) ** 2)))
@@ -356,21 +360,20 @@ def _traced(p: _Points, after: Flags, recovers: bool | None, error: _Error) -> C
     return _unsure(straight, recovers, "constant power and sag fit alike: follow it further down")
 
 
-def _nearer(straight: "_Straight", p: _Points, error: _Error) -> "_Straight":
-    """A knee by what held and what did not, where a line that is drawn on to there tells less.
+def _nearer(straight: "_Straight", p: _Points, error: _Error, *, drawn_on: bool = False) -> Interval:
+    """The knee by what held and what did not, where a line tells less, or is `drawn_on` too far to there.
 
     By the amps that flowed: a log tells no others, and gives the same.
     """
     if p.set_A is None:
-        return straight
+        return straight.knee
     low, above = p.most_A, p.set_A[p.out & (p.set_A > p.most_A)]
     high = max(low + _last_step(p), float(above.min()) if len(above) else low)
     middle = (low + high) / 2
     half = error.half(high, rectangular=(high - low) / 2)
-    if half >= straight.knee.half_width:
-        return straight
-    knee = Interval(middle, middle - half, middle + half)
-    return _Straight(knee, straight.short, straight.fall_sigma, straight.rms)
+    if half >= straight.knee.half_width and not drawn_on:
+        return straight.knee
+    return Interval(middle, middle - half, middle + half)
 
 
 def _unsure(straight: "_Straight", recovers: bool | None, reason: str) -> CurrentLimit:
