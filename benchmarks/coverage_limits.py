@@ -87,7 +87,7 @@ ROWS = [
     Row("knee, constant current", _knee("constant_current")),
     Row("knee, foldback", _knee("foldback")),
     Row("knee, constant power", _knee("constant_power")),
-    Row("knee, latch-off", _knee("latch_off")),
+    Row("knee, latch-off", _knee("latch_off"), "what held and what did not are bounds"),
     Row("current into a short", _knee("foldback", short=True)),
     Row("knee, foldback with a bend", _knee("bent"), "what bends it is not known beforehand"),
     Row("into a short, with a bend", _knee("bent", short=True), "what bends it is not known beforehand"),

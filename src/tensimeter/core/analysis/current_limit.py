@@ -235,8 +235,12 @@ def _within_step(p: _Points, error: _Error) -> Interval:
         low = max(low, float(held[held <= (above.min() if len(above) else np.inf)].max(initial=low)))
         above = above[above > low]
     high = float(above.min()) if len(above) else low + _last_step(p)
-    half = error.half(high, rectangular=(high - low) / 2)
-    middle = (low + high) / 2
+    return _between(low, high, error)
+
+
+def _between(low: float, high: float, error: _Error) -> Interval:
+    """Somewhere between what held and what did not: both are bounds, and the ammeter errs at either."""
+    middle, half = (low + high) / 2, (high - low) / 2 + error.half(high)
     return Interval(middle, middle - half, middle + half)
 
 
@@ -369,11 +373,8 @@ def _nearer(straight: "_Straight", p: _Points, error: _Error, *, drawn_on: bool 
         return straight.knee
     low, above = p.most_A, p.set_A[p.out & (p.set_A > p.most_A)]
     high = max(low + _last_step(p), float(above.min()) if len(above) else low)
-    middle = (low + high) / 2
-    half = error.half(high, rectangular=(high - low) / 2)
-    if half >= straight.knee.half_width and not drawn_on:
-        return straight.knee
-    return Interval(middle, middle - half, middle + half)
+    knee = _between(low, high, error)
+    return straight.knee if knee.half_width >= straight.knee.half_width and not drawn_on else knee
 
 
 def _unsure(straight: "_Straight", recovers: bool | None, reason: str) -> CurrentLimit:
