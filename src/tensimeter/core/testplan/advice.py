@@ -9,6 +9,7 @@ from tensimeter.core.model.instruments import accuracy_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.instrument_part import VoltMeter
 from tensimeter.core.quantity import localised, show, with_uncertainty
+from tensimeter.core.testplan.by_hand import is_by_strides
 from tensimeter.core.testplan.evaluation import columns, extended_words, limit_words
 from tensimeter.core.testplan.registry import kind_of
 from tensimeter.core.testplan.step import OPEN, Outcome, Plan
@@ -127,6 +128,9 @@ def _found_sentence(result: Outcome) -> str:
 
 def next_sentence(job: Job, result: Outcome, readings: list[Reading]) -> str:
     """Which reading would tell most next; empty while there is none to compare with."""
+    if is_by_strides(result.plan):
+        # What is asked next follows from what held and what did not: the step in hand says it.
+        return ""
     found = pairs(readings, result.plan.output.id, result.plan.test.id)
     if not kind_of(result.plan.test).fits_line(result.plan.test):
         held = any(step.hold_s for step in result.plan.steps)
