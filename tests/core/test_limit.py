@@ -120,3 +120,10 @@ def test_a_current_that_folds_back_along_a_curve() -> None:
         ends = (found.knee_A, KNEE), (found.short_A, 0.4 * KNEE)
         inside += sum(told.low <= true <= told.high for told, true in ends)
     assert inside >= 38
+    # A log of it with thousands of rows is told as well, and at least as closely.
+    share = np.linspace(0.95, 0.05, 3000)
+    amps = KNEE * (0.4 + 0.6 * (share + 0.3 * np.sin(np.pi * share) / np.pi))
+    volts = np.append(V0 - OHM * up, share * AT_KNEE)
+    found = current_limit(volts, np.append(up, amps) + rng.normal(0, 1e-3, 3020), ammeter=ammeter)
+    assert found.knee_A.low <= KNEE <= found.knee_A.high
+    assert found.knee_A.half_width < 0.05 * KNEE

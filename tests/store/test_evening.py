@@ -18,6 +18,7 @@ from tensimeter.core.model.heat_tests import Soak
 from tensimeter.core.model.tests import LineRegulation
 from tensimeter.core.plate.rating import outlet_plate, plate
 from tensimeter.core.procedure.matrix import checked, matrix
+from tensimeter.core.procedure.prove_notices import prove_notices
 from tensimeter.core.readingline import understand
 from tensimeter.core.standing import Load
 from tensimeter.core.testplan.meter_checks import meter_checks
@@ -331,6 +332,11 @@ def test_a_beep_tells_that_something_conducts_and_not_how_well(begin) -> None:
     assert {c.pair: c.verdict for c in checked(hand.job, hand.now.readings)}[
         pairs["joined"][1]
     ] is Verdict.CONFORMS
+    # A hold is lifted by ohms alone, whichever way the output is to stand to earth.
+    for reference in ("floating", "negative_bonded"):
+        job = hand.job.model_copy(update={"policy": changed(hand.job.policy, reference=reference)})
+        typed(hand, "earth-mount beep")
+        assert any(n.id == "earth:mount" for n in prove_notices(job, hand.now.readings))
     with pytest.raises(UserError, match="where ohms are asked"):
         typed(hand, f"{pairs['diode'][0]} beep")
     with pytest.raises(UserError, match="where ohms are asked"):

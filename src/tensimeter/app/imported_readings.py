@@ -98,8 +98,9 @@ def import_typed(
         )
     ]
     if line.heard:
-        # A tone tells that something conducts, and not how well: no range of a card is meant.
-        heard = Accuracy(of_reading=0.0, counts=BEEP_OHM, resolution=1.0, noise_counts=0.0)
+        # A tone tells that something conducts, and not how well: no range of a card is meant, and its
+        # 95 % interval is all of that range.
+        heard = Accuracy(of_reading=0.0, counts=BEEP_OHM / 1.9, resolution=1.0, noise_counts=0.0)
         found[0] = found[0]._replace(accuracy=heard, instrument="", range=HEARD)
     shows = next((o.id for o in job.design.outputs() if place in displays_of(o.id)), None)
     if shows is not None:

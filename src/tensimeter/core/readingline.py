@@ -374,7 +374,8 @@ def at_place(place: str, name: str, quantity: Measurand, raw: str) -> Understood
     if raw.strip().casefold() in BEEP_WORDS:
         if quantity != "ohm":
             raise UserError(_BEEP_WHERE)
-        return Understood(place, True, name, quantity, 0.0, BEEP_OHM, None, 0.01, raw, heard=True)
+        # The middle of what it may be: compared as it stands, it is neither a joint nor open.
+        return Understood(place, True, name, quantity, BEEP_OHM / 2, BEEP_OHM, None, 0.01, raw, heard=True)
     value = parse(raw, quantity)
     return Understood(place, True, name, quantity, value, _digit(raw, value), None, 0.01, raw)
 

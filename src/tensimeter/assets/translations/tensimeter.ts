@@ -1402,6 +1402,17 @@
     </message>
   </context>
   <context>
+    <name>prove.log_columns</name>
+    <message>
+      <source>Say which column holds volts, and which amps.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>Say which column holds times, and at which place each temperature was read.</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
     <name>prove.log_window</name>
     <message>
       <source>Take in {0}</source>
@@ -1618,6 +1629,10 @@
     </message>
     <message>
       <source>Say in a few words why; it stays beside what is struck.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <source>a beep</source>
       <translation type="unfinished" />
     </message>
   </context>

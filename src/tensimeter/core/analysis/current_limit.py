@@ -28,6 +28,8 @@ FOLD_SHARE = 0.05
 BENDS = (0.0, 0.1, 0.3, 1.0)
 #: A line that falls is drawn on to the knee where it was followed from so near, as a share of the volts.
 FOLLOWED = 0.8
+#: So many points a line that bends is drawn through at the most: what is more is averaged.
+MOST_POINTS = 120
 #: Points below which what scatters is widened by Student's t.
 FEW = 8
 #: Readings that a phase of a hiccup must have, so that none is missed between them.
@@ -406,22 +408,50 @@ class _Line(Struct, frozen=True, eq=False):
         return float(row @ self.theta), self.factor * float(np.sqrt(row @ self.covariance @ row))
 
 
-class _Bent(Struct, frozen=True, eq=False):
-    """A line that may be bent: points (n,), A there, and what may be the case by its likelihood.
+class _Case:
+    """A line with room for a bend: points (n,), A there, for one span of a Wiener process and one noise, A.
 
-    A straight line plus a Wiener process integrated once, which is what a smoothing spline assumes (Wahba
-    1978). `cases` (m, 2) are its intensity and the noise of a point, A; `weights` how likely each is.
+    A straight part of which nothing is known before, plus a Wiener process integrated once, which is what a
+    smoothing spline assumes (Wahba 1978).
     """
 
-    x: Array
-    i: Array
-    cases: Array
+    def __init__(self, x: Array, i: Array, span: float, noise: float) -> None:
+        self.x, self.span = x, span
+        self.whole = span**2 * _wiener(x, x) + noise**2 * np.eye(len(x))
+        self.design = np.column_stack([np.ones(len(x)), x])
+        solved = np.linalg.solve(self.whole, np.column_stack([self.design, i]))
+        self.gram = self.design.T @ solved[:, :2]
+        self.theta = np.linalg.solve(self.gram, self.design.T @ solved[:, 2])
+        self.left = i - self.design @ self.theta
+
+    @property
+    def evidence(self) -> float:
+        """Log of its restricted likelihood."""
+        off = self.left @ np.linalg.solve(self.whole, self.left)
+        return float(-0.5 * (off + np.linalg.slogdet(self.whole)[1] + np.linalg.slogdet(self.gram)[1]))
+
+    def at(self, x: float) -> tuple[float, float]:
+        """Mean and variance at a share."""
+        here, row = np.array([x]), np.array([1.0, x])
+        near = self.span**2 * _wiener(here, self.x)[0]
+        solved = np.linalg.solve(self.whole, near)
+        rest = row - self.design.T @ solved
+        var = (
+            self.span**2 * _wiener(here, here)[0, 0] - near @ solved + rest @ np.linalg.solve(self.gram, rest)
+        )
+        return float(row @ self.theta + solved @ self.left), max(float(var), 0.0)
+
+
+class _Bent(Struct, frozen=True, eq=False):
+    """A line that may be bent: what may be the case, how likely each is, the factor for 95 %."""
+
+    cases: tuple[_Case, ...]
     weights: Array
     factor: float
 
     def at(self, x: float) -> tuple[float, float]:
         """A at a share of the volts, and 1.96 times that is its 95 %."""
-        found = np.array([_kriged(self.x, self.i, noise, span, x) for span, noise in self.cases.tolist()])
+        found = np.array([case.at(x) for case in self.cases])
         middle = float(self.weights @ found[:, 0])
         var = self.weights @ (found[:, 1] + (found[:, 0] - middle) ** 2)
         return middle, self.factor * float(np.sqrt(var))
@@ -432,7 +462,7 @@ def _straight(share: Array, i: Array, p: _Points, error: _Error) -> _Straight:
     plain = _least_squares(share, i, 1 if flat else 2)
     left = i - (plain.theta[0] if flat else plain.theta[0] + plain.theta[1] * share)
     rms = float(np.sqrt(left @ left / max(len(i) - len(plain.theta), 1)))
-    line = plain if flat else _bent(share, i, plain, error)
+    line = plain if flat else _bent(share, i, plain, rms, error)
 
     def at(x: float) -> Interval:
         value, sigma = line.at(x)
@@ -465,49 +495,31 @@ def _least_squares(share: Array, i: Array, count: int) -> _Line:
     return _Line(np.asarray(theta, float), covariance, factor)
 
 
-def _bent(share: Array, i: Array, plain: _Line, error: _Error) -> _Bent:
+def _bent(share: Array, i: Array, plain: _Line, rms: float, error: _Error) -> _Bent:
     """The line with room for a bend: the more the current falls, the more it may bend on the way."""
     fall = max(abs(float(plain.theta[1])), 1e-9)
-    left = i - plain.theta[0] - plain.theta[1] * share
-    rms = float(np.sqrt(left @ left / max(len(i) - 2, 1)))
     least = max(error.ammeter.scatter if error.ammeter else 0.0, 1e-4 * float(i.max()))
     noises = sorted({max(least, x) for x in (0.0, rms / 3, rms, 2 * rms)})
-    cases = [(span * fall, noise) for span in BENDS for noise in noises]
-    told = np.array([_evidence(share, i, noise, span) for span, noise in cases])
+    factor = plain.factor if len(i) < FEW else 1.0
+    share, i = _averaged(share, i)
+    cases = tuple(_Case(share, i, span * fall, noise) for span in BENDS for noise in noises)
+    told = np.array([case.evidence for case in cases])
     weights = np.exp(told - told.max())
-    return _Bent(share, i, np.array(cases), weights / weights.sum(), plain.factor if len(i) < FEW else 1.0)
+    return _Bent(cases, weights / weights.sum(), factor)
+
+
+def _averaged(share: Array, i: Array) -> tuple[Array, Array]:
+    """Points beside one another as one, where there are many; how each scatters is left as it is."""
+    if len(i) <= MOST_POINTS:
+        return share, i
+    groups = np.array_split(np.argsort(share, kind="stable"), MOST_POINTS)
+    return np.array([share[g].mean() for g in groups]), np.array([i[g].mean() for g in groups])
 
 
 def _wiener(x: Array, y: Array) -> Array:
     """Covariance of a Wiener process integrated once, (n, m), of unit intensity."""
     low, high = np.minimum.outer(x, y), np.maximum.outer(x, y)
     return np.asarray(low**3 / 3 + (high - low) * low**2 / 2)
-
-
-def _kriged(x: Array, i: Array, noise: float, span: float, at: float) -> tuple[float, float]:
-    """Mean and variance at a share, with a straight part of which nothing is known before."""
-    whole = span**2 * _wiener(x, x) + noise**2 * np.eye(len(x))
-    design, row = np.column_stack([np.ones(len(x)), x]), np.array([1.0, at])
-    near = span**2 * _wiener(np.array([at]), x)[0]
-    solved = np.linalg.solve(whole, np.column_stack([design, i, near]))
-    gram = design.T @ solved[:, :2]
-    theta = np.linalg.solve(gram, design.T @ solved[:, 2])
-    value = row @ theta + solved[:, 3] @ (i - design @ theta)
-    rest = row - design.T @ solved[:, 3]
-    var = span**2 * _wiener(np.array([at]), np.array([at]))[0, 0] - near @ solved[:, 3]
-    return float(value), max(float(var + rest @ np.linalg.solve(gram, rest)), 0.0)
-
-
-def _evidence(x: Array, i: Array, noise: float, span: float) -> float:
-    """Log of the restricted likelihood of a span."""
-    whole = span**2 * _wiener(x, x) + noise**2 * np.eye(len(x))
-    design = np.column_stack([np.ones(len(x)), x])
-    solved = np.linalg.solve(whole, np.column_stack([design, i]))
-    gram = design.T @ solved[:, :2]
-    theta = np.linalg.solve(gram, design.T @ solved[:, 2])
-    left = i - design @ theta
-    off = left @ np.linalg.solve(whole, left)
-    return float(-0.5 * (off + np.linalg.slogdet(whole)[1] + np.linalg.slogdet(gram)[1]))
 
 
 def _power_fits(v: Array, i: Array, straight: _Straight) -> bool:

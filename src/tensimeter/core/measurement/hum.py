@@ -9,6 +9,8 @@ from tensimeter.core.arrays import Array
 LEAST_PERIODS, HARMONICS, LEAST_SAMPLES = 2.5, 3, 8
 #: The drift beside it: a polynomial that an exponential that comes to rest leaves little of.
 DRIFT = 4
+#: More samples than that are averaged: a ripple of the mains needs no finer.
+MOST_SAMPLES = 16_384
 #: What a ripple must explain of a stretch's variance to be one.
 EXPLAINS = 0.4
 
@@ -43,7 +45,7 @@ def hum(time_s: Array, volts: Array) -> Hum | None:
 
     Least squares over frequency; how sure the frequency is by the Cramér–Rao bound of a tone in white noise.
     """
-    t, v = np.asarray(time_s, float), np.asarray(volts, float)
+    t, v = (_averaged(np.asarray(x, float)) for x in (time_s, volts))
     span = float(t[-1] - t[0]) if len(t) > 2 * LEAST_SAMPLES else 0.0
     if span <= 0:
         return None
@@ -71,6 +73,12 @@ def hum(time_s: Array, volts: Array) -> Hum | None:
     return Hum(
         found, float(sigma_Hz), amplitude, sines, middle, noise * float(np.sqrt(2 * HARMONICS / len(t)))
     )
+
+
+def _averaged(x: Array) -> Array:
+    """Blocks of samples as one, where there are more than a ripple needs."""
+    block = -(-len(x) // MOST_SAMPLES)
+    return x if block < 2 else np.asarray(x[: len(x) // block * block].reshape(-1, block).mean(axis=1))
 
 
 def _lines(x: Array, frequency_Hz: float) -> Array:

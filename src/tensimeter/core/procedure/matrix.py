@@ -13,7 +13,7 @@ from tensimeter.core.assembly.wiring import mains_units, metal_box
 from tensimeter.core.circuit.sources import below_common, bonded, outputs_by_common, stacks, units_of_stack
 from tensimeter.core.electrical.stack import stack
 from tensimeter.core.measurement.conformity import Band, Verdict, judge
-from tensimeter.core.measurement.readings import Measurand, Reading, counting, interval_of
+from tensimeter.core.measurement.readings import HEARD, Measurand, Reading, counting, interval_of
 from tensimeter.core.model.job import Job
 from tensimeter.core.parts.source_part import SourcePart
 from tensimeter.core.path import Link, OutputLink, UnitLink
@@ -125,6 +125,8 @@ def checked(job: Job, readings: Sequence[Reading]) -> list[Checked]:
 def _verdict(pair: NodePair, reading: Reading | None) -> Verdict:
     if reading is None:
         return Verdict.NOT_MEASURED
+    if pair.kind == "either" and reading.range == HEARD:
+        return Verdict.TOO_CLOSE
     if pair.kind == "either":
         known = reading.value <= JOINED_OHM or reading.value >= APART_OHM
         return Verdict.CONFORMS if known else Verdict.NONCONFORMING

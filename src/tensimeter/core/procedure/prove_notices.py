@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from tensimeter.core.circuit.network import has_source
 from tensimeter.core.circuit.sources import bonded
-from tensimeter.core.measurement.readings import Reading, counting
+from tensimeter.core.measurement.readings import HEARD, Reading, counting
 from tensimeter.core.model.job import Job
 from tensimeter.core.model.states import open_state
 from tensimeter.core.notice import Notice
@@ -42,13 +42,13 @@ def _earth_notice(job: Job, output: OutputLink, readings: Sequence[Reading]) -> 
     floating = not bonded(job, output.id)
     if (ohms >= FLOATING_OHM) if floating else (ohms <= BONDED_OHM):
         return None
-    wanted = "floating" if floating else "bonded to earth"
+    wanted, read = "floating" if floating else "bonded to earth", show(ohms, "ohm")
     return Notice(
         f"earth:{output.id}",
         "hold",
         f"{output.name} is not {wanted}",
-        f"{show(ohms, 'ohm')} from its negative to earth, while by the design it is {wanted}. Find out "
-        f"why, mend it, and read “{place}” again.",
+        f"{'A beep, no figure,' if found[-1].range == HEARD else read} from its negative to earth, while by "
+        f"the design it is {wanted}. Find out why, mend it, and read the ohms of “{place}” again.",
         "prove",
         output.id,
         place,

@@ -156,7 +156,7 @@ class Placing:
                 for steps in groups
                 for s in steps
             }
-            for place, groups in self.alike.items()
+            for place, groups in (self.alike or {plan.output.id: []}).items()
         }
         #: The last amps of each place, and whether they fell to that.
         self.last: dict[str, tuple[float, bool]] = {}
@@ -253,7 +253,7 @@ class Placing:
     def _labelled(self, place: str, rows: Sequence[Reading], step: Step | None) -> list[Reading]:
         """What of a moment the test reads, named by it; amps that were read stand for what was said."""
         index = step.index if step is not None else None
-        wanted = self.wanted.get(place, {}).get(index, frozenset((place, *displays_of(place))))
+        wanted = self.wanted[place][index]
         kept = [r for r in rows if r.place in wanted or r.range == AS_SAID]
         if AS_SET in [r.range for r in kept] and any(
             r.quantity == "A" and r.place == place and r.known == "read" for r in rows

@@ -12,6 +12,7 @@ from tensimeter.core.arrays import Array
 from tensimeter.core.errors import UserError
 from tensimeter.store.columns import header_of
 from tensimeter.store.logs import Log, TemperatureLog, place_in, read_log, read_temperatures, unclear_in
+from tensimeter.ui.parts.words import tr
 
 AnyLog = Log | TemperatureLog
 
@@ -36,10 +37,13 @@ TIME, VOLTS, AMPS = (
 class LogColumns(ABC):
     """What is asked of a log: its choices, what each column looks like, how it is read by them."""
 
-    #: What is said while too little was chosen; what stands beside the plot.
-    lacks: ClassVar[str]
+    #: What stands beside the plot.
     across: ClassVar[str]
     upwards: ClassVar[str]
+
+    @abstractmethod
+    def lacks(self) -> str:
+        """What is said while too little was chosen."""
 
     @abstractmethod
     def choices(self, head: str) -> list[Taken]:
@@ -61,8 +65,10 @@ class LogColumns(ABC):
 class LoadColumns(LogColumns):
     """Volts and amps, at what was set."""
 
-    lacks = "Say which column holds volts, and which amps."
     across, upwards = "time, s", "volts, amps"
+
+    def lacks(self) -> str:
+        return tr("Say which column holds volts, and which amps.")
 
     def choices(self, head: str) -> list[Taken]:
         return [NOTHING, TIME, VOLTS, AMPS, Taken("set", "set", "set", "A")]
@@ -83,21 +89,23 @@ class LoadColumns(LogColumns):
 class HeatColumns(LogColumns):
     """Temperatures over time, each at a place; `places` are those that are known, by id, with their names."""
 
-    lacks = "Say which column holds times, and at which place each temperature was read."
     across, upwards = "time, s", "°C"
+
+    def lacks(self) -> str:
+        return tr("Say which column holds times, and at which place each temperature was read.")
 
     def __init__(self, places: Mapping[str, str], watched: str) -> None:
         self.places, self.watched = dict(places), watched
 
     def choices(self, head: str) -> list[Taken]:
-        own = place_in(head)
+        own = _place(head)
         found = [Taken(place, f"°C at {name}", "temp", "°C") for place, name in self.places.items()]
         if own and own != "temperature" and own not in self.places:
             found.append(Taken(own, f"°C at {own}, a new place", "temp", "°C"))
         return [NOTHING, TIME, *found, VOLTS, AMPS]
 
     def guess(self, head: str, headers: tuple[str, ...]) -> str:
-        own = place_in(head)
+        own = _place(head)
         if own is not None:
             return self.watched if own == "temperature" else own if own in self.places else ""
         return _quantity(head)
@@ -108,6 +116,13 @@ class HeatColumns(LogColumns):
     def drawn(self, log: AnyLog) -> tuple[Array, dict[str, Array]]:
         assert isinstance(log, TemperatureLog)
         return log.time_s, {self.places.get(p, p): values for p, values in log.celsius.items()}
+
+
+def _place(head: str) -> str | None:
+    try:
+        return place_in(head)
+    except UserError:
+        return None
 
 
 def _quantity(head: str) -> str:

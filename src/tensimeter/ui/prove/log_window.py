@@ -180,12 +180,12 @@ class LogWindow(QDialog):
         try:
             log = self.columns.read(self.path, self.mapping()) if self.mapping() else None
         except UserError as trouble:
-            lacks = tr(self.columns.lacks)
+            lacks = self.columns.lacks()
             self._lacks(lacks if "no column of" in str(trouble) else _BY_MAP.sub("which above", str(trouble)))
             return
         across, lines = self.columns.drawn(log) if log is not None else (np.zeros(0), {})
         self.take.setEnabled(bool(lines))
-        self.said.setText("; ".join(table.said) if lines else tr(self.columns.lacks))
+        self.said.setText("; ".join(table.said) if lines else self.columns.lacks())
         for (name, values), (colour, dashes) in zip(lines.items(), itertools.cycle(_LINES), strict=False):
             shown = np.where(np.isfinite(values), values, np.nan)
             self.plot.plot(across, shown, pen=pg.mkPen(theme.colour(colour), style=dashes))

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from tensimeter.core.correction_line import MOST_TERSE, Correction
 from tensimeter.core.errors import UserError
-from tensimeter.core.measurement.readings import Reading, interval_of
+from tensimeter.core.measurement.readings import HEARD, Reading, interval_of
 from tensimeter.core.model.compared_places import set_of
 from tensimeter.core.quantity import show
 from tensimeter.core.testplan.step import displays_of
@@ -173,6 +173,13 @@ class ReadingsView(QWidget):
         self.said.setText(said)
 
 
+def _shown(reading: Reading) -> str:
+    """What was read, what happened, or what was heard."""
+    if reading.quantity == "event":
+        return reading.range
+    return tr("a beep") if reading.range == HEARD else show(reading.value, reading.quantity, 6)
+
+
 def _item(reading: Reading, why: str) -> QTreeWidgetItem:
     interval = interval_of(reading)
     item = QTreeWidgetItem(
@@ -180,7 +187,7 @@ def _item(reading: Reading, why: str) -> QTreeWidgetItem:
             str(reading.id),
             time.strftime("%m-%d %H:%M:%S", time.localtime(reading.at)),
             reading.place,
-            reading.range if reading.quantity == "event" else show(reading.value, reading.quantity, 6),
+            _shown(reading),
             show(interval.half_width, reading.quantity, 2) if interval is not None else "",
             reading.origin if reading.known == "read" else f"{reading.origin}, {reading.known}",
             f"struck: {why}" if why else reading.note,

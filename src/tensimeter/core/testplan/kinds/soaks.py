@@ -50,7 +50,8 @@ class SoakKind(HeatKind[Soak]):
 
     def steps(self, s: Situation, test: Soak) -> list[Step]:
         amps = s.amps(test.stages)
-        beside = beside_A(s.job, {o: s.job.output(o).full_load_A for o in test.others})
+        others = (o for o in test.others if o != test.output)
+        beside = beside_A(s.job, {o: s.job.output(o).full_load_A for o in others})
         line = load_line(s.job, s.output.id, amps, others=beside) if beside else s.line(amps)
         found = []
         for k, a in enumerate(amps):
